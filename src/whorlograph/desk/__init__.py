@@ -1,0 +1,1 @@
+"""One job at work, without a screen: load, replay, ask, try, report."""

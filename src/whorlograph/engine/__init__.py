@@ -1,0 +1,1 @@
+"""The virtual controller: compiles the program, runs it scan by scan on the log, keeps the journal."""

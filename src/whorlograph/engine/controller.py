@@ -1,0 +1,198 @@
+"""The virtual controller: a program made ready once, replayed on logs as often as asked."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from whorlograph.model.elaborate import elaborate
+from whorlograph.model.feed import Feed, Trial, make_feed
+from whorlograph.model.literals import cooked
+from whorlograph.model.log import Log
+from whorlograph.model.moment import ScanClock
+from whorlograph.model.place import Notice, Place
+from whorlograph.model.profile import Profile
+from whorlograph.model.program import OpaqueBody, Program
+from whorlograph.model.steps import Steps, number_steps
+from whorlograph.model.tags import Plant
+from whorlograph.model.uses import Use, all_uses, written_tags
+
+from . import layout as at
+from .journal import BITS, Fault, Journal, build_journal
+
+if TYPE_CHECKING:
+    from .machine import Machine, RawFault
+    from .wat import Module
+
+DEFAULT_SCAN = 10_000_000
+SLICES = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """How far a replay has come: the time (ns) up to which everything is known, of how much; rows so far."""
+
+    done: int
+    total: int
+    rows: int
+
+
+@dataclass
+class Controller:
+    """A program with its profile, instances, tags and steps."""
+
+    program: Program
+    profile: Profile
+    resource: str = ""
+    plain: bool = False
+    plant: Plant = field(init=False)
+    steps: Steps = field(init=False)
+    notices: list[Notice] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.plant, self.notices = elaborate(self.program, self.resource)
+        self.steps = number_steps(self.plant)
+        self.notices += self._more_notices()
+
+    @cached_property
+    def uses(self) -> list[Use]:
+        """Every use of every tag."""
+        return all_uses(self.steps, self.plant)
+
+    @cached_property
+    def written(self) -> set[int]:
+        """The tags that the program writes; those of opaque bodies come from the log."""
+        return written_tags(self.uses)
+
+    @cached_property
+    def scan_time(self) -> int:
+        """From one scan's start to the next one's, ns (CONTROLLER.md, Profile)."""
+        if self.profile.scan_time is not None:
+            return self.profile.scan_time
+        running, _ = self.program.running(self.resource)
+        intervals = [_interval(t.interval) for t in running.tasks]
+        known = [i for i in intervals if i]
+        if running.instances and all(i.task for i in running.instances) and known:
+            return min(known)
+        return DEFAULT_SCAN
+
+    @property
+    def mismatch_after(self) -> int:
+        """How long log and computation must differ to be a mismatch, ns."""
+        return self.profile.mismatch_after if self.profile.mismatch_after is not None else 2 * self.scan_time
+
+    def _more_notices(self) -> list[Notice]:
+        found = []
+        for one in self.plant.programs:
+            if one.task:
+                found.append(Notice(Place(self.program.file, 0, one.type_name), f"{one.name} stands on task {one.task}",
+                                    "tasks are not timed yet: it runs once in every scan"))
+        for pou in self.program.pous.values():
+            if isinstance(pou.body, OpaqueBody) and pou.body.assigns:
+                names = ", ".join(pou.body.assigns[:4])
+                found.append(Notice(pou.place, f"not executed; it writes {names}", "answers that rest on these say so"))
+        return found
+
+    def feed(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Feed:
+        """First values and input changes for a replay."""
+        return make_feed(self.plant, log, self.written, self.profile, trial, until)
+
+    @cached_property
+    def module(self) -> Module:
+        """The program compiled to the text of a WebAssembly module."""
+        from .wat import compile_text
+
+        return compile_text(self.plant, self.steps, self.profile, self.scan_time)
+
+    def machine(self, feed: Feed) -> Machine:
+        """A machine loaded with the program, before its first scan.
+
+        Raises: ImportError or OSError where wasmtime does not load.
+        """
+        from .kept import machine_code
+        from .machine import Machine
+
+        return Machine(self.module, machine_code(self.module), self.profile, feed)
+
+    def replay(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Journal:
+        """Replay a log from its start."""
+        work = self.replaying(log, trial, until)
+        while True:
+            try:
+                next(work)
+            except StopIteration as done:
+                journal: Journal = done.value
+                return journal
+
+    def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Generator[Progress, None, Journal]:
+        """Replay a log piece by piece, telling progress; closing it stops the work."""
+        feed = self.feed(log, trial, until)
+        if self.plain:
+            return self._plainly(feed)
+        try:
+            machine = self.machine(feed)
+        except (ImportError, OSError):
+            self.plain = True
+            return self._plainly(feed)
+        if feed.end > 600_000_000_000:
+            for i in range(1, SLICES):
+                reached = feed.end * i // SLICES
+                machine.run(reached)
+                yield Progress(reached, feed.end, machine.columns.rows)
+        machine.run(feed.end)
+        return self.journal_of(machine, feed)
+
+    def journal_of(self, machine: Machine, feed: Feed) -> Journal:
+        """The journal of a machine that has run up to the feed's end."""
+        last = machine.scan
+        if last and machine.period:
+            last += max(0, feed.end - machine.start) // machine.period
+        raw = machine.fault()
+        fault = self._fault(raw) if raw is not None else None
+        return build_journal(machine.columns, list(feed.initial), last, fault)
+
+    def _fault(self, raw: RawFault) -> Fault:
+        code = at.FAULT_NAMES[raw.code]
+        tag = raw.tag if raw.tag >= 0 else None
+        step = max(-1, min(raw.step, len(self.steps.all) - 1))
+        return Fault(raw.scan, raw.number, step, raw.element, code, tag, self._fault_text(code, tag, raw.a))
+
+    def _fault_text(self, code: str, tag: int | None, value: int) -> str:
+        if code == "watchdog":
+            return f"the scan took longer than the watchdog allows ({self.profile.watchdog // 1_000_000} ms)"
+        if code == "too many steps":
+            return "more than 1,000,000 steps in one scan"
+        if tag is None or tag >= len(self.plant.tags):
+            return code
+        type_ = self.plant.tags[tag].type
+        if code == "overflow" and type_.whole:
+            return f"{cooked(value, type_) if type_.bits == 64 else value} does not fit {type_.name} ({type_.low} to {type_.high})"
+        if code == "division by zero":
+            return "division by zero"
+        return f"{code}: {value}"
+
+    def _plainly(self, feed: Feed) -> Journal:
+        from .plain.interpreter import Interpreter
+
+        record = Interpreter(self.plant, self.steps, self.profile, self.scan_time).run(feed)
+        rows = record.rows
+        key = np.array([(r.scan << BITS) + r.number for r in rows], np.int64)
+        clock = ScanClock([s[0] for s in record.stretches], [s[1] for s in record.stretches],
+                          [s[2] for s in record.stretches], record.scans)
+        found = record.fault
+        fault = None
+        if found is not None:
+            fault = Fault(found.scan, found.number, found.step, found.element, found.code, found.tag if found.tag >= 0 else None, found.text)
+        return Journal(key, np.array([r.step for r in rows], np.int32), np.array([r.tag for r in rows], np.int32),
+                       np.array([r.value for r in rows], np.int64), list(feed.initial), clock, fault)
+
+
+def _interval(text: str) -> int | None:
+    from whorlograph.model.literals import literal
+
+    read = literal(text) if text else None
+    return int(read[1]) if read is not None and not isinstance(read[1], str) else None

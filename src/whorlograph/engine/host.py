@@ -1,0 +1,86 @@
+"""What a compiled program calls Python for: real functions, and whole numbers wider than 64 bits can check."""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Callable
+
+from whorlograph.model.profile import Overflow
+
+from . import layout as at
+from .operations import REAL_NAMES, WHOLE_NAMES
+
+Fail = Callable[[int, int, int], None]
+
+_REAL: tuple[Callable[[float, float], float], ...] = (
+    lambda a, b: math.sqrt(a), lambda a, b: math.log(a), lambda a, b: math.log10(a), lambda a, b: math.exp(a),
+    lambda a, b: math.sin(a), lambda a, b: math.cos(a), lambda a, b: math.tan(a), lambda a, b: math.asin(a),
+    lambda a, b: math.acos(a), lambda a, b: math.atan(a), math.pow, math.fmod)
+assert len(_REAL) == len(REAL_NAMES)
+
+
+def real(code: int, a: float, b: float, element: int, fail: Fail) -> float:
+    """One real function in double precision; a fault where it has no result."""
+    try:
+        return _REAL[code](a, b)
+    except (ValueError, OverflowError):
+        fail(at.UNDEFINED, element, 0)
+        return 0.0
+
+
+def _double(bits: int) -> float:
+    return float(struct.unpack("<d", struct.pack("<q", bits))[0])
+
+
+def _divided(a: int, b: int) -> int:
+    quotient = abs(a) // abs(b)
+    return quotient if (a < 0) == (b < 0) else -quotient
+
+
+def whole(code: int, kind: int, a: int, b: int, element: int, mode: Overflow, fail: Fail) -> int:
+    """Arithmetic on wide whole types, exact, then held in the type.
+
+    Args: kind: the type's width, + 256 where signed, + 512 for times (always halting), + 1024 where ``a`` is unsigned.
+    """
+    bits, is_signed = kind & 255, bool(kind & 256)
+    name = WHOLE_NAMES[code]
+    if not is_signed and name not in ("REAL_TO",):
+        a, b = (a + (1 << 64) if a < 0 else a), (b + (1 << 64) if b < 0 else b)
+    if kind & 1024 and a < 0:
+        a += 1 << 64
+    if name in ("DIV", "MOD") and b == 0:
+        fail(at.ZERO, element, a)
+        return 0
+    if name == "ADD":
+        result = a + b
+    elif name == "SUB":
+        result = a - b
+    elif name == "MUL":
+        result = a * b
+    elif name == "DIV":
+        result = _divided(a, b)
+    elif name == "MOD":
+        result = a - b * _divided(a, b)
+    elif name == "REAL_TO":
+        result = round(_double(a))
+    elif name == "TIME_REAL_MUL":
+        result = int(a * _double(b))
+    else:
+        result = int(a / _double(b))
+    return _held(result, bits, is_signed, Overflow.HALT if kind & 512 else mode, element, fail)
+
+
+def _held(value: int, bits: int, is_signed: bool, mode: Overflow, element: int, fail: Fail) -> int:
+    low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if is_signed else (0, (1 << bits) - 1)
+    if not low <= value <= high:
+        if mode is Overflow.HALT:
+            fail(at.OVERFLOW, element, value)
+            return 0
+        if mode is Overflow.SATURATE:
+            value = low if value < low else high
+        else:
+            value &= (1 << bits) - 1
+            if is_signed and value >> (bits - 1):
+                value -= 1 << bits
+    return value - (1 << 64) if value >= 1 << 63 else value

@@ -1,0 +1,178 @@
+"""The journal: every value change of a replay, in columns, asked without running again."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.moment import Moment, ScanClock
+
+from . import layout as at
+
+Records = NDArray[np.void]
+BITS = 21  # room for a step's number within its scan
+
+
+class Columns:
+    """Journal rows as the engine hands them over, block by block."""
+
+    def __init__(self) -> None:
+        self.blocks: list[Records] = []
+        self.rows = 0
+
+    def add(self, block: Records) -> None:
+        """Take one block of records: scan, number, step, tag (int32) and value (int64)."""
+        self.blocks.append(block)
+        self.rows += len(block)
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """Why the controller halted. ``step`` and ``element`` are -1 and 0 where there is none; ``tag`` None likewise."""
+
+    scan: int
+    number: int
+    step: int
+    element: int
+    code: str
+    tag: int | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One change, for a person: at which moment, by which step (-1: an input, or the controller), what."""
+
+    moment: Moment
+    step: int
+    tag: int
+    old: int
+    new: int
+
+
+@dataclass(slots=True)
+class Journal:
+    """All rows of a replay in order.
+
+    ``key`` int64[rows]: scan and step number in one; ``step`` int32[rows]; ``tag`` int32[rows]; ``value``
+    int64[rows], raw bits. ``initial``: every tag's raw value before the first scan.
+    """
+
+    key: Ints
+    step: Shorts
+    tag: Shorts
+    value: Ints
+    initial: list[int]
+    clock: ScanClock
+    fault: Fault | None = None
+    complete: bool = True
+    _order: Ints | None = None
+    _bounds: Ints | None = None
+    _rows: dict[int, Ints] = field(default_factory=dict)
+    _keys: dict[int, Ints] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.key)
+
+    def rows(self, tag: int) -> Ints:
+        """int64[n]: the rows of one tag, in order."""
+        found = self._rows.get(tag)
+        if found is None:
+            if self._order is None:
+                self._order = np.argsort(self.tag, kind="stable")
+                sorted_tags = self.tag[self._order]
+                top = int(sorted_tags[-1]) + 2 if len(sorted_tags) else 1
+                self._bounds = np.searchsorted(sorted_tags, np.arange(top))
+            bounds = self._bounds
+            assert bounds is not None
+            if tag < 0 or tag >= len(bounds) - 1:
+                found = np.zeros(0, np.int64)
+            else:
+                found = self._order[bounds[tag]:bounds[tag + 1]]
+            self._rows[tag] = found
+        return found
+
+    def keys(self, tag: int) -> Ints:
+        """int64[n]: the keys of one tag's rows."""
+        found = self._keys.get(tag)
+        if found is None:
+            found = self._keys[tag] = self.key[self.rows(tag)]
+        return found
+
+    # positions: a position p stands for "all rows before row p have happened"
+
+    def position(self, moment: Moment) -> int:
+        """The rows that happened before a step saw its values: those of earlier scans and smaller numbers."""
+        return int(np.searchsorted(self.key, (moment.scan << BITS) + moment.step, side="left"))
+
+    def settled_position(self, scan: int) -> int:
+        """The rows up to the end of a scan."""
+        return int(np.searchsorted(self.key, (scan + 1) << BITS, side="left"))
+
+    def last_row(self, tag: int, position: int) -> int | None:
+        """The last row of a tag before a position."""
+        rows = self.rows(tag)
+        i = int(np.searchsorted(rows, position, side="left"))
+        return int(rows[i - 1]) if i else None
+
+    def next_row(self, tag: int, position: int) -> int | None:
+        """The first row of a tag at or after a position."""
+        rows = self.rows(tag)
+        i = int(np.searchsorted(rows, position, side="left"))
+        return int(rows[i]) if i < len(rows) else None
+
+    def value_at(self, tag: int, position: int) -> int:
+        """A tag's raw value at a position."""
+        row = self.last_row(tag, position)
+        if row is not None:
+            return int(self.value[row])
+        return self.initial[tag] if tag < len(self.initial) else 0
+
+    def settled(self, tag: int, scan: int) -> int:
+        """A tag's raw value at a scan's end."""
+        keys = self.keys(tag)
+        i = bisect_left(keys, (scan + 1) << BITS) if len(keys) < 64 else int(np.searchsorted(keys, (scan + 1) << BITS))
+        if i == 0:
+            return self.initial[tag] if tag < len(self.initial) else 0
+        return int(self.value[self.rows(tag)[i - 1]])
+
+    def moment(self, row: int) -> Moment:
+        """When a row happened."""
+        key = int(self.key[row])
+        return Moment(key >> BITS, key & ((1 << BITS) - 1))
+
+    def time(self, row: int) -> int:
+        """The clock of a row's scan, ns since the log's first row."""
+        return self.clock.start(int(self.key[row]) >> BITS)
+
+    def row(self, number: int) -> Row:
+        """One row for a person."""
+        tag = int(self.tag[number])
+        return Row(self.moment(number), int(self.step[number]), tag, self.value_at(tag, number), int(self.value[number]))
+
+    def at_row(self, number: int) -> tuple[int, int]:
+        """(scan, step index) of a row."""
+        return int(self.key[number]) >> BITS, int(self.step[number])
+
+
+def build_journal(columns: Columns, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
+    """Put the blocks of a run together, with the clock taken out."""
+    if columns.blocks:
+        records: Any = np.concatenate(columns.blocks) if len(columns.blocks) > 1 else columns.blocks[0]
+        columns.blocks = [records]
+    else:
+        records = np.zeros(0, [("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
+    starts = records[records["tag"] == at.CLOCK_START]
+    periods = records[records["tag"] == at.CLOCK_PERIOD]
+    clock = ScanClock(starts["scan"].tolist(), starts["value"].tolist(), periods["value"].tolist(), last_scan)
+    rows = records[records["tag"] >= 0]
+    key = (rows["scan"].astype(np.int64) << BITS) + rows["number"]
+    return Journal(key, np.ascontiguousarray(rows["step"]), np.ascontiguousarray(rows["tag"]), np.ascontiguousarray(rows["value"]),
+                   initial, clock, fault)
+
+

@@ -1,0 +1,228 @@
+"""A compiled program running in wasmtime: memory, inputs fed, journal drained, stop, snapshot."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+import wasmtime
+
+from whorlograph.model.feed import Feed
+from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.profile import Profile
+
+from . import host
+from . import layout as at
+from .journal import Columns
+from .wat import Module, state_bytes
+
+_EVENT = np.dtype([("time", "<i8"), ("tag", "<i8"), ("value", "<i8")])
+_RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
+_ENGINE: list[wasmtime.Engine] = []
+
+
+class Status(IntEnum):
+    """Why a run came back."""
+
+    DONE = 0
+    STOPPED = 2
+    OUTPUT_CHANGED = 3
+    MORE_INPUT = 4
+
+
+@dataclass(frozen=True, slots=True)
+class RawFault:
+    """A fault as the machine notes it."""
+
+    code: int
+    step: int
+    element: int
+    tag: int
+    number: int
+    scan: int
+    a: int
+    b: int
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """The whole state of a machine between two scans."""
+
+    state: bytes
+
+
+def shared_engine() -> wasmtime.Engine:
+    """The one engine of this process."""
+    if not _ENGINE:
+        config = wasmtime.Config()
+        config.cranelift_opt_level = "speed"
+        _ENGINE.append(wasmtime.Engine(config))
+    return _ENGINE[0]
+
+
+def assemble(module: Module) -> wasmtime.Module:
+    """The machine code of a module's text."""
+    return wasmtime.Module(shared_engine(), wasmtime.wat2wasm(module.text))
+
+
+class Machine:
+    """One running copy of a compiled program."""
+
+    def __init__(self, module: Module, code: wasmtime.Module, profile: Profile, feed: Feed) -> None:
+        self.module, self.mode = module, profile.on_overflow
+        self.columns = Columns()
+        self.store = wasmtime.Store(shared_engine())
+        i32, i64, f64 = wasmtime.ValType.i32(), wasmtime.ValType.i64(), wasmtime.ValType.f64()
+        imports = [
+            wasmtime.Func(self.store, wasmtime.FuncType([], []), self._flush),
+            wasmtime.Func(self.store, wasmtime.FuncType([i32, i32, i64, i64, i32], [i64]), self._whole),
+            wasmtime.Func(self.store, wasmtime.FuncType([i32, f64, f64, i32], [f64]), self._real),
+        ]
+        instance = wasmtime.Instance(self.store, code, imports)
+        exports = instance.exports(self.store)
+        memory, run = exports["memory"], exports["run"]
+        assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
+        self._memory, self._run = memory, run
+        self.bytes = np.frombuffer(memory.get_buffer_ptr(self.store), dtype=np.uint8)
+        self._write(0, state_bytes(module, feed))
+        self._write(module.layout.watch, module.tables)
+        self._times, self._tags, self._values = feed.times, feed.tags, feed.values
+        self._fed = 0
+        self._field("<i", at.MORE, 1 if len(feed.times) else 0)
+
+    # memory
+
+    def _write(self, address: int, data: bytes) -> None:
+        self.bytes[address:address + len(data)] = np.frombuffer(data, dtype=np.uint8)
+
+    def _field(self, form: str, address: int, value: int) -> None:
+        self._write(address, struct.pack(form, value))
+
+    def _read(self, form: str, address: int) -> int:
+        size = struct.calcsize(form)
+        return int(struct.unpack(form, self.bytes[address:address + size].tobytes())[0])
+
+    @property
+    def scan(self) -> int:
+        """The last scan executed."""
+        return self._read("<q", at.SCAN)
+
+    @property
+    def start(self) -> int:
+        """The clock of the last scan executed, ns."""
+        return self._read("<q", at.START)
+
+    @property
+    def period(self) -> int:
+        """From the last scan's start to the next one's, ns."""
+        return self._read("<q", at.PERIOD)
+
+    def value(self, tag: int) -> int:
+        """A tag's raw value now."""
+        return self._read("<q", at.CELLS + 8 * tag)
+
+    def fault(self) -> RawFault | None:
+        """The fault that halted the controller, if one did."""
+        if not self._read("<i", at.FAULT):
+            return None
+        fields = [self._read("<i", a) for a in (at.FAULT, at.FAULT_STEP, at.FAULT_ELEMENT, at.FAULT_TAG, at.FAULT_NUMBER)]
+        return RawFault(*fields, self._read("<q", at.FAULT_SCAN), self._read("<q", at.FAULT_A), self._read("<q", at.FAULT_B))
+
+    # running
+
+    def stop(self) -> None:
+        """Ask a run in another thread to come back at the next scan's start."""
+        self.bytes[at.STOP] = 1
+
+    def break_on_outputs(self, on: bool) -> None:
+        """Whether a run comes back after each scan in which an output changed."""
+        self._field("<i", at.BREAK_ON, int(on))
+
+    def feed_more(self, times: Ints, tags: Shorts, values: Ints) -> None:
+        """Add input changes, none earlier than those already fed or the last scan's start."""
+        self._times = np.concatenate([self._times[self._fed:], times])
+        self._tags = np.concatenate([self._tags[self._fed:], tags])
+        self._values = np.concatenate([self._values[self._fed:], values])
+        self._fed = 0
+        rest = self._pending()
+        if rest is not None:
+            self._times = np.concatenate([rest["time"], self._times])
+            self._tags = np.concatenate([rest["tag"].astype(np.int32), self._tags])
+            self._values = np.concatenate([rest["value"], self._values])
+            order = np.argsort(self._times, kind="stable")
+            self._times, self._tags, self._values = self._times[order], self._tags[order], self._values[order]
+        self._field("<i", at.EVENT_AT, 0)
+        self._field("<i", at.EVENT_COUNT, 0)
+        self._field("<i", at.MORE, 1 if len(self._times) else 0)
+
+    def _pending(self) -> np.ndarray[tuple[int], np.dtype[np.void]] | None:
+        """Input changes in the machine's buffer that it has not taken yet."""
+        done, count = self._read("<i", at.EVENT_AT), self._read("<i", at.EVENT_COUNT)
+        if done >= count:
+            return None
+        base = self.module.layout.events
+        return self.bytes[base + done * at.EVENT:base + count * at.EVENT].view(_EVENT).copy()
+
+    def _refill(self) -> None:
+        room = self.module.layout.events_room
+        part = slice(self._fed, self._fed + room)
+        block = np.empty(len(self._times[part]), _EVENT)
+        block["time"], block["tag"], block["value"] = self._times[part], self._tags[part], self._values[part]
+        self._write(self.module.layout.events, block.tobytes())
+        self._fed += len(block)
+        self._field("<i", at.EVENT_AT, 0)
+        self._field("<i", at.EVENT_COUNT, len(block))
+        self._field("<i", at.MORE, int(self._fed < len(self._times)))
+
+    def run(self, until: int) -> Status:
+        """Execute all scans whose start is not after ``until`` (ns); the journal's columns are up to date then."""
+        self.bytes[at.STOP] = 0
+        while True:
+            status = Status(self._run(self.store, until))
+            if status is not Status.MORE_INPUT:
+                self._flush()
+                return status
+            self._refill()
+
+    def _flush(self) -> None:
+        end = self._read("<i", at.JOURNAL_AT)
+        base = self.module.layout.journal
+        if end > base:
+            self.columns.add(self.bytes[base:end].view(_RECORD).copy())
+        self._field("<i", at.JOURNAL_AT, base)
+
+    def _fail(self, code: int, element: int, value: int) -> None:
+        if not self._read("<i", at.FAULT):
+            self._field("<i", at.FAULT, code)
+            self._field("<i", at.FAULT_ELEMENT, element)
+            self._field("<i", at.FAULT_TAG, -1)
+            self._field("<i", at.FAULT_STEP, -2)
+            self._field("<q", at.FAULT_A, max(-(1 << 63), min((1 << 63) - 1, value)))
+
+    def _whole(self, code: int, kind: int, a: int, b: int, element: int) -> int:
+        return host.whole(code, kind, a, b, element, self.mode, self._fail)
+
+    def _real(self, code: int, a: float, b: float, element: int) -> float:
+        return host.real(code, a, b, element, self._fail)
+
+    # snapshots
+
+    def snapshot(self) -> Snapshot:
+        """The state between two scans, to go on from later."""
+        return Snapshot(self.bytes[:self.module.layout.state_end].tobytes())
+
+    def restore(self, snapshot: Snapshot, feed: Feed) -> None:
+        """Go back to a snapshot; input changes after its last scan come from the feed anew."""
+        self._write(0, snapshot.state)
+        self.columns = Columns()
+        self._field("<i", at.JOURNAL_AT, self.module.layout.journal)
+        after = int(np.searchsorted(feed.times, self.start, side="right"))
+        self._times, self._tags, self._values = feed.times[after:], feed.tags[after:], feed.values[after:]
+        self._fed = 0
+        self._field("<i", at.EVENT_AT, 0)
+        self._field("<i", at.EVENT_COUNT, 0)
+        self._field("<i", at.MORE, int(len(self._times) > 0))
+
+

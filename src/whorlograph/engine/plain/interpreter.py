@@ -1,0 +1,575 @@
+"""Walks the model: every step of every scan, one after the other, as CONTROLLER.md says it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.blocks import family as block_family
+from whorlograph.model.feed import Feed
+from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, Edge, Element,
+                                      InOutVariable, InVariable, Jump, OutVariable, Pin, Return, Wire)
+from whorlograph.model.literals import cooked, literal, raw
+from whorlograph.model.overlap import changed, shared_bits
+from whorlograph.model.paths import Path, parse_path
+from whorlograph.model.profile import Profile
+from whorlograph.model.program import VariableKind
+from whorlograph.model.rung_types import RungTypes, called_instance, output_pin, rung_types
+from whorlograph.model.rungs import evaluation_order
+from whorlograph.model.steps import Step, Steps
+from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Plant, Ref, resolve_path
+from whorlograph.model.tags import Element as ArrayElement
+from whorlograph.model.types import BOOL, Elementary, Family
+from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
+
+from .blocks import BLOCKS, Memory
+from .functions import (Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift,
+                        widened, wrapped)
+
+MOST_STEPS = 1_000_000
+DEEPEST_CALL = 100
+Place = tuple[int, int]  # tag, bit (-1: the whole tag)
+
+
+@dataclass(frozen=True, slots=True)
+class PlainRow:
+    """One change: scan, step within the scan, step's index (-1: no step), tag or path mark, raw value."""
+
+    scan: int
+    number: int
+    step: int
+    tag: int
+    value: int
+
+
+@dataclass(frozen=True, slots=True)
+class PlainFault:
+    """Why the controller halted, and where."""
+
+    scan: int
+    number: int
+    step: int
+    element: int
+    code: str
+    text: str
+    tag: int
+
+
+@dataclass(slots=True)
+class Record:
+    """What a plain run leaves: rows in order, the start of each scan whose start is not the next in even steps."""
+
+    rows: list[PlainRow] = field(default_factory=list)
+    stretches: list[tuple[int, int, int]] = field(default_factory=list)
+    scans: int = 0
+    fault: PlainFault | None = None
+
+
+@dataclass(slots=True)
+class _Frame:
+    """One evaluation of one rung: what each (element, pin) gives, and which blocks executed."""
+
+    step: Step
+    bound: dict[str, Ref | Place]
+    out: dict[tuple[int, str], Value] = field(default_factory=dict)
+    executed: set[int] = field(default_factory=set)
+
+
+class Interpreter:
+    """Runs a program on a feed, evaluating everything."""
+
+    def __init__(self, plant: Plant, steps: Steps, profile: Profile, scan_time: int) -> None:
+        self.plant, self.steps, self.profile, self.scan_time = plant, steps, profile, scan_time
+        self.shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+        self.memory: dict[object, object] = {}
+        self.values: list[int] = []
+        self.record = Record()
+        self.scan = self.number = self.current = self.depth = self.element = 0
+        self.fault_tag = -1
+        self.now = 0
+        self.types: dict[int, RungTypes] = {}
+        self.orders: dict[int, list[Element]] = {}
+
+    def run(self, feed: Feed) -> Record:
+        """Run all scans whose start is not after the feed's end."""
+        self.values = list(feed.initial) + [0] * len(self.steps.marks)
+        times, tags, values = feed.times.tolist(), feed.tags.tolist(), feed.values.tolist()
+        at, start, halted = 0, 0, False
+        period = -1
+        while start <= feed.end:
+            self.scan += 1
+            self.now, self.number, self.current = start, 0, -1
+            image: dict[int, int] = {}
+            while at < len(times) and times[at] <= start:
+                image[tags[at]] = values[at]
+                at += 1
+            for tag, value in image.items():
+                self.put(tag, value)
+            if not halted:
+                try:
+                    for program in self.plant.programs:
+                        self.body(program, {})
+                except Halt as halt:
+                    self.halt(halt)
+                    halted = True
+            duration = self.number * self.profile.rung_time
+            length = max(self.scan_time, duration)
+            if length != period:
+                self.record.stretches.append((self.scan, start, length))
+                period = length
+            start += length
+        self.record.scans = self.scan
+        return self.record
+
+    def halt(self, halt: Halt) -> None:
+        """Note the fault and switch the outputs off."""
+        self.record.fault = PlainFault(self.scan, self.number, self.current, self.element, halt.code, halt.text, self.fault_tag)
+        done = self.number
+        self.number += 1
+        for tag in self.plant.tags[:self.plant.public]:
+            if tag.address is not None and tag.address.area == "Q":
+                self.put(tag.index, 0)
+        self.number = done
+
+    # memory
+
+    def put(self, tag: int, bits: int) -> None:
+        """Write raw bits to a tag, and to those that share its bits."""
+        if self.values[tag] == bits:
+            return
+        self.values[tag] = bits
+        if tag < self.plant.public:
+            if not self.plant.tags[tag].computed:
+                self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
+            for share in self.shares.get(tag, ()):
+                self.put_shared(share.other, changed(bits, self.values[share.other], share, self.plant.tags[share.other].type))
+        elif tag >= len(self.plant.tags):
+            self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
+
+    def put_shared(self, tag: int, bits: int) -> None:
+        """Write a tag because another that shares its bits was written."""
+        if self.values[tag] != bits:
+            self.values[tag] = bits
+            self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
+
+    def mark(self, step: Step, element: Element, taken: bool) -> None:
+        """Note whether a jump, return or call is taken."""
+        mark = self.steps.marks.get((step.index, element.id))
+        if mark is not None:
+            self.put(mark.number, int(taken))
+
+    def place(self, text: str, frame: _Frame) -> tuple[Place, Elementary] | None:
+        """Where a name's value is kept now, and its type. Raises: Halt for a subscript out of range."""
+        path = parse_path(text)
+        return self.place_of(path, frame) if path is not None else None
+
+    def place_of(self, path: Path, frame: _Frame) -> tuple[Place, Elementary] | None:
+        bound = frame.bound.get(path.base.lower())
+        if bound is not None:
+            if isinstance(bound, tuple):
+                type_ = BOOL if bound[1] >= 0 else self.plant.tags[bound[0]].type
+                return (bound, type_) if not path.steps else None
+            holder = Instance("", "", None, {path.base.lower(): bound})
+            target = resolve_path(path, holder, self.plant.scope)
+        else:
+            target = resolve_path(path, frame.step.instance, self.plant.scope)
+        if isinstance(target, Leaf):
+            return (target.tag, -1), self.plant.tags[target.tag].type
+        if isinstance(target, BitOf):
+            return (target.tag, target.bit), BOOL
+        if isinstance(target, ArrayElement):
+            tag = target.first
+            for subscript, low, high, step in target.terms:
+                where = self.place_of(subscript, frame)
+                index = int(self.load(where[0])) if where is not None else low
+                if not low <= index <= high:
+                    self.fault_tag = target.first
+                    raise Halt("array index", f"index {index} is outside {low} to {high}")
+                tag += (index - low) * step
+            return (tag, -1), self.plant.tags[tag].type
+        return None
+
+    def load(self, place: Place) -> Value:
+        """The value at a place."""
+        tag, bit = place
+        if bit >= 0:
+            return bool(self.values[tag] >> bit & 1)
+        return cooked(self.values[tag], self.plant.tags[tag].type) if tag < len(self.plant.tags) else bool(self.values[tag])
+
+    def store(self, place: Place, value: Value, source: Elementary | None) -> None:
+        """Write a value to a place, held in its type."""
+        tag, bit = place
+        if bit >= 0:
+            old = self.values[tag] & ((1 << 64) - 1)
+            bits = old | 1 << bit if value else old & ~(1 << bit)
+            type_ = self.plant.tags[tag].type
+            self.put(tag, raw(wrapped(bits, type_), type_))
+            return
+        type_ = self.plant.tags[tag].type
+        self.fault_tag = tag
+        if source is not None and source != type_ and Family.BITS in (source.family, type_.family) and type_.whole:
+            value = wrapped(int(value), type_)
+        elif source is not None and source.family is Family.REAL and type_.whole:
+            value = round(float(value))
+        self.put(tag, raw(fit(value, type_, self.profile.on_overflow), type_))
+
+    # execution
+
+    def body(self, instance: Instance, bound: dict[str, Ref | Place]) -> None:
+        """Execute a ladder body from its first rung to its end, a return, or a halt."""
+        steps = self.steps.of(instance)
+        if instance.pou is None or not steps:
+            return
+        targets = instance.pou.body.targets  # type: ignore[union-attr]
+        at = 0
+        while at < len(steps):
+            self.number += 1
+            self.current = steps[at].index
+            label = self.rung(steps[at], bound)
+            if self.number * self.profile.rung_time > self.profile.watchdog:
+                self.fault_tag, self.element = -1, 0
+                raise Halt("watchdog", f"the scan took longer than {self.profile.watchdog // 1_000_000} ms")
+            if self.number > MOST_STEPS:
+                self.fault_tag, self.element = -1, 0
+                raise Halt("too many steps", f"more than {MOST_STEPS} steps in one scan")
+            if label == "":
+                return
+            at = at + 1 if label is None else targets[label.lower()] - 1
+
+    def rung(self, step: Step, bound: dict[str, Ref | Place]) -> str | None:
+        """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
+        frame = _Frame(step, bound)
+        if step.index not in self.orders:
+            self.orders[step.index] = [] if step.rung.fault else evaluation_order(step.rung)
+            self.types[step.index] = rung_types(step, self.plant)
+        leave: str | None = None
+        for element in self.orders[step.index]:
+            self.element = element.id
+            if isinstance(element, Contact):
+                self.contact(element, frame)
+            elif isinstance(element, Coil):
+                self.coil(element, frame)
+            elif isinstance(element, Block):
+                self.block(element, frame)
+                self.current = step.index
+            elif isinstance(element, InVariable):
+                value = self.value_of(element.expression, frame)
+                frame.out[element.id, ""] = (not value) if element.negated else value
+            elif isinstance(element, (OutVariable, InOutVariable)):
+                self.variable(element, frame)
+            elif isinstance(element, Connector):
+                frame.out[element.id, ""] = self.power(element.wires, frame)
+            elif isinstance(element, Continuation):
+                source = step.rung.continued.get(element.id)
+                frame.out[element.id, ""] = frame.out.get((source, ""), False) if source is not None else False
+            elif isinstance(element, (Jump, Return)):
+                taken = self.power(element.wires, frame)
+                if isinstance(element, Jump) and element.label.lower() not in step.instance.pou.body.targets:  # type: ignore[union-attr]
+                    taken = False
+                self.mark(step, element, taken)
+                if taken and leave is None:
+                    leave = element.label if isinstance(element, Jump) else ""
+        return leave
+
+    def power(self, wires: tuple[Wire, ...], frame: _Frame) -> bool:
+        """OR over incoming connections; the left rail is on."""
+        return any(bool(self.wire(w, frame)) for w in wires)
+
+    def wire(self, wire: Wire, frame: _Frame) -> Value:
+        ids = {e.id: e for e in frame.step.rung.elements}
+        source = ids.get(wire.source)
+        if source is None:
+            return wire.source in self.rails(frame.step.instance)
+        if isinstance(source, Block):
+            return frame.out.get((source.id, output_pin(wire, source)), False)
+        return frame.out.get((source.id, ""), False)
+
+    def rails(self, instance: Instance) -> set[int]:
+        """Ids of an instance's left rails."""
+        from whorlograph.model.ladder import LeftRail
+
+        key = ("rails", instance.type_name)
+        if key not in self.memory:
+            elements = instance.pou.body.elements  # type: ignore[union-attr]
+            self.memory[key] = {e.id for e in elements if isinstance(e, LeftRail)}
+        return self.memory[key]  # type: ignore[return-value]
+
+    def value_of(self, text: str, frame: _Frame) -> Value:
+        read = literal(text)
+        if read is not None:
+            return read[1] if not isinstance(read[1], str) else 0
+        where = self.place(text, frame)
+        return self.load(where[0]) if where is not None else 0
+
+    def contact(self, element: Contact, frame: _Frame) -> None:
+        where = self.place(element.variable, frame)
+        on = bool(self.load(where[0])) if where is not None else False
+        passes = on
+        if element.kind is ContactKind.NORMALLY_CLOSED:
+            passes = not on if where is not None else False
+        elif element.kind in (ContactKind.RISING, ContactKind.FALLING):
+            key = (frame.step.index, element.id)
+            before = self.memory.get(key)
+            self.memory[key] = on
+            rising = element.kind is ContactKind.RISING
+            passes = before is not None and before != on and on == rising
+        frame.out[element.id, ""] = self.power(element.wires, frame) and passes
+
+    def coil(self, element: Coil, frame: _Frame) -> None:
+        on = self.power(element.wires, frame)
+        frame.out[element.id, ""] = on
+        where = self.place(element.variable, frame)
+        kind = element.kind
+        if kind in (CoilKind.RISING, CoilKind.FALLING):
+            key = (frame.step.index, element.id)
+            before = self.memory.get(key)
+            self.memory[key] = on
+            on = before is not None and before != on and on == (kind is CoilKind.RISING)
+        if where is None or (kind in (CoilKind.SET, CoilKind.RESET) and not on):
+            return
+        value = not on if kind in (CoilKind.NEGATED, CoilKind.RESET) else on
+        self.store(where[0], value, None)
+
+    def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
+        if element.wires:
+            source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
+            where = self.place(element.expression, frame)
+            if where is not None and not (isinstance(source, Block) and source.id not in frame.executed):
+                boolean = where[1].family is Family.BOOL
+                value: Value = self.power(element.wires, frame) if boolean else self.wire(element.wires[0], frame)
+                if isinstance(element, OutVariable) and element.negated:
+                    value = not value
+                self.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
+        if isinstance(element, InOutVariable):
+            frame.out[element.id, ""] = self.value_of(element.expression, frame)
+
+    def named(self, wire: Wire, frame: _Frame) -> Wire:
+        source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
+        return Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
+
+    # blocks
+
+    def pin(self, pin: Pin, element: Block, frame: _Frame, boolean: bool) -> Value:
+        """What goes into a pin: power, or the value of its first connection, inverted or as an edge where asked."""
+        value: Value = self.power(pin.wires, frame) if boolean else self.wire(pin.wires[0], frame)
+        if pin.negated:
+            value = not value
+        if pin.edge is not Edge.NONE:
+            key = (frame.step.index, element.id, pin.name)
+            before = bool(self.memory.get(key, False))
+            self.memory[key] = bool(value)
+            value = (value and not before) if pin.edge is Edge.RISING else (before and not value)
+        return value
+
+    def block(self, element: Block, frame: _Frame) -> None:
+        enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
+        on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
+        self.mark(frame.step, element, on)
+        called = called_instance(element, frame.step.instance, self.plant)
+        pins = [p for p in element.inputs if p.name.upper() != "EN"]
+        if called is not None and element.instance:
+            self.instance(element, called, pins, on, frame)
+        elif element.instance:
+            on = False
+        else:
+            on = self.function(element, called, pins, on, frame)
+        if on:
+            frame.executed.add(element.id)
+        frame.out[element.id, "ENO"] = on
+        for pin in element.outputs:
+            key = (element.id, pin.name.upper())
+            if pin.negated and key in frame.out:
+                frame.out[key] = not frame.out[key]
+
+    def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: _Frame) -> None:
+        if on:
+            for pin in pins:
+                ref = called.scope.get(pin.name.lower())
+                if isinstance(ref, Leaf) and pin.wires:
+                    boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
+                    value = self.pin(pin, element, frame, boolean)
+                    self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+            if called.pou is None:
+                self.standard(called)
+            else:
+                self.call(called, self.in_outs(element, frame))
+        scope = called.scope
+        for name, ref in scope.items():
+            if isinstance(ref, Leaf):
+                frame.out[element.id, name.upper()] = self.load((ref.tag, -1))
+
+    def standard(self, called: Instance) -> None:
+        """Execute a standard block on its pins."""
+        inputs, outputs = STANDARD_BLOCKS[called.type_name]
+        names = [n for n, _ in (*inputs, *outputs)]
+        places = {n: called.scope[n.lower()].tag for n in names}  # type: ignore[union-attr]
+        values = {n: self.load((t, -1)) for n, t in places.items()}
+        memory = self.memory.setdefault(id(called), Memory())
+        count = self.plant.tags[places[names[-1]]].type
+        BLOCKS[block_family(called.type_name)](values, memory, self.now, count.low, count.high)  # type: ignore[arg-type]
+        for name, _ in outputs:
+            self.put(places[name], int(values[name]))
+
+    def call(self, called: Instance, bound: dict[str, Ref | Place]) -> None:
+        """Execute the body of a block or function of the file's own inside the caller's step."""
+        self.depth += 1
+        if self.depth > DEEPEST_CALL:
+            raise Halt("calls too deep", f"calls nested beyond {DEEPEST_CALL}")
+        for variable in called.pou.variables if called.pou is not None else ():
+            ref = called.scope.get(variable.name.lower())
+            if variable.kind is VariableKind.TEMP and ref is not None:
+                self.reset(ref)
+        self.body(called, bound)
+        self.depth -= 1
+
+    def reset(self, ref: Ref) -> None:
+        if isinstance(ref, Leaf):
+            self.put(ref.tag, self.plant.tags[ref.tag].initial)
+        elif isinstance(ref, Aggregate):
+            for part in (*ref.items, *ref.fields.values()):
+                self.reset(part)
+
+    def in_outs(self, element: Block, frame: _Frame) -> dict[str, Ref | Place]:
+        """What the in-out pins of a call stand for."""
+        bound: dict[str, Ref | Place] = {}
+        ids = {e.id: e for e in frame.step.rung.elements}
+        for pin in (*element.in_outs, *element.inputs):
+            source = ids.get(pin.wires[0].source) if pin.wires else None
+            if not isinstance(source, (InVariable, InOutVariable)):
+                continue
+            path = parse_path(source.expression)
+            outer = frame.bound.get(path.base.lower()) if path is not None else None
+            if path is not None and outer is not None and not path.steps:
+                bound[pin.name.lower()] = outer
+                continue
+            target = resolve_path(path, frame.step.instance, self.plant.scope) if path is not None else None
+            if isinstance(target, (Aggregate, Instance)):
+                bound[pin.name.lower()] = target
+                continue
+            where = self.place(source.expression, frame)
+            if where is not None:
+                bound[pin.name.lower()] = where[0]
+        called = called_instance(element, frame.step.instance, self.plant)
+        scope = called.scope if called is not None else {}
+        return {name: ref for name, ref in bound.items() if isinstance(scope.get(name), ByReference)}
+
+    def function(self, element: Block, called: Instance | None, pins: list[Pin], on: bool, frame: _Frame) -> bool:
+        key = (frame.step.index, element.id, "result")
+        kept: dict[str, Value] = self.memory.setdefault(key, {})  # type: ignore[assignment]
+        types = self.types[frame.step.index]
+        if on and called is not None:
+            kept.update(self.own_function(called, element, pins, frame))
+        elif on:
+            result = self.standard_function(element, pins, frame)
+            if result is None:
+                on = False
+            else:
+                kept["OUT"] = result
+        for pin in element.outputs:
+            name = pin.name.upper()
+            if name != "ENO":
+                default: Value = False if types.outputs.get((element.id, name)) in (BOOL, None) else 0
+                frame.out[element.id, name] = kept.get(name, kept.get("OUT", default))
+        frame.out.setdefault((element.id, "OUT"), kept.get("OUT", 0))
+        return on
+
+    def own_function(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> dict[str, Value]:
+        """Call a function of the file's own: its variables begin anew, inputs left out take their declared value."""
+        for name, ref in called.scope.items():
+            declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
+            if declared is None or declared.kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT):
+                self.reset(ref)
+        for pin in pins:
+            ref = called.scope.get(pin.name.lower())
+            if isinstance(ref, Leaf) and pin.wires:
+                boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
+                value = self.pin(pin, element, frame, boolean)
+                self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+        self.call(called, self.in_outs(element, frame))
+        results: dict[str, Value] = {}
+        for name, ref in called.scope.items():
+            if isinstance(ref, Leaf):
+                results[name.upper()] = self.load((ref.tag, -1))
+        result = called.scope.get(called.type_name.lower())
+        if isinstance(result, Leaf):
+            results["OUT"] = self.load((result.tag, -1))
+        return results
+
+    def standard_function(self, element: Block, pins: list[Pin], frame: _Frame) -> Value | None:
+        """A standard function's result; None where the name is none of the standard's."""
+        name, types = element.type_name.upper(), self.types[frame.step.index]
+        kind = types.operation.get(element.id, BOOL)
+        result = types.outputs.get((element.id, "OUT")) or kind
+        wired = [p for p in pins if p.wires]
+        boolean = kind.family is Family.BOOL
+        given = {p.name.upper(): self.pin(p, element, frame, boolean and p.name.upper() not in ("K", "N") or p.name.upper() == "G")
+                 for p in wired}
+        sources = {p.name.upper(): types.of(self.named(p.wires[0], frame)) for p in wired}
+        self.fault_tag = self.receiver(element, frame)
+        mode = self.profile.on_overflow
+        data = [widened(v, sources[n], kind) for n, v in given.items() if n not in ("G", "K", "N")]
+        if not data:
+            return None
+        if name == "MOVE":
+            return fit(data[0], kind, mode)
+        if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
+            return self.scaled(name, list(given.values()), kind)
+        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
+            return arithmetic(name.partition("_")[0], data, kind, mode)
+        if name == "ABS":
+            return fit(abs(data[0]), kind, mode)
+        if name == "NEG":
+            return fit(-data[0], kind, mode)
+        if name in COMPARISONS:
+            return compare(name, data)
+        if name in BITWISE:
+            return bitwise(name, data, kind)
+        if name in SHIFTS:
+            return shift(name, data[0], int(given.get("N", 0)), kind)
+        if name in REALS:
+            return real_function(name, float(data[0]), kind)
+        if name == "EXPT":
+            return power(float(data[0]), float(list(given.values())[1]), kind)
+        if name == "TRUNC":
+            return fit(int(float(data[0])), result, mode)
+        change = conversion(name)
+        if change is not None:
+            source = change[0] or next(iter(sources.values())) or kind
+            return convert(data[0], source, change[1], mode)
+        return self.selection(name, given, data, kind)
+
+    def selection(self, name: str, given: dict[str, Value], data: list[Value], kind: Elementary) -> Value | None:
+        if name == "SEL":
+            return data[1] if given.get("G") else data[0]
+        if name == "MAX":
+            return max(data)
+        if name == "MIN":
+            return min(data)
+        if name == "LIMIT":
+            return min(max(data[0], data[1]), data[2])
+        if name == "MUX":
+            index = int(given.get("K", 0))
+            if not 0 <= index < len(data):
+                raise Halt("selector out of range", f"MUX {index} of {len(data)}")
+            return data[index]
+        return None
+
+    def scaled(self, name: str, given: list[Value], kind: Elementary) -> Value:
+        """TIME times or divided by a number."""
+        time, factor = given[0], given[1]
+        if name.startswith("MUL"):
+            product = int(time) * int(factor) if not isinstance(factor, float) else int(int(time) * factor)
+            return fit(product, kind, self.profile.on_overflow)
+        if factor == 0:
+            raise Halt("division by zero", f"{time} is divided by 0")
+        quotient = divide(int(time), int(factor)) if not isinstance(factor, float) else int(int(time) / factor)
+        return fit(quotient, kind, self.profile.on_overflow)
+
+    def receiver(self, element: Block, frame: _Frame) -> int:
+        """The tag that a function's result goes to; -1 where it goes on as a wire."""
+        for other in frame.step.rung.elements:
+            if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
+                where = self.place(other.expression, frame)
+                if where is not None:
+                    return where[0][0]
+        return -1

@@ -1,0 +1,72 @@
+"""Settled values: what a scan leaves behind, as columns for files (DESIGN section 7, replay)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.tags import Plant
+
+from .journal import BITS, Journal
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """Rows ordered by scan, then tag name: ``scans`` int64[n], ``tags`` int32[n], ``values`` int64[n] raw,
+    ``starts`` int64[n] the scan's clock in ns. ``tags_shown`` in order of name, with their first values."""
+
+    scans: Ints
+    tags: Shorts
+    values: Ints
+    starts: Ints
+    tags_shown: list[int]
+    first: list[int]
+
+
+def shown_tags(plant: Plant, only: set[int] | None = None) -> list[int]:
+    """The tags that result files show, by name in order of code points."""
+    found = [t for t in plant.tags[:plant.public] if not t.computed and t.type.bits and (only is None or t.index in only)]
+    return [t.index for t in sorted(found, key=lambda t: t.name)]
+
+
+def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Settled:
+    """One row for each tag whose settled value differs from that of the scan before."""
+    shown = shown_tags(plant, only)
+    rank = np.full(max(int(journal.tag.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
+    rank[np.array(shown, np.int64)] = np.arange(len(shown))
+    ranks = rank[journal.tag]
+    keep = np.nonzero(ranks >= 0)[0]
+    ranks, scans, values = ranks[keep], journal.key[keep] >> BITS, journal.value[keep]
+    order = np.argsort(scans * max(1, len(shown)) + ranks, kind="stable")
+    ranks, scans, values = ranks[order], scans[order], values[order]
+    last = np.ones(len(ranks), bool)
+    if len(ranks) > 1:
+        last[:-1] = (ranks[1:] != ranks[:-1]) | (scans[1:] != scans[:-1])
+    ranks, scans, values = ranks[last], scans[last], values[last]
+    first = np.array([journal.initial[t] for t in shown], np.int64)
+    by_tag = np.argsort(ranks, kind="stable")
+    before = np.empty(len(values), np.int64)
+    sorted_ranks, sorted_values = ranks[by_tag], values[by_tag]
+    previous = np.empty(len(values), np.int64)
+    if len(values):
+        previous[1:] = sorted_values[:-1]
+        starts = np.ones(len(values), bool)
+        starts[1:] = sorted_ranks[1:] != sorted_ranks[:-1]
+        previous[starts] = first[sorted_ranks[starts]]
+        before[by_tag] = previous
+    changed = values != before
+    ranks, scans, values = ranks[changed], scans[changed], values[changed]
+    return Settled(scans, np.array(shown, np.int32)[ranks] if len(shown) else np.zeros(0, np.int32), values,
+                   _starts(journal, scans), shown, first.tolist())
+
+
+def _starts(journal: Journal, scans: Ints) -> Ints:
+    clock = journal.clock
+    if not clock.scans:
+        return np.zeros(len(scans), np.int64)
+    firsts = np.array(clock.scans, np.int64)
+    at = np.maximum(0, np.searchsorted(firsts, scans, side="right") - 1)
+    result: Ints = np.array(clock.starts, np.int64)[at] + (scans - firsts[at]) * np.array(clock.periods, np.int64)[at]
+    return result

@@ -1,0 +1,62 @@
+"""I/O lists in CSV (DESIGN section 6)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from whorlograph.model.errors import IoListError, LogError
+from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.tags import Plant
+
+from .logs.table import read_table
+
+_COLUMNS = ("tag", "address", "device", "location", "terminal", "wiring", "description", "drawing")
+_WIRING = {"no": Wiring.NORMALLY_OPEN, "nc": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
+
+
+def read_iolist(path: Path | None, plant: Plant) -> Loaded[IoList]:
+    """Read an I/O list and bind its points to tags by name, else by address.
+
+    Raises: IoListError where it cannot be opened or has neither a tag nor an address column.
+    """
+    if path is None:
+        return Loaded(IoList({}))
+    try:
+        table = read_table(path, "I/O list")
+    except LogError as error:
+        raise IoListError(error.place, error.what, error.remedy) from error
+    header = [h.lower() for h in table.header]
+    at = {name: header.index(name) for name in _COLUMNS if name in header}
+    if "tag" not in at and "address" not in at:
+        raise IoListError(f"{path}:1", 'neither a "tag" nor an "address" column', f"name the columns {','.join(_COLUMNS)}")
+    notices: list[Notice] = []
+    points: dict[int, Point] = {}
+    unbound: list[Point] = []
+    for line, row in table.rows:
+        cells = {name: row[i].strip() if i < len(row) else "" for name, i in at.items()}
+        if not any(cells.values()):
+            continue
+        wiring = _WIRING.get(cells.get("wiring", "").lower())
+        if wiring is None:
+            notices.append(Notice(Place(str(path), line), f"wiring {cells['wiring']!r} is neither NO nor NC", "taken as unknown"))
+            wiring = Wiring.UNKNOWN
+        point = Point(**{k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)  # type: ignore[arg-type]
+        if not point.tag:
+            point = Point(point.address, *[getattr(point, f) for f in _COLUMNS[1:]])
+        tag = plant.find(point.tag) if point.tag else None
+        if tag is None and point.address:
+            tag = plant.find(point.address)
+        if tag is None:
+            unbound.append(point)
+        elif tag in points:
+            notices.append(Notice(Place(str(path), line), f"{point.tag} stands twice in the list", "the first line counts"))
+        else:
+            points[tag] = point
+    if unbound:
+        names = ", ".join(p.tag or p.address for p in unbound[:3])
+        notices.append(Notice(Place(str(path)), f"{len(unbound)} points stand for no tag of the program ({names} ...)"
+                              if len(unbound) > 3 else f"{names}: no tag of the program", "listed, not used"))
+    if table.encoding:
+        notices.append(Notice(Place(str(path)), f"the text is not UTF-8, read as {table.encoding}", "check words with accents"))
+    return Loaded(IoList(points, str(path), tuple(unbound)), notices)

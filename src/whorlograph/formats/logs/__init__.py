@@ -1,0 +1,84 @@
+"""Recorded logs: one or several files, read leniently, merged into one log."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from whorlograph.model.errors import LogError
+from whorlograph.model.log import Clock, Log
+from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.profile import Profile
+from whorlograph.model.tags import Plant
+
+from .csv_table import Rows
+from .times import Times
+
+READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv"}
+
+
+def read_logs(paths: list[Path], plant: Plant, profile: Profile) -> Loaded[Log]:
+    """Read and merge logs: rows in order of time, rows of one instant in the order of the files given.
+
+    Raises: LogError for a file that cannot be read, or that holds rows but not one usable.
+    """
+    from whorlograph.model.registry import resolve
+
+    times = Times()
+    parts: list[Rows] = []
+    for path in paths:
+        suffix = next((s for s in reversed(path.suffixes) if s.lower() not in (".gz",)), ".csv").lower()
+        part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, plant, profile, times)
+        if part.rows and not part.usable:
+            example = f" ({part.examples[0].partition(': ')[2]})" if part.examples else ""
+            raise LogError(str(path), f"none of its {part.rows} rows can be used{example}",
+                           "check the columns: time, tag, value, or time and one column a tag")
+        parts.append(part)
+    return Loaded(_merge(parts, times), [n for p in parts for n in _notices(p)])
+
+
+def _merge(parts: list[Rows], times: Times) -> Log:
+    stamps = [(p.first, p.last) for p in parts if p.first is not None and p.last is not None]
+    origin = min((s[0] for s in stamps), default=0)
+    end = max((s[1] for s in stamps), default=0)
+    absolute = np.array([t for p in parts for t in p.times], np.int64)
+    tags = np.array([t for p in parts for t in p.tags], np.int32)
+    values = np.array([v for p in parts for v in p.values], np.int64)
+    unsorted = int(np.count_nonzero(np.diff(absolute) < 0)) if len(absolute) > 1 else 0
+    if unsorted:
+        order = np.argsort(absolute, kind="stable")
+        absolute, tags, values = absolute[order], tags[order], values[order]
+    unknown: dict[str, int] = {}
+    for part in parts:
+        for name, count in part.unknown.items():
+            unknown[name] = unknown.get(name, 0) + count
+    return Log(absolute - origin, tags, values, origin, end - origin, times.clock or Clock.SECONDS, times.zone,
+               tuple(p.file for p in parts), sum(p.rows for p in parts), sum(p.bad for p in parts),
+               unsorted if len(parts) == 1 else sum(_disorder(p) for p in parts), tuple(unknown),
+               tuple(e for p in parts for e in p.examples))
+
+
+def _disorder(part: Rows) -> int:
+    return int(np.count_nonzero(np.diff(np.array(part.times, np.int64)) < 0)) if len(part.times) > 1 else 0
+
+
+def _notices(part: Rows) -> list[Notice]:
+    place = Place(part.file)
+    found = []
+    if part.bad:
+        example = part.examples[0].partition(": ")
+        found.append(Notice(place, f"{part.bad} row{'s' * (part.bad != 1)} set aside, the first at {example[0]}: {example[2]}",
+                            "answers do not see them"))
+    disorder = _disorder(part)
+    if disorder:
+        found.append(Notice(place, f"{disorder} row{'s' * (disorder != 1)} out of order", "sorted by time"))
+    for name, count in list(part.unknown.items())[:5]:
+        found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({count} rows)", "not used"))
+    if len(part.unknown) > 5:
+        found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
+    if part.encoding:
+        found.append(Notice(place, f"the text is not UTF-8, read as {part.encoding}", "check names with accents"))
+    if not part.rows:
+        found.append(Notice(place, "the log has a header and no row", "nothing can be replayed"))
+    return found

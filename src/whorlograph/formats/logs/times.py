@@ -1,0 +1,124 @@
+"""Times as recorders write them, read exactly: seconds, ISO 8601 and local date forms."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+
+from whorlograph.model.log import Clock
+
+LIMIT = 1 << 63
+_SECONDS = re.compile(r"([+-]?)(\d*)(?:[.,](\d*))?$")
+_EXPONENT = re.compile(r"[+-]?\d+(?:[.,]\d*)?[eE][+-]?\d+$")
+_ISO = re.compile(r"(\d{4})-(\d\d)-(\d\d)(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,](\d+))?)?)?\s*(Z|[+-]\d\d:?\d\d|[+-]\d\d)?$",
+                  re.IGNORECASE)
+_LOCAL = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d),?[T ]+(\d{1,2}):(\d\d)(?::(\d\d)(?:[.,](\d+))?)?\s*([AaPp][Mm])?$")
+_DAY = re.compile(r"(\d{1,2}):(\d\d):(\d\d)(?:[.,](\d+))?$")
+_EPOCH = dt.date(1970, 1, 1)
+_BILLION = 1_000_000_000
+
+
+class Times:
+    """Reads the times of one log; the first readable one decides the form.
+
+    ``month_first``: 04/25/2031 rather than 25/04/2031; decided by what is possible, set by ``look``.
+    """
+
+    def __init__(self) -> None:
+        self.clock: Clock | None = None
+        self.zone = 0
+        self.month_first = False
+        self._days: dict[tuple[int, int, int], int] = {}
+
+    def look(self, samples: list[str]) -> None:
+        """Decide between day and month first from samples: a first part over 12 is a day."""
+        found = [m for m in (_LOCAL.match(s.strip()) for s in samples) if m and m.group(2) == "/"]
+        self.month_first = any(int(m.group(3)) > 12 for m in found)
+
+    def read(self, text: str) -> int | None:
+        """Nanoseconds: since 1970 in UTC, since 1970 on a local clock, or the log's own; None where unreadable.
+
+        A row whose form differs from the log's first (seconds, zoned, zoneless) is unreadable.
+        """
+        text = text.strip()
+        plain = _SECONDS.match(text)
+        if plain and (plain.group(2) or plain.group(3)):
+            if self.clock is not Clock.SECONDS and not self._decide(Clock.SECONDS):
+                return None
+            fraction = plain.group(3) or ""
+            ns = int(plain.group(2) or 0) * _BILLION + int((fraction + "000000000")[:9])
+            ns = -ns if plain.group(1) == "-" else ns
+            return ns if -LIMIT <= ns < LIMIT else None
+        if _EXPONENT.match(text):
+            return self._exponent(text)
+        return self._date(text)
+
+    def _decide(self, clock: Clock) -> bool:
+        if self.clock is None:
+            self.clock = clock
+        return self.clock is clock
+
+    def _exponent(self, text: str) -> int | None:
+        from decimal import Decimal
+
+        value = Decimal(text.replace(",", ".")) * _BILLION
+        if abs(value.adjusted()) > 20 or not -LIMIT <= int(value) < LIMIT or not self._decide(Clock.SECONDS):
+            return None
+        return int(value)
+
+    def _date(self, text: str) -> int | None:
+        iso = _ISO.match(text)
+        if iso:
+            year, month, day = int(iso.group(1)), int(iso.group(2)), int(iso.group(3))
+            clock_parts = iso.group(4), iso.group(5), iso.group(6), iso.group(7)
+            zone = _zone(iso.group(8))
+        else:
+            parts = self._local(text)
+            if parts is None:
+                return None
+            year, month, day, clock_parts = parts
+            zone = None
+        days = self._day(year, month, day)
+        hour, minute, second = (int(p or 0) for p in clock_parts[:3])
+        if days is None or hour > 24 or minute > 59 or second > 60:
+            return None
+        if not self._decide(Clock.LOCAL if zone is None else Clock.ZONED):
+            return None
+        self.zone = zone if zone is not None else 0
+        ns = (days * 86_400 + hour * 3600 + minute * 60 + second - (zone or 0) * 60) * _BILLION
+        ns += int(((clock_parts[3] or "") + "000000000")[:9])
+        return ns if -LIMIT <= ns < LIMIT else None
+
+    def _local(self, text: str) -> tuple[int, int, int, tuple[str | None, ...]] | None:
+        match = _LOCAL.match(text)
+        if match:
+            first, second, year = int(match.group(1)), int(match.group(3)), int(match.group(4))
+            day, month = (second, first) if self.month_first else (first, second)
+            hour = int(match.group(5))
+            if match.group(9):
+                hour = hour % 12 + (12 if match.group(9).lower() == "pm" else 0)
+            return year + (2000 if year < 100 else 0), month, day, (str(hour), match.group(6), match.group(7), match.group(8))
+        match = _DAY.match(text)
+        if match:
+            return 1970, 1, 1, match.groups()
+        return None
+
+    def _day(self, year: int, month: int, day: int) -> int | None:
+        key = (year, month, day)
+        if key not in self._days:
+            try:
+                self._days[key] = (dt.date(year, month, day) - _EPOCH).days
+            except ValueError:
+                return None
+        return self._days[key]
+
+
+def _zone(text: str | None) -> int | None:
+    """Minutes east of UTC; None for a time without a zone."""
+    if text is None:
+        return None
+    if text.upper() == "Z":
+        return 0
+    digits = text[1:].replace(":", "")
+    minutes = int(digits[:2]) * 60 + int(digits[2:] or 0)
+    return -minutes if text[0] == "-" else minutes

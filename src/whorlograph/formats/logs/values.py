@@ -1,0 +1,49 @@
+"""Values of logged tags as raw bits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from whorlograph.model.literals import literal, raw
+from whorlograph.model.tags import Tag
+from whorlograph.model.types import Family
+
+_ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0": 0}
+
+
+def value_reader(tag: Tag) -> Callable[[str], int | None]:
+    """A function from a cell's text to raw bits; it returns None for what is no value of the tag's type."""
+    if tag.type.family is Family.BOOL:
+        return lambda text: _ON.get(text.strip().lower())
+    if tag.type.family is Family.REAL:
+        return lambda text: _real(text, tag)
+    if tag.enumeration is not None:
+        names = {name.lower(): number for name, number in tag.enumeration.values}
+        return lambda text: names.get(text.strip().rpartition("#")[2].lower(), _whole(text, tag))
+    return lambda text: _whole(text, tag)
+
+
+def _real(text: str, tag: Tag) -> int | None:
+    text = text.strip()
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        return None
+    if value != value or value in (float("inf"), float("-inf")):
+        return None
+    bits = raw(value, tag.type)
+    return None if tag.type.bits == 32 and bits & 0x7F800000 == 0x7F800000 else bits
+
+
+def _whole(text: str, tag: Tag) -> int | None:
+    text = text.strip()
+    try:
+        value = int(text)
+    except ValueError:
+        found = literal(text.replace(",", "."))
+        if found is None or isinstance(found[1], str) or (isinstance(found[1], float) and found[1] != int(found[1])):
+            return None
+        value = int(found[1])
+    if not tag.type.bits or not tag.type.low <= value <= tag.type.high:
+        return None
+    return raw(value, tag.type)

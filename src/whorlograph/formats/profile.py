@@ -1,0 +1,111 @@
+"""Profiles in TOML: every key known, every value checked."""
+
+from __future__ import annotations
+
+import difflib
+import tomllib
+from enum import StrEnum
+from pathlib import Path
+from typing import Any, TypeVar
+
+from whorlograph.model.errors import ProfileError
+from whorlograph.model.literals import duration
+from whorlograph.model.profile import Addressing, Overflow, Profile, Start
+
+_TOP = ("scan_time", "rung_time", "watchdog", "on_overflow", "start", "external", "addressing", "mismatch_after", "system",
+        "task", "log")
+_SYSTEM = ("first_scan", "scan_duration", "longest_scan", "blink")
+_LOG = ("time", "tag", "value")
+Kind = TypeVar("Kind", bound=StrEnum)
+
+
+class _Checked:
+    """Takes values out of a table, naming the file and the key when one is wrong."""
+
+    def __init__(self, file: str, table: dict[str, Any]) -> None:
+        self.file = file
+        self.table = table
+
+    def wrong(self, key: str, what: str, remedy: str) -> ProfileError:
+        return ProfileError(self.file, f"{key}: {what}", remedy)
+
+    def known(self, table: dict[str, Any], keys: tuple[str, ...], where: str = "") -> None:
+        for key in table:
+            if key not in keys:
+                near = difflib.get_close_matches(key, keys, 1, 0.4)
+                remedy = f"did you mean {where}{near[0]}?" if near else f"known keys are {', '.join(keys)}"
+                raise ProfileError(self.file, f"unknown key {where}{key}", remedy)
+
+    def time(self, key: str, default: int | None, above_zero: bool = False) -> int | None:
+        value = self.table.get(key)
+        if value is None:
+            return default
+        try:
+            ns = duration(value)
+        except (ValueError, AttributeError):
+            raise self.wrong(key, f"{value!r} is no duration", 'write it like "10ms"') from None
+        if ns < 0 or (above_zero and ns == 0):
+            raise self.wrong(key, f"{value!r} is too small", 'write it like "10ms"')
+        return ns
+
+    def one_of(self, key: str, kind: type[Kind], default: Kind) -> Kind:
+        value = self.table.get(key, default)
+        try:
+            return kind(value)
+        except ValueError:
+            choices = ", ".join(f'"{k}"' for k in kind)
+            raise self.wrong(key, f"{value!r} is not known", f"write one of {choices}") from None
+
+    def text(self, table: dict[str, Any], key: str) -> str:
+        value = table.get(key, "")
+        if not isinstance(value, str):
+            raise self.wrong(key, f"{value!r} is no text", 'write it in quotes')
+        return value
+
+    def sub(self, key: str, keys: tuple[str, ...]) -> dict[str, Any]:
+        table = self.table.get(key, {})
+        if not isinstance(table, dict):
+            raise self.wrong(key, "is no table", f"write it as [{key}]")
+        self.known(table, keys, f"{key}.")
+        return table
+
+
+def read_profile(path: Path | None) -> Profile:
+    """Read a profile; the defaults where there is no file.
+
+    Raises: ProfileError for a missing file, text that is no TOML, an unknown key or an impossible value.
+    """
+    if path is None:
+        return Profile()
+    try:
+        table = tomllib.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise ProfileError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise ProfileError(str(path), f"not a TOML file ({error})", 'write lines like scan_time = "10ms"') from error
+    check = _Checked(str(path), table)
+    check.known(table, _TOP)
+    external = table.get("external", [])
+    if not isinstance(external, list) or not all(isinstance(t, str) for t in external):
+        raise check.wrong("external", "is no list of tags", 'write it like ["Count_Set"]')
+    system, log = check.sub("system", _SYSTEM), check.sub("log", _LOG)
+    blink = []
+    for tag, period in (system.get("blink") or {}).items():
+        half = _Checked(str(path), {f"system.blink.{tag}": period}).time(f"system.blink.{tag}", None, above_zero=True)
+        blink.append((tag, half or 0))
+    falling = []
+    for task, settings in (table.get("task") or {}).items():
+        if not isinstance(settings, dict):
+            raise check.wrong(f"task.{task}", "is no table", f"write it as [task.{task}]")
+        check.known(settings, ("edge",), f"task.{task}.")
+        if settings.get("edge", "rising") not in ("rising", "falling"):
+            raise check.wrong(f"task.{task}.edge", f"{settings['edge']!r} is not known", 'write "rising" or "falling"')
+        if settings.get("edge") == "falling":
+            falling.append(task)
+    return Profile(
+        check.time("scan_time", None, above_zero=True), check.time("rung_time", 0) or 0,
+        check.time("watchdog", 200_000_000, above_zero=True) or 0, check.one_of("on_overflow", Overflow, Overflow.HALT),
+        check.one_of("start", Start, Start.COLD), tuple(external), check.one_of("addressing", Addressing, Addressing.BYTE),
+        check.text(system, "first_scan"), check.text(system, "scan_duration"), check.text(system, "longest_scan"),
+        tuple(blink), tuple(falling), check.time("mismatch_after", None), check.text(log, "time"), check.text(log, "tag"),
+        check.text(log, "value"), {k: str(v) for k, v in table.items() if not isinstance(v, dict)})

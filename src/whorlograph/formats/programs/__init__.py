@@ -1,0 +1,29 @@
+"""Controller programs from files, by what the file is."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from whorlograph.model.errors import ProgramError
+from whorlograph.model.place import Loaded
+from whorlograph.model.program import Program
+
+READERS: dict[str, str] = {".xml": "formats.programs.xml:read"}
+
+
+def read_program(path: Path) -> Loaded[Program]:
+    """Read a controller program.
+
+    Raises: ProgramError where the file is missing, empty, or no program.
+    """
+    from whorlograph.model.registry import resolve
+
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise ProgramError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
+    if not data.strip():
+        raise ProgramError(str(path), "the file is empty", "export the program again")
+    reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))
+    loaded: Loaded[Program] = reader(data, path)
+    return loaded

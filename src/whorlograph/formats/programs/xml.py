@@ -1,0 +1,239 @@
+"""Programs in the XML exchange format of IEC 61131-10, both namespaces in use."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+from lxml import etree
+
+from whorlograph.model.errors import ProgramError
+from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.program import (Body, Configuration, OpaqueBody, Pou, PouKind, Program, ProgramInstance, Resource,
+                                       Task, Variable, VariableKind)
+from whorlograph.model.types import ELEMENTARY, Named, TypeRef
+
+from .xml_ladder import read_ladder
+from .xml_types import local, read_initial, read_type, words
+
+NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201")
+
+_SECTIONS = {"inputVars": VariableKind.INPUT, "outputVars": VariableKind.OUTPUT, "inOutVars": VariableKind.IN_OUT,
+             "localVars": VariableKind.LOCAL, "tempVars": VariableKind.TEMP, "externalVars": VariableKind.EXTERNAL,
+             "globalVars": VariableKind.GLOBAL}
+_KINDS = {"program": PouKind.PROGRAM, "functionblock": PouKind.FUNCTION_BLOCK, "function": PouKind.FUNCTION}
+_QUIET = {"documentation", "addData", "interface", "body"}
+
+
+class _Reader:
+    """Walks the document and collects what it had to set aside."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.notices: list[Notice] = []
+
+    def say(self, element: etree._Element | None, what: str, effect: str = "", pou: str = "") -> None:
+        line = int(element.sourceline or 0) if element is not None else 0
+        self.notices.append(Notice(Place(self.file, line, pou), what, effect))
+
+    def variables(self, section: etree._Element, kind: VariableKind) -> list[Variable]:
+        """The declarations of one section."""
+        found = []
+        for node in section:
+            if local(node) != "variable":
+                continue
+            name = node.get("name", "")
+            if not name:
+                self.say(node, "a variable without a name", "it is left out")
+                continue
+            type_: TypeRef = ELEMENTARY["BOOL"]
+            initial, text = None, ""
+            for child in node:
+                part = local(child)
+                if part == "type":
+                    type_ = read_type(child, self.say)
+                elif part == "initialValue":
+                    initial = read_initial(child)
+                elif part == "documentation":
+                    text = words(child)
+            found.append(Variable(name, type_, kind, node.get("address", "").strip(), initial,
+                                  section.get("retain") == "true", section.get("constant") == "true", text,
+                                  int(node.sourceline or 0)))
+        return found
+
+    def pou(self, node: etree._Element) -> Pou | None:
+        """One POU with interface and body."""
+        name = node.get("name", "")
+        kind = _KINDS.get(node.get("pouType", "").lower())
+        if not name or kind is None:
+            self.say(node, f"a POU of kind {node.get('pouType', '')!r}", "it is left out")
+            return None
+        variables: list[Variable] = []
+        returns: TypeRef | None = None
+        body: Body | None = None
+        text = ""
+        for child in node:
+            part = local(child)
+            if part == "interface":
+                for section in child:
+                    if local(section) == "returnType":
+                        returns = read_type(section, self.say)
+                    elif local(section) in _SECTIONS:
+                        variables += self.variables(section, _SECTIONS[local(section)])
+                    elif local(section) not in _QUIET:
+                        self.say(section, f"{local(section)} is not read", "its variables are unknown", name)
+            elif part == "body" and body is None:
+                body = self.body(child, name)
+            elif part == "documentation":
+                text = words(child)
+            elif part in ("actions", "transitions") and len(child):
+                self.say(child, f"{part} of a POU are not read yet", "they are not executed", name)
+        if body is None:
+            self.say(node, "the POU has no body", "it does nothing", name)
+            body = OpaqueBody("none", "")
+        return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, int(node.sourceline or 0), name))
+
+    def body(self, node: etree._Element, pou: str) -> Body:
+        """A ladder body, or an opaque one in another language."""
+        for child in node:
+            language = local(child)
+            if language == "LD":
+                return read_ladder(child, pou, self.say)
+            if language in ("ST", "IL", "FBD", "SFC"):
+                text = "".join(child.itertext())
+                self.say(child, f"the body is in {language}, which is not executed yet",
+                         "opaque: what it writes comes from the log", pou)
+                return OpaqueBody(language, text, _assigned(language, child, text))
+        self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
+        return OpaqueBody("unknown", "".join(node.itertext()))
+
+    def resource(self, node: etree._Element) -> Resource:
+        """A resource with its tasks, instances and variables."""
+        tasks, instances, variables = [], [], []
+        for child in node.iter():
+            part = local(child)
+            if part == "task":
+                tasks.append(Task(child.get("name", ""), _number(child.get("priority")), child.get("interval", "").strip(),
+                                  child.get("single", "").strip()))
+            elif part == "pouInstance":
+                above = child.getparent()
+                task = above.get("name", "") if above is not None and local(above) == "task" else ""
+                instances.append(ProgramInstance(child.get("name", ""), child.get("typeName", child.get("type", "")), task))
+            elif part == "globalVars":
+                variables += self.variables(child, VariableKind.GLOBAL)
+        return Resource(node.get("name", ""), tuple(instances), tuple(tasks), tuple(variables))
+
+    def program(self, root: etree._Element, path: Path) -> Program:
+        """The whole project."""
+        types: dict[str, TypeRef] = {}
+        pous: dict[str, Pou] = {}
+        configurations = []
+        header = {"companyName": "", "productVersion": "", "creationDateTime": ""}
+        name = path.stem
+        for node in root:
+            part = local(node)
+            if part == "fileHeader":
+                header.update({k: node.get(k, "") for k in header})
+            elif part == "contentHeader":
+                name = node.get("name") or name
+                header["creationDateTime"] = node.get("modificationDateTime") or header["creationDateTime"]
+            elif part == "types":
+                self._types(node, types, pous)
+            elif part == "instances":
+                configurations += [self._configuration(c) for group in node for c in group if local(c) == "configuration"]
+            elif part and part not in _QUIET:
+                self.say(node, f"{part} is not read")
+        self._undeclared(types, pous)
+        return Program(name, types, pous, tuple(configurations), str(path), header["creationDateTime"],
+                       header["companyName"], header["productVersion"])
+
+    def _types(self, node: etree._Element, types: dict[str, TypeRef], pous: dict[str, Pou]) -> None:
+        for group in node:
+            for item in group:
+                if local(item) == "dataType":
+                    base = next((c for c in item if local(c) == "baseType"), None)
+                    if base is not None:
+                        types[item.get("name", "").lower()] = read_type(base, self.say)
+                elif local(item) == "pou":
+                    pou = self.pou(item)
+                    if pou is None:
+                        continue
+                    if pou.name.lower() in pous:
+                        self.say(item, f"two POUs are called {pou.name}", "the first counts")
+                    pous.setdefault(pou.name.lower(), pou)
+
+    def _configuration(self, node: etree._Element) -> Configuration:
+        resources = tuple(self.resource(c) for c in node if local(c) == "resource")
+        variables = [v for c in node if local(c) == "globalVars" for v in self.variables(c, VariableKind.GLOBAL)]
+        return Configuration(node.get("name", ""), resources, tuple(variables))
+
+    def _undeclared(self, types: dict[str, TypeRef], pous: dict[str, Pou]) -> None:
+        for name, type_ in types.items():
+            seen = {name}
+            while isinstance(type_, Named):
+                if type_.name.lower() in seen:
+                    self.say(None, f"type {name} is defined by itself", "its variables are left out")
+                    break
+                seen.add(type_.name.lower())
+                following = types.get(type_.name.lower())
+                if following is None:
+                    break
+                type_ = following
+
+
+def _assigned(language: str, node: etree._Element, text: str) -> tuple[str, ...]:
+    """The names that a body in another language can be seen to write."""
+    import re
+
+    if language in ("ST", "SFC"):
+        return tuple(dict.fromkeys(m.group(1) for m in re.finditer(r"([A-Za-z_][\w.]*)\s*:=", text)))
+    if language == "IL":
+        return tuple(dict.fromkeys(m.group(1) for m in re.finditer(r"\b(?:ST|STN|S|R)\s+([A-Za-z_][\w.]*)", text)))
+    return tuple(dict.fromkeys(words(e) for out in node.iter() if local(out) in ("outVariable", "inOutVariable")
+                               for e in out if local(e) == "expression"))
+
+
+def _number(text: str | None) -> int:
+    try:
+        return int(text or 0)
+    except ValueError:
+        return 0
+
+
+def read(data: bytes, path: Path) -> Loaded[Program]:
+    """Read a project of the exchange format. External entities and the network stay untouched.
+
+    Raises: ProgramError where it is not well-formed, or no project of the format.
+    Source: IEC 61131-10; DESIGN section 6.
+    """
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=True, remove_pis=True,
+                             remove_comments=True)
+    try:
+        root = etree.fromstring(data, parser)
+    except (etree.XMLSyntaxError, ValueError) as error:
+        line = getattr(error, "lineno", 0) or 0
+        text = str(error).split(", line")[0]
+        raise ProgramError(f"{path}:{line}" if line else str(path), f"not well-formed XML ({text})",
+                           "export the program again, the file may be cut off") from error
+    if local(root) != "project" or etree.QName(root).namespace not in NAMESPACES:
+        raise ProgramError(f"{path}:{root.sourceline}", f"the document is {local(root)!r}, not a project of the XML exchange format",
+                           "export the program as IEC 61131-10 XML")
+    reader = _Reader(str(path))
+    program = reader.program(root, path)
+    if not program.pous:
+        raise ProgramError(str(path), "the project holds no POU", "export the whole project")
+    if not program.date:
+        program = _dated(program, path)
+    return Loaded(program, reader.notices)
+
+
+def _dated(program: Program, path: Path) -> Program:
+    from dataclasses import replace
+
+    try:
+        stamp = dt.datetime.fromtimestamp(path.stat().st_mtime, dt.UTC).strftime("%Y-%m-%dT%H:%M:%S")
+    except OSError:
+        stamp = ""
+    return replace(program, date=stamp)
+
+

@@ -1,0 +1,150 @@
+"""Ladder bodies of the XML exchange format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from lxml import etree
+
+from whorlograph.model.ladder import (Block, Coil, CoilKind, Comment, Connector, Contact, ContactKind, Continuation, Edge,
+                                      Element, InOutVariable, InVariable, Jump, Label, LadderBody, LeftRail, OutVariable,
+                                      Pin, Return, RightRail, Wire)
+from whorlograph.model.rungs import build
+
+from .xml_types import local, words
+
+Say = Callable[..., None]
+Spot = tuple[int, int, int, int, int, int]
+
+
+def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
+    """Read the elements of a ladder body and gather them into rungs."""
+    elements: list[Element] = []
+    seen: set[int] = set()
+    space = node.tag.rpartition("}")[0] + "}"
+    position = space + "position"
+    for child in node:
+        name = local(child)
+        make = _MAKERS.get(name)
+        if make is None:
+            if name and name not in ("documentation", "addData"):
+                say(child, f"{name} in a ladder is not read", "the rung is evaluated without it", pou)
+            continue
+        spot = _spot(child, position)
+        if spot[0] in seen:
+            say(child, f"two elements have the id {spot[0]}", "the first counts", pou)
+            continue
+        seen.add(spot[0])
+        elements.append(make(child, spot, space))
+    body, said = build(tuple(elements))
+    for sentence in said:
+        say(node, sentence, "", pou)
+    return body
+
+
+def _spot(node: etree._Element, position: str) -> Spot:
+    get = node.get
+    place = node.find(position)
+    x, y = (_int(place.get("x")), _int(place.get("y"))) if place is not None else (0, 0)
+    return _int(get("localId")), x, y, _int(get("width")), _int(get("height")), int(node.sourceline or 0)
+
+
+def _int(text: str | None) -> int:
+    if text is None:
+        return 0
+    try:
+        return int(text)
+    except ValueError:
+        try:
+            return int(float(text))
+        except (ValueError, OverflowError):
+            return 0
+
+
+def _wires(node: etree._Element, space: str) -> tuple[Wire, ...]:
+    found = []
+    wanted = space + "connection"
+    for point in node.iterchildren(space + "connectionPointIn"):
+        for wire in point.iterchildren(wanted):
+            found.append(Wire(_int(wire.get("refLocalId")), wire.get("formalParameter", "")))
+    return tuple(found)
+
+
+def _text(node: etree._Element, name: str) -> str:
+    child = node.find(name)
+    return (child.text or "").strip() if child is not None else ""
+
+
+def _contact(node: etree._Element, spot: Spot, space: str) -> Element:
+    kind = ContactKind.NORMALLY_CLOSED if node.get("negated") == "true" else ContactKind.NORMALLY_OPEN
+    edge = node.get("edge", "none")
+    if edge in ("rising", "falling"):
+        kind = ContactKind.RISING if edge == "rising" else ContactKind.FALLING
+    return Contact(*spot, _text(node, space + "variable"), kind, _wires(node, space))
+
+
+def _coil(node: etree._Element, spot: Spot, space: str) -> Element:
+    kind = CoilKind.NEGATED if node.get("negated") == "true" else CoilKind.PLAIN
+    storage, edge = node.get("storage", "none"), node.get("edge", "none")
+    if storage in ("set", "reset"):
+        kind = CoilKind.SET if storage == "set" else CoilKind.RESET
+    elif edge in ("rising", "falling"):
+        kind = CoilKind.RISING if edge == "rising" else CoilKind.FALLING
+    return Coil(*spot, _text(node, space + "variable"), kind, _wires(node, space))
+
+
+def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
+    holder = node.find(space + group)
+    if holder is None:
+        return ()
+    pins = []
+    for pin in holder:
+        if local(pin) == "variable":
+            edge = pin.get("edge", "none")
+            pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), pin.get("negated") == "true",
+                            Edge(edge) if edge in ("rising", "falling") else Edge.NONE, pin.get("storage", "")))
+    return tuple(pins)
+
+
+def _block(node: etree._Element, spot: Spot, space: str) -> Element:
+    return Block(*spot, node.get("typeName", ""), node.get("instanceName", ""), _pins(node, "inputVariables", space),
+                 _pins(node, "inOutVariables", space), _pins(node, "outputVariables", space),
+                 _int(node.get("executionOrderId")))
+
+
+def _in_variable(node: etree._Element, spot: Spot, space: str) -> Element:
+    return InVariable(*spot, _text(node, space + "expression"), node.get("negated") == "true")
+
+
+def _out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
+    return OutVariable(*spot, _text(node, space + "expression"), node.get("negated") == "true", _wires(node, space))
+
+
+def _in_out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
+    return InOutVariable(*spot, _text(node, space + "expression"), _wires(node, space))
+
+
+def _jump(node: etree._Element, spot: Spot, space: str) -> Element:
+    return Jump(*spot, node.get("label", ""), _wires(node, space))
+
+
+def _comment(node: etree._Element, spot: Spot, space: str) -> Element:
+    return Comment(*spot, words(node))
+
+
+_MAKERS: dict[str, Callable[[etree._Element, Spot, str], Element]] = {
+    "leftPowerRail": lambda node, spot, space: LeftRail(*spot),
+    "rightPowerRail": lambda node, spot, space: RightRail(*spot),
+    "contact": _contact,
+    "coil": _coil,
+    "block": _block,
+    "inVariable": _in_variable,
+    "outVariable": _out_variable,
+    "inOutVariable": _in_out_variable,
+    "jump": _jump,
+    "label": lambda node, spot, space: Label(*spot, node.get("label", "")),
+    "return": lambda node, spot, space: Return(*spot, _wires(node, space)),
+    "connector": lambda node, spot, space: Connector(*spot, node.get("name", ""), _wires(node, space)),
+    "continuation": lambda node, spot, space: Continuation(*spot, node.get("name", "")),
+    "comment": _comment,
+}

@@ -1,0 +1,98 @@
+"""Types, initial values and words of the XML exchange format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from lxml import etree
+
+from whorlograph.model.types import (ELEMENTARY, ArrayOf, Elementary, Enumeration, Field, Initial, ListOf, Members, Named,
+                                     Simple, Structure, Subrange, TypeRef)
+
+
+def local(node: etree._Element) -> str:
+    """An element's name without its namespace; "" for what is no element."""
+    tag = node.tag
+    return tag.rpartition("}")[2] if isinstance(tag, str) else ""
+
+
+def words(node: etree._Element) -> str:
+    """The text of a piece of documentation; paragraphs are set apart by a dot."""
+    return " · ".join(t for t in (" ".join(part.split()) for part in node.itertext()) if t)
+
+
+def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:
+    """The type below a ``type``, ``baseType`` or ``returnType`` element; BOOL where there is none."""
+    node = next((c for c in holder if local(c)), None)
+    if node is None:
+        say(holder, "a variable without a type", "taken as BOOL")
+        return ELEMENTARY["BOOL"]
+    name = local(node)
+    if name.upper() in ELEMENTARY:
+        return ELEMENTARY[name.upper()]
+    if name == "derived":
+        return _named(node.get("name", ""))
+    if name == "array":
+        bounds = tuple((_int(d.get("lower")), _int(d.get("upper"))) for d in node if local(d) == "dimension")
+        base = next((c for c in node if local(c) == "baseType"), None)
+        return ArrayOf(bounds, read_type(base, say) if base is not None else ELEMENTARY["BOOL"])
+    if name == "struct":
+        return Structure(tuple(_field(v, say) for v in node if local(v) == "variable"))
+    if name == "enum":
+        return Enumeration(_enum_values(node))
+    if name in ("subrangeSigned", "subrangeUnsigned"):
+        limits = next((c for c in node if local(c) == "range"), None)
+        base_node = next((c for c in node if local(c) == "baseType"), None)
+        base_type = read_type(base_node, say) if base_node is not None else ELEMENTARY["INT"]
+        if limits is None or not isinstance(base_type, Elementary):
+            return ELEMENTARY["INT"]
+        return Subrange(base_type, _int(limits.get("lower")), _int(limits.get("upper")))
+    say(node, f"type {name} is not known", "taken as a block of that name")
+    return Named(name)
+
+
+def _named(name: str) -> TypeRef:
+    return ELEMENTARY.get(name.upper(), Named(name))
+
+
+def _field(node: etree._Element, say: Callable[..., None]) -> Field:
+    type_: TypeRef = ELEMENTARY["BOOL"]
+    initial = None
+    for child in node:
+        if local(child) == "type":
+            type_ = read_type(child, say)
+        elif local(child) == "initialValue":
+            initial = read_initial(child)
+    return Field(node.get("name", ""), type_, initial)
+
+
+def _enum_values(node: etree._Element) -> tuple[tuple[str, int], ...]:
+    values, following = [], 0
+    for item in node.iter():
+        if local(item) == "value" and item.get("name"):
+            given = item.get("value")
+            following = _int(given) if given else following
+            values.append((item.get("name", ""), following))
+            following += 1
+    return tuple(values)
+
+
+def read_initial(holder: etree._Element) -> Initial | None:
+    """The value below an ``initialValue`` element."""
+    for node in holder:
+        name = local(node)
+        if name == "simpleValue":
+            return Simple(node.get("value", "").strip())
+        if name == "arrayValue":
+            return ListOf(tuple((_int(v.get("repetitionValue"), 1), read_initial(v)) for v in node if local(v) == "value"))
+        if name == "structValue":
+            found = ((v.get("member", ""), read_initial(v)) for v in node if local(v) == "value")
+            return Members(tuple((member, value) for member, value in found if value is not None))
+    return None
+
+
+def _int(text: str | None, default: int = 0) -> int:
+    try:
+        return int(text) if text else default
+    except ValueError:
+        return default

@@ -1,0 +1,1 @@
+"""Answers: cross-reference, trails to their roots, proofs, findings, comparisons."""

@@ -1,0 +1,1 @@
+"""Recording from a running controller over open protocols, read-only."""

@@ -1,0 +1,262 @@
+"""A program brought to life: instances made, tags numbered, addresses bound (IEC 61131-3:2013, 6.8)."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from .address import TYPES, parse_address
+from .blocks import STANDARD_BLOCKS
+from .ladder import Block, Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
+from .literals import literal, raw
+from .paths import parse_path
+from .place import Notice, Place
+from .program import Pou, PouKind, Program, Variable, VariableKind
+from .tags import Aggregate, ByReference, Instance, Leaf, Plant, Ref, Tag
+from .types import (BOOL, ELEMENTARY, INT, ArrayOf, Elementary, Enumeration, Initial, ListOf, Members, Named, Simple,
+                    Structure, Subrange, TypeRef)
+
+_DEEPEST = 30
+_LARGEST = 200_000
+
+
+class _Builder:
+    """Numbers the tags while it walks declarations."""
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        self.tags: list[Tag] = []
+        self.notices: list[Notice] = []
+        self.globals = Instance("", "", None)
+        self.enumerations = {name.lower(): number for type_ in program.types.values() if isinstance(type_, Enumeration)
+                             for name, number in type_.values}
+
+    def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
+        self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
+
+    def leaf(self, name: str, type_: Elementary, initial: int = 0, **more: object) -> Leaf:
+        tag = replace(Tag(len(self.tags), name, type_, initial), **more)  # type: ignore[arg-type]
+        self.tags.append(tag)
+        return Leaf(tag.index)
+
+    def value(self, initial: Initial | None, type_: Elementary, name: str) -> int:
+        """Raw bits of an initial value; the type's default where none is given or it cannot be read."""
+        if not isinstance(initial, Simple) or type_.bits == 0:
+            return 0
+        text = initial.text
+        found = literal(text)
+        if found is None:
+            number = self.enumerations.get(text.rpartition("#")[2].lower())
+            if number is None:
+                self.say(f"initial value {text} of {name} cannot be read", "it starts at its type's default")
+                return 0
+            return raw(number, type_)
+        value = found[1]
+        if isinstance(value, str):
+            return 0
+        if type_ is BOOL:
+            return int(bool(value))
+        if type_.whole and not type_.low <= int(value) <= type_.high:
+            self.say(f"initial value {text} of {name} does not fit {type_.name}", "it starts at its type's default")
+            return 0
+        return raw(value if not type_.whole else int(value), type_)
+
+    def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
+        """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
+        more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
+                "constant": variable.constant}
+        if depth > _DEEPEST:
+            self.say(f"{name.partition('.')[0]} contains itself", "the inner one is left out")
+            return None
+        if isinstance(type_, Elementary):
+            return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more)
+        if isinstance(type_, Subrange):
+            leaf = self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high, **more)
+            return leaf
+        if isinstance(type_, Enumeration):
+            start = self.value(initial, INT, name) if initial else (type_.values[0][1] if type_.values else 0)
+            return self.leaf(name, INT, start, enumeration=type_, **more)
+        if isinstance(type_, ArrayOf):
+            return self.array(name, type_, variable, initial, depth)
+        if isinstance(type_, Structure):
+            return self.structure(name, type_, variable, initial, depth)
+        return self.named(name, type_, variable, initial, depth)
+
+    def array(self, name: str, type_: ArrayOf, variable: Variable, initial: Initial | None, depth: int) -> Ref | None:
+        size = 1
+        for low, high in type_.bounds:
+            size *= max(0, high - low + 1)
+        if size == 0 or len(self.tags) + size > _LARGEST:
+            self.say(f"array {name} has {size} elements", "it is left out")
+            return None
+        starts: list[Initial | None] = []
+        if isinstance(initial, ListOf):
+            for times, item in initial.items:
+                starts += [item] * min(times, size)
+        made = Aggregate(len(self.tags), type_.bounds)
+        for offset in range(size):
+            subscripts, rest = [], offset
+            for low, high in reversed(type_.bounds):
+                subscripts.append(low + rest % (high - low + 1))
+                rest //= high - low + 1
+            label = f"{name}[{','.join(str(s) for s in reversed(subscripts))}]"
+            before = len(self.tags)
+            item_ref = self.make(label, type_.base, replace(variable, address=""), starts[offset] if offset < len(starts) else None,
+                                 depth + 1)
+            if item_ref is None:
+                return None
+            made.items.append(item_ref)
+            made.stride = max(1, len(self.tags) - before)
+        return made
+
+    def structure(self, name: str, type_: Structure, variable: Variable, initial: Initial | None, depth: int) -> Ref:
+        given = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
+        made = Aggregate(len(self.tags))
+        for part in type_.fields:
+            ref = self.make(f"{name}.{part.name}", part.type, replace(variable, address=""),
+                            given.get(part.name.lower(), part.initial), depth + 1)
+            if ref is not None:
+                made.fields[part.name.lower()] = ref
+        return made
+
+    def named(self, name: str, type_: Named, variable: Variable, initial: Initial | None, depth: int) -> Ref | None:
+        declared = self.program.types.get(type_.name.lower())
+        if declared is not None:
+            return self.make(name, declared, variable, initial, depth + 1)
+        standard = STANDARD_BLOCKS.get(type_.name.upper())
+        pou = self.program.pous.get(type_.name.lower())
+        if pou is not None and pou.kind is PouKind.FUNCTION_BLOCK:
+            return self.instance(name, pou, depth + 1, given=initial)
+        if standard is None:
+            self.say(f"{name} is of type {type_.name}, which is not known", "what uses it is left out", line=variable.line)
+            return None
+        made = Instance(name, type_.name.upper(), None, first=len(self.tags))
+        start = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
+        for pins, kind in zip(standard, (VariableKind.INPUT, VariableKind.OUTPUT), strict=True):
+            for pin, pin_type in pins:
+                made.scope[pin.lower()] = self.leaf(f"{name}.{pin}", pin_type, self.value(start.get(pin.lower()), pin_type, name),
+                                                    kind=kind, computed=pin == "ET")
+        return made
+
+    def instance(self, name: str, pou: Pou, depth: int = 0, given: Initial | None = None) -> Instance:
+        """An instance of a program or of a function block of the file's own."""
+        made = Instance(name, pou.name, pou, first=len(self.tags))
+        start = {m.lower(): v for m, v in given.items} if isinstance(given, Members) else {}
+        for variable in pou.variables:
+            key = variable.name.lower()
+            if key in made.scope:
+                self.say(f"{variable.name} is declared twice", "the first counts", pou.name, variable.line)
+            elif variable.kind is VariableKind.EXTERNAL:
+                ref = self.globals.scope.get(key)
+                if ref is None:
+                    self.say(f"{variable.name} is external, but no global has that name", "taken as a tag of its own",
+                             pou.name, variable.line)
+                    ref = self.make(variable.name, variable.type, replace(variable, kind=VariableKind.GLOBAL), variable.initial)
+                    if ref is not None:
+                        self.globals.scope[key] = ref
+                if ref is not None:
+                    made.scope[key] = ref
+            elif variable.kind is VariableKind.IN_OUT:
+                made.scope[key] = ByReference(variable.name)
+            else:
+                ref = self.make(f"{name}.{variable.name}" if name else variable.name, variable.type, variable,
+                                start.get(key, variable.initial), depth)
+                if ref is not None:
+                    made.scope[key] = ref
+        return made
+
+    def loose_names(self, instances: list[Instance]) -> None:
+        """Tags for direct addresses and undeclared names that bodies use."""
+        declared = {str(t.address): t.index for t in self.tags if t.address is not None}
+        seen: set[tuple[str, str]] = set()
+        for one in instances:
+            if one.pou is None or not isinstance(one.pou.body, LadderBody):
+                continue
+            for text, guess in _names(one.pou.body):
+                path = parse_path(text)
+                if path is None or (text, one.type_name) in seen:
+                    continue
+                seen.add((text, one.type_name))
+                if path.base.startswith("%"):
+                    self.direct(path.base, declared)
+                elif path.base.lower() not in _own_names(one) and path.base.lower() not in self.globals.scope:
+                    if path.steps:
+                        self.say(f"{text} is used, {path.base} is not declared", "the element has no effect", one.type_name)
+                        continue
+                    self.say(f"{text} is used but not declared", f"taken as a global {guess.name}", one.type_name)
+                    self.globals.scope[path.base.lower()] = self.leaf(path.base, guess, kind=VariableKind.GLOBAL)
+
+    def direct(self, text: str, declared: dict[str, int]) -> None:
+        address = parse_address(text)
+        if address is None or text.lower() in self.globals.scope:
+            return
+        key = str(address)
+        if key in declared:
+            self.globals.scope[text.lower()] = Leaf(declared[key])
+            return
+        leaf = self.leaf(key, ELEMENTARY[TYPES[address.size]], address=address, kind=VariableKind.GLOBAL)
+        declared[key] = leaf.tag
+        self.globals.scope[text.lower()] = leaf
+        self.globals.scope.setdefault(key.lower(), leaf)
+
+
+def _own_names(one: Instance) -> set[str]:
+    own = set(one.scope)
+    if one.pou is not None:
+        own |= {v.name.lower() for v in one.pou.variables} | {one.pou.name.lower()}
+    return own
+
+
+def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
+    found: list[tuple[str, Elementary]] = []
+    for element in body.elements:
+        if isinstance(element, (Contact, Coil)):
+            found.append((element.variable, BOOL))
+        elif isinstance(element, (InVariable, OutVariable, InOutVariable)) and literal(element.expression) is None:
+            found.append((element.expression, INT))
+    return found
+
+
+def elaborate(program: Program, resource: str = "") -> tuple[Plant, list[Notice]]:
+    """Make the instances of the resource that runs, and number their tags.
+
+    Returns: the plant, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
+    """
+    build = _Builder(program)
+    running, variables = program.running(resource)
+    for variable in variables:
+        if variable.name.lower() in build.globals.scope:
+            build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
+            continue
+        if variable.address and parse_address(variable.address) is None:
+            build.say(f"address {variable.address} of {variable.name} cannot be read", "it is a tag without an address",
+                      line=variable.line)
+        ref = build.make(variable.name, variable.type, variable, variable.initial)
+        if ref is not None:
+            build.globals.scope[variable.name.lower()] = ref
+    programs = []
+    for one in running.instances:
+        pou = program.pous.get(one.pou.lower())
+        if pou is None:
+            build.say(f"instance {one.name} is of {one.pou}, which is not in the file", "it does not run")
+            continue
+        if pou.kind is not PouKind.PROGRAM:
+            build.say(f"instance {one.name} is of {pou.name}, a {pou.kind}", "it runs as if it were a program")
+        made = build.instance(one.name, pou)
+        made.task = one.task
+        programs.append(made)
+    plant = Plant(build.tags, build.globals, programs)
+    functions = [p for p in program.pous.values() if p.kind is PouKind.FUNCTION]
+    build.loose_names([*plant.instances(), *(Instance(p.name, p.name, p) for p in functions)])
+    plant.public = len(build.tags)
+    names: dict[str, int] = {}
+    for pou in functions:
+        made = build.instance(pou.name, pou)
+        if pou.returns is not None and pou.name.lower() not in made.scope:
+            result = build.make(f"{pou.name}.{pou.name}", pou.returns, Variable(pou.name, pou.returns, VariableKind.OUTPUT), None)
+            if result is not None:
+                made.scope[pou.name.lower()] = result
+        plant.functions[pou.name.lower()] = made
+    for tag in build.tags[:plant.public]:
+        names.setdefault(tag.name.lower(), tag.index)
+    plant.by_name = names
+    return plant, build.notices

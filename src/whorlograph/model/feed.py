@@ -1,0 +1,150 @@
+"""What drives a replay: first values and input changes, taken from the log as the profile says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .log import Ints, Log, Shorts, tags_logged
+from .overlap import Shared, changed, shared_bits
+from .place import Notice, Place
+from .profile import Profile, Start
+from .tags import Plant, Tag
+from .types import Family
+
+
+@dataclass(frozen=True, slots=True)
+class Feed:
+    """First raw values by tag, and the input changes in order of time.
+
+    ``times`` int64[n] ns, ``tags`` int32[n], ``values`` int64[n]; ``end`` the last time at which a scan may
+    start; ``inputs`` the tags that are fed.
+    """
+
+    initial: list[int]
+    times: Ints
+    tags: Shorts
+    values: Ints
+    end: int
+    inputs: frozenset[int]
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """An input held at a raw value from ``start`` to before ``until`` (ns), whatever the log says."""
+
+    tag: int
+    value: int
+    start: int = 0
+    until: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """What a second replay does otherwise: inputs held, initial values replaced."""
+
+    holds: tuple[Hold, ...] = ()
+    initial: tuple[tuple[int, int], ...] = field(default=())
+
+
+def input_tags(plant: Plant, log: Log, written: set[int], profile: Profile) -> set[int]:
+    """The logged tags that the program does not write, and any at %I (CONTROLLER.md, Clock and inputs)."""
+    shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+    external = {plant.find(name) for name in profile.external}
+    fed = set()
+    for tag in tags_logged(log):
+        address = plant.tags[tag].address
+        at_input = address is not None and address.area == "I"
+        touched = tag in written or any(s.other in written for s in shares.get(tag, ()))
+        if at_input or not touched or tag in external:
+            fed.add(tag)
+    return fed
+
+
+def first_values(plant: Plant, profile: Profile, log: Log, trial: Trial) -> list[int]:
+    """Raw value of every tag before the first scan."""
+    values = [t.initial for t in plant.tags]
+    shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+    for tag in plant.tags[:plant.public]:
+        if tag.initial:
+            spread(values, tag.index, shares, plant.tags)
+    if profile.start is not Start.COLD:
+        here = log.times == 0
+        for number, value in zip(log.tags[here].tolist(), log.values[here].tolist(), strict=True):
+            if profile.start is Start.LOG or plant.tags[number].retain:
+                values[number] = value
+                spread(values, number, shares, plant.tags)
+    for number, value in trial.initial:
+        values[number] = value
+        spread(values, number, shares, plant.tags)
+    return values
+
+
+def spread(values: list[int], tag: int, shares: dict[int, list[Shared]], tags: list[Tag]) -> None:
+    """Bring the tags that share bits with one up to it."""
+    for share in shares.get(tag, ()):
+        values[share.other] = changed(values[tag], values[share.other], share, tags[share.other].type)
+
+
+def make_feed(plant: Plant, log: Log, written: set[int], profile: Profile, trial: Trial | None = None,
+              until: int | None = None) -> Feed:
+    """Pick the input changes out of a log.
+
+    Args: until: last time (ns) at which a scan may start; by default the last row's.
+    """
+    trial = trial or Trial()
+    fed = input_tags(plant, log, written, profile)
+    external = {plant.find(name) for name in profile.external}
+    held_tags = {h.tag for h in trial.holds}
+    keep = np.isin(log.tags, np.array(sorted(fed), dtype=np.int32))
+    times, tags, values = log.times[keep], log.tags[keep], log.values[keep]
+    if external & fed:
+        times, tags, values = _only_changes(times, tags, values, external & fed)
+    if held_tags:
+        times, tags, values = _held(times, tags, values, trial.holds, plant)
+    end = log.end if until is None else until
+    return Feed(first_values(plant, profile, log, trial), times, tags, values, end, frozenset(fed | held_tags))
+
+
+def _only_changes(times: Ints, tags: Shorts, values: Ints, chosen: set[int | None]) -> tuple[Ints, Shorts, Ints]:
+    last: dict[int, int] = {}
+    keep = np.ones(len(times), bool)
+    for i, (tag, value) in enumerate(zip(tags.tolist(), values.tolist(), strict=True)):
+        if tag in chosen:
+            keep[i] = last.get(tag) != value
+            last[tag] = value
+    return times[keep], tags[keep], values[keep]
+
+
+def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], plant: Plant) -> tuple[Ints, Shorts, Ints]:
+    """Take out the rows inside a hold, put in one at its start and one that gives the log back at its end."""
+    keep = np.ones(len(times), bool)
+    extra: list[tuple[int, int, int]] = []
+    for hold in holds:
+        mine = tags == hold.tag
+        after = times >= hold.start
+        inside = mine & after if hold.until is None else mine & after & (times < hold.until)
+        keep &= ~inside
+        extra.append((hold.start, hold.tag, hold.value))
+        if hold.until is not None:
+            before = np.nonzero(mine & (times <= hold.until))[0]
+            given = int(values[before[-1]]) if len(before) else plant.tags[hold.tag].initial
+            extra.append((hold.until, hold.tag, given))
+    times = np.concatenate([times[keep], np.array([e[0] for e in extra], np.int64)])
+    tags = np.concatenate([tags[keep], np.array([e[1] for e in extra], np.int32)])
+    values = np.concatenate([values[keep], np.array([e[2] for e in extra], np.int64)])
+    order = np.argsort(times, kind="stable")
+    return times[order], tags[order], values[order]
+
+
+def feed_notices(plant: Plant, profile: Profile, file: str) -> list[Notice]:
+    """Profile settings that name no tag."""
+    named = [*profile.external, profile.first_scan, profile.scan_duration, profile.longest_scan, *(t for t, _ in profile.blink)]
+    return [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
+            for n in named if n and plant.find(n) is None]
+
+
+def is_bool(tag: Tag) -> bool:
+    """Whether a tag is a BOOL."""
+    return tag.type.family is Family.BOOL

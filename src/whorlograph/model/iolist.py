@@ -1,0 +1,47 @@
+"""The I/O list: what each address is wired to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Wiring(StrEnum):
+    """How a device's contact is wired."""
+
+    NORMALLY_OPEN = "NO"
+    NORMALLY_CLOSED = "NC"
+    UNKNOWN = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One point: its tag and address, the device, where it is, on which terminal, how it is wired."""
+
+    tag: str
+    address: str = ""
+    device: str = ""
+    location: str = ""
+    terminal: str = ""
+    wiring: Wiring = Wiring.UNKNOWN
+    description: str = ""
+    drawing: str = ""
+
+    @property
+    def whereabouts(self) -> str:
+        """Where to go: device, location, terminal, as far as the list says."""
+        terminal = f"terminal {self.terminal}" if self.terminal else ""
+        return ", ".join(p for p in (self.device, self.location, terminal) if p)
+
+
+@dataclass(frozen=True, slots=True)
+class IoList:
+    """Points by tag number of the program they were bound to."""
+
+    points: dict[int, Point]
+    file: str = ""
+    unbound: tuple[Point, ...] = ()
+
+    def get(self, tag: int) -> Point | None:
+        """The point of a tag, if the list has one."""
+        return self.points.get(tag)

@@ -1,0 +1,217 @@
+"""Elements of a ladder body and the wires between them (IEC 61131-3:2013, 8.2; IEC 61131-10)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class ContactKind(StrEnum):
+    """The four contacts, IEC 61131-3:2013, table 74."""
+
+    NORMALLY_OPEN = "normally open"
+    NORMALLY_CLOSED = "normally closed"
+    RISING = "rising"
+    FALLING = "falling"
+
+
+class CoilKind(StrEnum):
+    """The six coils, IEC 61131-3:2013, table 75."""
+
+    PLAIN = "coil"
+    NEGATED = "negated coil"
+    SET = "set"
+    RESET = "reset"
+    RISING = "rising coil"
+    FALLING = "falling coil"
+
+
+class Edge(StrEnum):
+    """An edge asked for on a pin."""
+
+    NONE = "none"
+    RISING = "rising"
+    FALLING = "falling"
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """Where a connection comes from: an element's id, and the output pin of a block ("" else)."""
+
+    source: int
+    pin: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Element:
+    """An element where the file drew it: ``id``, left edge ``x``, top ``y``, in the file's units."""
+
+    id: int
+    x: int
+    y: int
+    width: int = 0
+    height: int = 0
+    line: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class LeftRail(Element):
+    """The left power rail: always on."""
+
+
+@dataclass(frozen=True, slots=True)
+class RightRail(Element):
+    """The right power rail."""
+
+
+@dataclass(frozen=True, slots=True)
+class Contact(Element):
+    """A contact on a tag."""
+
+    variable: str = ""
+    kind: ContactKind = ContactKind.NORMALLY_OPEN
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Coil(Element):
+    """A coil on a tag."""
+
+    variable: str = ""
+    kind: CoilKind = CoilKind.PLAIN
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Pin:
+    """An input, output or in-out pin of a block as it is wired in the body."""
+
+    name: str
+    wires: tuple[Wire, ...] = ()
+    negated: bool = False
+    edge: Edge = Edge.NONE
+    storage: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Block(Element):
+    """A block: a function (no instance), a standard block, or a block of the program's own."""
+
+    type_name: str = ""
+    instance: str = ""
+    inputs: tuple[Pin, ...] = ()
+    in_outs: tuple[Pin, ...] = ()
+    outputs: tuple[Pin, ...] = ()
+    execution_order: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class InVariable(Element):
+    """A value that goes into a pin: a literal or a variable."""
+
+    expression: str = ""
+    negated: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class OutVariable(Element):
+    """A variable that is written with what comes out of a pin."""
+
+    expression: str = ""
+    negated: bool = False
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class InOutVariable(Element):
+    """A variable that goes through an in-out pin, or is both written and read."""
+
+    expression: str = ""
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Jump(Element):
+    """A jump to a label of the same body."""
+
+    label: str = ""
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Label(Element):
+    """A jump's target; stands for the first rung at or below it."""
+
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Return(Element):
+    """Ends the POU where it is powered."""
+
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Connector(Element):
+    """Power or a value that goes on elsewhere, at the continuation of the same name."""
+
+    name: str = ""
+    wires: tuple[Wire, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Continuation(Element):
+    """Where a connector's power or value goes on."""
+
+    name: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Comment(Element):
+    """Words in the drawing."""
+
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """A connected part of a ladder body, rails apart (CONTROLLER.md, Ladder).
+
+    ``number`` counts from 1 within the POU; ``elements`` are sorted by (y, x), rails left out;
+    ``continued`` maps a continuation's id to its connector's. ``fault`` says why it cannot be evaluated.
+    """
+
+    number: int
+    elements: tuple[Element, ...]
+    labels: tuple[str, ...] = ()
+    comment: str = ""
+    continued: dict[int, int] = field(default_factory=dict)
+    fault: str = ""
+
+    @property
+    def top(self) -> int:
+        """Smallest y of the elements."""
+        return min(e.y for e in self.elements)
+
+
+@dataclass(frozen=True, slots=True)
+class LadderBody:
+    """A ladder body: all elements as read, and the rungs they form.
+
+    ``targets`` maps a label in lower case to the rung number it stands for; one more than the
+    number of rungs is the body's end.
+    """
+
+    elements: tuple[Element, ...]
+    rungs: tuple[Rung, ...]
+    targets: dict[str, int]
+
+
+def wires_of(element: Element) -> tuple[Wire, ...]:
+    """All connections that end at an element, in the order of its pins."""
+    if isinstance(element, Block):
+        return tuple(w for pin in (*element.inputs, *element.in_outs) for w in pin.wires)
+    if isinstance(element, (Contact, Coil, OutVariable, InOutVariable, Jump, Return, Connector)):
+        return element.wires
+    return ()

@@ -1,0 +1,58 @@
+"""A recorded log, bound to the tags of a program: columns, not objects."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ints = NDArray[np.int64]
+Shorts = NDArray[np.int32]
+
+
+class Clock(StrEnum):
+    """How a log writes its times."""
+
+    SECONDS = "seconds"
+    ZONED = "zoned"
+    LOCAL = "local"
+
+
+@dataclass(frozen=True, slots=True)
+class Log:
+    """Rows in order of time. ``times`` int64[rows], ns since the first row; ``tags`` int32[rows]; ``values``
+    int64[rows], raw bits as memory keeps them.
+
+    ``origin``: the first row's absolute time, ns since 1970 or the log's own zero; ``zone`` the minutes
+    east of UTC that the log's times were written in; ``end``: time of the last row, also of one set aside.
+    """
+
+    times: Ints
+    tags: Shorts
+    values: Ints
+    origin: int = 0
+    end: int = 0
+    clock: Clock = Clock.SECONDS
+    zone: int = 0
+    files: tuple[str, ...] = ()
+    rows: int = 0
+    set_aside: int = 0
+    out_of_order: int = 0
+    unknown: tuple[str, ...] = ()
+    examples: tuple[str, ...] = field(default_factory=tuple)
+
+    def of(self, tag: int) -> Ints:
+        """int64[n]: the row numbers of one tag."""
+        return np.nonzero(self.tags == tag)[0]
+
+
+def empty_log() -> Log:
+    """A log without a row."""
+    return Log(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64))
+
+
+def tags_logged(log: Log) -> set[int]:
+    """The tags that have at least one row."""
+    return {int(t) for t in np.unique(log.tags)}

@@ -1,0 +1,52 @@
+"""The profile: what the program file does not say about its controller (CONTROLLER.md, Profile)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Overflow(StrEnum):
+    """What happens when a result does not fit its type."""
+
+    HALT = "halt"
+    WRAP = "wrap"
+    SATURATE = "saturate"
+
+
+class Start(StrEnum):
+    """Where tags get their first values from."""
+
+    COLD = "cold"
+    WARM = "warm"
+    LOG = "log"
+
+
+class Addressing(StrEnum):
+    """How sized addresses overlap."""
+
+    BYTE = "byte"
+    ELEMENT = "element"
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """Every duration in ns; ``scan_time`` and ``mismatch_after`` None where the default depends on others."""
+
+    scan_time: int | None = None
+    rung_time: int = 0
+    watchdog: int = 200_000_000
+    on_overflow: Overflow = Overflow.HALT
+    start: Start = Start.COLD
+    external: tuple[str, ...] = ()
+    addressing: Addressing = Addressing.BYTE
+    first_scan: str = ""
+    scan_duration: str = ""
+    longest_scan: str = ""
+    blink: tuple[tuple[str, int], ...] = ()
+    falling_tasks: tuple[str, ...] = ()
+    mismatch_after: int | None = None
+    log_time: str = ""
+    log_tag: str = ""
+    log_value: str = ""
+    settings: dict[str, str] = field(default_factory=dict)

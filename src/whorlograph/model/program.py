@@ -1,0 +1,136 @@
+"""A controller program as a file gives it: types, POUs, configurations (IEC 61131-3:2013, clause 6)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from .ladder import LadderBody
+from .place import Place
+from .types import Initial, TypeRef
+
+
+class VariableKind(StrEnum):
+    """In which section a variable is declared, IEC 61131-3:2013, 6.5.2."""
+
+    INPUT = "input"
+    OUTPUT = "output"
+    IN_OUT = "in-out"
+    LOCAL = "local"
+    TEMP = "temporary"
+    EXTERNAL = "external"
+    GLOBAL = "global"
+
+
+@dataclass(frozen=True, slots=True)
+class Variable:
+    """A declaration."""
+
+    name: str
+    type: TypeRef
+    kind: VariableKind
+    address: str = ""
+    initial: Initial | None = None
+    retain: bool = False
+    constant: bool = False
+    documentation: str = ""
+    line: int = 0
+
+
+class PouKind(StrEnum):
+    """The three program organisation units."""
+
+    PROGRAM = "program"
+    FUNCTION_BLOCK = "function block"
+    FUNCTION = "function"
+
+
+@dataclass(frozen=True, slots=True)
+class OpaqueBody:
+    """A body that is kept but not executed: its language, its text, and the tags it assigns."""
+
+    language: str
+    text: str
+    assigns: tuple[str, ...] = ()
+
+
+Body = LadderBody | OpaqueBody
+
+
+@dataclass(frozen=True, slots=True)
+class Pou:
+    """A program organisation unit."""
+
+    name: str
+    kind: PouKind
+    variables: tuple[Variable, ...]
+    body: Body
+    returns: TypeRef | None = None
+    documentation: str = ""
+    place: Place = field(default_factory=Place)
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A task: how often (``interval``, a duration or a tag), on which tag's rise (``single``), how urgent."""
+
+    name: str
+    priority: int = 0
+    interval: str = ""
+    single: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ProgramInstance:
+    """A program that runs, under a task or once in every scan."""
+
+    name: str
+    pou: str
+    task: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Resource:
+    """A resource: what one processing unit runs."""
+
+    name: str
+    instances: tuple[ProgramInstance, ...]
+    tasks: tuple[Task, ...] = ()
+    variables: tuple[Variable, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Configuration:
+    """A configuration with its resources and global variables."""
+
+    name: str
+    resources: tuple[Resource, ...]
+    variables: tuple[Variable, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Program:
+    """All that one program file holds. ``types`` and ``pous`` are keyed by name in lower case."""
+
+    name: str
+    types: dict[str, TypeRef]
+    pous: dict[str, Pou]
+    configurations: tuple[Configuration, ...] = ()
+    file: str = ""
+    date: str = ""
+    company: str = ""
+    version: str = ""
+
+    def running(self, resource: str = "") -> tuple[Resource, tuple[Variable, ...]]:
+        """The resource that runs, and the global variables it sees.
+
+        Without a configuration each program POU is one cyclic instance of its own name. Of several
+        resources the named one runs, by default the first. Source: CONTROLLER.md, Scan and tasks.
+        """
+        found = [(c, r) for c in self.configurations for r in c.resources]
+        for config, one in found:
+            if not resource or one.name.lower() == resource.lower():
+                return one, config.variables + one.variables
+        programs = tuple(ProgramInstance(p.name, p.name) for p in self.pous.values() if p.kind is PouKind.PROGRAM)
+        variables = tuple(v for c in self.configurations for v in c.variables)
+        return Resource("", programs), variables

@@ -1,0 +1,132 @@
+"""Which type each wire of a rung carries, and in which type each function is computed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from .blocks import STANDARD_BLOCKS
+from .ladder import Block, InOutVariable, InVariable, OutVariable, Wire
+from .literals import literal
+from .paths import parse_path
+from .program import VariableKind
+from .rungs import evaluation_order
+from .steps import Step
+from .tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
+from .types import BOOL, ELEMENTARY, Elementary, Family
+from .typing import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion
+
+Source = tuple[int, str]
+
+
+@dataclass(slots=True)
+class RungTypes:
+    """``outputs`` by (element, pin), None for an untyped literal; ``operation`` by function block's element."""
+
+    outputs: dict[Source, Elementary | None] = field(default_factory=dict)
+    operation: dict[int, Elementary] = field(default_factory=dict)
+
+    def of(self, wire: Wire) -> Elementary | None:
+        """The type that a wire carries; BOOL for power."""
+        return self.outputs.get((wire.source, wire.pin), BOOL)
+
+
+def variable_type(text: str, instance: Instance, plant: Plant) -> Elementary | None:
+    """The type of a variable as a body names it; None where it stands for no leaf."""
+    path = parse_path(text)
+    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    if isinstance(target, Leaf):
+        return plant.tags[target.tag].type
+    if isinstance(target, BitOf):
+        return BOOL
+    if isinstance(target, Element):
+        return plant.tags[target.first].type
+    return None
+
+
+def called_instance(block: Block, instance: Instance, plant: Plant) -> Instance | None:
+    """The instance that a block element calls; a function's own for a function of the file; None else."""
+    if block.instance:
+        path = parse_path(block.instance)
+        target = resolve_path(path, instance, plant.scope) if path is not None else None
+        return target if isinstance(target, Instance) else None
+    return plant.functions.get(block.type_name.lower())
+
+
+def output_pin(wire: Wire, block: Block) -> str:
+    """The output pin a wire comes from, by name; the only or first one but ENO where the file names none."""
+    if wire.pin:
+        return wire.pin.upper()
+    names = [p.name.upper() for p in block.outputs if p.name.upper() != "ENO"]
+    return names[0] if names else "ENO"
+
+
+def rung_types(step: Step, plant: Plant) -> RungTypes:
+    """Work out the types of one rung, in the order of evaluation."""
+    found = RungTypes()
+    rung = step.rung
+    targets = {(w.source, w.pin): variable_type(e.expression, step.instance, plant)
+               for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
+    for element in evaluation_order(rung):
+        if isinstance(element, (InVariable, InOutVariable)):
+            read = literal(element.expression)
+            kind = read[0] if read is not None else variable_type(element.expression, step.instance, plant)
+            found.outputs[element.id, ""] = kind
+        elif isinstance(element, Block):
+            _block(element, step, plant, found, targets)
+    return found
+
+
+def _block(block: Block, step: Step, plant: Plant, found: RungTypes, targets: dict[Source, Elementary | None]) -> None:
+    def put(pin: str, type_: Elementary | None) -> None:
+        found.outputs[block.id, pin] = type_
+        found.outputs[block.id, pin.upper()] = type_
+        found.outputs.setdefault((block.id, ""), type_)
+
+    called = called_instance(block, step.instance, plant)
+    if called is not None and called.pou is not None:
+        for variable in called.pou.variables:
+            if variable.kind in (VariableKind.OUTPUT, VariableKind.IN_OUT):
+                put(variable.name, variable_type(variable.name, called, plant))
+        if not block.instance:
+            put("OUT", variable_type(called.pou.name, called, plant))
+            put(called.pou.name, variable_type(called.pou.name, called, plant))
+    elif called is not None:
+        for pin, type_ in STANDARD_BLOCKS[called.type_name][1]:
+            put(pin, type_)
+    else:
+        _function(block, found, targets, put)
+    found.outputs[block.id, "ENO"] = BOOL
+
+
+def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary | None], put: Callable[[str, Elementary | None], None]) -> None:
+    name = block.type_name.upper()
+    pins = [p for p in block.inputs if p.name.upper() != "EN"]
+    types = {p.name.upper(): (found.of(p.wires[0]) if p.wires else None) for p in pins}
+    target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *((block.id, p.name) for p in block.outputs))
+                   if key in targets), None)
+    change = conversion(name)
+    data = [t for n, t in types.items() if n not in ("G", "K", "N")]
+    if change is not None:
+        source = change[0] or next(iter(types.values()), None) or common([], None)
+        operation, result = source, change[1]
+    elif name in COMPARISONS:
+        operation, result = common(data, None), BOOL
+    elif name == "TRUNC":
+        operation = common(data, ELEMENTARY["REAL"])
+        result = target if target is not None and target.family is not Family.REAL else ELEMENTARY["DINT"]
+    elif name in REALS or name == "EXPT":
+        first = types.get("IN", types.get("IN1"))
+        base = common([first], target if target is not None and target.family is Family.REAL else ELEMENTARY["REAL"])
+        operation = result = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
+    elif name in SHIFTS or name in BITWISE:
+        operation = result = common(data, target)
+    elif name in ("MUL", "DIV", "MULTIME", "DIVTIME") and any(t is not None and t.family is Family.TIME for t in data):
+        operation = result = ELEMENTARY["TIME"]
+    else:
+        operation = result = common(data, target)
+    found.operation[block.id] = operation
+    put("OUT", result)
+    for pin in block.outputs:
+        if pin.name.upper() not in ("ENO", "OUT"):
+            put(pin.name, result)

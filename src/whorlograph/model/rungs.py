@@ -1,0 +1,148 @@
+"""Ladder elements gathered into rungs, in the order in which they are executed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from heapq import heappop, heappush
+
+from .ladder import (Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung,
+                     Wire, wires_of)
+
+
+class _Parts:
+    """Disjoint sets of element ids."""
+
+    def __init__(self, ids: Iterable[int]) -> None:
+        self.parent = {i: i for i in ids}
+
+    def find(self, i: int) -> int:
+        root = i
+        while self.parent[root] != root:
+            root = self.parent[root]
+        while self.parent[i] != root:
+            self.parent[i], i = root, self.parent[i]
+        return root
+
+    def join(self, a: int, b: int) -> None:
+        self.parent[self.find(a)] = self.find(b)
+
+
+def build(elements: tuple[Element, ...]) -> tuple[LadderBody, list[str]]:
+    """Gather elements into rungs, ordered by the smallest y (then x) of their elements.
+
+    Returns: the body, and sentences about what does not fit (a label that is missing or doubled, a
+    connector without continuation, a wire from nowhere, a loop of wires).
+    Source: CONTROLLER.md, Ladder.
+    """
+    said: list[str] = []
+    by_id = {e.id: e for e in elements}
+    active = [e for e in elements if not isinstance(e, (LeftRail, RightRail, Label, Comment))]
+    parts = _Parts(e.id for e in active)
+    continued = _join(active, by_id, parts, said)
+    groups: dict[int, list[Element]] = {}
+    for element in active:
+        groups.setdefault(parts.find(element.id), []).append(element)
+    ordered = sorted((sorted(g, key=lambda e: (e.y, e.x)) for g in groups.values()), key=lambda g: (g[0].y, g[0].x))
+    tops = [g[0].y for g in ordered]
+    targets = _targets(elements, tops, said)
+    comments = _comments(elements, tops)
+    rungs = []
+    for index, group in enumerate(ordered):
+        ids = {e.id for e in group}
+        own = {k: v for k, v in continued.items() if k in ids}
+        rung = Rung(index + 1, tuple(group), tuple(n for n, t in targets.items() if t == index + 1),
+                    comments.get(index, ""), own)
+        if len(evaluation_order(rung)) != len(group):
+            text = "its wires form a loop"
+            said.append(f"rung {index + 1}: {text}")
+            rung = Rung(rung.number, rung.elements, rung.labels, rung.comment, own, text)
+        rungs.append(rung)
+    for rung in rungs:
+        for element in rung.elements:
+            if isinstance(element, Jump) and element.label.lower() not in targets:
+                said.append(f"rung {rung.number}: jump to {element.label or 'no label'}, which does not exist: "
+                            "the jump is never taken")
+    return LadderBody(elements, tuple(rungs), targets), said
+
+
+def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said: list[str]) -> dict[int, int]:
+    named: dict[str, int] = {}
+    for element in active:
+        if isinstance(element, Connector):
+            if element.name.lower() in named:
+                said.append(f"two connectors are called {element.name}: the first counts")
+            named.setdefault(element.name.lower(), element.id)
+    continued: dict[int, int] = {}
+    for element in active:
+        for wire in wires_of(element):
+            source = by_id.get(wire.source)
+            if source is None:
+                said.append(f"element {element.id} is wired from {wire.source}, which does not exist: no power comes from there")
+            elif wire.source in parts.parent:
+                parts.join(element.id, wire.source)
+        if isinstance(element, Continuation):
+            other = named.get(element.name.lower())
+            if other is None:
+                said.append(f"continuation {element.name} has no connector: no power comes from there")
+            else:
+                continued[element.id] = other
+                parts.join(element.id, other)
+    return continued
+
+
+def _targets(elements: tuple[Element, ...], tops: list[int], said: list[str]) -> dict[str, int]:
+    targets: dict[str, int] = {}
+    for element in sorted((e for e in elements if isinstance(e, Label)), key=lambda e: (e.y, e.x)):
+        name = element.label.lower()
+        if name in targets:
+            said.append(f"label {element.label} stands twice: the upper one counts")
+            continue
+        targets[name] = next((i + 1 for i, top in enumerate(tops) if top >= element.y), len(tops) + 1)
+    return targets
+
+
+def _comments(elements: tuple[Element, ...], tops: list[int]) -> dict[int, str]:
+    """Each comment belongs to the first rung at or below it."""
+    found: dict[int, str] = {}
+    for element in sorted((e for e in elements if isinstance(e, Comment)), key=lambda e: (e.y, e.x)):
+        index = next((i for i, top in enumerate(tops) if top >= element.y), None)
+        if index is not None and element.text:
+            found[index] = f"{found[index]} · {element.text}" if index in found else element.text
+    return found
+
+
+def sources(element: Element, rung: Rung, ids: Mapping[int, Element]) -> tuple[Wire, ...]:
+    """The wires that must be evaluated before an element: those from elements of its rung."""
+    if isinstance(element, Continuation):
+        other = rung.continued.get(element.id)
+        return (Wire(other),) if other is not None else ()
+    return tuple(w for w in wires_of(element) if w.source in ids)
+
+
+def evaluation_order(rung: Rung) -> list[Element]:
+    """Elements in the order of evaluation: of those whose inputs are all known, the smallest (y, x).
+
+    Elements in a loop of wires are left out. Source: CONTROLLER.md, Ladder.
+    """
+    ids = {e.id: e for e in rung.elements}
+    place = {e.id: i for i, e in enumerate(rung.elements)}
+    waits: dict[int, int] = {}
+    feeds: dict[int, list[int]] = {}
+    for element in rung.elements:
+        before = {w.source for w in sources(element, rung, ids)}
+        waits[element.id] = len(before)
+        for source in before:
+            feeds.setdefault(source, []).append(element.id)
+    ready: list[int] = []
+    for element in rung.elements:
+        if waits[element.id] == 0:
+            heappush(ready, place[element.id])
+    order = []
+    while ready:
+        element = rung.elements[heappop(ready)]
+        order.append(element)
+        for fed in feeds.get(element.id, ()):
+            waits[fed] -= 1
+            if waits[fed] == 0:
+                heappush(ready, place[fed])
+    return order

@@ -1,0 +1,182 @@
+"""The tags of a running program: every leaf that holds a value, by number, and the tree they hang in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from .address import Address
+from .paths import Bit, Index, Member, Path
+from .program import Pou, VariableKind
+from .types import Elementary, Enumeration
+
+
+@dataclass(frozen=True, slots=True)
+class Tag:
+    """A leaf. ``name`` is qualified (globals bare); ``initial`` holds raw bits as memory keeps them.
+
+    ``computed`` marks what the journal leaves out (a timer's ET).
+    """
+
+    index: int
+    name: str
+    type: Elementary
+    initial: int = 0
+    address: Address | None = None
+    kind: VariableKind = VariableKind.LOCAL
+    documentation: str = ""
+    retain: bool = False
+    constant: bool = False
+    computed: bool = False
+    enumeration: Enumeration | None = None
+    low: int | None = None
+    high: int | None = None
+
+
+@dataclass(slots=True)
+class Aggregate:
+    """An array or structure: its parts in order, each of ``stride`` leaves where it is an array."""
+
+    first: int
+    bounds: tuple[tuple[int, int], ...] = ()
+    stride: int = 1
+    items: list[Ref] = field(default_factory=list)
+    fields: dict[str, Ref] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Instance:
+    """A running program, or an instance of a block: what its names stand for.
+
+    ``name`` is qualified, "" for the globals; ``pou`` is None for a standard block; ``tags`` counts from
+    ``first`` for a standard block's pins in the order of the standard.
+    """
+
+    name: str
+    type_name: str
+    pou: Pou | None
+    scope: dict[str, Ref] = field(default_factory=dict)
+    first: int = 0
+    task: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ByReference:
+    """A VAR_IN_OUT: what it stands for is known at each call."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Leaf:
+    """A leaf: the number of a tag."""
+
+    tag: int
+
+
+Ref = Leaf | Aggregate | Instance | ByReference
+
+
+@dataclass(frozen=True, slots=True)
+class BitOf:
+    """One bit of a bit string or integer tag."""
+
+    tag: int
+    bit: int
+
+
+@dataclass(frozen=True, slots=True)
+class Element:
+    """An array's leaf chosen while running: ``first`` plus, for each term, (subscript - low) * step."""
+
+    first: int
+    terms: tuple[tuple[Path, int, int, int], ...]  # subscript, lowest, highest, leaves a step
+
+
+Target = Leaf | BitOf | Element | Instance | Aggregate | ByReference
+
+
+@dataclass(slots=True)
+class Plant:
+    """What runs: tags by number, the globals' scope, the program instances in order of declaration.
+
+    ``functions``: one instance for each function of the file, its variables numbered like tags, by name in
+    lower case; ``public``: how many tags there are without these.
+    """
+
+    tags: list[Tag]
+    scope: Instance
+    programs: list[Instance]
+    by_name: dict[str, int] = field(default_factory=dict)
+    functions: dict[str, Instance] = field(default_factory=dict)
+    public: int = 0
+
+    def find(self, text: str) -> int | None:
+        """The tag that a person means: qualified name, address, or an unambiguous last name, without case."""
+        key = text.strip().lower()
+        if key in self.by_name:
+            return self.by_name[key]
+        from .address import parse_address
+
+        address = parse_address(text)
+        if address is not None:
+            return next((t.index for t in self.tags if t.address == address), None)
+        hits = self.alike(key)
+        return hits[0] if len(hits) == 1 else None
+
+    def alike(self, key: str) -> list[int]:
+        """The tags whose last name is the one given."""
+        end = "." + key.lower()
+        return [t.index for t in self.tags if t.name.lower().endswith(end)]
+
+    def instances(self) -> Iterator[Instance]:
+        """All instances, callers before the called."""
+        todo = [i for i in (*self.programs, self.scope)]
+        seen: set[int] = set()
+        while todo:
+            one = todo.pop(0)
+            if id(one) in seen:
+                continue
+            seen.add(id(one))
+            yield one
+            todo[:0] = [r for r in one.scope.values() if isinstance(r, Instance) and not (one.pou is None and one.name == "")]
+
+
+def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target | None:
+    """What a name stands for in an instance; the globals are asked after its own names. None: unknown."""
+    ref: Target | None = instance.scope.get(path.base.lower())
+    if ref is None:
+        ref = globals_.scope.get(path.base.lower())
+    terms: list[tuple[Path, int, int, int]] = []
+    for step in path.steps:
+        if isinstance(step, Bit):
+            if not isinstance(ref, Leaf) or terms:
+                return None
+            return BitOf(ref.tag, step.number)
+        if isinstance(step, Member):
+            if isinstance(ref, Instance):
+                ref = ref.scope.get(step.name.lower())
+            elif isinstance(ref, Aggregate):
+                ref = ref.fields.get(step.name.lower())
+            else:
+                return None
+        else:
+            if not isinstance(ref, Aggregate) or len(step.subscripts) != len(ref.bounds):
+                return None
+            ref = _indexed(step, ref, terms)
+    if terms and isinstance(ref, Leaf):
+        return Element(ref.tag, tuple(terms))
+    return ref
+
+
+def _indexed(step: Index, ref: Aggregate, terms: list[tuple[Path, int, int, int]]) -> Ref | None:
+    offset, weight = 0, 1
+    for subscript, (low, high) in reversed(list(zip(step.subscripts, ref.bounds, strict=True))):
+        if isinstance(subscript, Path):
+            terms.append((subscript, low, high, weight * ref.stride))
+        elif low <= subscript <= high:
+            offset += (subscript - low) * weight
+        else:
+            return None
+        weight *= high - low + 1
+    return ref.items[offset]

@@ -1,0 +1,77 @@
+"""Which type an operation is computed in (IEC 61131-3:2013, 6.6.1.6 and figure 11; CONTROLLER.md, Types)."""
+
+from __future__ import annotations
+
+from .types import ELEMENTARY, Elementary, Family
+
+ARITHMETIC = frozenset({"ADD", "SUB", "MUL", "DIV", "MOD", "EXPT", "ABS", "NEG"})
+REALS = frozenset({"SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN"})
+COMPARISONS = frozenset({"GT", "GE", "EQ", "LE", "LT", "NE"})
+BITWISE = frozenset({"AND", "OR", "XOR", "NOT"})
+SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
+SELECTIONS = frozenset({"SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"})
+
+_SIGNED_RANK = {"SINT": 1, "INT": 2, "DINT": 3, "LINT": 4}
+_UNSIGNED_RANK = {"USINT": 1, "UINT": 2, "UDINT": 3, "ULINT": 4}
+_BITS_RANK = {"BOOL": 0, "BYTE": 1, "WORD": 2, "DWORD": 3, "LWORD": 4}
+_SIGNED = [ELEMENTARY[n] for n in ("SINT", "INT", "DINT", "LINT")]
+
+
+def widen(a: Elementary, b: Elementary) -> Elementary:
+    """The type that two operands of different types are both widened to.
+
+    An unsigned operand beside a signed one goes to the signed type that holds both; small integers go to
+    REAL, DINT and wider to LREAL; bit strings to the wider one.
+    """
+    if a == b:
+        return a
+    if Family.REAL in (a.family, b.family):
+        other = b if a.family is Family.REAL else a
+        real = a if a.family is Family.REAL else b
+        if other.family is Family.REAL:
+            return a if a.bits >= b.bits else b
+        return ELEMENTARY["LREAL"] if other.bits > 16 else real
+    if a.family is b.family:
+        return a if a.bits >= b.bits else b
+    families = {a.family, b.family}
+    if families == {Family.SIGNED, Family.UNSIGNED}:
+        signed, unsigned = (a, b) if a.family is Family.SIGNED else (b, a)
+        if signed.bits > unsigned.bits:
+            return signed
+        return next((t for t in _SIGNED if t.bits > unsigned.bits), ELEMENTARY["LINT"])
+    if Family.TIME in families:
+        return a if a.family is Family.TIME else b
+    if Family.DATE in families:
+        return a if a.family is Family.DATE else b
+    return a if a.bits >= b.bits else b
+
+
+def common(types: list[Elementary | None], target: Elementary | None) -> Elementary:
+    """The type of operands, None for untyped literals: of the others, else of the target, else DINT."""
+    known = [t for t in types if t is not None]
+    if not known:
+        return target if target is not None else ELEMENTARY["DINT"]
+    found = known[0]
+    for type_ in known[1:]:
+        found = widen(found, type_)
+    return found
+
+
+def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:
+    """(from, to) of a conversion function: INT_TO_REAL, TO_INT, TRUNC_INT; None where the name is none."""
+    upper = name.upper()
+    left, middle, right = upper.rpartition("_TO_")
+    if middle and left in ELEMENTARY and right in ELEMENTARY:
+        return ELEMENTARY[left], ELEMENTARY[right]
+    for prefix in ("TO_",):
+        if upper.startswith(prefix) and upper[len(prefix):] in ELEMENTARY:
+            return None, ELEMENTARY[upper[len(prefix):]]
+    return None
+
+
+def is_standard(name: str) -> bool:
+    """Whether a name is one of the standard's functions that stand in ladders."""
+    upper = name.upper()
+    return (upper in ARITHMETIC or upper in REALS or upper in COMPARISONS or upper in BITWISE or upper in SHIFTS
+            or upper in SELECTIONS or upper in ("TRUNC", "ADD_TIME", "SUB_TIME", "MULTIME", "DIVTIME")
+            or conversion(upper) is not None)

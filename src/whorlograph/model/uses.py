@@ -1,0 +1,127 @@
+"""Every place of a ladder that reads or writes a tag, and how: read off the program, not off a run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import product
+
+from .blocks import STANDARD_BLOCKS
+from .ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
+from .literals import literal
+from .paths import parse_path
+from .steps import Step, Steps
+from .tags import Aggregate, BitOf, Element, Instance, Leaf, Plant, resolve_path
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """One use of a tag: in which step, by which element, how (``role``), whether it writes."""
+
+    tag: int
+    step: int
+    element: int
+    role: str
+    writes: bool
+
+
+def leaves(text: str, instance: Instance, plant: Plant) -> list[int]:
+    """The tags that a name in a body may stand for: one, or an array's where a subscript varies."""
+    path = parse_path(text)
+    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    if isinstance(target, Leaf):
+        return [target.tag]
+    if isinstance(target, BitOf):
+        return [target.tag]
+    if isinstance(target, Element):
+        spans = [range(0, (high - low + 1) * step, step) for _, low, high, step in target.terms]
+        return [target.first + sum(offsets) for offsets in product(*spans)]
+    if isinstance(target, Aggregate):
+        return list(_all(target))
+    return []
+
+
+def _all(part: Aggregate) -> Iterator[int]:
+    for ref in (*part.items, *part.fields.values()):
+        if isinstance(ref, Leaf):
+            yield ref.tag
+        elif isinstance(ref, Aggregate):
+            yield from _all(ref)
+
+
+def _fed_pins(rung: Rung) -> dict[int, str]:
+    """For each element that feeds a block's pin directly: "TYPE.PIN"."""
+    found = {}
+    for element in rung.elements:
+        if isinstance(element, Block):
+            for pin in (*element.inputs, *element.in_outs):
+                for wire in pin.wires:
+                    found[wire.source] = f"{element.instance or element.type_name}.{pin.name}"
+    return found
+
+
+def _subscripts(text: str, instance: Instance, plant: Plant) -> list[int]:
+    path = parse_path(text)
+    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    found = []
+    if isinstance(target, Element):
+        for term in target.terms:
+            inner = resolve_path(term[0], instance, plant.scope)
+            if isinstance(inner, Leaf):
+                found.append(inner.tag)
+    return found
+
+
+def uses_of_step(step: Step, plant: Plant) -> Iterator[Use]:
+    """The uses in one rung of one instance."""
+    one = step.instance
+    fed = _fed_pins(step.rung)
+    for element in step.rung.elements:
+        if isinstance(element, Contact):
+            for tag in leaves(element.variable, one, plant):
+                yield Use(tag, step.index, element.id, str(element.kind), False)
+        elif isinstance(element, Coil):
+            for tag in leaves(element.variable, one, plant):
+                yield Use(tag, step.index, element.id, str(element.kind), True)
+        elif isinstance(element, InVariable):
+            if literal(element.expression) is None:
+                for tag in leaves(element.expression, one, plant):
+                    yield Use(tag, step.index, element.id, f"block input {fed.get(element.id, '')}".strip(), False)
+        elif isinstance(element, OutVariable):
+            for tag in leaves(element.expression, one, plant):
+                yield Use(tag, step.index, element.id, "block output", True)
+        elif isinstance(element, InOutVariable):
+            for tag in leaves(element.expression, one, plant):
+                yield Use(tag, step.index, element.id, f"in-out {fed.get(element.id, '')}".strip(), False)
+                yield Use(tag, step.index, element.id, f"in-out {fed.get(element.id, '')}".strip(), True)
+        elif isinstance(element, Block) and element.instance:
+            yield from _pins(element, step, plant)
+        text = getattr(element, "variable", "") or getattr(element, "expression", "")
+        for tag in _subscripts(text, one, plant) if "[" in text else ():
+            yield Use(tag, step.index, element.id, "subscript", False)
+
+
+def _pins(element: Block, step: Step, plant: Plant) -> Iterator[Use]:
+    path = parse_path(element.instance)
+    called = resolve_path(path, step.instance, plant.scope) if path is not None else None
+    if not isinstance(called, Instance):
+        return
+    if called.pou is None and called.type_name in STANDARD_BLOCKS:
+        for ref in called.scope.values():
+            if isinstance(ref, Leaf):
+                yield Use(ref.tag, step.index, element.id, "block", True)
+        return
+    for pin in element.inputs:
+        ref = called.scope.get(pin.name.lower())
+        if isinstance(ref, Leaf):
+            yield Use(ref.tag, step.index, element.id, "block input", True)
+
+
+def all_uses(steps: Steps, plant: Plant) -> list[Use]:
+    """All uses, in order of steps."""
+    return [use for step in steps.all for use in uses_of_step(step, plant)]
+
+
+def written_tags(uses: list[Use]) -> set[int]:
+    """The tags that some step writes."""
+    return {u.tag for u in uses if u.writes}

@@ -1,0 +1,1 @@
+"""The full-screen application: shows what the desk answers, computes nothing."""
