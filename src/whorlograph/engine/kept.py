@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 from contextlib import suppress
+from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -30,7 +31,7 @@ def machine_code(module: Module) -> wasmtime.Module:
 
     A kept file is written anew and renamed, never overwritten: a mapped file that changes kills the process.
     """
-    name = hashlib.sha256(f"{wasmtime.__version__}\n{module.text}".encode()).hexdigest()
+    name = hashlib.sha256(f"{version('wasmtime')}\n{module.text}".encode()).hexdigest()
     path = kept_folder() / f"{name}.cwasm"
     if path.exists():
         with suppress(wasmtime.WasmtimeError, OSError):

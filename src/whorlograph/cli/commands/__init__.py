@@ -1,0 +1,8 @@
+"""The commands by name: where each stands, and its summary, so that --help imports none of them."""
+
+COMMANDS: dict[str, tuple[str, str]] = {
+    "demo": ("cli.commands.demo:command", "the application on a case that ships with it"),
+    "open": ("cli.commands.open:command", "the application on a program and its logs"),
+    "replay": ("cli.commands.replay:command", "replay logs, write what every tag did"),
+    "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
+}

@@ -1,0 +1,41 @@
+"""``whorlograph replay``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from whorlograph.cli.options import FILE, program_options
+from whorlograph.model.errors import UsageError
+
+
+@click.command()
+@program_options
+@click.argument("logs", type=FILE, nargs=-1, required=True)
+@click.option("--until", help="Stop at this time.")
+@click.option("--tags", help="Only these tags, with commas between.")
+@click.option("--out", type=FILE, help="Write settled values here (.csv).")
+def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
+            until: str | None, tags: str | None, out: Path | None) -> int:
+    """Replay LOGS through PROGRAM; write every change of a settled value, or say what happened."""
+    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.summary import replay_summary
+    from whorlograph.model.feed import Trial
+    from whorlograph.model.times import parse_time
+
+    if out is not None and out.suffix.lower() != ".csv":
+        raise UsageError(str(out), f"{out.suffix or 'no suffix'} is no format of results", "end the name in .csv")
+    session = load(Paths(program, logs, io_list, profile, resource), plain)
+    for notice in session.notices:
+        click.echo(f"note: {notice}", err=True)
+    end = parse_time(until, session.log) if until else None
+    journal = session.replay(Trial(), min(end, session.log.end)) if end is not None else session.journal
+    only = {session.tag(t) for t in tags.split(",")} if tags else None
+    if out is not None:
+        from whorlograph.desk.results import write_settled
+
+        write_settled(journal, session, out, only)
+    else:
+        click.echo(replay_summary(session, journal))
+    return 0

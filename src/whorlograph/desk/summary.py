@@ -1,0 +1,39 @@
+"""What a replay came to, in a few lines."""
+
+from __future__ import annotations
+
+from whorlograph.engine.journal import Journal
+from whorlograph.model.literals import duration_text
+from whorlograph.model.times import clock_text, date_text
+
+from .session import Session
+
+
+def fault_text(session: Session, journal: Journal) -> str:
+    """The fault that halted the controller, with its place; "" where none did."""
+    fault = journal.fault
+    if fault is None:
+        return ""
+    place = ""
+    if 0 <= fault.step < len(session.controller.steps.all):
+        step = session.controller.steps.all[fault.step]
+        place = f" in {step.pou} rung {step.rung.number}"
+    tag = f", {session.plant.tags[fault.tag].name}" if fault.tag is not None else ""
+    at = clock_text(session.log, journal.clock.start(fault.scan))
+    return f"halted at {at} (scan {fault.scan}){place}{tag}: {fault.text}"
+
+
+def replay_summary(session: Session, journal: Journal) -> str:
+    """Scans, changes, and what must not be overlooked."""
+    log, clock = session.log, journal.clock
+    day = date_text(log, 0)
+    lines = [
+        f"{session.program.name}: {len(session.controller.steps.all)} rungs, {session.plant.public} tags",
+        f"log: {log.rows} rows, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}",
+        f"replayed: {clock.last} scans, {len(journal)} changes",
+    ]
+    if log.set_aside:
+        lines.append(f"{log.set_aside} rows of the log were set aside")
+    if journal.fault is not None:
+        lines.append(fault_text(session, journal))
+    return "\n".join(lines)
