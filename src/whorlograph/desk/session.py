@@ -12,6 +12,7 @@ from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
+from whorlograph.inquiry.why import Inquiry
 from whorlograph.model.errors import UsageError
 from whorlograph.model.feed import Trial, feed_notices
 from whorlograph.model.iolist import IoList
@@ -32,6 +33,7 @@ class Session:
     notices: list[Notice]
     paths: Paths
     _journal: Journal | None = None
+    inquiry: Inquiry | None = None
 
     @property
     def program(self) -> Program:

@@ -392,7 +392,7 @@ _RUN = """
         (global.set $step (i32.load (i32.const {FAULT_STEP})))
         (global.set $num (i32.add (i32.load (i32.const {FAULT_NUMBER})) (i32.const 1)))
         (call $outputs_off)
-        (i32.store (i32.const {AGAIN}) (i32.const 0))))))
+        (i32.store (i32.const {AGAIN}) (i32.const 1))))))
     (local.set $length (i64.mul (local.get $steps) (i64.const {rung_time})))
     (if (i64.lt_s (local.get $length) (i64.const {scan_time})) (then (local.set $length (i64.const {scan_time}))))
     (if (i64.ne (local.get $length) (i64.load (i32.const {PERIOD}))) (then

@@ -1,0 +1,72 @@
+"""Questions put to a session, and their proofs."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from whorlograph.formats.logs.values import value_reader
+from whorlograph.inquiry.proof import Proof, prove
+from whorlograph.inquiry.ranking import rank
+from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.inquiry.why import Inquiry
+from whorlograph.model.errors import UsageError
+from whorlograph.model.log import Log
+from whorlograph.model.question import Question, Symptom
+from whorlograph.model.times import parse_time
+
+from .session import Session
+
+SETTLE = 60_000_000_000
+MOST_PROOFS = 6
+
+
+def inquiry(session: Session) -> Inquiry:
+    """The session's inquiry, made once."""
+    if session.inquiry is None:
+        session.inquiry = Inquiry(session.controller, session.journal, session.log, session.iolist)
+    return session.inquiry
+
+
+def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | None = None) -> Answer:
+    """Ask why a tag is as it is.
+
+    Raises: UsageError for an unknown tag or an unreadable time.
+    """
+    tag = session.tag(name)
+    return inquiry(session).ask(Question(tag, parse_time(at, session.log) if at else None, symptom))
+
+
+def prove_root(session: Session, answer: Answer, root: Root) -> Proof:
+    """Try one root the other way and note what came of it."""
+    proof = prove(answer, root, session.controller, session.log)
+    root.proved, root.proof = proof.proved, proof.text
+    return proof
+
+
+def prove_all(session: Session, answer: Answer) -> None:
+    """Try the roots one by one; disproved ones sink."""
+    for root in answer.roots[:MOST_PROOFS]:
+        prove_root(session, answer, root)
+    answer.roots = rank(answer.roots, answer.time)
+
+
+def settled_now(session: Session, text: str) -> Session:
+    """A session whose log is one instant: the values read off the input lamps, and time for all to settle.
+
+    Raises: UsageError for an unknown tag or value.
+    """
+    tags, values = [], []
+    for part in text.split(","):
+        name, equals, value = part.partition("=")
+        if not equals:
+            raise UsageError("--now", f"{part!r} is not TAG=VALUE", "write --now Start=0,Stop=1")
+        tag = session.tag(name)
+        bits = value_reader(session.plant.tags[tag])(value)
+        if bits is None:
+            raise UsageError("--now", f"{value!r} is no value of {session.plant.tags[tag].name}", "write 0 or 1, or a number")
+        tags.append(tag)
+        values.append(bits)
+    log = Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array(values, np.int64), end=SETTLE, rows=len(tags))
+    return replace(session, log=log, _journal=None, inquiry=None)

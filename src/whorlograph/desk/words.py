@@ -1,0 +1,85 @@
+"""Answers as text for a terminal, and as JSON (DESIGN section 7)."""
+
+from __future__ import annotations
+
+import textwrap
+
+from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.model.times import date_text
+
+from .session import Session
+
+_PROVED = {True: "proved", False: "disproved", None: ""}
+
+
+def place_text(session: Session, step: int) -> tuple[str, int]:
+    """POU and rung of a step; ("", 0) where there is none."""
+    steps = session.controller.steps.all
+    return (steps[step].pou, steps[step].rung.number) if 0 <= step < len(steps) else ("", 0)
+
+
+def root_lines(session: Session, root: Root) -> list[str]:
+    """A root's card as lines: what it did, what to check where, what the proof says."""
+    lines = [root.text]
+    if root.what_to_check:
+        lines.append(root.what_to_check)
+    if root.attempts > 1:
+        lines.append(f"blocked {root.blocked} of the last {root.attempts} attempts")
+    if root.proof:
+        lines.append((f"{_PROVED[root.proved]}: " if root.proved is not None else "not tried: ") + root.proof)
+    return lines
+
+
+def answer_text(session: Session, answer: Answer) -> str:
+    """The whole answer for reading."""
+    program, log = session.program, session.log
+    day = date_text(log, answer.time)
+    lines = [f"{program.name} ({session.paths.program.name} of {program.date.replace('T', ' ')[:16]})" + (f", {day}" if day else "")]
+    lines += [answer.text, ""]
+    for depth, link in answer.links():
+        if link.step < 0 and link.roots:
+            continue
+        for i, line in enumerate(textwrap.wrap(link.text, 100 - 2 * depth) or [""]):
+            lines.append("  " * depth + ("- " if i == 0 else "  ") + line)
+    if answer.roots:
+        lines.append("")
+    for number, root in enumerate(answer.roots, 1):
+        for i, line in enumerate(root_lines(session, root)):
+            for j, part in enumerate(textwrap.wrap(line, 96)):
+                lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
+    if answer.rests_on:
+        lines += ["", *(f"This rests on: {said}" for said in answer.rests_on)]
+    return "\n".join(lines)
+
+
+def answer_json(session: Session, answer: Answer) -> str:
+    """The whole answer as JSON: symptom, ranked roots, trail."""
+    import msgspec
+
+    tags = session.plant.tags
+
+    def name(tag: int | None) -> str | None:
+        return tags[tag].name if tag is not None else None
+
+    def since(time: int | None) -> float | None:
+        return time / 1e9 if time is not None else None
+
+    roots = []
+    for root in answer.roots:
+        address = str(tags[root.tag].address) if root.tag is not None and tags[root.tag].address is not None else None
+        roots.append({"kind": root.kind.value, "tag": name(root.tag), "address": address, "value": root.value, "since": since(root.since),
+                      "device": root.point.device if root.point is not None else None, "proved": root.proved,
+                      "text": ". ".join(root_lines(session, root))})
+    trail = []
+    for depth, link in answer.links():
+        if link.step < 0 and link.roots:
+            continue
+        pou, rung = place_text(session, link.step)
+        trail.append({"depth": depth, "tag": name(link.tag), "value": link.value, "since": since(link.since), "link": link.kind.value,
+                      "pou": pou, "rung": rung, "text": link.text})
+    found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value, "t": answer.time / 1e9,
+                         "scan": answer.scan},
+             "text": answer.text, "roots": roots, "trail": trail, "rests_on": answer.rests_on}
+    return msgspec.json.format(msgspec.json.encode(found), indent=2).decode()
+
+

@@ -1,0 +1,176 @@
+"""Which steps ran in a scan: jumps, returns, calls and the halt, read from the journal."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from whorlograph.model.ladder import Block, Jump, LadderBody, Return
+from whorlograph.model.program import VariableKind
+from whorlograph.model.rung_types import called_instance
+from whorlograph.model.steps import MarkKind, PathMark, Steps
+from whorlograph.model.tags import Plant
+
+from .journal import BITS, Journal
+
+
+class SkipKind(StrEnum):
+    """Why a step did not run."""
+
+    JUMP = "jump"
+    RETURN = "return"
+    NOT_CALLED = "not called"
+    NEVER_CALLED = "never called"
+    HALTED = "halted"
+
+
+@dataclass(frozen=True, slots=True)
+class Skip:
+    """A step did not run in a scan: why, and the jump, return or call that decided it (None: nobody calls)."""
+
+    kind: SkipKind
+    mark: PathMark | None
+
+
+class Paths:
+    """Answers for one program which steps ran in which scan of a journal."""
+
+    def __init__(self, plant: Plant, steps: Steps) -> None:
+        self.plant, self.steps = plant, steps
+        self.callers: dict[int, list[PathMark]] = {}
+        self.leaving: dict[int, list[tuple[int, int, PathMark]]] = {}
+        self.ancestors: dict[int, set[int]] = {}
+        self._collect()
+        self.order = self._ordered()
+
+    def _collect(self) -> None:
+        for step in self.steps.all:
+            body = step.instance.pou.body if step.instance.pou is not None else None
+            first = self.steps.first[id(step.instance)]
+            for element in step.rung.elements:
+                mark = self.steps.marks.get((step.index, element.id))
+                if mark is None:
+                    continue
+                if isinstance(element, Block):
+                    called = called_instance(element, step.instance, self.plant)
+                    if called is not None and called.pou is not None:
+                        self.callers.setdefault(id(called), []).append(mark)
+                elif isinstance(element, Jump) and isinstance(body, LadderBody):
+                    target = body.targets.get(element.label.lower())
+                    if target is not None:
+                        self.leaving.setdefault(id(step.instance), []).append((step.index, first + target - 1, mark))
+                elif isinstance(element, Return) and isinstance(body, LadderBody):
+                    self.leaving.setdefault(id(step.instance), []).append((step.index, first + len(body.rungs), mark))
+
+    def _ordered(self) -> NDArray[np.int32]:
+        """int32[steps]: each step's place in one pass through everything, called bodies after their callers."""
+        order = np.full(len(self.steps.all) + 1, -1, np.int32)
+        counter = 0
+
+        def walk(instance: object, above: set[int]) -> None:
+            nonlocal counter
+            for step in self.steps.of(instance):  # type: ignore[arg-type]
+                if order[step.index] < 0:
+                    order[step.index] = counter
+                    counter += 1
+                self.ancestors.setdefault(step.index, set()).update(above)
+                for element in step.rung.elements:
+                    called = called_instance(element, step.instance, self.plant) if isinstance(element, Block) else None
+                    if called is not None and called.pou is not None and len(above) < 60:
+                        walk(called, above | {step.index})
+
+        for program in self.plant.programs:
+            walk(program, set())
+        return order
+
+    def skipped(self, journal: Journal, step: int, scan: int) -> Skip | None:
+        """Why a step did not run in a scan; None where it did."""
+        fault = journal.fault
+        if fault is not None and scan >= fault.scan:
+            if scan > fault.scan or self.order[step] > self.order[fault.step]:
+                return Skip(SkipKind.HALTED, None)
+        return self._skipped(journal, step, scan, 0)
+
+    def _skipped(self, journal: Journal, step: int, scan: int, depth: int) -> Skip | None:
+        one = self.steps.all[step]
+        if step >= self.steps.cyclic:
+            outer = self._not_called(journal, id(one.instance), scan, depth)
+            if outer is not None:
+                return outer
+        at = self.steps.first[id(one.instance)]
+        for source, target, mark in self.leaving.get(id(one.instance), ()):
+            if source < at or source >= step:
+                continue
+            if target > step and journal.settled(mark.number, scan):
+                return Skip(SkipKind.JUMP if mark.kind is MarkKind.JUMP else SkipKind.RETURN, mark)
+            if target > source and journal.settled(mark.number, scan):
+                at = target
+        return None
+
+    def _not_called(self, journal: Journal, instance: int, scan: int, depth: int) -> Skip | None:
+        marks = self.callers.get(instance, [])
+        if not marks:
+            return Skip(SkipKind.NEVER_CALLED, None)
+        reasons = []
+        for mark in marks:
+            outer = self._skipped(journal, mark.step, scan, depth + 1) if depth < 60 else None
+            if outer is not None:
+                reasons.append(outer)
+            elif journal.settled(mark.number, scan):
+                return None
+            else:
+                reasons.append(Skip(SkipKind.NOT_CALLED, mark))
+        return reasons[0]
+
+    def last_run(self, journal: Journal, step: int, scan: int) -> int:
+        """The last scan up to this one in which a step ran; 0 where it never did."""
+        for _ in range(200):
+            if scan <= 0:
+                return 0
+            skip = self.skipped(journal, step, scan)
+            if skip is None:
+                return scan
+            if skip.kind is SkipKind.HALTED and journal.fault is not None:
+                scan = min(scan, journal.fault.scan) - (0 if scan > journal.fault.scan else 1)
+                continue
+            if skip.mark is None:
+                return 0
+            row = journal.last_row(skip.mark.number, journal.settled_position(scan))
+            if row is None:
+                return 0
+            scan = (int(journal.key[row]) >> BITS) - 1
+        return 0
+
+    def skipped_since(self, journal: Journal, step: int, scan: int) -> int:
+        """Time (ns) from which on a step has not run, up to a scan."""
+        last = self.last_run(journal, step, scan)
+        return journal.clock.start(last + 1)
+
+    def seen(self, journal: Journal, step: int, scan: int) -> int:
+        """The journal position that a step saw when it was evaluated (last) in a scan."""
+        low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
+        if low == high:
+            return low
+        steps = journal.step[low:high]
+        mine = self.order[step]
+        before = (steps < 0) | (self.order[steps] < mine)
+        above = self.ancestors.get(step, set())
+        if above:
+            ancestor = np.isin(steps, np.array(sorted(above), np.int32))
+            if ancestor.any():
+                pins = np.array([int(t) >= len(self.plant.tags) or self.plant.tags[int(t)].kind is VariableKind.INPUT
+                                 for t in journal.tag[low:high]])
+                before &= ~ancestor | pins
+        hits = np.nonzero(before)[0]
+        return low + (int(hits[-1]) + 1 if len(hits) else 0)
+
+    def done(self, journal: Journal, step: int, scan: int) -> int:
+        """The journal position just after a step, with what it called, was evaluated (last) in a scan."""
+        position = self.seen(journal, step, scan)
+        high = journal.settled_position(scan)
+        while position < high and (int(journal.step[position]) == step or step in self.ancestors.get(int(journal.step[position]), ())):
+            position += 1
+        return position

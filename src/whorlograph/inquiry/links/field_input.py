@@ -1,0 +1,84 @@
+"""The end of most trails: a value that no rung writes."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.model.literals import duration_text
+from whorlograph.model.question import LinkKind, RootKind
+
+from ..pulses import Stay, history, last_change, short_stays, stays
+from ..trail import Link, Root
+from ..wiring import meaning
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def input_link(tracer: Tracer, tag: int, position: int) -> Link:
+    """A link without a rung that carries the root: input, never-written value, or a gap in the log."""
+    root = input_root(tracer, tag, position)
+    scan = tracer.journal.clock.scan_at(root.since) if root.since is not None else 0
+    return Link(LinkKind.BLOCK, tag, root.value, root.since, -1, scan, root.text, roots=[root])
+
+
+def input_root(tracer: Tracer, tag: int, position: int) -> Root:
+    """The root for a tag that no rung writes."""
+    one, journal = tracer.tag(tag), tracer.journal
+    bits = journal.value_at(tag, position)
+    row = journal.last_row(tag, position)
+    value = tracer.value(tag, bits)
+    point = tracer.iolist.get(tag)
+    at_input = one.address is not None and one.address.area == "I"
+    if tag in tracer.logged:
+        seen = journal.time(row) if row is not None else 0
+        found = last_change(tracer.log, tag, seen) if row is not None else None
+        since = found[0] if found is not None else (seen if row is not None and seen > 0 else None)
+        return _described(tracer, Root(RootKind.FIELD_INPUT, tag, value, since, point=point))
+    if at_input:
+        text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value)}, its declared value"
+        return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point)
+    kind = RootKind.CONSTANT if one.constant else RootKind.INITIAL_VALUE
+    words = "is a constant" if one.constant else "is never written"
+    return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value)}",
+                f"find out who should write {one.name}", point)
+
+
+def _described(tracer: Tracer, root: Root) -> Root:
+    """Put a field input into words: what it did, how often, what to check where."""
+    assert root.tag is not None
+    one, log = tracer.tag(root.tag), tracer.log
+    point = root.point
+    if not tracer.boolean(root.tag):
+        since = f" since {tracer.at(root.since)}" if root.since is not None else " in the whole log before"
+        root.text = f"{one.name} reads {root.value}{since}"
+        root.what_to_check = _where(point, one.name)
+        return root
+    on = bool(root.value)
+    now = _stay(stays(log, root.tag, one.initial), root.since)
+    if root.since is None:
+        happened = f"{one.name} was {'on' if on else 'off'} from the log's start"
+    elif now is not None and now.ended and now.length < 2_000_000_000:
+        happened = f"{one.name} went {'on' if on else 'off'} for {duration_text(now.length)} at {tracer.at(root.since)}"
+    else:
+        happened = f"{one.name} {'on' if on else 'off'} since {tracer.at(root.since)}"
+    short = short_stays(log, root.tag, int(on), one.initial)
+    root.short = tuple((s.start, s.length) for s in short)
+    told = history(short, not on, [tracer.at(s.start) for s in short[:1]])
+    label = f" ({point.description})" if point is not None and point.description else ""
+    root.text = f"{happened}{label}" + (f"; {told}" if told else "")
+    root.what_to_check = f"{_where(point, one.name)}; {meaning(point, on)}"
+    return root
+
+
+def _stay(found: list[Stay], since: int | None) -> Stay | None:
+    return next((s for s in found if s.start == since), None)
+
+
+def _where(point: object, name: str) -> str:
+    from whorlograph.model.iolist import Point
+
+    if not isinstance(point, Point) or not point.whereabouts:
+        return f"check what is wired to {name}"
+    drawing = f", drawing {point.drawing}" if point.drawing else ""
+    return f"check {point.whereabouts}{drawing}"

@@ -1,0 +1,31 @@
+"""``never-set``: the set coil (or, of a latch that stays on, the reset coil) was not powered."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.model.question import LinkKind
+
+from ..trail import Link
+from . import rung_false, skipped
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer, View, Writer
+
+
+def link(tracer: Tracer, tag: int, writers: list[Writer], view: View, depth: int, kind: LinkKind) -> Link | None:
+    """Why the coil that would have to write has no power; of several, the one that lacks the fewest contacts."""
+    best: Link | None = None
+    for writer in writers[:4]:
+        scan = tracer.ran(writer.step, view)
+        if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+            found = skipped.link(tracer, tag, writer, scan, depth)
+        else:
+            found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
+            if found is not None:
+                verb = "set" if writer.kind == "set" else "reset"
+                found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
+                found.value = verb == "reset"
+        if found is not None and (best is None or len(found.blockers) < len(best.blockers)):
+            best = found
+    return best

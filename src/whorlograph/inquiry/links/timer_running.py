@@ -1,0 +1,98 @@
+"""``timer-running``: a timer has not elapsed; what restarts it, else what starts it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.model.ladder import Block
+from whorlograph.model.literals import duration_text
+from whorlograph.model.question import LinkKind
+from whorlograph.model.tags import Instance, Leaf
+
+from ..trail import Link
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
+    """A timer's output, from its input: running, not started, dropped, or keeping its output on."""
+    from .block import pin_of
+    from .rung_false import first_out, unpowered
+    from .rung_true import powered
+    from .gates import explain_gate
+
+    tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
+    journal = tracer.journal
+    done = tracer.paths.done(journal, step, scan)
+    q, input_on = bool(journal.value_at(tags["q"], done)), bool(journal.value_at(tags["in"], done))
+    preset = journal.value_at(tags["pt"], done)
+    row = journal.last_row(tags["in"], done)
+    q_row = journal.last_row(tags["q"], done)
+    pin = pin_of(block, "IN")
+    now, started = tracer.time(scan), journal.time(row) if row is not None else 0
+    label, place = block.instance, tracer.place(step)
+    since = journal.time(q_row) if q_row is not None else None
+    if pin is None:
+        return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", block.id)
+
+    def lost(text: str, kind: LinkKind, at_scan: int) -> Link:
+        found = Link(kind, tags["q"], q, since, step, at_scan, text, block.id)
+        flow, circuit = tracer.flow(step, at_scan), tracer.circuit(step)
+        gates = first_out(tracer, circuit, pin.wires, flow, tracer.flow(step, at_scan - 1))
+        found.blockers = tuple(g.element for g in gates)
+        for gate in gates[:2]:
+            explain_gate(tracer, found, circuit, gate, flow, depth, change=True)
+        if not gates:
+            child = unpowered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, what=f"IN of {label}")
+            if child is not None:
+                found.children.append(child)
+        return found
+
+    def on(text: str, kind: LinkKind, at_scan: int) -> Link:
+        found = Link(kind, tags["q"], q, since, step, scan, text, block.id)
+        child = powered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"IN of {label}")
+        if child is not None:
+            found.children.append(child)
+        return found
+
+    start_scan = tracer.scan_of(row) if row is not None else scan
+    if name == "TON" and not q and input_on:
+        text = f"{label} in {place} is still running: {duration_text(min(now - started, preset))} of {duration_text(preset)}"
+        restarts = _restarts(tracer, tags["in"], done)
+        if restarts > 1:
+            fell = int(journal.rows(tags["in"])[list(journal.rows(tags["in"])).index(row) - 1])
+            return lost(f"{text}; its input fell off and restarted it {restarts} times", LinkKind.TIMER_RUNNING, tracer.scan_of(fell))
+        return on(text, LinkKind.TIMER_RUNNING, start_scan)
+    if name == "TON" and not q:
+        if change and q_row is not None and row is not None:
+            return lost(f"{label} in {place} lost its input at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+        found = unpowered(tracer, None, step, block.id, pin.wires, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+        if found is not None:
+            found.tag, found.since = tags["q"], since
+        return found
+    if q and input_on:
+        return on(f"{label} in {place} is on: its input came at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+    if q:
+        left = max(0, preset - (now - started))
+        return on(f"{label} in {place} keeps its output on for another {duration_text(left)}", LinkKind.TIMER_RUNNING, start_scan)
+    if name == "TOF" and row is not None:
+        return lost(f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+    if name == "TP" and q_row is not None:
+        pulse = journal.rows(tags["q"])
+        begin = int(pulse[max(0, list(pulse).index(q_row) - 1)])
+        return on(f"{label} in {place} ended its pulse of {duration_text(preset)}", LinkKind.BLOCK, tracer.scan_of(begin))
+    found = unpowered(tracer, None, step, block.id, pin.wires, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+    if found is not None:
+        found.tag = tags["q"]
+    return found
+
+
+def _restarts(tracer: Tracer, tag: int, position: int) -> int:
+    """How often a timer's input has come and gone before it elapsed, in the ten minutes before."""
+    journal = tracer.journal
+    rows = journal.rows(tag)
+    last = journal.last_row(tag, position)
+    if last is None:
+        return 0
+    return sum(1 for r in rows.tolist() if r < last and not journal.value[r] and journal.time(last) - journal.time(r) < 600_000_000_000)

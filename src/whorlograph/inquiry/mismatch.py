@@ -1,0 +1,75 @@
+"""Mismatches: the log recorded one value of a tag, the virtual controller computed another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import Journal
+from whorlograph.model.iolist import IoList
+from whorlograph.model.log import Log
+from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.times import clock_text
+
+from .pulses import Stay, stays
+from .symptoms import course
+from .trail import Root
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """A stretch in which record and computation differ: tag, start and end in ns, the recorded raw value."""
+
+    tag: int
+    start: int
+    end: int
+    recorded: int
+
+
+def compared_tags(controller: Controller, log: Log) -> list[int]:
+    """The logged tags that the program itself writes: compared, not replayed."""
+    from whorlograph.model.feed import input_tags
+    from whorlograph.model.log import tags_logged
+
+    return sorted(tags_logged(log) - input_tags(controller.plant, log, controller.written, controller.profile))
+
+
+def differences(controller: Controller, journal: Journal, log: Log, tag: int) -> list[Difference]:
+    """Where a recorded tag differs from the computed one for longer than the profile allows."""
+    path = course(journal, tag)
+    clock = journal.clock
+    computed = [(0, path.first)] + [(clock.start(s), v) for s, v in zip(path.scans, path.values, strict=True)]
+    found: list[Difference] = []
+    for stay in stays(log, tag, controller.plant.tags[tag].initial):
+        found += _within(controller, tag, stay, computed)
+    return found
+
+
+def _within(controller: Controller, tag: int, stay: Stay, computed: list[tuple[int, int]]) -> list[Difference]:
+    found = []
+    for i, (start, value) in enumerate(computed):
+        end = computed[i + 1][0] if i + 1 < len(computed) else stay.start + stay.length
+        low, high = max(start, stay.start), min(end, stay.start + stay.length)
+        if value != stay.value and high - low > controller.mismatch_after:
+            found.append(Difference(tag, low, high, stay.value))
+    return found
+
+
+def mismatch_root(controller: Controller, journal: Journal, log: Log, iolist: IoList, tag: int, symptom: Symptom, at: int) -> Root | None:
+    """The root where the recorded tag has the symptom and the computed one has not."""
+    if tag not in compared_tags(controller, log):
+        return None
+    wanted_off = symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN)
+    here = [d for d in differences(controller, journal, log, tag) if d.start <= at and bool(d.recorded) != wanted_off]
+    current = [d for d in here if d.end >= at]
+    if symptom is Symptom.CHATTERS or not current:
+        return None
+    found = current[-1]
+    name, point = controller.plant.tags[tag].name, iolist.get(tag)
+    state, other = ("off", "on") if wanted_off else ("on", "off")
+    since = clock_text(log, found.start)
+    text = f"the program has {name} {other}, but the log recorded it {state} since {since}: the fault lies behind the output"
+    where = point.whereabouts if point is not None and point.whereabouts else name
+    drawing = f", drawing {point.drawing}" if point is not None and point.drawing else ""
+    return Root(RootKind.MISMATCH, tag, not wanted_off, found.start, text,
+                f"check the output card, fuse, wire and contactor of {where}{drawing}", point, changed=True)

@@ -1,0 +1,97 @@
+"""Proof: the same log replayed with one root changed (ANSWERS.md, Proof)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import Journal
+from whorlograph.model.feed import Hold, Trial
+from whorlograph.model.log import Log
+from whorlograph.model.profile import Overflow
+from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+
+from .symptoms import course
+from .trail import Answer, Root
+
+AFTER = 60_000_000_000
+FEW_SCANS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """What a second replay showed: the verdict, a sentence, and its journal (None where nothing was tried)."""
+
+    proved: bool | None
+    text: str
+    journal: Journal | None
+    trial: Trial | None
+
+
+Replay = Callable[[Trial, int], Journal]
+
+
+def trial_for(root: Root, controller: Controller) -> tuple[Trial | None, str]:
+    """The change that puts a root the other way, and its name; None where there is none to try."""
+    if root.tag is None:
+        return None, "there is nothing to hold"
+    tag = controller.plant.tags[root.tag]
+    if root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
+        if tag.type.family is not Family.BOOL:
+            return None, f"{tag.name} is no BOOL: try a value on it yourself"
+        start = root.since if root.since is not None else 0
+        return Trial((Hold(root.tag, int(not root.value), start),)), f"{tag.name} held {'off' if root.value else 'on'}"
+    if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
+        return Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start"
+    return None, "this root cannot be put the other way"
+
+
+def prove(answer: Answer, root: Root, controller: Controller, log: Log) -> Proof:
+    """Replay with one root changed and see whether the symptom is gone at its instant."""
+    until = min(log.end, max(answer.time, 0) + AFTER)
+    if root.kind is RootKind.FAULT:
+        return _without_fault(answer, controller, log, until)
+    trial, what = trial_for(root, controller)
+    if trial is None:
+        return Proof(None, what, None, None)
+    journal = controller.replay(log, trial, until)
+    return _judge(answer, journal, controller, log, what, trial)
+
+
+def _without_fault(answer: Answer, controller: Controller, log: Log, until: int) -> Proof:
+    fault_controller = Controller(controller.program, replace(controller.profile, on_overflow=Overflow.SATURATE), controller.resource,
+                                  controller.plain)
+    journal = fault_controller.replay(log, None, until)
+    if journal.fault is not None:
+        return Proof(None, "the fault is no overflow, so nothing could be tried", None, None)
+    return _judge(answer, journal, controller, log, "results held at their limits", Trial())
+
+
+def _judge(answer: Answer, journal: Journal, controller: Controller, log: Log, what: str, trial: Trial) -> Proof:
+    path = course(journal, answer.tag)
+    name = controller.plant.tags[answer.tag].name
+    scan, time = journal.clock.scan_at(answer.time), answer.time
+    if answer.symptom is Symptom.WILL_NOT_PULL_IN:
+        on = path.next_change(scan, True)
+        if on is not None:
+            return Proof(True, f"with {what}, {name} pulls in at {clock_text(log, journal.clock.start(on))}", journal, trial)
+        return Proof(False, f"with {what}, {name} still does not pull in", journal, trial)
+    wanted = answer.symptom is Symptom.DROPPED_OUT
+    if bool(path.at(scan)) != wanted:
+        return Proof(False, f"with {what}, {name} is {'off' if wanted else 'on'} all the same", journal, trial)
+    turned = path.next_change(scan, not wanted)
+    state = "on" if wanted else "off"
+    if turned is None:
+        return Proof(True, f"with {what}, {name} stays {state}", journal, trial)
+    when = journal.clock.start(turned)
+    if turned - scan <= FEW_SCANS and not _input_between(log, time, when):
+        return Proof(False, f"with {what}, {name} turns only {turned - scan} scans later", journal, trial)
+    return Proof(True, f"with {what}, {name} stays {state} until {clock_text(log, when)}; from then on the log no longer fits the trial",
+                 journal, trial)
+
+
+def _input_between(log: Log, low: int, high: int) -> bool:
+    return bool(((log.times > low) & (log.times <= high)).any())

@@ -1,0 +1,83 @@
+"""How often, how short and since when an input did what it did: from the log itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from whorlograph.model.literals import duration_text
+from whorlograph.model.log import Log
+
+SHORT = 1_000_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """A stretch during which an input kept one value: start and length in ns; ``ended`` False at the log's end."""
+
+    start: int
+    length: int
+    value: int
+    ended: bool
+
+
+def stays(log: Log, tag: int, initial: int) -> list[Stay]:
+    """The stretches of one tag in the log, in order."""
+    rows = log.of(tag)
+    times, values = log.times[rows], log.values[rows]
+    if not len(times):
+        return []
+    keep = np.ones(len(times), bool)
+    keep[1:] = values[1:] != values[:-1]
+    times, values = times[keep], values[keep]
+    ends = np.append(times[1:], log.end)
+    found = [Stay(int(t), int(e - t), int(v), i + 1 < len(times)) for i, (t, e, v) in enumerate(zip(times, ends, values, strict=True))]
+    if found[0].start > 0 and found[0].value != initial:
+        found.insert(0, Stay(0, found[0].start, initial, True))
+    return found
+
+
+def short_stays(log: Log, tag: int, value: int, initial: int) -> list[Stay]:
+    """The stretches with a value that were short: under a second, and a fifth of what stood before."""
+    all_stays = stays(log, tag, initial)
+    return [s for before, s in zip(all_stays, all_stays[1:], strict=False)
+            if s.value == value and s.ended and s.length < SHORT and s.length * 5 <= before.length]
+
+
+def last_change(log: Log, tag: int, until: int) -> tuple[int, int] | None:
+    """(time, value) of the log's last change of a tag up to a time; None where it never changed by then."""
+    rows = log.of(tag)
+    rows = rows[log.times[rows] <= until]
+    if not len(rows):
+        return None
+    values = log.values[rows]
+    changes = np.nonzero(values[1:] != values[:-1])[0]
+    if not len(changes):
+        return None
+    row = rows[changes[-1] + 1]
+    return int(log.times[row]), int(log.values[row])
+
+
+def grows(lengths: list[int]) -> bool:
+    """Whether lengths grow on the whole: later half clearly longer than the earlier."""
+    if len(lengths) < 3:
+        return False
+    half = len(lengths) // 2
+    return sum(lengths[-half:]) > 1.25 * sum(lengths[:half])
+
+
+def history(found: list[Stay], off: bool, time_text: list[str]) -> str:
+    """The short stays in words: how many, how long, since when, whether they grow.
+
+    Args: off: the stays are openings; time_text: the first one's time.
+    """
+    if len(found) < 2:
+        return ""
+    lengths = [s.length for s in found]
+    word = "openings" if off else "closings"
+    shortest, longest = duration_text(min(lengths)), duration_text(max(lengths))
+    span = shortest if shortest == longest else f"{shortest} to {longest}"
+    more = ", growing longer" if grows(lengths) else ""
+    tail = ": a loose wire or a worn switch" if off else ""
+    return f"{len(found)} short {word} in this log ({span}{more}), the first at {time_text[0]}{tail}"

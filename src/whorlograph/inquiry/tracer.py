@@ -1,0 +1,223 @@
+"""Follows values back through the journal: which step wrote them, and what made it do so."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import BITS, Journal
+from whorlograph.engine.path import Paths
+from whorlograph.engine.power import Flow, PowerFlow
+from whorlograph.model.iolist import IoList
+from whorlograph.model.ladder import Block, Coil, CoilKind, Element, InOutVariable, OutVariable
+from whorlograph.model.literals import cooked
+from whorlograph.model.log import Log, tags_logged
+from whorlograph.model.rung_types import called_instance
+from whorlograph.model.steps import Step
+from whorlograph.model.tags import Tag
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+from whorlograph.model.uses import leaves
+
+from .circuit import Circuit
+from .trail import Link, Value
+
+LAST = 1 << 30
+BUDGET = 240
+DEEPEST = 40
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """From where a value is looked at: in a scan, before the step of this place in the order of execution."""
+
+    scan: int
+    order: int = LAST
+
+
+@dataclass(frozen=True, slots=True)
+class Writer:
+    """An element that writes a tag."""
+
+    step: int
+    element: Element
+
+    @property
+    def kind(self) -> CoilKind | None:
+        """The coil's kind; None for a block's output."""
+        return self.element.kind if isinstance(self.element, Coil) else None
+
+
+@dataclass
+class Tracer:
+    """One program, its replay, and what is needed to follow causes through them.
+
+    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes.
+    """
+
+    controller: Controller
+    journal: Journal
+    log: Log
+    iolist: IoList
+    coils: list[int] = field(default_factory=list)
+    open: set[tuple[int, int]] = field(default_factory=set)
+    spent: int = 0
+    state_only: bool = False
+
+    def __post_init__(self) -> None:
+        self.plant, self.steps = self.controller.plant, self.controller.steps
+        self.paths = Paths(self.plant, self.steps)
+        self.power = PowerFlow(self.plant, self.paths)
+        self.logged = tags_logged(self.log)
+        self._circuits: dict[int, Circuit] = {}
+
+    @cached_property
+    def writers(self) -> dict[int, list[Writer]]:
+        """By tag: the elements that write it, in order of execution."""
+        found: dict[int, list[Writer]] = {}
+        for step in self.steps.all:
+            for element in step.rung.elements:
+                for tag in self._written(element, step):
+                    found.setdefault(tag, []).append(Writer(step.index, element))
+        for writers in found.values():
+            writers.sort(key=lambda w: int(self.paths.order[w.step]))
+        return found
+
+    def _written(self, element: Element, step: Step) -> list[int]:
+        if isinstance(element, Coil):
+            return leaves(element.variable, step.instance, self.plant)
+        if isinstance(element, (OutVariable, InOutVariable)) and element.wires:
+            return leaves(element.expression, step.instance, self.plant)
+        if isinstance(element, Block) and element.instance:
+            called = called_instance(element, step.instance, self.plant)
+            if called is not None:
+                from whorlograph.model.tags import Leaf
+
+                pins = {p.name.lower() for p in element.inputs} if called.pou is not None else set(called.scope)
+                return [r.tag for n, r in called.scope.items() if isinstance(r, Leaf) and n in pins]
+        return []
+
+    def circuit(self, step: int) -> Circuit:
+        """The rung of a step as a circuit."""
+        found = self._circuits.get(step)
+        if found is None:
+            one = self.steps.all[step]
+            found = self._circuits[step] = Circuit(one, self.power.rails(one))
+        return found
+
+    # words
+
+    def tag(self, number: int) -> Tag:
+        """A tag by number."""
+        return self.plant.tags[number]
+
+    def name(self, tag: int | None) -> str:
+        """A tag's name."""
+        return self.plant.tags[tag].name if tag is not None and tag < len(self.plant.tags) else ""
+
+    def value(self, tag: int, bits: int) -> Value:
+        """A raw value for a person or JSON."""
+        one = self.plant.tags[tag]
+        if one.enumeration is not None:
+            return next((n for n, v in one.enumeration.values if v == bits), bits)
+        return cooked(bits, one.type)
+
+    def state_word(self, value: Value) -> str:
+        """on, off, or the number."""
+        if isinstance(value, bool):
+            return "on" if value else "off"
+        return str(value)
+
+    def time(self, scan: int) -> int:
+        """Clock of a scan, ns."""
+        return self.journal.clock.start(scan)
+
+    def at(self, time: int | None) -> str:
+        """An instant in words."""
+        return clock_text(self.log, time) if time is not None else "the start"
+
+    def place(self, step: int) -> str:
+        """A step in words: POU and rung."""
+        one = self.steps.all[step]
+        return f"{one.pou} {one.rung.number}"
+
+    def boolean(self, tag: int) -> bool:
+        """Whether a tag is a BOOL."""
+        return self.plant.tags[tag].type.family is Family.BOOL
+
+    # values
+
+    def position(self, view: View) -> int:
+        """The journal position that a view looks from."""
+        if view.order >= LAST:
+            return self.journal.settled_position(view.scan)
+        step = self._step_of(view.order)
+        return self.paths.seen(self.journal, step, view.scan)
+
+    def _step_of(self, order: int) -> int:
+        import numpy as np
+
+        hits = np.nonzero(self.paths.order == order)[0]
+        return int(hits[0]) if len(hits) else 0
+
+    def raw(self, tag: int, view: View) -> int:
+        """A tag's raw value from a view."""
+        return self.journal.value_at(tag, self.position(view))
+
+    def since(self, tag: int, view: View) -> int | None:
+        """Since when (ns) a tag has had the value it has in a view; None: since before the log."""
+        row = self.journal.last_row(tag, self.position(view))
+        return self.journal.time(row) if row is not None else None
+
+    def ran(self, step: int, view: View) -> int:
+        """The scan whose evaluation of a step is the latest before a view."""
+        return view.scan if self.paths.order[step] < view.order else view.scan - 1
+
+    def flow(self, step: int, scan: int) -> Flow:
+        """Power flow of a step's rung."""
+        return self.power.flow(self.journal, self.steps.all[step], max(0, scan))
+
+    def view_of(self, step: int, scan: int) -> View:
+        """What a step saw in a scan."""
+        return View(scan, int(self.paths.order[step]))
+
+    # following
+
+    def explain(self, tag: int, view: View, change: bool, depth: int) -> Link | None:
+        """Why a tag has its value in a view.
+
+        Args: change: what brought it about, rather than what keeps it so.
+        Returns: None where the trail comes back to itself or is too long.
+        """
+        position = self.position(view)
+        row = self.journal.last_row(tag, position)
+        key = (tag, row if row is not None else -1)
+        self.spent += 1
+        if key in self.open or self.spent > BUDGET or depth > DEEPEST:
+            return None
+        self.open.add(key)
+        self.coils.append(tag)
+        try:
+            if row is not None and change:
+                return self.change(row, depth)
+            return self.state(tag, view, depth)
+        finally:
+            self.open.discard(key)
+            self.coils.pop()
+
+    def change(self, row: int, depth: int) -> Link | None:
+        """What made a tag change in a row of the journal."""
+        from .links import change_link
+
+        return change_link(self, row, depth)
+
+    def state(self, tag: int, view: View, depth: int) -> Link | None:
+        """What keeps a tag at its value in a view."""
+        from .links import state_link
+
+        return state_link(self, tag, view, depth)
+
+    def scan_of(self, row: int) -> int:
+        """The scan of a journal row."""
+        return int(self.journal.key[row]) >> BITS

@@ -1,0 +1,99 @@
+"""A trail: the tree of links from a symptom back to its roots."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from whorlograph.model.iolist import Point
+from whorlograph.model.question import LinkKind, RootKind, Symptom
+
+Value = bool | int | float | str | None
+
+
+@dataclass(slots=True)
+class Root:
+    """Where a trail ends.
+
+    ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
+    the log. ``changed``: it brought the asked state about; ``blocked`` of ``attempts`` it blocked; ``proved``
+    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed.
+    """
+
+    kind: RootKind
+    tag: int | None
+    value: Value
+    since: int | None
+    text: str = ""
+    what_to_check: str = ""
+    point: Point | None = None
+    changed: bool = False
+    blocked: int = 0
+    attempts: int = 0
+    short: tuple[tuple[int, int], ...] = ()
+    proved: bool | None = None
+    proof: str = ""
+    step: int = -1
+
+    @property
+    def key(self) -> tuple[RootKind, int | None]:
+        """What makes two roots the same."""
+        return self.kind, self.tag
+
+
+@dataclass(slots=True)
+class Link:
+    """One line of a trail.
+
+    ``tag`` (None: a pin or power), ``value``, ``since`` (ns or None) of what is explained; ``step``, ``scan``
+    and ``element`` say where to look; ``blockers`` are the elements that block there.
+    """
+
+    kind: LinkKind
+    tag: int | None
+    value: Value
+    since: int | None
+    step: int
+    scan: int
+    text: str
+    element: int = 0
+    blockers: tuple[int, ...] = ()
+    children: list[Link] = field(default_factory=list)
+    roots: list[Root] = field(default_factory=list)
+
+    def walk(self, depth: int = 0) -> Iterator[tuple[int, Link]]:
+        """Links in reading order, each with its depth."""
+        yield depth, self
+        for child in self.children:
+            yield from child.walk(depth + 1)
+
+    def all_roots(self) -> Iterator[Root]:
+        """The roots below this link, in reading order."""
+        yield from self.roots
+        for child in self.children:
+            yield from child.all_roots()
+
+
+@dataclass(slots=True)
+class Answer:
+    """The answer to a question.
+
+    ``time`` (ns) and ``scan`` of the symptom; ``trails`` one link tree (none where nothing is to explain);
+    ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence.
+    """
+
+    symptom: Symptom
+    tag: int
+    value: Value
+    time: int
+    scan: int
+    trail: Link | None
+    roots: list[Root]
+    text: str
+    rests_on: list[str] = field(default_factory=list)
+    mismatch: bool = False
+    attempts: tuple[int, ...] = ()
+
+    def links(self) -> list[tuple[int, Link]]:
+        """The trail's links in reading order with their depth."""
+        return list(self.trail.walk()) if self.trail is not None else []

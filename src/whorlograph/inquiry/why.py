@@ -1,0 +1,205 @@
+"""Why: from a question to its answer (ANSWERS.md)."""
+
+from __future__ import annotations
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import Journal
+from whorlograph.model.iolist import IoList
+from whorlograph.model.literals import duration_text
+from whorlograph.model.log import Log
+from whorlograph.model.program import OpaqueBody
+from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
+
+from .attempts import attempts
+from .mismatch import mismatch_root
+from .ranking import merge, rank
+from .symptoms import Course, course, detect, recorded
+from .tracer import LAST, Tracer, View
+from .trail import Answer, Link, Root
+
+
+class Inquiry:
+    """Answers questions about one replay."""
+
+    def __init__(self, controller: Controller, journal: Journal, log: Log, iolist: IoList) -> None:
+        self.controller, self.journal, self.log, self.iolist = controller, journal, log, iolist
+        self.tracer = Tracer(controller, journal, log, iolist)
+
+    def ask(self, question: Question) -> Answer:
+        """Answer a question; the trail ends in ranked roots, none of them proved yet."""
+        tracer, journal = self.tracer, self.journal
+        at = min(question.at, self.log.end) if question.at is not None else self.log.end
+        scan = journal.clock.scan_at(max(0, at))
+        path = course(journal, question.tag)
+        name = tracer.name(question.tag)
+        if not tracer.boolean(question.tag):
+            return self._number(question.tag, scan)
+        symptom = question.symptom or self._symptom(question.tag, path, scan, at)
+        tracer.spent, tracer.coils, tracer.open = 0, [], set()
+        mismatch = mismatch_root(self.controller, journal, self.log, self.iolist, question.tag, symptom, at)
+        if mismatch is not None:
+            value = mismatch.value
+            return self._finished(Answer(symptom, question.tag, value, at, scan, None, [mismatch], mismatch.text, mismatch=True))
+        if symptom is Symptom.DROPPED_OUT:
+            answer = self._dropped(question.tag, path, scan)
+        elif symptom is Symptom.WILL_NOT_PULL_IN:
+            answer = self._blocked(question.tag, path, scan)
+        elif symptom is Symptom.WILL_NOT_DROP_OUT:
+            answer = self._stays_on(question.tag, path, scan)
+        else:
+            answer = self._chatters(question.tag, path, scan)
+        if answer is None:
+            state = "on" if path.at(scan) else "off"
+            text = f"{name} is {state} at {tracer.at(tracer.time(scan))}: it did not {_verb(symptom)}"
+            answer = Answer(symptom, question.tag, bool(path.at(scan)), tracer.time(scan), scan, None, [], text)
+        return self._finished(answer)
+
+    def _symptom(self, tag: int, path: Course, scan: int, at: int) -> Symptom:
+        found = detect(path, self.journal, scan)
+        seen = recorded(self.log, tag, at, 0)
+        if seen is not None and found is not Symptom.CHATTERS and bool(seen) != bool(path.at(scan)):
+            return Symptom.WILL_NOT_DROP_OUT if seen else Symptom.WILL_NOT_PULL_IN
+        return found
+
+    # symptoms
+
+    def _dropped(self, tag: int, path: Course, scan: int) -> Answer | None:
+        drop = path.last_change(scan, False)
+        if drop is None or not path.at(drop - 1):
+            return None
+        row = self.journal.last_row(tag, self.journal.settled_position(drop))
+        tracer = self.tracer
+        link = tracer.explain(tag, View(drop, LAST), True, 0) if row is not None else None
+        time = tracer.time(drop)
+        back = path.next_change(scan, True) if path.at(scan) else None
+        again = f"; it has been on again since {tracer.at(tracer.time(path.last_change(scan, True) or back or scan))}" if path.at(scan) else ""
+        return self._answer(Symptom.DROPPED_OUT, tag, False, time, drop, link, f"dropped out at {tracer.at(time)}", again)
+
+    def _blocked(self, tag: int, path: Course, scan: int) -> Answer | None:
+        tracer = self.tracer
+        if path.at(scan):
+            return None
+        tries = attempts(tracer, tag, scan)
+        tries = [a for a in tries if not path.at(a.scan)]
+        looked = tries[-1].scan if tries else scan
+        link = tracer.explain(tag, View(looked, LAST), False, 0)
+        time = tracer.time(looked)
+        if tries:
+            condition = tracer.name(tries[-1].condition)
+            count = f"{len(tries)} attempts, the last" if len(tries) > 1 else "tried once,"
+            what = f"did not pull in ({count} at {tracer.at(time)}: {condition})"
+        else:
+            what = "was never tried: no condition of its rungs came on while it was off"
+        answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, time, looked, link, what)
+        answer.attempts = tuple(a.scan for a in tries)
+        self._count_blocked(answer, tag)
+        return answer
+
+    def _count_blocked(self, answer: Answer, tag: int) -> None:
+        """How many of the last attempts each root blocked; roots that blocked only earlier ones come last."""
+        keys = {r.key: r for r in answer.roots}
+        looked = answer.attempts[-8:]
+        for root in answer.roots:
+            root.attempts, root.blocked = max(1, len(looked)), 1
+        for scan in reversed(looked[:-1]):
+            self.tracer.spent = 0
+            link = self.tracer.explain(tag, View(scan, LAST), False, 0)
+            for root in merge(link.all_roots()) if link is not None else []:
+                known = keys.get(root.key)
+                if known is not None:
+                    known.blocked += 1
+                elif root.kind is not RootKind.CONSTANT:
+                    root.attempts, root.blocked, root.changed = len(looked), 1, False
+                    keys[root.key] = root
+        answer.roots = list(keys.values())
+
+    def _stays_on(self, tag: int, path: Course, scan: int) -> Answer | None:
+        if not path.at(scan):
+            return None
+        tracer = self.tracer
+        link = tracer.explain(tag, View(scan, LAST), False, 0)
+        since = path.last_change(scan, True)
+        if link is not None and link.kind is LinkKind.SET_BY:
+            resetters = [w for w in tracer.writers.get(tag, []) if w.kind == "reset"]
+            if resetters:
+                from .links import never_set
+
+                tracer.coils.append(tag)
+                unreset = never_set.link(tracer, tag, resetters, View(scan, LAST), 1, LinkKind.NEVER_SET)
+                tracer.coils.pop()
+                if unreset is not None:
+                    link.children.append(unreset)
+        when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
+        return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
+
+    def _chatters(self, tag: int, path: Course, scan: int) -> Answer | None:
+        tracer = self.tracer
+        on, off = path.last_change(scan, True), path.last_change(scan, False)
+        if on is None or off is None:
+            return None
+        start = self.journal.clock.scan_at(max(0, tracer.time(scan) - 10_000_000_000))
+        inside = [(s, v) for s, v in zip(path.scans, path.values, strict=True) if start < s <= scan]
+        rises = [s for s, v in inside if v]
+        if len(rises) < 2:
+            return None
+        period = (tracer.time(rises[-1]) - tracer.time(rises[0])) // (len(rises) - 1)
+        on_time = sum(tracer.time(b) - tracer.time(a) for (a, v), (b, _) in zip(inside, inside[1:], strict=False) if v)
+        span = tracer.time(inside[-1][0]) - tracer.time(inside[0][0])
+        share = round(100 * on_time / span) if span else 0
+        off_link = tracer.explain(tag, View(off, LAST), True, 0)
+        tracer.spent = 0
+        on_link = tracer.explain(tag, View(on, LAST), True, 0)
+        if off_link is not None and on_link is not None:
+            off_link.children.append(on_link)
+        text = f"chatters: every {duration_text(period)}, on {share} % of the time, {len(inside)} changes in the last seconds"
+        return self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, off_link or on_link, text)
+
+    def _number(self, tag: int, scan: int) -> Answer:
+        """A number is no coil: which write it last took, and why."""
+        tracer = self.tracer
+        tracer.spent, tracer.coils, tracer.open = 0, [], set()
+        link = tracer.explain(tag, View(scan, LAST), True, 0)
+        value = tracer.value(tag, self.journal.settled(tag, scan))
+        since = tracer.since(tag, View(scan, LAST))
+        time = since if since is not None else 0
+        found = self._answer(Symptom.WILL_NOT_DROP_OUT, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
+        return self._finished(found)
+
+    # answers
+
+    def _answer(self, symptom: Symptom, tag: int, value: object, time: int, scan: int, link: Link | None, what: str,
+                tail: str = "") -> Answer:
+        roots = merge(link.all_roots()) if link is not None else []
+        shown = value if isinstance(value, (bool, int, float, str)) else None
+        return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
+
+    def _finished(self, answer: Answer) -> Answer:
+        answer.roots = rank(answer.roots, answer.time)
+        answer.rests_on = self._limits()
+        return answer
+
+    def _limits(self) -> list[str]:
+        """What the answer does not know, one sentence each."""
+        said = []
+        if self.log.set_aside:
+            said.append(f"{self.log.set_aside} rows of the log were set aside: answers do not see them")
+        opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
+        if opaque:
+            said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")
+        if any(p.task for p in self.controller.plant.programs):
+            said.append("tasks are not timed yet: their programs run once in every scan")
+        if not self.journal.complete:
+            said.append("so far: the replay is not complete")
+        return said
+
+
+def _verb(symptom: Symptom) -> str:
+    return {Symptom.DROPPED_OUT: "drop out", Symptom.WILL_NOT_PULL_IN: "fail to pull in",
+            Symptom.WILL_NOT_DROP_OUT: "stay on", Symptom.CHATTERS: "chatter"}[symptom]
+
+
+def first_root_text(root: Root) -> str:
+    """A root in one line."""
+    return root.text + (f". {root.what_to_check[0].upper()}{root.what_to_check[1:]}" if root.what_to_check else "")
+
+
