@@ -1,0 +1,17 @@
+"""What outputs did in a replay, by name: for recorders that note them."""
+
+from __future__ import annotations
+
+from .coupling import Change
+from .journal import Journal
+from whorlograph.model.tags import Plant
+
+
+def output_changes(journal: Journal, plant: Plant, names: tuple[str, ...]) -> list[Change]:
+    """(time, tag, value) of the named tags: their first values, then each change at its scan's start."""
+    found: list[Change] = []
+    for name in names:
+        tag = plant.by_name[name.lower()]
+        found.append((0, name, journal.initial[tag]))
+        found += [(journal.time(r), name, int(journal.value[r])) for r in journal.rows(tag).tolist()]
+    return found

@@ -1,0 +1,223 @@
+"""Programs written as XML of the exchange format (IEC 61131-10)."""
+
+from __future__ import annotations
+
+from lxml import etree
+
+from whorlograph.model.ladder import (Block, Coil, CoilKind, Comment, Connector, Contact, ContactKind, Continuation, Edge,
+                                      Element, InOutVariable, InVariable, Jump, Label, LadderBody, LeftRail, OutVariable, Pin,
+                                      Return, RightRail, Wire)
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.types import (ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange,
+                                     TypeRef)
+
+NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
+_XHTML = "http://www.w3.org/1999/xhtml"
+_SECTIONS = {VariableKind.INPUT: "inputVars", VariableKind.OUTPUT: "outputVars", VariableKind.IN_OUT: "inOutVars",
+             VariableKind.LOCAL: "localVars", VariableKind.TEMP: "tempVars", VariableKind.EXTERNAL: "externalVars",
+             VariableKind.GLOBAL: "globalVars"}
+_KINDS = {PouKind.PROGRAM: "program", PouKind.FUNCTION_BLOCK: "functionBlock", PouKind.FUNCTION: "function"}
+
+
+def _sub(parent: etree._Element, tag_name: str, /, **attributes: object) -> etree._Element:
+    return etree.SubElement(parent, f"{{{NAMESPACE}}}{tag_name}", {k: str(v) for k, v in attributes.items()})
+
+
+def _words(parent: etree._Element, name: str, text: str) -> None:
+    holder = _sub(parent, name)
+    body = etree.SubElement(holder, f"{{{_XHTML}}}p", nsmap={None: _XHTML})
+    body.text = text
+
+
+def _type(parent: etree._Element, type_: TypeRef) -> None:
+    if isinstance(type_, Elementary):
+        _sub(parent, type_.name)
+    elif isinstance(type_, Named):
+        _sub(parent, "derived", name=type_.name)
+    elif isinstance(type_, ArrayOf):
+        node = _sub(parent, "array")
+        for low, high in type_.bounds:
+            _sub(node, "dimension", lower=low, upper=high)
+        _type(_sub(node, "baseType"), type_.base)
+    elif isinstance(type_, Structure):
+        node = _sub(parent, "struct")
+        for part in type_.fields:
+            field = _sub(node, "variable", name=part.name)
+            _type(_sub(field, "type"), part.type)
+            _initial(field, part.initial)
+    elif isinstance(type_, Enumeration):
+        values = _sub(_sub(parent, "enum"), "values")
+        for name, number in type_.values:
+            _sub(values, "value", name=name, value=number)
+    elif isinstance(type_, Subrange):
+        node = _sub(parent, "subrangeSigned" if type_.base.low < 0 else "subrangeUnsigned")
+        _sub(node, "range", lower=type_.low, upper=type_.high)
+        _type(_sub(node, "baseType"), type_.base)
+
+
+def _initial(parent: etree._Element, initial: Initial | None) -> None:
+    if initial is None:
+        return
+    _value(_sub(parent, "initialValue"), initial)
+
+
+def _value(holder: etree._Element, initial: Initial) -> None:
+    if isinstance(initial, Simple):
+        _sub(holder, "simpleValue", value=initial.text)
+    elif isinstance(initial, ListOf):
+        node = _sub(holder, "arrayValue")
+        for times, item in initial.items:
+            value = _sub(node, "value", repetitionValue=times)
+            if item is not None:
+                _value(value, item)
+    else:
+        node = _sub(holder, "structValue")
+        for name, item in initial.items:
+            _value(_sub(node, "value", member=name), item)
+
+
+def _variables(parent: etree._Element, variables: tuple[Variable, ...]) -> None:
+    groups: dict[tuple[VariableKind, bool, bool], list[Variable]] = {}
+    for variable in variables:
+        groups.setdefault((variable.kind, variable.retain, variable.constant), []).append(variable)
+    for (kind, retain, constant), members in groups.items():
+        flags = {**({"constant": "true"} if constant else {}), **({"retain": "true"} if retain else {})}
+        section = _sub(parent, _SECTIONS[kind], **flags)
+        for variable in members:
+            node = _sub(section, "variable", name=variable.name, **({"address": variable.address} if variable.address else {}))
+            _type(_sub(node, "type"), variable.type)
+            _initial(node, variable.initial)
+            if variable.documentation:
+                _words(node, "documentation", variable.documentation)
+
+
+def _in(parent: etree._Element, wires: tuple[Wire, ...], y: int) -> None:
+    point = _sub(parent, "connectionPointIn")
+    _sub(point, "relPosition", x=0, y=y)
+    for wire in wires:
+        _sub(point, "connection", refLocalId=wire.source, **({"formalParameter": wire.pin} if wire.pin else {}))
+
+
+def _out(parent: etree._Element, x: int, y: int) -> None:
+    _sub(_sub(parent, "connectionPointOut"), "relPosition", x=x, y=y)
+
+
+def _pins(parent: etree._Element, group: str, pins: tuple[Pin, ...], element: Block, inward: bool) -> None:
+    holder = _sub(parent, group)
+    for i, pin in enumerate(pins):
+        flags = {**({"negated": "true"} if pin.negated else {}), **({"edge": str(pin.edge)} if pin.edge is not Edge.NONE else {})}
+        node = _sub(holder, "variable", formalParameter=pin.name, **flags)
+        y = 28 + 20 * i
+        if inward:
+            _in(node, pin.wires, y)
+        else:
+            _out(node, element.width, y)
+
+
+def _element(body: etree._Element, element: Element) -> None:
+    size = {"localId": element.id, "width": element.width, "height": element.height}
+    name, extra = _shape(element)
+    node = _sub(body, name, **size, **extra)
+    _sub(node, "position", x=element.x, y=element.y)
+    middle = element.height // 2
+    if isinstance(element, LeftRail):
+        point = _sub(node, "connectionPointOut", formalParameter="")
+        _sub(point, "relPosition", x=element.width, y=middle)
+    elif isinstance(element, (Contact, Coil)):
+        _in(node, element.wires, middle)
+        _out(node, element.width, middle)
+        _sub(node, "variable").text = element.variable
+    elif isinstance(element, Block):
+        _pins(node, "inputVariables", element.inputs, element, True)
+        _pins(node, "inOutVariables", element.in_outs, element, True)
+        _pins(node, "outputVariables", element.outputs, element, False)
+    elif isinstance(element, InVariable):
+        _out(node, element.width, middle)
+        _sub(node, "expression").text = element.expression
+    elif isinstance(element, (OutVariable, InOutVariable)):
+        _in(node, element.wires, middle)
+        if isinstance(element, InOutVariable):
+            _out(node, element.width, middle)
+        _sub(node, "expression").text = element.expression
+    elif isinstance(element, (Jump, Return, Connector)):
+        _in(node, element.wires, middle)
+    elif isinstance(element, Continuation):
+        _out(node, element.width, middle)
+    elif isinstance(element, Comment):
+        _words(node, "content", element.text)
+
+
+def _shape(element: Element) -> tuple[str, dict[str, object]]:
+    """The XML element's name and its own attributes."""
+    if isinstance(element, Contact):
+        edge = {ContactKind.RISING: "rising", ContactKind.FALLING: "falling"}.get(element.kind)
+        return "contact", {"negated": str(element.kind is ContactKind.NORMALLY_CLOSED).lower(), **({"edge": edge} if edge else {})}
+    if isinstance(element, Coil):
+        storage = {CoilKind.SET: "set", CoilKind.RESET: "reset"}.get(element.kind)
+        edge = {CoilKind.RISING: "rising", CoilKind.FALLING: "falling"}.get(element.kind)
+        return "coil", {"negated": str(element.kind is CoilKind.NEGATED).lower(), **({"storage": storage} if storage else {}),
+                        **({"edge": edge} if edge else {})}
+    if isinstance(element, Block):
+        return "block", {"typeName": element.type_name, **({"instanceName": element.instance} if element.instance else {})}
+    if isinstance(element, (Jump, Label)):
+        return ("jump" if isinstance(element, Jump) else "label"), {"label": element.label}
+    if isinstance(element, (Connector, Continuation)):
+        return ("connector" if isinstance(element, Connector) else "continuation"), {"name": element.name}
+    if isinstance(element, (InVariable, OutVariable)):
+        kind = "inVariable" if isinstance(element, InVariable) else "outVariable"
+        return kind, {"negated": "true"} if element.negated else {}
+    names = {LeftRail: "leftPowerRail", RightRail: "rightPowerRail", InOutVariable: "inOutVariable", Return: "return", Comment: "comment"}
+    return names[type(element)], {}
+
+
+def _pou(parent: etree._Element, pou: Pou) -> None:
+    node = _sub(parent, "pou", name=pou.name, pouType=_KINDS[pou.kind])
+    interface = _sub(node, "interface")
+    if pou.returns is not None:
+        _type(_sub(interface, "returnType"), pou.returns)
+    _variables(interface, pou.variables)
+    body = _sub(node, "body")
+    if isinstance(pou.body, LadderBody):
+        ladder = _sub(body, "LD")
+        for element in pou.body.elements:
+            _element(ladder, element)
+    elif pou.body.language in ("ST", "IL"):
+        _words(body, pou.body.language, pou.body.text)
+    if pou.documentation:
+        _words(node, "documentation", pou.documentation)
+
+
+def _configuration(parent: etree._Element, configuration: Configuration) -> None:
+    node = _sub(parent, "configuration", name=configuration.name)
+    for resource in configuration.resources:
+        holder = _sub(node, "resource", name=resource.name)
+        tasks = {}
+        for task in resource.tasks:
+            timing = {**({"interval": task.interval} if task.interval else {}), **({"single": task.single} if task.single else {})}
+            tasks[task.name] = _sub(holder, "task", name=task.name, priority=task.priority, **timing)
+        _variables(holder, resource.variables)
+        for instance in resource.instances:
+            _sub(tasks.get(instance.task, holder), "pouInstance", name=instance.name, typeName=instance.pou)
+    _variables(node, configuration.variables)
+
+
+def write_xml(program: Program) -> bytes:
+    """A program as an XML document, UTF-8, ending in a line break."""
+    root = etree.Element(f"{{{NAMESPACE}}}project", nsmap={None: NAMESPACE})
+    _sub(root, "fileHeader", companyName=program.company, productName="", productVersion=program.version,
+         creationDateTime=program.date or "2031-01-01T00:00:00")
+    content = _sub(root, "contentHeader", name=program.name, modificationDateTime=program.date or "2031-01-01T00:00:00")
+    info = _sub(content, "coordinateInfo")
+    for language in ("fbd", "ld", "sfc"):
+        _sub(_sub(info, language), "scaling", x=1, y=1)
+    types = _sub(root, "types")
+    data = _sub(types, "dataTypes")
+    for name, type_ in program.types.items():
+        _type(_sub(_sub(data, "dataType", name=name), "baseType"), type_)
+    pous = _sub(types, "pous")
+    for pou in program.pous.values():
+        _pou(pous, pou)
+    configurations = _sub(_sub(root, "instances"), "configurations")
+    for configuration in program.configurations:
+        _configuration(configurations, configuration)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)

@@ -1,0 +1,56 @@
+"""Makes the shipped cases again: ``python -m whorlograph.plant.make``. The same seed gives the same files."""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+from pathlib import Path
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.coupling import Change, run_coupled
+from whorlograph.engine.recorded import output_changes
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.profile import Profile
+
+from .bridge.machine import SHIFT, Bridge
+from .bridge.points import POINTS
+from .bridge.program import bridge_program
+
+BRIDGE = Path(__file__).parent / "cases" / "bridge"
+START = dt.datetime(2031, 6, 11, 6, 30, tzinfo=dt.timezone(dt.timedelta(hours=1)))
+RECORDED = ("Raise_Pump", "Raise_Valve", "Lower_Valve")
+
+
+def stamp(ns: int) -> str:
+    """A time of the shift as its recorder writes it."""
+    return (START + dt.timedelta(milliseconds=ns // 1_000_000)).isoformat(timespec="milliseconds")
+
+
+def write_log(path: Path, changes: list[Change]) -> None:
+    """A log in long form."""
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(("time", "tag", "value"))
+        writer.writerows((stamp(t), tag, value) for t, tag, value in changes)
+
+
+def make_bridge(folder: Path = BRIDGE) -> None:
+    """Program, I/O list, profile and the shift's log."""
+    folder.mkdir(parents=True, exist_ok=True)
+    program = bridge_program()
+    (folder / "skerrow_bridge.xml").write_bytes(write_xml(program))
+    with (folder / "io_list.csv").open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(("tag", "address", "device", "location", "terminal", "wiring", "description", "drawing"))
+        writer.writerows((p.tag, p.address, p.device, p.location, p.terminal, p.wiring, p.description, p.drawing) for p in POINTS)
+    (folder / "profile.toml").write_text('scan_time = "10ms"\nwatchdog = "200ms"\n', encoding="utf-8")
+    controller = Controller(program, Profile(scan_time=10_000_000))
+    run = run_coupled(controller, Bridge(), SHIFT)
+    recorded = output_changes(run.journal, controller.plant, RECORDED)
+    changes = sorted([*run.changes, *recorded], key=lambda c: c[0])
+    changes.append((SHIFT, "Batt_OK", 1))
+    write_log(folder / "shift.csv", changes)
+
+
+if __name__ == "__main__":
+    make_bridge()
