@@ -24,3 +24,14 @@ def program_options(command: F) -> F:
     ):
         command = option(command)
     return command
+
+
+def screen_options(command: F) -> F:
+    """--theme and --mono, --ascii."""
+    for option in (
+        click.option("--ascii", "ascii_", is_flag=True, help="Draw with ASCII characters only."),
+        click.option("--mono", "palette", flag_value="mono", help="One colour."),
+        click.option("--theme", "palette", default="dark", type=click.Choice(["dark", "light", "contrast", "mono"]), help="Colours."),
+    ):
+        command = option(command)
+    return command

@@ -40,7 +40,7 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
 
 def prove_root(session: Session, answer: Answer, root: Root) -> Proof:
     """Try one root the other way and note what came of it."""
-    proof = prove(answer, root, session.controller, session.log)
+    proof = prove(answer, root, session.controller, session.log, session.journal)
     root.proved, root.proof = proof.proved, proof.text
     return proof
 

@@ -21,6 +21,7 @@ from whorlograph.model.place import Notice
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Program
 from whorlograph.model.tags import Plant
+from whorlograph.model.types import Family
 
 
 @dataclass
@@ -70,6 +71,12 @@ class Session:
     def replay(self, trial: Trial, until: int | None = None) -> Journal:
         """Replay the log with something changed."""
         return self.controller.replay(self.log, trial, until)
+
+    def first_output(self) -> int | None:
+        """The output to ask about where none is named: the first BOOL at %Q, else the first that is written."""
+        tags = self.plant.tags[:self.plant.public]
+        outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and t.type.family is Family.BOOL]
+        return next(iter(outputs), next(iter(sorted(self.controller.written)), None))
 
     def tag(self, text: str) -> int:
         """The tag that a person means.

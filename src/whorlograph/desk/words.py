@@ -20,9 +20,8 @@ def place_text(session: Session, step: int) -> tuple[str, int]:
 
 def root_lines(session: Session, root: Root) -> list[str]:
     """A root's card as lines: what it did, what to check where, what the proof says."""
-    lines = [root.text]
-    if root.what_to_check:
-        lines.append(root.what_to_check)
+    lines = [root.what_to_check] if root.what_to_check else []
+    lines.append(root.text)
     if root.attempts > 1:
         lines.append(f"blocked {root.blocked} of the last {root.attempts} attempts")
     if root.proof:

@@ -49,31 +49,49 @@ def trial_for(root: Root, controller: Controller) -> tuple[Trial | None, str]:
     return None, "this root cannot be put the other way"
 
 
-def prove(answer: Answer, root: Root, controller: Controller, log: Log) -> Proof:
+def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Proof:
     """Replay with one root changed and see whether the symptom is gone at its instant."""
     until = min(log.end, max(answer.time, 0) + AFTER)
     if root.kind is RootKind.FAULT:
-        return _without_fault(answer, controller, log, until)
+        return _without_fault(answer, root, controller, log, original, until)
     trial, what = trial_for(root, controller)
     if trial is None:
         return Proof(None, what, None, None)
     journal = controller.replay(log, trial, until)
-    return _judge(answer, journal, controller, log, what, trial)
+    return _judge(answer, root, original, journal, controller, log, what, trial)
 
 
-def _without_fault(answer: Answer, controller: Controller, log: Log, until: int) -> Proof:
+def _without_fault(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, until: int) -> Proof:
     fault_controller = Controller(controller.program, replace(controller.profile, on_overflow=Overflow.SATURATE), controller.resource,
                                   controller.plain)
     journal = fault_controller.replay(log, None, until)
     if journal.fault is not None:
         return Proof(None, "the fault is no overflow, so nothing could be tried", None, None)
-    return _judge(answer, journal, controller, log, "results held at their limits", Trial())
+    return _judge(answer, root, original, journal, controller, log, "results held at their limits", Trial())
 
 
-def _judge(answer: Answer, journal: Journal, controller: Controller, log: Log, what: str, trial: Trial) -> Proof:
+def _drop_at(answer: Answer, root: Root, original: Journal) -> int | None:
+    """The scan in which the tag dropped out because of the root, if it was on before: what then keeps it from pulling in."""
+    if root.since is None:
+        return None
+    path = course(original, answer.tag)
+    drop = path.last_change(answer.scan, False)
+    if drop is None or original.clock.start(drop) < root.since:
+        return None
+    soon = original.clock.start(drop) - root.since < 1_000_000_000
+    return drop if soon and path.at(drop - 1) else None
+
+
+def _judge(answer: Answer, root: Root, original: Journal, journal: Journal, controller: Controller, log: Log, what: str, trial: Trial) -> Proof:
     path = course(journal, answer.tag)
     name = controller.plant.tags[answer.tag].name
     scan, time = journal.clock.scan_at(answer.time), answer.time
+    drop = _drop_at(answer, root, original) if answer.symptom is Symptom.WILL_NOT_PULL_IN else None
+    if drop is not None:
+        dropped = replace(answer, symptom=Symptom.DROPPED_OUT, time=original.clock.start(drop), scan=drop)
+        found = _judge(dropped, root, original, journal, controller, log, what, trial)
+        if found.proved:
+            return replace(found, text=f"{found.text} (it had dropped out at {clock_text(log, dropped.time)})")
     if answer.symptom is Symptom.WILL_NOT_PULL_IN:
         on = path.next_change(scan, True)
         if on is not None:

@@ -10,6 +10,8 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
 
 SHORT = 1_000_000_000
+SHORT_ON = 100_000_000
+BOUNCE = 10_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,10 +41,33 @@ def stays(log: Log, tag: int, initial: int) -> list[Stay]:
 
 
 def short_stays(log: Log, tag: int, value: int, initial: int) -> list[Stay]:
-    """The stretches with a value that were short: under a second, and a fifth of what stood before."""
-    all_stays = stays(log, tag, initial)
-    return [s for before, s in zip(all_stays, all_stays[1:], strict=False)
-            if s.value == value and s.ended and s.length < SHORT and s.length * 5 <= before.length]
+    """The stretches with a value that were short: under a second, and a fifth of what stood before and after.
+
+    So the bounce of a contact that changes for good is none.
+    """
+    found = calm(stays(log, tag, initial))
+    limit = SHORT_ON if value else SHORT
+    return [s for before, s, after in zip(found, found[1:], found[2:], strict=False)
+            if s.value == value and s.length < limit and s.length * 5 <= min(before.length, after.length)]
+
+
+def calm(found: list[Stay]) -> list[Stay]:
+    """The stretches with the bounce of changing contacts taken out: changes within ten milliseconds that end
+    on the other side are one change, at the first of them.
+    """
+    kept: list[Stay] = []
+    i = 0
+    while i < len(found):
+        j = i
+        while j + 1 < len(found) and found[j].ended and found[j].length <= BOUNCE and i > 0:
+            j += 1
+        if j > i and found[j].value == found[i].value:
+            kept.append(Stay(found[i].start, found[j].start + found[j].length - found[i].start, found[i].value, found[j].ended))
+            i = j + 1
+        else:
+            kept.append(found[i])
+            i += 1
+    return kept
 
 
 def last_change(log: Log, tag: int, until: int) -> tuple[int, int] | None:

@@ -39,4 +39,9 @@ def rank(roots: list[Root], symptom_time: int) -> list[Root]:
                 not root.changed, -(root.blocked / root.attempts if root.attempts else 0.0), standing,
                 -(before or 0), -len(root.short), place)
 
-    return [root for _, root in sorted(enumerate(roots), key=key)]
+    ordered = [root for _, root in sorted(enumerate(roots), key=key)]
+    partner = next((r for r in ordered if r.missing and r.proved is not False), None)
+    if partner is not None and ordered.index(partner) > 1 and not ordered[0].missing:
+        ordered.remove(partner)
+        ordered.insert(1, partner)
+    return ordered

@@ -17,7 +17,7 @@ class Root:
 
     ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
     the log. ``changed``: it brought the asked state about; ``blocked`` of ``attempts`` it blocked; ``proved``
-    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed.
+    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed; ``missing``: of a latch, it kept away the write that never came.
     """
 
     kind: RootKind
@@ -34,6 +34,7 @@ class Root:
     proved: bool | None = None
     proof: str = ""
     step: int = -1
+    missing: bool = False
 
     @property
     def key(self) -> tuple[RootKind, int | None]:

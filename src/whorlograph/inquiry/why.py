@@ -8,7 +8,7 @@ from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.program import OpaqueBody
-from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
+from whorlograph.model.question import Question, RootKind, Symptom
 
 from .attempts import attempts
 from .mismatch import mismatch_root
@@ -80,7 +80,8 @@ class Inquiry:
         if path.at(scan):
             return None
         tries = attempts(tracer, tag, scan)
-        tries = [a for a in tries if not path.at(a.scan)]
+        dropped = path.last_change(scan, False) or 0
+        tries = [a for a in tries if not path.at(a.scan) and a.scan > dropped]
         looked = tries[-1].scan if tries else scan
         link = tracer.explain(tag, View(looked, LAST), False, 0)
         time = tracer.time(looked)
@@ -119,16 +120,6 @@ class Inquiry:
         tracer = self.tracer
         link = tracer.explain(tag, View(scan, LAST), False, 0)
         since = path.last_change(scan, True)
-        if link is not None and link.kind is LinkKind.SET_BY:
-            resetters = [w for w in tracer.writers.get(tag, []) if w.kind == "reset"]
-            if resetters:
-                from .links import never_set
-
-                tracer.coils.append(tag)
-                unreset = never_set.link(tracer, tag, resetters, View(scan, LAST), 1, LinkKind.NEVER_SET)
-                tracer.coils.pop()
-                if unreset is not None:
-                    link.children.append(unreset)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
 

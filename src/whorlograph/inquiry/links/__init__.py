@@ -80,7 +80,7 @@ def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
     setters = [w for w in writers if w.kind is CoilKind.SET]
     resetters = [w for w in writers if w.kind is CoilKind.RESET]
     if value and kept is not None and row is not None:
-        return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth)
+        return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters)
     if value:
         return never_set.link(tracer, tag, resetters, view, depth, LinkKind.NEVER_SET) if resetters else \
             input_link(tracer, tag, tracer.position(view))

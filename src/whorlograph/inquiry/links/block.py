@@ -116,7 +116,7 @@ def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: 
             return counter_short.link(tracer, block, called, name, pin, step, scan, depth)
         return _bistable(tracer, block, called, name, step, scan, depth, change)
     if block.type_name.upper() in COMPARISONS:
-        return not_met.link(tracer, circuit, block, step, scan, depth)
+        return not_met.link(tracer, circuit, block, step, scan, depth, change)
     value = flow.out.get((block.id, pin), False)
     text = f"{block.type_name} in {tracer.place(step)} gives {tracer.state_word(value)}"
     found = Link(LinkKind.BLOCK, None, value, None, step, scan, text, block.id)

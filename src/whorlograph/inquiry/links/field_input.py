@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..pulses import Stay, history, last_change, short_stays, stays
+from ..pulses import Stay, calm, history, last_change, short_stays, stays
 from ..trail import Link, Root
 from ..wiring import meaning
 
@@ -55,7 +55,9 @@ def _described(tracer: Tracer, root: Root) -> Root:
         root.what_to_check = _where(point, one.name)
         return root
     on = bool(root.value)
-    now = _stay(stays(log, root.tag, one.initial), root.since)
+    now = _stay(calm(stays(log, root.tag, one.initial)), root.since)
+    if now is not None:
+        root.since = now.start
     if root.since is None:
         happened = f"{one.name} was {'on' if on else 'off'} from the log's start"
     elif now is not None and now.ended and now.length < 2_000_000_000:
@@ -72,7 +74,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
 
 
 def _stay(found: list[Stay], since: int | None) -> Stay | None:
-    return next((s for s in found if s.start == since), None)
+    return next((s for s in found if since is not None and s.start <= since < s.start + max(1, s.length)), None)
 
 
 def _where(point: object, name: str) -> str:

@@ -29,3 +29,9 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: View, depth: int
         if found is not None and (best is None or len(found.blockers) < len(best.blockers)):
             best = found
     return best
+
+
+def missing(link: Link) -> None:
+    """Mark the roots of a write that never came: of a latch, one of them stands among the first two."""
+    for root in link.all_roots():
+        root.missing = True

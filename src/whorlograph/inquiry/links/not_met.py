@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer, Writer
 
 
-def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, depth: int) -> Link | None:
+def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
     from .block import _inputs, pin_of
     from .rung_false import unpowered
@@ -29,7 +29,7 @@ def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, d
     values = [str(flow.out.get((p.wires[0].source, ""), "?")) for p in block.inputs if p.name.upper() != "EN" and p.wires]
     text = f"{comparison_words(circuit, block)} {'holds' if held else 'does not hold'} in {tracer.place(step)} ({', '.join(values)})"
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, step, scan, text, block.id)
-    if not held:
+    if not held and not change:
         for tag, wanted in _wanted(circuit, block, flow.tags):
             for writer in tracer.writers.get(tag, [])[:12]:
                 if _gives(tracer, writer, wanted):

@@ -23,5 +23,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
             unset = never_set.link(tracer, tag, setters, view, depth + 1, LinkKind.NEVER_SET)
             if unset is not None:
                 unset.text = unset.text.replace("was never set", f"was not set again after {tracer.at(tracer.time(scan))}")
+                never_set.missing(unset)
                 found.children.append(unset)
     return found

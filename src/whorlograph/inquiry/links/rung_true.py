@@ -42,8 +42,10 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, wires: tup
     when = f" at {tracer.at(since)}" if since is not None and change else ""
     text = f"{name} {_VERBS.get(kind, 'has power in')} {tracer.place(step)}{when}" + (f": {words}" if words else "")
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, tuple(g.element for g in gates))
-    for gate in gates[:4]:
-        explain_gate(tracer, link, circuit, gate, flow, depth, change=True)
+    for i, gate in enumerate(gates[:6]):
+        number = gate_tag(tracer, circuit, gate, flow)
+        if i == 0 or (number is not None and not tracer.writers.get(number)):
+            explain_gate(tracer, link, circuit, gate, flow, depth, change=change)
     return link
 
 

@@ -49,9 +49,9 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
                 found.children.append(child)
         return found
 
-    def on(text: str, kind: LinkKind, at_scan: int) -> Link:
+    def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
         found = Link(kind, tags["q"], q, since, step, scan, text, block.id)
-        child = powered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"IN of {label}")
+        child = powered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}")
         if child is not None:
             found.children.append(child)
         return found
@@ -72,7 +72,9 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
             found.tag, found.since = tags["q"], since
         return found
     if q and input_on:
-        return on(f"{label} in {place} is on: its input came at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+        held = f" and has stayed for {duration_text(now - started)}" if name == "TON" else ""
+        return on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
+                  scan if name == "TON" else start_scan, since_start=name != "TON")
     if q:
         left = max(0, preset - (now - started))
         return on(f"{label} in {place} keeps its output on for another {duration_text(left)}", LinkKind.TIMER_RUNNING, start_scan)

@@ -1,0 +1,34 @@
+"""``whorlograph demo``."""
+
+from __future__ import annotations
+
+import click
+
+from whorlograph.cli.options import screen_options
+from whorlograph.model.errors import UsageError
+
+
+@click.command()
+@click.argument("case", default="bridge")
+@click.option("--list", "as_list", is_flag=True, help="Name the cases.")
+@screen_options
+def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
+    """Open the application on a CASE that ships with it."""
+    from whorlograph.plant.catalog import cases
+
+    known = cases()
+    if as_list:
+        for one in known.values():
+            click.echo(f"{one.name}: {one.title}. {one.complaint}")
+        return 0
+    if case not in known:
+        raise UsageError("", f"no case is called {case}", f"the cases are {', '.join(known)}")
+    from whorlograph.desk.session import Paths, load
+    from whorlograph.model.question import Question
+
+    one = known[case]
+    session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
+    from whorlograph.ui.app import run
+
+    run(session, Question(session.tag(one.tag)), palette, ascii_)
+    return 0

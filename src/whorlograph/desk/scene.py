@@ -1,0 +1,429 @@
+"""What the strands show of one answer at one moment: lines and drawings, without a screen."""
+
+from __future__ import annotations
+
+import textwrap
+from dataclasses import dataclass, field
+
+from whorlograph.drawing import timeline_layout
+from whorlograph.drawing.rung_layout import lay_out
+from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
+from whorlograph.drawing.text import draw_rung, wrapped
+from whorlograph.drawing.timeline_layout import Timescale, TimelineLayout, cell_glyph
+from whorlograph.engine.journal import Journal
+from whorlograph.engine.path import SkipKind
+from whorlograph.inquiry.trail import Answer, Link, Root
+from whorlograph.model.literals import duration_text
+from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.times import clock_text, date_text
+
+from .asking import inquiry
+from .session import Session
+from .words import root_lines
+
+_PHRASES = {
+    LinkKind.RUNG_TRUE: "on", LinkKind.SET_BY: "set", LinkKind.RESET_BY: "reset", LinkKind.NEVER_SET: "not set",
+    LinkKind.HELD_BY_JUMP: "jumped over", LinkKind.NOT_CALLED: "not called", LinkKind.OVERWRITTEN: "overwritten",
+    LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
+    LinkKind.NOT_MET: "comparison not met",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class TrailLine:
+    """One line of the trail strand: the link or root it stands for, its depth, its moment, its text."""
+
+    runs: tuple[Run, ...]
+    link: Link | None
+    root: Root | None
+    tag: int | None
+    step: int
+    scan: int
+    time: int
+    first: bool = True
+    blockers: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class RungBlock:
+    """One rung of the rungs strand as lines, with where its elements stand (lines counted within the block)."""
+
+    step: int
+    lines: list[list[Run]]
+    spots: list[Spot]
+    tags: dict[int, int] = field(default_factory=dict)
+
+
+class Scene:
+    """Draws one answer of one session."""
+
+    def __init__(self, session: Session, answer: Answer) -> None:
+        self.session, self.answer = session, answer
+        self.tracer = inquiry(session).tracer
+        self.scale = Timescale(session.journal)
+        self.trial: Timescale | None = None
+
+    @property
+    def journal(self) -> Journal:
+        """The replay that is shown."""
+        return self.session.journal
+
+    def with_trial(self, journal: Journal | None) -> None:
+        """Show a second replay as thin lanes; None takes them away."""
+        self.trial = Timescale(journal) if journal is not None else None
+
+    # words
+
+    def clock(self, time: int, decimals: int = 3) -> str:
+        """An instant as the head line and the lanes write it."""
+        return clock_text(self.session.log, time, decimals)
+
+    def name(self, tag: int | None) -> str:
+        """A tag's name, short where it is unambiguous."""
+        if tag is None or tag >= len(self.session.plant.tags):
+            return ""
+        full = self.session.plant.tags[tag].name
+        last = full.rpartition(".")[2]
+        if "." in full and full.count(".") == 1 and len(self.session.plant.alike(last.lower())) == 1:
+            return last
+        return ".".join(full.split(".")[-2:]) if full.count(".") > 1 or "." in full else full
+
+    def head(self, scan: int, time: int, width: int) -> list[list[Run]]:
+        """Two lines: what runs and when; the question and how far its answer stands."""
+        session, log = self.session, self.session.log
+        day = date_text(log, time)
+        left = session.paths.title or session.program.name
+        if day:
+            left += f" · {day}"
+        right = f"{self.clock(time)} · scan {scan:,}".replace(",", " ")
+        file = f"{session.paths.program.name} of {session.program.date[:10]}" if session.program.date else session.paths.program.name
+        middle = f" · {file}" if len(left) + len(right) + len(file) + 8 <= width else ""
+        gap = max(1, width - len(left) - len(middle) - len(right) - 2)
+        first: list[Run] = [(" " + left, Ink.STRONG), (middle, Ink.QUIET), (" " * gap, Ink.TEXT), (right + " ", Ink.MOMENT)]
+        return [first, self._question_line(width)]
+
+    def _question_line(self, width: int) -> list[Run]:
+        answer = self.answer
+        verb = {"dropped-out": "drop out", "will-not-pull-in": "not pull in", "will-not-drop-out": "not drop out", "chatters": "chatter"}
+        name = self.name(answer.tag)
+        ask = "did" if answer.symptom.value == "dropped-out" else "does"
+        proved = sum(1 for r in answer.roots if r.proved)
+        if answer.roots:
+            right = f"{len(answer.roots)} root{'s' if len(answer.roots) > 1 else ''}" + (f" · {proved} proved" if proved else " · not proved yet")
+        else:
+            right = "no root"
+        left = f" Why {ask} "
+        middle = f" {verb[answer.symptom.value]}?"
+        warn = self.warning(width - len(left) - len(name) - len(middle) - len(right) - 6)
+        gap = max(1, width - len(left) - len(name) - len(middle) - len(warn) - len(right) - 3)
+        ink = Ink.PROVED if proved else Ink.QUIET
+        return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", Ink.BLOCK), (" " * gap, Ink.TEXT),
+                (right + " ", ink)]
+
+    def warning(self, width: int) -> str:
+        """What must not be overlooked: a halt, a mismatch, rows set aside; "" where there is nothing."""
+        said = []
+        if self.journal.fault is not None:
+            said.append("controller halted")
+        if self.answer.mismatch:
+            said.append("log and program differ")
+        if self.session.log.set_aside:
+            said.append(f"{self.session.log.set_aside} rows set aside")
+        if self.session.notices and not said:
+            said.append(f"{len(self.session.notices)} notes")
+        text = " · ".join(said)
+        return f"! {text}" if text and len(text) + 2 <= width else ""
+
+    # trail
+
+    def trail(self, width: int, folded: frozenset[int] = frozenset()) -> list[TrailLine]:
+        """The trail in lines: links, roots under the links they belong to, the cards at the end."""
+        lines: list[TrailLine] = []
+        shown: set[object] = set()
+        links = self.answer.links()
+        skip_below: int | None = None
+        for i, (depth, link) in enumerate(links):
+            if skip_below is not None and depth > skip_below:
+                continue
+            skip_below = depth if i in folded else None
+            if link.step < 0 and link.roots:
+                lines += self._root_lines(link.roots, depth, shown, width)
+                continue
+            lines.append(self._link_line(link, depth, width, i in folded))
+            if i not in folded:
+                lines += self._root_lines(link.roots, depth + 1, shown, width)
+        rest = [r for r in self.answer.roots if r.key not in shown]
+        lines += self._root_lines(rest, 0, shown, width)
+        return lines
+
+    def _link_line(self, link: Link, depth: int, width: int, is_folded: bool) -> TrailLine:
+        name = self.name(link.tag) or self._pin_name(link)
+        scan = link.scan
+        time = self.journal.clock.start(scan) if link.since is None else link.since
+        phrase = self._phrase(link)
+        prefix = "  " * max(0, depth - 1) + ("└ " if depth else "")
+        when = self.clock(link.since) if link.since is not None else ""
+        place = f"{self.session.controller.steps.all[link.step].pou} {self.session.controller.steps.all[link.step].rung.number}" \
+            if link.step >= 0 else ""
+        if is_folded:
+            phrase += " …"
+        room = width - len(prefix) - len(phrase) - len(when) - 3
+        shown = fitted(name, max(8, room))
+        gap = max(1, width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) - 4)
+        runs: list[Run] = [(prefix, Ink.QUIET), (shown, Ink.STRONG), ("  " + phrase, Ink.TEXT), (f" {when}" if when else "", Ink.TEXT)]
+        if gap > 1 and place and width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) > 5:
+            runs += [(" " * gap, Ink.TEXT), (place, Ink.QUIET)]
+        return TrailLine(tuple(runs), link, None, link.tag, link.step, scan, time, blockers=link.blockers)
+
+    def _pin_name(self, link: Link) -> str:
+        if link.step < 0:
+            return ""
+        element = next((e for e in self.session.controller.steps.all[link.step].rung.elements if e.id == link.element), None)
+        return getattr(element, "instance", "") or getattr(element, "type_name", "") or getattr(element, "label", "") or "power"
+
+    def _phrase(self, link: Link) -> str:
+        state = "on" if link.value is True else "off" if link.value is False else str(link.value)
+        if link.kind is LinkKind.RUNG_FALSE:
+            return "went off" if "opened first" in link.text else "off, no power"
+        if link.kind is LinkKind.BLOCK:
+            return "ran out" if "ran out" in link.text else f"{state}, block"
+        return _PHRASES.get(link.kind, state)
+
+    def _root_lines(self, roots: list[Root], depth: int, shown: set[object], width: int) -> list[TrailLine]:
+        lines: list[TrailLine] = []
+        ranked = {r.key: r for r in self.answer.roots}
+        for root in roots:
+            best = ranked.get(root.key, root)
+            if best.key in shown:
+                continue
+            shown.add(best.key)
+            lines += self._card(best, depth, width)
+        return lines
+
+    def _card(self, root: Root, depth: int, width: int) -> list[TrailLine]:
+        """A root's card: one line that names it, then what to check, in words."""
+        prefix = "  " * max(0, depth - 1) + "└ "
+        time = root.since if root.since is not None else self.answer.time
+        scan = self._scan_showing(root, time)
+        sign = "✓" if root.proved else "✗" if root.proved is False else "◆"
+        ink = Ink.PROVED if root.proved else Ink.QUIET if root.proved is False else Ink.BLOCK
+        name = self.name(root.tag) or ("the controller" if root.kind is RootKind.FAULT else root.kind.value)
+        rank = self.answer.roots.index(root) + 1 if root in self.answer.roots else 0
+        number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
+        state = "on" if root.value is True else "off" if root.value is False else "" if root.value is None else str(root.value)
+        when = self.clock(root.since) if root.since is not None else "since before the log"
+        runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if root.proved is not False else Ink.TEXT), (f"  {state} ", Ink.TEXT),
+                           (when, Ink.TEXT)]
+        used = sum(len(t) for t, _ in runs)
+        if used + len(number) + 2 <= width:
+            runs += [(" " * (width - used - len(number) - 1), Ink.TEXT), (number, Ink.QUIET)]
+        lines = [TrailLine(tuple(runs), None, root, root.tag, root.step, scan, time)]
+        indent = "  " * max(0, depth - 1) + "    "
+        if depth > 6:
+            indent = "    "
+        for sentence in root_lines(self.session, root):
+            tone = Ink.PROVED if sentence.startswith("proved") else Ink.STRONG if sentence == root.what_to_check else Ink.TEXT
+            for part in textwrap.wrap(sentence, max(20, width - len(indent) - 1)):
+                lines.append(TrailLine(((indent, Ink.TEXT), (part, tone)), None, root, root.tag, root.step, scan, time, first=False))
+        return lines
+
+    def _scan_showing(self, root: Root, time: int) -> int:
+        """The first scan that shows a root's change."""
+        clock = self.journal.clock
+        scan = clock.scan_at(max(0, time))
+        return scan if clock.start(scan) >= time or root.since is None else min(scan + 1, clock.last)
+
+    def detail(self, line: TrailLine) -> str:
+        """The whole sentence of a trail line."""
+        if line.link is not None:
+            return line.link.text
+        return line.root.text if line.root is not None else ""
+
+    # rungs
+
+    def steps(self) -> list[int]:
+        """The steps that the question runs through, from the complaint down, each once."""
+        found = [link.step for _, link in self.answer.links() if link.step >= 0]
+        writers = self.tracer.writers.get(self.answer.tag, [])
+        if not found and writers:
+            found = [writers[-1].step]
+        return list(dict.fromkeys(found))
+
+    def steps_beside(self) -> list[int]:
+        """The steps that write the other conditions of the complaint's own rung: for a screen with room."""
+        known = self.steps()
+        tags = self.tracer.flow(known[0], self.answer.scan).tags.values() if known else ()
+        found = [w[-1].step for w in (self.tracer.writers.get(t) for t in tags) if w]
+        return [s for s in dict.fromkeys(found) if s not in known]
+
+    def first_root(self) -> str:
+        """The first root with what to check, in one line; "" where there is none."""
+        if not self.answer.roots:
+            return ""
+        root = self.answer.roots[0]
+        check = root.what_to_check.partition(";")[0].partition(", drawing")[0]
+        return f"{check[:1].upper()}{check[1:]}: {root.text.partition(';')[0].partition(' (')[0]}" if check else root.text
+
+    def blockers(self, step: int, scan: int) -> frozenset[int]:
+        """The elements of a step that stop power at a scan."""
+        found = set()
+        flow = self.tracer.flow(step, scan)
+        for _, link in self.answer.links():
+            if link.step == step and link.kind not in (LinkKind.RUNG_TRUE, LinkKind.SET_BY, LinkKind.RESET_BY):
+                found |= {b for b in link.blockers if not self._passes(flow.passes.get(b), flow.out, b)}
+        return frozenset(found)
+
+    @staticmethod
+    def _passes(contact: bool | None, out: dict[tuple[int, str], bool | int | float], element: int) -> bool:
+        if contact is not None:
+            return contact
+        return bool(out.get((element, "Q"), out.get((element, "OUT"), out.get((element, ""), False))))
+
+    def rung(self, step: int, scan: int, width: int, values: bool = False, head: bool = True) -> RungBlock:
+        """One rung at a scan, with its heading: POU, number, comment, and since when it has not run."""
+        one = self.session.controller.steps.all[step]
+        flow = self.tracer.flow(step, scan)
+        text = draw_rung(lay_out(one, flow, self.blockers(step, scan)), values, width - 2)
+        lines, spots = wrapped(text, width - 2)
+        while lines and not "".join(t for t, _ in lines[-1]).strip():
+            lines.pop()
+        title: list[Run] = [(f"{one.pou} {one.rung.number}", Ink.STRONG)]
+        if one.rung.comment:
+            title.append((f"  {fitted(one.rung.comment, max(8, width - len(one.pou) - 8))}", Ink.QUIET))
+        block_lines: list[list[Run]] = [title] if head else []
+        if flow.skip is not None:
+            lines = [[(t, Ink.ASIDE) for t, _ in line] for line in lines]
+            block_lines.append([(fitted(self.skip_words(step, scan), width), Ink.MOMENT)])
+        shift = len(block_lines)
+        block_lines += [[(" ", Ink.TEXT), *line] for line in lines]
+        moved = [Spot(s.line + shift, s.left + 1, s.right + 1, s.element) for s in spots]
+        return RungBlock(step, block_lines, moved, dict(flow.tags))
+
+    def skip_words(self, step: int, scan: int) -> str:
+        """Why and since when a rung does not run."""
+        skip = self.tracer.paths.skipped(self.journal, step, scan)
+        if skip is None:
+            return ""
+        if skip.kind is SkipKind.HALTED:
+            return "not evaluated: the controller has halted"
+        if skip.mark is None:
+            return "not evaluated: nobody calls this POU"
+        since = self.clock(self.tracer.paths.skipped_since(self.journal, step, scan))
+        where = self.tracer.place(skip.mark.step)
+        verb = {SkipKind.JUMP: "jumped over by", SkipKind.RETURN: "left out by the return in"}.get(skip.kind, "not called by")
+        return f"not evaluated since {since}: {verb} {where}"
+
+    def at_hand(self, step: int, scan: int, width: int) -> list[list[Run]]:
+        """The tags of a rung, one a line: state, since when, what it is, device and terminal."""
+        if step < 0:
+            return []
+        plant, position = self.session.plant, self.journal.settled_position(scan)
+        lines: list[list[Run]] = []
+        for tag in dict.fromkeys(self.tracer.flow(step, scan).tags.values()):
+            one, point = plant.tags[tag], self.session.iolist.get(tag)
+            value = self.tracer.value(tag, self.journal.value_at(tag, position))
+            word = self.tracer.state_word(value)
+            row = self.journal.last_row(tag, position)
+            since = self.clock(self.journal.time(row)) if row is not None else "from the start"
+            text = (point.description if point is not None else "") or one.documentation
+            where = point.whereabouts if point is not None else ""
+            name = fitted(self.name(tag), 20)
+            lines.append([(f" {name:<20}", Ink.STRONG), (f" {word:>5}", Ink.LIVE if value is True else Ink.TEXT), (f"  since {since}", Ink.QUIET)])
+            if text or where:
+                lines.append([("   " + fitted(text, max(8, width - len(where) - 6)), Ink.TEXT), (f"  {where}" if where else "", Ink.QUIET)])
+        return lines
+
+    # timeline
+
+    def rung_lanes(self, most: int) -> list[int]:
+        """More lanes to fill a large screen: the tags of the rungs that the question runs through."""
+        known = self.lanes()
+        found = [t for step in self.steps() for t in self.tracer.flow(step, self.answer.scan).tags.values()
+                 if t < self.session.plant.public and t not in known]
+        return list(dict.fromkeys(found))[:max(0, most - len(known))]
+
+    def lanes(self, more: tuple[int, ...] = ()) -> list[int]:
+        """The tags that the trail names, the complaint first, then those added."""
+        found = [self.answer.tag]
+        for _, link in self.answer.links():
+            if link.tag is not None and link.tag < self.session.plant.public:
+                found.append(link.tag)
+            found += [r.tag for r in link.roots if r.tag is not None and r.tag < self.session.plant.public]
+        found += [r.tag for r in self.answer.roots if r.tag is not None and r.tag < self.session.plant.public]
+        return list(dict.fromkeys([*found, *more]))
+
+    def timeline(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
+        """Lanes of the replay over a stretch of time."""
+        position = self.journal.settled_position(scan)
+        plant_tags = [self.session.plant.tags[t] for t in tags]
+        return timeline_layout.lay_out(self.scale, plant_tags, start, end, width, moment, position)
+
+    def trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
+        """The thin lane of the second replay."""
+        if self.trial is None:
+            return ""
+        layout = timeline_layout.lay_out(self.trial, [self.session.plant.tags[tag]], start, end, width, start, 0)
+        lane = layout.lanes[0]
+        if not lane.boolean:
+            return "".join(cell_glyph(c, False) for c in lane.cells)
+        return "".join({"on": "─", "off": "·"}.get(c.kind.value, "╌") for c in lane.cells)
+
+    def timeline_lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int,
+                       first: int = 0) -> tuple[list[list[Run]], list[int]]:
+        """The timeline as lines: lanes, thin lanes of a trial, the axis; and the tag of each line (-1: none)."""
+        lines: list[list[Run]] = []
+        owners: list[int] = []
+        for lane in layout.lanes[first:]:
+            if len(lines) >= rows - 1:
+                break
+            picked = lane.tag == chosen
+            label = fitted(self.name(lane.tag), names - 7)
+            value = fitted(lane.value, 6)
+            ink = Ink.CHOSEN if picked else Ink.TEXT
+            runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - 7), ink), (value.rjust(5) + " ", Ink.STRONG)]
+            runs += self._cells("".join(cell_glyph(c, lane.boolean) for c in lane.cells), lane.cells, layout)
+            lines.append(runs)
+            owners.append(lane.tag)
+            if self.trial is not None and len(lines) < rows - 1:
+                text = self.trial_cells(lane.tag, layout.start, layout.end, len(lane.cells))
+                lines.append([(" " + "  without the fault".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
+                owners.append(-1)
+        lines.append(self._axis(layout, names, len(layout.lanes[0].cells) if layout.lanes else 0))
+        owners.append(-1)
+        return lines, owners
+
+    @staticmethod
+    def _cells(text: str, cells: list[timeline_layout.Cell], layout: TimelineLayout) -> list[Run]:
+        runs: list[Run] = []
+        for i, char in enumerate(text):
+            kind = cells[i].kind.value
+            ink = Ink.LIVE if kind in ("on", "rise", "fall", "crowded") else Ink.STRONG if kind in ("notch", "spike") else Ink.DEAD
+            if i == layout.moment:
+                char, ink = {"off": "┴", "on": "█"}.get(kind, char), Ink.MOMENT
+            elif i in layout.hits:
+                ink = Ink.STRONG
+            if runs and runs[-1][1] is ink:
+                runs[-1] = (runs[-1][0] + char, ink)
+            else:
+                runs.append((char, ink))
+        return runs
+
+    def _axis(self, layout: TimelineLayout, names: int, width: int) -> list[Run]:
+        span = layout.end - layout.start
+        decimals = 3 if span < 20_000_000_000 else 0
+        cells = [" "] * width
+        for cell, time in layout.ticks:
+            text = "╷" + self.clock(time, decimals)
+            if layout.moment is not None and cell <= layout.moment <= cell + len(text):
+                continue
+            if cell + len(text) <= width and all(c == " " for c in cells[cell:cell + len(text) + 1]):
+                cells[cell:cell + len(text)] = list(text)
+        label = f" {duration_text(span)} wide"
+        runs: list[Run] = [(fitted(label, names - 1).ljust(names), Ink.QUIET)]
+        if layout.moment is not None and layout.moment < width:
+            cells[layout.moment] = "▲"
+            at = layout.moment
+            runs += [("".join(cells[:at]), Ink.QUIET), ("▲", Ink.MOMENT), ("".join(cells[at + 1:]), Ink.QUIET)]
+        else:
+            runs.append(("".join(cells), Ink.QUIET))
+        return runs

@@ -1,0 +1,81 @@
+"""The one table of keys: from it come what keys do, help, palette, footer and the tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """Something the screen does: its name, the keys that do it, where, a label, and a sentence."""
+
+    name: str
+    keys: tuple[str, ...]
+    label: str
+    sentence: str
+    where: str = "everywhere"
+    footer: bool = False
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("help", ("question_mark", "f1"), "help", "help for where you stand, then all keys", footer=True),
+    Action("palette", ("ctrl+p", "colon"), "find anything", "find an action, tag, rung or time by typing", footer=True),
+    Action("down", ("down", "j"), "down", "next line, element or lane"),
+    Action("up", ("up", "k"), "up", "line, element or lane before"),
+    Action("right", ("right", "l"), "right", "next element; in the timeline: later"),
+    Action("left", ("left", "h"), "left", "element before; in the timeline: earlier"),
+    Action("far_right", ("shift+right", "L"), "far right", "in the timeline: ten cells later"),
+    Action("far_left", ("shift+left", "H"), "far left", "in the timeline: ten cells earlier"),
+    Action("page_down", ("pagedown", "ctrl+d"), "page down", "half a page down"),
+    Action("page_up", ("pageup", "ctrl+u"), "page up", "half a page up"),
+    Action("start", ("home", "g"), "start", "first line; in the timeline: the log's start"),
+    Action("end", ("end", "G"), "end", "last line; in the timeline: the log's end"),
+    Action("next_strand", ("tab",), "next strand", "trail, rungs, timeline in turn", footer=True),
+    Action("previous_strand", ("shift+tab",), "strand before", "the strand before"),
+    Action("follow", ("enter",), "follow", "go to the rung and moment of this line; fold or open it where you stand already"),
+    Action("fold", ("space",), "fold", "fold or unfold the trail below this line", "trail"),
+    Action("why", ("w",), "ask why", "ask why the tag under the cursor is as it is at this moment", footer=True),
+    Action("prove", ("p",), "prove", "replay with the root put the other way, and see whether the symptom goes away", footer=True),
+    Action("next_scan", ("full_stop",), "next scan", "one scan on", footer=True),
+    Action("previous_scan", ("comma",), "scan before", "one scan back"),
+    Action("next_change", ("right_square_bracket", "o"), "next change", "next change of the tag under the cursor", footer=True),
+    Action("previous_change", ("left_square_bracket", "i"), "change before", "previous change of the tag under the cursor"),
+    Action("next_event", ("right_curly_bracket", "O"), "next that matters", "next change of any tag on the trail"),
+    Action("previous_event", ("left_curly_bracket", "I"), "one before that matters", "previous change of any tag on the trail"),
+    Action("go_time", ("t",), "go to time", "go to a time: 14:03:22.15, 12.5, +2s, scan 8123", footer=True),
+    Action("zoom_in", ("plus", "equals_sign"), "zoom in", "half the time on the timeline"),
+    Action("zoom_out", ("minus",), "zoom out", "twice the time on the timeline"),
+    Action("zoom_fit", ("0",), "whole log", "the whole log on the timeline, or back to the complaint"),
+    Action("add_lane", ("a",), "add lane", "a lane for the tag under the cursor, or for every tag of the rung at hand"),
+    Action("values", ("v",), "values", "values under the tags of the rungs, or not"),
+    Action("back", ("backspace", "escape"), "back", "the way back, through questions and moments", footer=True),
+    Action("notes", ("exclamation_mark",), "notes", "what was set aside, and what the answer rests on"),
+    Action("copy", ("y",), "copy command", "copy the command that prints this answer"),
+    Action("theme", ("T",), "colours", "dark, light, high contrast, one colour"),
+    Action("mouse", ("M",), "mouse", "leave the mouse to the terminal, or take it back"),
+    Action("close", ("q",), "close", "close this view; at the top: leave", footer=True),
+    Action("quit", ("ctrl+q",), "quit", "leave from anywhere"),
+    Action("stop", ("ctrl+c",), "stop", "stop what runs; never leaves"),
+)
+
+BY_KEY: dict[str, Action] = {key: action for action in ACTIONS for key in action.keys}
+
+_SHOWN = {"question_mark": "?", "colon": ":", "full_stop": ".", "comma": ",", "right_square_bracket": "]", "left_square_bracket": "[",
+          "right_curly_bracket": "}", "left_curly_bracket": "{", "plus": "+", "equals_sign": "=", "minus": "-",
+          "exclamation_mark": "!", "space": "Space", "enter": "Enter", "tab": "Tab", "backspace": "Backspace", "escape": "Esc",
+          "up": "Up", "down": "Down", "left": "Left", "right": "Right", "pageup": "Page Up", "pagedown": "Page Down", "home": "Home",
+          "end": "End", "f1": "F1"}
+
+
+def key_text(key: str) -> str:
+    """A key as a person reads it on the keyboard."""
+    if key in _SHOWN:
+        return _SHOWN[key]
+    parts = key.split("+")
+    held = len(parts) > 1
+    return "+".join(_SHOWN.get(p, p.capitalize() if len(p) > 1 else p.upper() if held else p) for p in parts)
+
+
+def keys_text(action: Action) -> str:
+    """An action's keys, the first of them first."""
+    return " ".join(key_text(k) for k in action.keys)

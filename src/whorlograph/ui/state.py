@@ -1,0 +1,36 @@
+"""What the screen shows, as one frozen value: changing it is replacing it, and former values are the way back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from whorlograph.model.question import Question
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """One state of the screen.
+
+    ``question``; the moment (``scan``, and ``time`` in ns); the ``strand`` with the focus; the chosen line of
+    the trail, element of the rungs (step, element) and lane; the stretch of time on the timeline (ns).
+    """
+
+    question: Question
+    scan: int = 0
+    time: int = 0
+    strand: str = "trail"
+    line: int = 0
+    element: tuple[int, int] = (-1, -1)
+    lane: int = -1
+    start: int = 0
+    end: int = 0
+    folded: frozenset[int] = field(default=frozenset())
+    lanes: tuple[int, ...] = ()
+    values: bool = False
+
+    def same_place(self, other: View) -> bool:
+        """Whether two views differ only in where the cursor stands (runs of such moves count as one)."""
+        return self.question == other.question and self.strand == other.strand
+
+
+STRANDS = ("trail", "rungs", "timeline")

@@ -1,0 +1,1 @@
+"""Views over the main one: help, palette, prompts, lists."""

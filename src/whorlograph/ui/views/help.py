@@ -1,0 +1,40 @@
+"""Help: what stands here first, then every key, made from the table of keys."""
+
+from __future__ import annotations
+
+import textwrap
+
+from whorlograph.drawing.shapes import Ink, Run
+
+from ..keys import ACTIONS, Action, keys_text
+from .overlay import ListOverlay
+
+_HERE = {
+    "trail": ("The trail: why the tag is as it is, one cause a line, from the complaint down to the root.",
+              "Up and Down walk along it; rungs and timeline follow to where and when each cause happened.",
+              "◆ is a root: what to check, and where. p proves it, w asks about any tag, Backspace comes back."),
+    "rungs": ("The rungs that the question runs through, as they were evaluated at the moment.",
+              "Heavy lines carry power, thin broken ones do not; ✕ stands where a path stops.",
+              "Arrows move from contact to contact; w asks why that tag is as it is."),
+    "timeline": ("What the tags of the trail did. Low blocks are on; ▾ is a short opening, ▴ a short pulse, ░▒▓ many changes in one cell.",
+                 "Left and Right move the moment, + and - zoom, 0 shows the whole log, [ and ] go from change to change."),
+}
+
+
+def _rows(action: Action, width: int) -> list[list[Run]]:
+    """An action's keys and sentence, on as many lines as it takes."""
+    parts = textwrap.wrap(action.sentence, max(20, width - 24))
+    rows: list[list[Run]] = [[(f"  {keys_text(action):<21}", Ink.MOMENT), (parts[0], Ink.TEXT)]]
+    return rows + [[(" " * 23 + part, Ink.TEXT)] for part in parts[1:]]
+
+
+def help_overlay(strand: str, width: int) -> ListOverlay:
+    """The help page for a strand, for a screen of a width."""
+    width = min(width, 124)
+    lines: list[list[Run]] = [[("", Ink.TEXT)]]
+    for i, sentence in enumerate(_HERE.get(strand, ())):
+        lines += [[(f"  {part}", Ink.STRONG if i == 0 else Ink.TEXT)] for part in textwrap.wrap(sentence, width - 4)]
+    lines.append([("", Ink.TEXT)])
+    for action in ACTIONS:
+        lines += _rows(action, width)
+    return ListOverlay("help", lines, hint="arrows scroll · Esc closes")

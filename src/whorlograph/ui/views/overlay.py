@@ -1,0 +1,172 @@
+"""What every overlay shares: a box of lines over the main view, closed with q, Esc or Backspace."""
+
+from __future__ import annotations
+
+from textual import events
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input
+
+from whorlograph.drawing.shapes import Ink, Run
+
+from ..keys import BY_KEY
+from ..strands import Lines
+
+
+class ListOverlay(ModalScreen[object]):
+    """Lines to read or choose from; each line may stand for a value that is handed back when it is chosen."""
+
+    DEFAULT_CSS = """
+    ListOverlay { align: center middle; }
+    ListOverlay > Vertical { width: 100%; height: 90%; max-width: 124; }
+    ListOverlay Lines { height: 1fr; }
+    ListOverlay Input, ListOverlay Input:focus { border: none; height: 1; padding: 0 1; }
+    """
+
+    def __init__(self, title: str, lines: list[list[Run]], values: list[object] | None = None, field: str | None = None,
+                 hint: str = "Esc closes") -> None:
+        super().__init__()
+        self.box = Lines("overlay", title)
+        self.all_lines, self.all_values = lines, values or []
+        self.shown = list(range(len(lines)))
+        self.at = 0
+        self.placeholder = field
+        self.hint = hint
+
+    def compose(self) -> ComposeResult:
+        """A field to type in, if the list can be filtered, and the list."""
+        with Vertical():
+            if self.placeholder is not None:
+                yield Input(placeholder=self.placeholder)
+            yield self.box
+
+    def on_mount(self) -> None:
+        """Show all lines."""
+        self.paint()
+
+    def on_resize(self) -> None:
+        """Show them anew at another size."""
+        self.paint()
+
+    def paint(self) -> None:
+        """Show the lines that pass the filter, the chosen one in sight."""
+        lines = [self.all_lines[i] for i in self.shown] or [[(" nothing fits", Ink.QUIET)]]
+        chosen = frozenset({self.at}) if self.all_values else frozenset()
+        top = self.box.reach(self.at, self.at) if self.all_values else self.box.top
+        self.box.show(lines, chosen, top, True, self.hint)
+
+    def narrowed(self, text: str) -> list[int]:
+        """Which lines to show for what was typed: those in which every word occurs."""
+        words = text.lower().split()
+        found = []
+        for i, line in enumerate(self.all_lines):
+            flat = "".join(t for t, _ in line).lower()
+            if all(w in flat for w in words):
+                found.append(i)
+        return found
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """Filter as it is typed."""
+        self.shown = self.narrowed(event.value)
+        self.at = 0
+        self.paint()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Enter in the field chooses the line under the cursor."""
+        self.choose()
+
+    def choose(self) -> None:
+        """Hand back what the chosen line stands for."""
+        if self.all_values and 0 <= self.at < len(self.shown):
+            self.dismiss(self.all_values[self.shown[self.at]])
+
+    def move(self, steps: int) -> None:
+        """Move the choice, or scroll."""
+        if self.all_values:
+            self.at = max(0, min(len(self.shown) - 1, self.at + steps))
+            self.paint()
+        else:
+            self.box.show(self.box.lines, self.box.chosen, self.box.top + steps, True, self.hint)
+
+    def on_key(self, event: events.Key) -> None:
+        """The same keys as everywhere; letters go into the field where there is one."""
+        typing = self.placeholder is not None
+        name = BY_KEY[event.key].name if event.key in BY_KEY else ""
+        moves = {"down": 1, "up": -1, "page_down": max(1, self.box.room.height // 2), "page_up": -max(1, self.box.room.height // 2),
+                 "start": -10**6, "end": 10**6}
+        if event.key == "escape" or (name in ("close", "back") and not typing):
+            self.dismiss(None)
+        elif name == "quit":
+            self.app.exit()
+        elif name == "stop":
+            self.dismiss(None)
+        elif name in moves and not (typing and len(event.key) == 1):
+            self.move(moves[name])
+        elif event.key == "enter" and not typing:
+            self.choose()
+        elif event.key == "f1" or (name == "help" and not typing):
+            self.app.call_later(getattr(self.app, "show_help", lambda: None))
+        else:
+            return
+        event.stop()
+        event.prevent_default()
+
+    def on_lines_clicked(self, event: Lines.Clicked) -> None:
+        """A click chooses."""
+        event.stop()
+        if self.all_values and 0 <= event.line < len(self.shown):
+            self.at = event.line
+            self.choose()
+
+    def on_lines_wheeled(self, event: Lines.Wheeled) -> None:
+        """The wheel scrolls."""
+        event.stop()
+        self.move(3 * event.steps)
+
+
+class Prompt(ModalScreen[str | None]):
+    """One line to type in at the bottom, with its reading shown as it is typed."""
+
+    DEFAULT_CSS = """
+    Prompt { align: left bottom; background: transparent; }
+    Prompt > Vertical { height: 3; width: 100%; }
+    Prompt Input, Prompt Input:focus { border: none; height: 1; padding: 0 1; }
+    Prompt Lines { height: 2; }
+    """
+
+    def __init__(self, title: str, placeholder: str) -> None:
+        super().__init__()
+        self.box = Lines("prompt", title)
+        self.placeholder = placeholder
+
+    def compose(self) -> ComposeResult:
+        """Title, reading, field."""
+        with Vertical():
+            yield self.box
+            yield Input(placeholder=self.placeholder)
+
+    def on_mount(self) -> None:
+        """Say what may be typed."""
+        self.box.show([[(f" {self.placeholder}", Ink.QUIET)]], active=True)
+
+    def reading(self, text: str) -> tuple[str, bool]:
+        """What the text is understood as, and whether it is complete."""
+        return text, bool(text)
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """Show the reading."""
+        said, good = self.reading(event.value) if event.value else (self.placeholder, True)
+        self.box.show([[(f" {said}", Ink.STRONG if good and event.value else Ink.QUIET if good else Ink.BLOCK)]], active=True)
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Take what was typed, if it can be read."""
+        if self.reading(event.value)[1]:
+            self.dismiss(event.value)
+
+    def on_key(self, event: events.Key) -> None:
+        """Esc and Ctrl+C close."""
+        if event.key in ("escape", "ctrl+c"):
+            event.stop()
+            event.prevent_default()
+            self.dismiss(None)

@@ -1,0 +1,71 @@
+"""Long work beside the screen: run in a thread, told in messages, stopped when asked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator
+from threading import Event
+from typing import Any
+
+from textual.message import Message
+from textual.screen import Screen
+
+
+class Worked(Message):
+    """A piece of work came to its end: what it was called, and its result or the error that ended it."""
+
+    def __init__(self, what: str, result: object, error: BaseException | None = None) -> None:
+        super().__init__()
+        self.what, self.result, self.error = what, result, error
+
+
+class Working(Message):
+    """How far a piece of work has come, in words; newer ones replace older ones."""
+
+    def __init__(self, what: str, text: str) -> None:
+        super().__init__()
+        self.what, self.text = what, text
+
+    def can_replace(self, message: Message) -> bool:
+        """Only the newest progress is worth showing."""
+        return isinstance(message, Working) and message.what == self.what
+
+
+class Work:
+    """Runs one thing at a time beside a screen."""
+
+    def __init__(self, screen: Screen[None]) -> None:
+        self.screen = screen
+        self.running = ""
+        self._stop = Event()
+
+    def start(self, what: str, job: Callable[[], Generator[str, None, Any]]) -> bool:
+        """Begin a job; False where another one still runs. The job yields its progress in words."""
+        if self.running:
+            return False
+        self.running = what
+        self._stop.clear()
+        self.screen.run_worker(lambda: self._run(what, job), thread=True, exclusive=False, exit_on_error=False, name=what)
+        return True
+
+    def stop(self) -> bool:
+        """Ask the running job to stop; whether there was one."""
+        self._stop.set()
+        return bool(self.running)
+
+    def _run(self, what: str, job: Callable[[], Generator[str, None, Any]]) -> None:
+        work = job()
+        result: object = None
+        error: BaseException | None = None
+        try:
+            while True:
+                text = next(work)
+                if self._stop.is_set():
+                    work.close()
+                    break
+                self.screen.post_message(Working(what, text))
+        except StopIteration as done:
+            result = done.value
+        except Exception as problem:
+            error = problem
+        self.running = ""
+        self.screen.post_message(Worked(what, result, error))
