@@ -9,7 +9,7 @@ from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
 from whorlograph.drawing.text import draw_rung, wrapped
-from whorlograph.drawing.timeline_layout import Timescale, TimelineLayout, cell_glyph
+from whorlograph.drawing.timeline_layout import TimelineLayout, Timescale, cell_glyph
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root

@@ -6,8 +6,23 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from whorlograph.engine.power import Flow
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, Element,
-                                      InOutVariable, InVariable, Jump, OutVariable, Return, Wire, wires_of)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    OutVariable,
+    Return,
+    Wire,
+    wires_of,
+)
 from whorlograph.model.rung_types import output_pin
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
@@ -137,7 +152,7 @@ class _Builder:
     def _rows_of(self, element: Element) -> int:
         if not isinstance(element, Block):
             return 1
-        outputs = [p for p in element.outputs]
+        outputs = list(element.outputs)
         return max(len(element.inputs) + len(element.in_outs), len(outputs), 1) + 1
 
     def _free(self, row: int, low: int, high: int) -> bool:

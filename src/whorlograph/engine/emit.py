@@ -23,15 +23,26 @@ def machine_type(type_: Elementary) -> str:
 
 @dataclass(slots=True)
 class Access:
-    """What a step reads before it has surely written it, and what else it reads or writes."""
+    """What a step reads before it has surely written it, what else it reads or writes, and what it writes.
+
+    A tag written twice in one evaluation counts as read: it may go to and fro in every scan.
+    """
 
     reads: set[int] = field(default_factory=set)
     others: set[int] = field(default_factory=set)
+    writes: set[int] = field(default_factory=set)
+
+    def write(self, tags: set[int]) -> None:
+        """Note a write to tags (one, those that share its bits, an array's)."""
+        self.reads |= tags & self.writes
+        self.writes |= tags
+        self.others |= tags
 
     def add(self, other: Access) -> None:
         """Take over what a called body accesses."""
         self.reads |= other.reads
         self.others |= other.others
+        self.write(other.writes)
 
 
 class Function:
@@ -45,6 +56,7 @@ class Function:
         self.depth = 0
         self.sure: set[int] = set()
         self.access = Access()
+        self.shares: dict[int, set[int]] = {}
 
     def text(self) -> str:
         """The function as text."""
@@ -115,7 +127,7 @@ class Function:
     def store(self, tag: int, value: str) -> None:
         """Write a tag; a change goes to the journal and wakes its readers."""
         if tag < self.public:
-            self.access.others.add(tag)
+            self.access.write({tag} | self.shares.get(tag, set()))
             if self.depth == 0:
                 self.sure.add(tag)
         type_ = self.tags[tag].type

@@ -46,7 +46,7 @@ class Fault:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One change, for a person: at which moment, by which step (-1: an input, or the controller), what."""
+    """One change, for a person: at which moment, by which step (-1: an input, -2: the controller), what."""
 
     moment: Moment
     step: int

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 from whorlograph.model.ladder import Block, Jump, LadderBody, LeftRail, Return
+from whorlograph.model.overlap import shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rung_types import called_instance
@@ -65,6 +67,8 @@ class Lowering:
         self.first_values: dict[int, int] = {}
         self.cell_of: dict[object, int] = {}
         self.observed = _observed(plant, steps)
+        shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+        self.shares = {tag: {s.other for s in found} for tag, found in shares.items()}
         self.limit, self.limit_code = MOST_STEPS, at.STEPS
         if profile.rung_time and profile.watchdog // profile.rung_time < MOST_STEPS:
             self.limit, self.limit_code = profile.watchdog // profile.rung_time, at.WATCHDOG
@@ -141,7 +145,7 @@ class Lowering:
                     if isinstance(element, Jump) and element.label.lower() in program.pou.body.targets:
                         cuts.add(program.pou.body.targets[element.label.lower()] - 1)
         ordered = sorted(cuts)
-        return [Segment(a, b) for a, b in zip(ordered, ordered[1:], strict=False)]
+        return [Segment(a, b) for a, b in itertools.pairwise(ordered)]
 
     def _chunk(self, name: str, steps: list[Step], position: int, number: int) -> tuple[str, int]:
         """A function of up to 64 rungs; the address of the cell that sums what their calls add (0: no calls)."""
@@ -150,7 +154,7 @@ class Lowering:
         for i, step in enumerate(steps):
             mark = position + i
             chunk.fresh()
-            chunk.sure, chunk.access = set(), Access()
+            chunk.sure, chunk.access, chunk.shares = set(), Access(), self.shares
             calls = self._calls(step)
             own = f"(i32.add (global.get $adj) (i32.const {number + i + 1}))"
             chunk.put(f"(if (i32.load8_u (i32.const {mark})) (then (i32.store8 (i32.const {mark}) (i32.const 0))"
@@ -241,6 +245,7 @@ class Lowering:
         entry = Called(name, Access())
         self.called[key] = entry
         function = Function(name, self.plant.tags, self.plant.public)
+        function.shares = self.shares
         is_function = called.name.lower() in self.plant.functions and called.pou is not None
         if is_function:
             function.put(f"(global.set $deep (i32.add (global.get $deep) (i32.const 1)))"
@@ -282,7 +287,7 @@ class Lowering:
         if isinstance(ref, Leaf):
             tag = self.plant.tags[ref.tag]
             if ref.tag < self.plant.public:
-                function.access.others.add(ref.tag)
+                function.access.write({ref.tag})
                 function.put(f"(call $put (i32.const {ref.tag}) (i64.const {tag.initial}))")
             else:
                 function.put(f"(i64.store (i32.const {function.cell(ref.tag)}) (i64.const {tag.initial}))")

@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, Edge,
-                                      InOutVariable, InVariable, Jump, LadderBody, OutVariable, Pin, Return, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    InOutVariable,
+    InVariable,
+    Jump,
+    LadderBody,
+    OutVariable,
+    Pin,
+    Return,
+    Wire,
+)
 from whorlograph.model.literals import literal, single
 from whorlograph.model.paths import parse_path
 from whorlograph.model.rung_types import called_instance, output_pin, rung_types
@@ -116,6 +133,12 @@ class RungLowering:
         read = literal(source.expression) if isinstance(source, InVariable) else None
         if read is None or read[0] is not None or isinstance(read[1], str):
             return None
+        if isinstance(read[1], float) and type_.whole:
+            number = round(read[1])
+            if type_.low <= number <= type_.high:
+                return constant(number, type_)
+            place = self.operations.place(wire.source, -1)
+            return self.operations.fit(f"(i64.const {max(-1 << 62, min(1 << 62, number))})", type_, place)
         return constant(read[1], type_)
 
     def value(self, wire: Wire, type_: Elementary, where: str) -> str:
@@ -204,7 +227,7 @@ class RungLowering:
             type_ = self.plant.tags[target.first].type
             held = self.f.keep(self.f.raw_bits(value, type_), "i64")
             place = self.offset(target, element)
-            self.f.access.others |= set(self.candidates(target))
+            self.f.access.write(set(self.candidates(target)))
             self.f.put(f"(call $put (i32.add (i32.const {target.first}) {place}) {held})")
 
     # elements
@@ -331,9 +354,7 @@ class RungLowering:
         done = on
         if called is not None and element.instance:
             self.instance(element, called, pins)
-        elif element.instance:
-            done = _OFF
-        elif not self.function(element, called, pins):
+        elif element.instance or not self.function(element, called, pins):
             done = _OFF
         if conditional:
             self.f.depth -= 1
@@ -388,9 +409,9 @@ class RungLowering:
 
     def standard(self, called: Instance) -> None:
         """Execute a standard block."""
-        inputs, outputs = STANDARD_BLOCKS[called.type_name]
+        _inputs, _outputs = STANDARD_BLOCKS[called.type_name]
         tags = [ref.tag for ref in called.scope.values() if isinstance(ref, Leaf)]
-        self.f.access.others |= set(tags)
+        self.f.access.write(set(tags))
         first, name = called.first, block_family(called.type_name)
         memory = self.above.hidden((id(called), "memory"), 6)
         base = f"(i32.const {first}) (i32.const {memory})"
@@ -480,7 +501,7 @@ class RungLowering:
         elif name in ("ABS", "NEG"):
             value = self.negative(name, args[0], kind, where)
         elif name in COMPARISONS:
-            tests = [ops.compare(name, a, b, kind) for a, b in zip(args, args[1:], strict=False)] or [_ON]
+            tests = [ops.compare(name, a, b, kind) for a, b in itertools.pairwise(args)] or [_ON]
             value = tests[0]
             for test in tests[1:]:
                 value = f"(i32.and {value} {test})"
@@ -545,7 +566,7 @@ class RungLowering:
         if self.wire_type(exponent.wires[0]) is None:
             known = self.literal_as(exponent.wires[0], LREAL)
             value = known if known is not None else value
-        call = f"(call $real (i32.const 10) {double} {value} {where.partition(' (i32')[0]})"
+        call = f"(call $real (i32.const 10) {double} {value} {where})"
         return self.operations.finite(call if kind.bits == 64 else f"(f32.demote_f64 {call})", kind, where)
 
     def scaled(self, name: str, time: str, factor: Pin, where: str) -> str:
@@ -557,7 +578,6 @@ class RungLowering:
         read = literal(source.expression) if isinstance(source, InVariable) else None
         real = (type_ is not None and type_.family is Family.REAL) or (read is not None and isinstance(read[1], float))
         verb = "MUL" if name.startswith("MUL") else "DIV"
-        element = where.partition(" (i32")[0]
         if real:
             double = self.value(wire, LREAL, where)
             if verb == "DIV":
@@ -565,7 +585,7 @@ class RungLowering:
                 self.f.put(f"(call $nonzero {double} {where})")
                 self.f.stop_if_faulted()
             code = 6 if verb == "MUL" else 7
-            return f"(call $whole (i32.const {code}) (i32.const {64 | 256 | 512}) {time} (i64.reinterpret_f64 {double}) {element})"
+            return f"(call $whole (i32.const {code}) (i32.const {64 | 256 | 512}) {time} (i64.reinterpret_f64 {double}) {where})"
         return self.operations.arithmetic_wide(verb, time, self.value(wire, LINT, where), Elementary("TIME", Family.TIME, 64), where)
 
     def selection(self, name: str, args: list[str], wired: list[Pin], element: Block, kind: Elementary, where: str) -> str | None:
@@ -584,7 +604,8 @@ class RungLowering:
             return ops.choose(ops.compare("LT", args[2], low, kind), args[2], low)
         if name == "MUX":
             index = self.f.keep(self.number(wired, "K", element), "i64")
-            self.f.put(f"(if (i64.ge_u {index} (i64.const {len(args)})) (then (call $fail (i32.const {at.SELECTOR}) {where} {index} (i64.const {len(args) - 1})) (return)))")
+            fail = f"(call $fail (i32.const {at.SELECTOR}) {where} {index} (i64.const {len(args) - 1}))"
+            self.f.put(f"(if (i64.ge_u {index} (i64.const {len(args)})) (then {fail} (return)))")
             best = args[-1]
             for i in reversed(range(len(args) - 1)):
                 best = ops.choose(f"(i64.eq {index} (i64.const {i}))", args[i], best)

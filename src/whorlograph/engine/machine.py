@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 from enum import IntEnum
+from typing import Any
 
 import numpy as np
 import wasmtime
@@ -64,7 +65,7 @@ def shared_engine() -> wasmtime.Engine:
 
 def assemble(module: Module) -> wasmtime.Module:
     """The machine code of a module's text."""
-    return wasmtime.Module(shared_engine(), wasmtime.wat2wasm(module.text))
+    return wasmtime.Module(shared_engine(), bytes(wasmtime.wat2wasm(module.text)))
 
 
 class Machine:
@@ -85,7 +86,7 @@ class Machine:
         memory, run = exports["memory"], exports["run"]
         assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
         self._memory, self._run = memory, run
-        self.bytes = np.frombuffer(memory.get_buffer_ptr(self.store), dtype=np.uint8)
+        self.bytes = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), dtype=np.uint8)
         self._write(0, state_bytes(module, feed))
         self._write(module.layout.watch, module.tables)
         self._times, self._tags, self._values = feed.times, feed.tags, feed.values
@@ -127,8 +128,9 @@ class Machine:
         """The fault that halted the controller, if one did."""
         if not self._read("<i", at.FAULT):
             return None
-        fields = [self._read("<i", a) for a in (at.FAULT, at.FAULT_STEP, at.FAULT_ELEMENT, at.FAULT_TAG, at.FAULT_NUMBER)]
-        return RawFault(*fields, self._read("<q", at.FAULT_SCAN), self._read("<q", at.FAULT_A), self._read("<q", at.FAULT_B))
+        return RawFault(self._read("<i", at.FAULT), self._read("<i", at.FAULT_STEP), self._read("<i", at.FAULT_ELEMENT),
+                        self._read("<i", at.FAULT_TAG), self._read("<i", at.FAULT_NUMBER), self._read("<q", at.FAULT_SCAN),
+                        self._read("<q", at.FAULT_A), self._read("<q", at.FAULT_B))
 
     # running
 
@@ -157,7 +159,7 @@ class Machine:
         self._field("<i", at.EVENT_COUNT, 0)
         self._field("<i", at.MORE, 1 if len(self._times) else 0)
 
-    def _pending(self) -> np.ndarray[tuple[int], np.dtype[np.void]] | None:
+    def _pending(self) -> Any:
         """Input changes in the machine's buffer that it has not taken yet."""
         done, count = self._read("<i", at.EVENT_AT), self._read("<i", at.EVENT_COUNT)
         if done >= count:

@@ -69,7 +69,7 @@ class Operations:
                 return self.real("MOD", a, b, type_, where)
             return self.finite(f"({kind}.{name.lower()} {a} {b})", type_, where)
         if wide(type_) or (name == "MUL" and type_.bits == 32 and type_.low == 0):
-            return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where.partition(' (i32')[0]})"
+            return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where})"
         if name in ("DIV", "MOD"):
             return self.fit(f"(call ${name.lower()} {a} {b} {where})", type_, where)
         return self.fit(f"(i64.{name.lower()} {a} {b})", type_, where)
@@ -79,7 +79,7 @@ class Operations:
         single = type_.bits == 32
         if single:
             a, b = f"(f64.promote_f32 {a})", f"(f64.promote_f32 {b})"
-        call = f"(call $real (i32.const {_REAL_CODES[name]}) {a} {b} {where.partition(' (i32')[0]})"
+        call = f"(call $real (i32.const {_REAL_CODES[name]}) {a} {b} {where})"
         return self.finite(f"(f32.demote_f64 {call})" if single else call, type_, where)
 
     @staticmethod
@@ -132,8 +132,7 @@ class Operations:
         if want == "i32":
             return f"({have}.ne {value} ({have}.const 0))"
         if have == "i32":
-            value = f"(i64.extend_i32_u {value})" if want == "i64" else f"({want}.convert_i32_u {value})"
-            return value
+            return f"(i64.extend_i32_u {value})" if want == "i64" else f"({want}.convert_i32_u {value})"
         if have == "i64":
             sign = "u" if source.low == 0 else "s"
             return f"({want}.convert_i64_{sign} {value})"
@@ -147,7 +146,7 @@ class Operations:
         """A real turned into a whole number, half to even, then held."""
         value = value if source.bits == 64 else f"(f64.promote_f32 {value})"
         bits = f"(i64.reinterpret_f64 {value})"
-        return f"(call $whole (i32.const {_WHOLE_CODES['REAL_TO']}) (i32.const {type_code(target)}) {bits} (i64.const 0) {where.partition(' (i32')[0]})"
+        return f"(call $whole (i32.const {_WHOLE_CODES['REAL_TO']}) (i32.const {type_code(target)}) {bits} (i64.const 0) {where})"
 
     def held(self, value: str, source: Elementary | None, target: Elementary, where: str) -> str:
         """A value on its way into a variable of another type: widened, or checked."""
@@ -163,9 +162,9 @@ class Operations:
         """A whole number held in another whole type."""
         if target.low <= source.low and target.high >= source.high:
             return value
-        if wide(source) and source.low == 0 or wide(target):
-            zero = "(i64.const 0)"
-            return f"(call $whole (i32.const 0) (i32.const {type_code(target) | (1024 if source.low == 0 else 0)}) {value} {zero} {where.partition(' (i32')[0]})"
+        if (wide(source) and source.low == 0) or wide(target):
+            kind = type_code(target) | (1024 if source.low == 0 else 0)
+            return f"(call $whole (i32.const 0) (i32.const {kind}) {value} (i64.const 0) {where})"
         return self.fit(value, target, where)
 
     def convert(self, value: str, source: Elementary, target: Elementary, where: str) -> str:
@@ -190,4 +189,4 @@ class Operations:
     @staticmethod
     def arithmetic_wide(name: str, a: str, b: str, type_: Elementary, where: str) -> str:
         """Arithmetic on 64-bit types, outside the module."""
-        return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where.partition(' (i32')[0]})"
+        return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where})"

@@ -156,7 +156,7 @@ class Paths:
             return low
         steps = journal.step[low:high]
         mine = self.order[step]
-        before = (steps < 0) | (self.order[steps] < mine)
+        before = (steps == -1) | ((steps >= 0) & (self.order[steps] < mine))
         above = self.ancestors.get(step, set())
         if above:
             ancestor = np.isin(steps, np.array(sorted(above), np.int32))

@@ -2,10 +2,26 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, InOutVariable,
-                                      InVariable, Jump, LadderBody, LeftRail, OutVariable, Return, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    InOutVariable,
+    InVariable,
+    Jump,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Return,
+    Wire,
+)
 from whorlograph.model.literals import cooked, literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.rung_types import called_instance, output_pin, rung_types
@@ -221,7 +237,7 @@ class _Evaluation:
             args = [self.wire(p.wires[0]) for p in wired]
             tests = {"GT": lambda a, b: a > b, "GE": lambda a, b: a >= b, "EQ": lambda a, b: a == b, "LE": lambda a, b: a <= b,
                      "LT": lambda a, b: a < b, "NE": lambda a, b: a != b}
-            result: Value = all(tests[name](a, b) for a, b in zip(args, args[1:], strict=False))
+            result: Value = all(tests[name](a, b) for a, b in itertools.pairwise(args))
         elif name in ("AND", "OR", "XOR", "NOT") and self.types.outputs.get((element.id, "OUT")) is not None:
             flags = [self.power(p.wires) != p.negated for p in wired]
             result = {"AND": all(flags), "OR": any(flags), "XOR": sum(flags) % 2 == 1, "NOT": not (flags and flags[0])}[name]

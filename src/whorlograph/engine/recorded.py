@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from whorlograph.model.tags import Plant
+
 from .coupling import Change
 from .journal import Journal
-from whorlograph.model.tags import Plant
 
 
 def output_changes(journal: Journal, plant: Plant, names: tuple[str, ...]) -> list[Change]:

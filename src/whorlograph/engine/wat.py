@@ -6,7 +6,7 @@ import struct
 from dataclasses import dataclass
 
 from whorlograph.model.feed import Feed
-from whorlograph.model.overlap import shared_bits
+from whorlograph.model.overlap import Shared, shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Plant
@@ -69,7 +69,7 @@ def _count(plant: Plant, steps: Steps, profile: Profile) -> int:
     return count + calls * (widest + 2) + steps.cyclic // 32 + len(steps.all) + 16
 
 
-def _tables(plant: Plant, tags: int, access: dict[int, Access], shares: dict[int, list[object]] | object,
+def _tables(plant: Plant, tags: int, access: dict[int, Access], shares: dict[int, list[Shared]],
             layout: Layout) -> tuple[bytes, int]:
     """Watch and share lists, from ``layout.watch`` on; and how many bytes the lists take."""
     watchers: dict[int, list[int]] = {}
@@ -82,12 +82,12 @@ def _tables(plant: Plant, tags: int, access: dict[int, Access], shares: dict[int
         watch[tag] = layout.constants + len(lists)
         lists += struct.pack(f"<{len(entries) + 1}i", *entries, -1)
     lists += b"\0" * (-len(lists) % 8)
-    for tag, shared in shares.items():  # type: ignore[attr-defined]
+    for tag, shared in shares.items():
         share[tag] = layout.constants + len(lists)
-        for one in shared:
-            other = plant.tags[one.other].type
+        for part in shared:
+            other = plant.tags[part.other].type
             keep = (64 - max(1, other.bits)) | (256 if other.low < 0 or other.bits == 64 else 0)
-            lists += struct.pack("<iIIIQ", one.other, one.mine, one.theirs, keep, (1 << one.width) - 1)
+            lists += struct.pack("<iIIIQ", part.other, part.mine, part.theirs, keep, (1 << part.width) - 1)
         lists += struct.pack("<iIIIQ", -1, 0, 0, 0, 0)
     breaks = bytes(t.address is not None and t.address.area == "Q" for t in plant.tags) + b"\0" * (tags - len(plant.tags))
     head = bytearray(layout.constants - layout.watch)

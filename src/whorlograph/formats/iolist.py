@@ -41,7 +41,7 @@ def read_iolist(path: Path | None, plant: Plant) -> Loaded[IoList]:
         if wiring is None:
             notices.append(Notice(Place(str(path), line), f"wiring {cells['wiring']!r} is neither NO nor NC", "taken as unknown"))
             wiring = Wiring.UNKNOWN
-        point = Point(**{k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)  # type: ignore[arg-type]
+        point = Point(**{k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)
         if not point.tag:
             point = Point(point.address, *[getattr(point, f) for f in _COLUMNS[1:]])
         tag = plant.find(point.tag) if point.tag else None

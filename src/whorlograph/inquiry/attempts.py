@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from whorlograph.engine.journal import BITS
-from whorlograph.model.ladder import CoilKind, Contact, ContactKind
+from whorlograph.model.ladder import Block, CoilKind, Contact, ContactKind
 
+from .circuit import Circuit, Gate
 from .symptoms import Course, course
 from .tracer import Tracer, Writer
 
@@ -67,16 +68,11 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[tuple[int
     return sorted(set(found))
 
 
-def _through_blocks(tracer: Tracer, circuit: object, gates: set[object], tags: dict[int, int]) -> list[tuple[int, bool]]:
+def _through_blocks(tracer: Tracer, circuit: Circuit, gates: set[Gate], tags: dict[int, int]) -> list[tuple[int, bool]]:
     """Conditions that lead into blocks on the rung's paths: what starts a timer starts the rung."""
-    from whorlograph.model.ladder import Block
-
-    from .circuit import Circuit, Gate
-
-    assert isinstance(circuit, Circuit)
     found: list[tuple[int, bool]] = []
     for gate in gates:
-        if not isinstance(gate, Gate) or not gate.pin:
+        if not gate.pin:
             continue
         block = circuit.ids.get(gate.element)
         for pin in block.inputs if isinstance(block, Block) else ():

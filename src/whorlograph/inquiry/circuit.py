@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from whorlograph.engine.power import Flow
-from whorlograph.model.ladder import (Block, Coil, Connector, Contact, ContactKind, Continuation, InOutVariable, InVariable,
-                                      Wire)
+from whorlograph.model.ladder import Block, Coil, Connector, Contact, ContactKind, Continuation, InOutVariable, InVariable, Wire
 from whorlograph.model.rung_types import output_pin
 from whorlograph.model.steps import Step
 

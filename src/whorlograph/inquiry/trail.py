@@ -17,7 +17,8 @@ class Root:
 
     ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
     the log. ``changed``: it brought the asked state about; ``blocked`` of ``attempts`` it blocked; ``proved``
-    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed; ``missing``: of a latch, it kept away the write that never came.
+    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed;
+    ``missing``: of a latch, it kept away the write that never came.
     """
 
     kind: RootKind

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
@@ -134,7 +136,7 @@ class Inquiry:
         if len(rises) < 2:
             return None
         period = (tracer.time(rises[-1]) - tracer.time(rises[0])) // (len(rises) - 1)
-        on_time = sum(tracer.time(b) - tracer.time(a) for (a, v), (b, _) in zip(inside, inside[1:], strict=False) if v)
+        on_time = sum(tracer.time(b) - tracer.time(a) for (a, v), (b, _) in itertools.pairwise(inside) if v)
         span = tracer.time(inside[-1][0]) - tracer.time(inside[0][0])
         share = round(100 * on_time / span) if span else 0
         off_link = tracer.explain(tag, View(off, LAST), True, 0)

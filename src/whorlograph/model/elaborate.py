@@ -6,14 +6,28 @@ from dataclasses import replace
 
 from .address import TYPES, parse_address
 from .blocks import STANDARD_BLOCKS
-from .ladder import Block, Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
+from .ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
 from .literals import literal, raw
 from .paths import parse_path
 from .place import Notice, Place
 from .program import Pou, PouKind, Program, Variable, VariableKind
 from .tags import Aggregate, ByReference, Instance, Leaf, Plant, Ref, Tag
-from .types import (BOOL, ELEMENTARY, INT, ArrayOf, Elementary, Enumeration, Initial, ListOf, Members, Named, Simple,
-                    Structure, Subrange, TypeRef)
+from .types import (
+    BOOL,
+    ELEMENTARY,
+    INT,
+    ArrayOf,
+    Elementary,
+    Enumeration,
+    Initial,
+    ListOf,
+    Members,
+    Named,
+    Simple,
+    Structure,
+    Subrange,
+    TypeRef,
+)
 
 _DEEPEST = 30
 _LARGEST = 200_000
@@ -70,8 +84,7 @@ class _Builder:
         if isinstance(type_, Elementary):
             return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more)
         if isinstance(type_, Subrange):
-            leaf = self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high, **more)
-            return leaf
+            return self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high, **more)
         if isinstance(type_, Enumeration):
             start = self.value(initial, INT, name) if initial else (type_.values[0][1] if type_.values else 0)
             return self.leaf(name, INT, start, enumeration=type_, **more)

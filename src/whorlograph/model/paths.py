@@ -52,7 +52,8 @@ def parse_path(text: str) -> Path | None:
     match = _NAME.match(text)
     if not match:
         return None
-    at, steps = match.end(), []
+    at = match.end()
+    steps: list[Member | Bit | Index] = []
     while at < len(text):
         bit = _BIT.match(text, at)
         if bit:

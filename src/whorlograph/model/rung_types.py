@@ -14,17 +14,21 @@ from .rungs import evaluation_order
 from .steps import Step
 from .tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
 from .types import BOOL, ELEMENTARY, Elementary, Family
-from .typing import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion
+from .typing import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
 
 Source = tuple[int, str]
 
 
 @dataclass(slots=True)
 class RungTypes:
-    """``outputs`` by (element, pin), None for an untyped literal; ``operation`` by function block's element."""
+    """``outputs`` by (element, pin), None for an untyped literal; ``operation`` by function block's element.
+
+    ``real_literals``: elements that are untyped literals with a fraction or exponent.
+    """
 
     outputs: dict[Source, Elementary | None] = field(default_factory=dict)
     operation: dict[int, Elementary] = field(default_factory=dict)
+    real_literals: set[int] = field(default_factory=set)
 
     def of(self, wire: Wire) -> Elementary | None:
         """The type that a wire carries; BOOL for power."""
@@ -72,6 +76,8 @@ def rung_types(step: Step, plant: Plant) -> RungTypes:
             read = literal(element.expression)
             kind = read[0] if read is not None else variable_type(element.expression, step.instance, plant)
             found.outputs[element.id, ""] = kind
+            if read is not None and kind is None and isinstance(read[1], float):
+                found.real_literals.add(element.id)
         elif isinstance(element, Block):
             _block(element, step, plant, found, targets)
     return found
@@ -125,6 +131,10 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
         operation = result = ELEMENTARY["TIME"]
     else:
         operation = result = common(data, target)
+    if operation.family is not Family.REAL and change is None and any(
+            w.source in found.real_literals for p in pins if p.name.upper() not in ("G", "K", "N") for w in p.wires):
+        operation = widen(operation, ELEMENTARY["REAL"]) if any(t is not None for t in data) else ELEMENTARY["REAL"]
+        result = BOOL if name in COMPARISONS else operation
     found.operation[block.id] = operation
     put("OUT", result)
     for pin in block.outputs:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from heapq import heappop, heappush
 
-from .ladder import (Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung,
-                     Wire, wires_of)
+from .ladder import Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 
 
 class _Parts:

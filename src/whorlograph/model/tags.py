@@ -131,7 +131,7 @@ class Plant:
 
     def instances(self) -> Iterator[Instance]:
         """All instances, callers before the called."""
-        todo = [i for i in (*self.programs, self.scope)]
+        todo = [*self.programs, self.scope]
         seen: set[int] = set()
         while todo:
             one = todo.pop(0)

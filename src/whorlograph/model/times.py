@@ -86,5 +86,5 @@ def _exact(match: re.Match[str]) -> int:
     digits = (match.group(2) or "0") + (match.group(3) or "")
     point = len(match.group(3) or "")
     shift = exponent - point + 9
-    value = int(digits) * 10 ** shift if shift >= 0 else int(digits) // 10 ** -shift
+    value = int(digits) * int(10 ** shift) if shift >= 0 else int(digits) // int(10 ** -shift)
     return -value if match.group(1) == "-" else value

@@ -107,9 +107,9 @@ def _pins(element: Block, step: Step, plant: Plant) -> Iterator[Use]:
     if not isinstance(called, Instance):
         return
     if called.pou is None and called.type_name in STANDARD_BLOCKS:
-        for ref in called.scope.values():
-            if isinstance(ref, Leaf):
-                yield Use(ref.tag, step.index, element.id, "block", True)
+        for part in called.scope.values():
+            if isinstance(part, Leaf):
+                yield Use(part.tag, step.index, element.id, "block", True)
         return
     for pin in element.inputs:
         ref = called.scope.get(pin.name.lower())

@@ -4,8 +4,25 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Comment, Contact, ContactKind, Element, InVariable, Jump,
-                                      Label, LadderBody, LeftRail, OutVariable, Pin, Return, RightRail, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Comment,
+    Contact,
+    ContactKind,
+    Element,
+    InVariable,
+    Jump,
+    Label,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Pin,
+    Return,
+    RightRail,
+    Wire,
+)
 from whorlograph.model.rungs import build
 
 _X, _Y = 100, 60
@@ -131,7 +148,7 @@ class Ladder:
         """A rung; ends (coils, jumps) that come together at its right stand below one another."""
         if comment:
             self.comment(comment)
-        wires, _, height = self._place(series(*parts), (Wire(1),), 100, self.y)
+        _wires, _, height = self._place(series(*parts), (Wire(1),), 100, self.y)
         self.y += height + 40
 
     def _place(self, part: Part, wires: tuple[Wire, ...], x: int, y: int) -> tuple[tuple[Wire, ...], int, int]:

@@ -483,7 +483,7 @@ class MainScreen(Screen[None]):
 
     def _elements(self) -> list[tuple[int, int, int, int]]:
         """(line, column, step, element) of everything in the rungs strand, in reading order."""
-        found = {}
+        found: dict[tuple[int, int], tuple[int, int, int, int]] = {}
         for start, block in self.blocks:
             for spot in block.spots:
                 key = (block.step, spot.element)

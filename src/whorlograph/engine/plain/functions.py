@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import struct
 
@@ -110,7 +111,7 @@ def compare(name: str, args: list[Value]) -> bool:
     """GT, GE, EQ, LE, LT, NE along all operands."""
     tests = {"GT": lambda a, b: a > b, "GE": lambda a, b: a >= b, "EQ": lambda a, b: a == b, "LE": lambda a, b: a <= b,
              "LT": lambda a, b: a < b, "NE": lambda a, b: a != b}
-    return all(tests[name](a, b) for a, b in zip(args, args[1:], strict=False))
+    return all(tests[name](a, b) for a, b in itertools.pairwise(args))
 
 
 def bitwise(name: str, args: list[Value], type_: Elementary) -> Value:

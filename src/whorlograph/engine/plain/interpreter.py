@@ -7,8 +7,24 @@ from dataclasses import dataclass, field
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.feed import Feed
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, Edge, Element,
-                                      InOutVariable, InVariable, Jump, OutVariable, Pin, Return, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    OutVariable,
+    Pin,
+    Return,
+    Wire,
+)
 from whorlograph.model.literals import cooked, literal, raw
 from whorlograph.model.overlap import changed, shared_bits
 from whorlograph.model.paths import Path, parse_path
@@ -23,11 +39,11 @@ from whorlograph.model.types import BOOL, Elementary, Family
 from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 
 from .blocks import BLOCKS, Memory
-from .functions import (Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift,
-                        widened, wrapped)
+from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift, widened, wrapped
 
 MOST_STEPS = 1_000_000
 DEEPEST_CALL = 100
+CONTROLLER = -2  # the step of what the controller itself does
 Place = tuple[int, int]  # tag, bit (-1: the whole tag)
 
 
@@ -124,7 +140,7 @@ class Interpreter:
     def halt(self, halt: Halt) -> None:
         """Note the fault and switch the outputs off."""
         self.record.fault = PlainFault(self.scan, self.number, self.current, self.element, halt.code, halt.text, self.fault_tag)
-        done = self.number
+        done, self.current = self.number, CONTROLLER
         self.number += 1
         for tag in self.plant.tags[:self.plant.public]:
             if tag.address is not None and tag.address.area == "Q":
@@ -209,8 +225,8 @@ class Interpreter:
         self.fault_tag = tag
         if source is not None and source != type_ and Family.BITS in (source.family, type_.family) and type_.whole:
             value = wrapped(int(value), type_)
-        elif source is not None and source.family is Family.REAL and type_.whole:
-            value = round(float(value))
+        elif isinstance(value, float) and type_.whole:
+            value = round(value)
         self.put(tag, raw(fit(value, type_, self.profile.on_overflow), type_))
 
     # execution
@@ -318,14 +334,16 @@ class Interpreter:
     def coil(self, element: Coil, frame: _Frame) -> None:
         on = self.power(element.wires, frame)
         frame.out[element.id, ""] = on
-        where = self.place(element.variable, frame)
         kind = element.kind
         if kind in (CoilKind.RISING, CoilKind.FALLING):
             key = (frame.step.index, element.id)
             before = self.memory.get(key)
             self.memory[key] = on
             on = before is not None and before != on and on == (kind is CoilKind.RISING)
-        if where is None or (kind in (CoilKind.SET, CoilKind.RESET) and not on):
+        if kind in (CoilKind.SET, CoilKind.RESET) and not on:
+            return
+        where = self.place(element.variable, frame)
+        if where is None:
             return
         value = not on if kind in (CoilKind.NEGATED, CoilKind.RESET) else on
         self.store(where[0], value, None)
@@ -333,8 +351,8 @@ class Interpreter:
     def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
         if element.wires:
             source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
-            where = self.place(element.expression, frame)
-            if where is not None and not (isinstance(source, Block) and source.id not in frame.executed):
+            where = None if isinstance(source, Block) and source.id not in frame.executed else self.place(element.expression, frame)
+            if where is not None:
                 boolean = where[1].family is Family.BOOL
                 value: Value = self.power(element.wires, frame) if boolean else self.wire(element.wires[0], frame)
                 if isinstance(element, OutVariable) and element.negated:
@@ -381,14 +399,18 @@ class Interpreter:
             if pin.negated and key in frame.out:
                 frame.out[key] = not frame.out[key]
 
+    def fill(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> None:
+        """Write the wired input pins of an instance."""
+        for pin in pins:
+            ref = called.scope.get(pin.name.lower())
+            if isinstance(ref, Leaf) and pin.wires:
+                boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
+                value = self.pin(pin, element, frame, boolean)
+                self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+
     def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: _Frame) -> None:
         if on:
-            for pin in pins:
-                ref = called.scope.get(pin.name.lower())
-                if isinstance(ref, Leaf) and pin.wires:
-                    boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
-                    value = self.pin(pin, element, frame, boolean)
-                    self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+            self.fill(called, element, pins, frame)
             if called.pou is None:
                 self.standard(called)
             else:
@@ -479,17 +501,12 @@ class Interpreter:
             declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
             if declared is None or declared.kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT):
                 self.reset(ref)
-        for pin in pins:
-            ref = called.scope.get(pin.name.lower())
-            if isinstance(ref, Leaf) and pin.wires:
-                boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
-                value = self.pin(pin, element, frame, boolean)
-                self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+        self.fill(called, element, pins, frame)
         self.call(called, self.in_outs(element, frame))
         results: dict[str, Value] = {}
-        for name, ref in called.scope.items():
-            if isinstance(ref, Leaf):
-                results[name.upper()] = self.load((ref.tag, -1))
+        for name, part in called.scope.items():
+            if isinstance(part, Leaf):
+                results[name.upper()] = self.load((part.tag, -1))
         result = called.scope.get(called.type_name.lower())
         if isinstance(result, Leaf):
             results["OUT"] = self.load((result.tag, -1))
@@ -502,7 +519,7 @@ class Interpreter:
         result = types.outputs.get((element.id, "OUT")) or kind
         wired = [p for p in pins if p.wires]
         boolean = kind.family is Family.BOOL
-        given = {p.name.upper(): self.pin(p, element, frame, boolean and p.name.upper() not in ("K", "N") or p.name.upper() == "G")
+        given = {p.name.upper(): self.pin(p, element, frame, (boolean and p.name.upper() not in ("K", "N")) or p.name.upper() == "G")
                  for p in wired}
         sources = {p.name.upper(): types.of(self.named(p.wires[0], frame)) for p in wired}
         self.fault_tag = self.receiver(element, frame)
@@ -569,7 +586,8 @@ class Interpreter:
         """The tag that a function's result goes to; -1 where it goes on as a wire."""
         for other in frame.step.rung.elements:
             if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
-                where = self.place(other.expression, frame)
-                if where is not None:
-                    return where[0][0]
+                path = parse_path(other.expression)
+                target = resolve_path(path, frame.step.instance, self.plant.scope) if path is not None else None
+                if isinstance(target, Leaf):
+                    return target.tag
         return -1

@@ -70,7 +70,7 @@ class Times:
         iso = _ISO.match(text)
         if iso:
             year, month, day = int(iso.group(1)), int(iso.group(2)), int(iso.group(3))
-            clock_parts = iso.group(4), iso.group(5), iso.group(6), iso.group(7)
+            clock_parts: tuple[str | None, ...] = iso.group(4), iso.group(5), iso.group(6), iso.group(7)
             zone = _zone(iso.group(8))
         else:
             parts = self._local(text)

@@ -9,12 +9,23 @@ from lxml import etree
 
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
-from whorlograph.model.program import (Body, Configuration, OpaqueBody, Pou, PouKind, Program, ProgramInstance, Resource,
-                                       Task, Variable, VariableKind)
+from whorlograph.model.program import (
+    Body,
+    Configuration,
+    OpaqueBody,
+    Pou,
+    PouKind,
+    Program,
+    ProgramInstance,
+    Resource,
+    Task,
+    Variable,
+    VariableKind,
+)
 from whorlograph.model.types import ELEMENTARY, Named, TypeRef
 
 from .xml_ladder import read_ladder
-from .xml_types import local, read_initial, read_type, words
+from .xml_types import line_of, local, read_initial, read_type, words
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201")
 
@@ -33,7 +44,7 @@ class _Reader:
         self.notices: list[Notice] = []
 
     def say(self, element: etree._Element | None, what: str, effect: str = "", pou: str = "") -> None:
-        line = int(element.sourceline or 0) if element is not None else 0
+        line = line_of(element) if element is not None else 0
         self.notices.append(Notice(Place(self.file, line, pou), what, effect))
 
     def variables(self, section: etree._Element, kind: VariableKind) -> list[Variable]:
@@ -58,7 +69,7 @@ class _Reader:
                     text = words(child)
             found.append(Variable(name, type_, kind, node.get("address", "").strip(), initial,
                                   section.get("retain") == "true", section.get("constant") == "true", text,
-                                  int(node.sourceline or 0)))
+                                  line_of(node)))
         return found
 
     def pou(self, node: etree._Element) -> Pou | None:
@@ -91,7 +102,7 @@ class _Reader:
         if body is None:
             self.say(node, "the POU has no body", "it does nothing", name)
             body = OpaqueBody("none", "")
-        return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, int(node.sourceline or 0), name))
+        return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, line_of(node), name))
 
     def body(self, node: etree._Element, pou: str) -> Body:
         """A ladder body, or an opaque one in another language."""
@@ -100,12 +111,12 @@ class _Reader:
             if language == "LD":
                 return read_ladder(child, pou, self.say)
             if language in ("ST", "IL", "FBD", "SFC"):
-                text = "".join(child.itertext())
+                text = "".join(str(t) for t in child.itertext())
                 self.say(child, f"the body is in {language}, which is not executed yet",
                          "opaque: what it writes comes from the log", pou)
                 return OpaqueBody(language, text, _assigned(language, child, text))
         self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
-        return OpaqueBody("unknown", "".join(node.itertext()))
+        return OpaqueBody("unknown", "".join(str(t) for t in node.itertext()))
 
     def resource(self, node: etree._Element) -> Resource:
         """A resource with its tasks, instances and variables."""

@@ -6,12 +6,32 @@ from collections.abc import Callable
 
 from lxml import etree
 
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Comment, Connector, Contact, ContactKind, Continuation, Edge,
-                                      Element, InOutVariable, InVariable, Jump, Label, LadderBody, LeftRail, OutVariable,
-                                      Pin, Return, RightRail, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Comment,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    Label,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Pin,
+    Return,
+    RightRail,
+    Wire,
+)
 from whorlograph.model.rungs import build
 
-from .xml_types import local, words
+from .xml_types import line_of, local, words
 
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
@@ -46,7 +66,7 @@ def _spot(node: etree._Element, position: str) -> Spot:
     get = node.get
     place = node.find(position)
     x, y = (_int(place.get("x")), _int(place.get("y"))) if place is not None else (0, 0)
-    return _int(get("localId")), x, y, _int(get("width")), _int(get("height")), int(node.sourceline or 0)
+    return _int(get("localId")), x, y, _int(get("width")), _int(get("height")), line_of(node)
 
 
 def _int(text: str | None) -> int:

@@ -6,8 +6,21 @@ from collections.abc import Callable
 
 from lxml import etree
 
-from whorlograph.model.types import (ELEMENTARY, ArrayOf, Elementary, Enumeration, Field, Initial, ListOf, Members, Named,
-                                     Simple, Structure, Subrange, TypeRef)
+from whorlograph.model.types import (
+    ELEMENTARY,
+    ArrayOf,
+    Elementary,
+    Enumeration,
+    Field,
+    Initial,
+    ListOf,
+    Members,
+    Named,
+    Simple,
+    Structure,
+    Subrange,
+    TypeRef,
+)
 
 
 def local(node: etree._Element) -> str:
@@ -16,9 +29,15 @@ def local(node: etree._Element) -> str:
     return tag.rpartition("}")[2] if isinstance(tag, str) else ""
 
 
+def line_of(node: etree._Element) -> int:
+    """The line an element stands on in its file, from 1; 0 where it is not known."""
+    line = node.sourceline
+    return line if isinstance(line, int) else 0
+
+
 def words(node: etree._Element) -> str:
     """The text of a piece of documentation; paragraphs are set apart by a dot."""
-    return " · ".join(t for t in (" ".join(part.split()) for part in node.itertext()) if t)
+    return " · ".join(t for t in (" ".join(str(part).split()) for part in node.itertext()) if t)
 
 
 def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:

@@ -2,14 +2,35 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from lxml import etree
 
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Comment, Connector, Contact, ContactKind, Continuation, Edge,
-                                      Element, InOutVariable, InVariable, Jump, Label, LadderBody, LeftRail, OutVariable, Pin,
-                                      Return, RightRail, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Comment,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    Label,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Pin,
+    Return,
+    RightRail,
+    Wire,
+)
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, Variable, VariableKind
-from whorlograph.model.types import (ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange,
-                                     TypeRef)
+from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
 _XHTML = "http://www.w3.org/1999/xhtml"
@@ -19,13 +40,18 @@ _SECTIONS = {VariableKind.INPUT: "inputVars", VariableKind.OUTPUT: "outputVars",
 _KINDS = {PouKind.PROGRAM: "program", PouKind.FUNCTION_BLOCK: "functionBlock", PouKind.FUNCTION: "function"}
 
 
+def _nsmap(namespace: str) -> Any:
+    """The default namespace; lxml's stubs do not know that a prefix may be None."""
+    return {None: namespace}
+
+
 def _sub(parent: etree._Element, tag_name: str, /, **attributes: object) -> etree._Element:
     return etree.SubElement(parent, f"{{{NAMESPACE}}}{tag_name}", {k: str(v) for k, v in attributes.items()})
 
 
 def _words(parent: etree._Element, name: str, text: str) -> None:
     holder = _sub(parent, name)
-    body = etree.SubElement(holder, f"{{{_XHTML}}}p", nsmap={None: _XHTML})
+    body = etree.SubElement(holder, f"{{{_XHTML}}}p", nsmap=_nsmap(_XHTML))
     body.text = text
 
 
@@ -203,7 +229,7 @@ def _configuration(parent: etree._Element, configuration: Configuration) -> None
 
 def write_xml(program: Program) -> bytes:
     """A program as an XML document, UTF-8, ending in a line break."""
-    root = etree.Element(f"{{{NAMESPACE}}}project", nsmap={None: NAMESPACE})
+    root = etree.Element(f"{{{NAMESPACE}}}project", nsmap=_nsmap(NAMESPACE))
     _sub(root, "fileHeader", companyName=program.company, productName="", productVersion=program.version,
          creationDateTime=program.date or "2031-01-01T00:00:00")
     content = _sub(root, "contentHeader", name=program.name, modificationDateTime=program.date or "2031-01-01T00:00:00")

@@ -59,8 +59,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
 
 def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, depth: int, change: bool) -> None:
     """Add why a call's EN has no power."""
-    from .rung_false import first_out, unpowered
     from .gates import explain_gate
+    from .rung_false import first_out, unpowered
 
     enable = next((p for p in block.inputs if p.name.upper() == "EN"), None)
     if enable is None or not enable.wires:

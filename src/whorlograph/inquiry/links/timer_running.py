@@ -18,9 +18,9 @@ if TYPE_CHECKING:
 def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A timer's output, from its input: running, not started, dropped, or keeping its output on."""
     from .block import pin_of
+    from .gates import explain_gate
     from .rung_false import first_out, unpowered
     from .rung_true import powered
-    from .gates import explain_gate
 
     tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
     journal = tracer.journal

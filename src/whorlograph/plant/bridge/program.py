@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from whorlograph.model.program import (Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable,
-                                       VariableKind)
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.types import BOOL, INT, Named
 
-from ..rungs import (Ladder, call, coil, compare, counter, either, jump, nc, no, reset, rises, series, set_, timer)
+from ..rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, rises, series, set_, timer
 from .points import POINTS
 
 STEPS = (("Step_Idle", 0, "road open"), ("Step_Close", 10, "road signals red, bell"), ("Step_Barr", 20, "barriers go down"),
@@ -39,7 +38,8 @@ def _guards(ladder: Ladder) -> None:
 def _permits(ladder: Ladder) -> None:
     ladder.rung(no("East_Down_LS"), timer("TOF", "East_Down_T", "T#25ms"), coil("East_Down"), comment="east barrier down, chatter bridged")
     ladder.rung(no("West_Down_LS"), timer("TOF", "West_Down_T", "T#25ms"), coil("West_Down"), comment="west barrier down, chatter bridged")
-    ladder.rung(no("East_Down"), no("West_Down"), no("Leaf_Seated_LS"), set_("Barriers_Down"), comment="both barriers proved down before the leaf moves")
+    ladder.rung(no("East_Down"), no("West_Down"), no("Leaf_Seated_LS"), set_("Barriers_Down"),
+                comment="both barriers proved down before the leaf moves")
     ladder.rung(either(nc("East_Down"), nc("West_Down")), reset("Barriers_Down"), comment="a barrier left its place")
     ladder.rung(no("Bolt_Out_LS"), nc("Bolt_In_LS"), coil("Bolts_Drawn"), comment="nose bolts drawn")
     ladder.rung(nc("Loop_East"), nc("Loop_West"), timer("TON", "Clear_T", "T#2s"), coil("Road_Clear"), comment="no vehicle on the bridge")

@@ -24,9 +24,11 @@ def palette_overlay(scene: Scene | None) -> ListOverlay:
             point = scene.session.iolist.get(tag.index)
             text = (point.description if point is not None else "") or tag.documentation
             where = point.whereabouts if point is not None else ""
-            lines.append([(f" {tag.name:<26}", Ink.STRONG), (f"{'ask why':<18}", Ink.QUIET), (text, Ink.TEXT), (f"  {where}" if where else "", Ink.QUIET)])
+            lines.append([(f" {tag.name:<26}", Ink.STRONG), (f"{'ask why':<18}", Ink.QUIET), (text, Ink.TEXT),
+                          (f"  {where}" if where else "", Ink.QUIET)])
             values.append(("why", tag.index))
         for step in scene.session.controller.steps.all:
-            lines.append([(f" {step.pou} {step.rung.number}".ljust(27), Ink.STRONG), (f"{'show rung':<18}", Ink.QUIET), (step.rung.comment, Ink.TEXT)])
+            lines.append([(f" {step.pou} {step.rung.number}".ljust(27), Ink.STRONG), (f"{'show rung':<18}", Ink.QUIET),
+                          (step.rung.comment, Ink.TEXT)])
             values.append(("rung", step.index))
     return ListOverlay("find anything", lines, values, "type a few letters: an action, a tag, a word", "Enter takes it · Esc closes")

@@ -1,0 +1,85 @@
+"""Small programs and logs for tests."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import numpy as np
+
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import BITS, Journal
+from whorlograph.model.iolist import IoList
+from whorlograph.model.ladder import LadderBody
+from whorlograph.model.literals import raw
+from whorlograph.model.log import Log
+from whorlograph.model.profile import Profile
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
+from whorlograph.model.types import BOOL, INT, Named, Simple, TypeRef
+from whorlograph.plant.rungs import Ladder
+
+MS = 1_000_000
+SHARED = Path(__file__).resolve().parents[2] / "shared"
+Rows = Iterable[tuple[int, str, int]]
+
+
+def program_of(draw: Callable[[Ladder], None], tags: str, blocks: str = "", initial: dict[str, str] | None = None) -> Program:
+    """A program of one POU. ``tags``: names with blanks between; X... at %IX0, Y... at %QX0, N... INT, others memory.
+
+    ``blocks``: NAME:TYPE with blanks between.
+    """
+    ladder = Ladder()
+    draw(ladder)
+    return program_with({"Main": ladder.body()}, tags, blocks, initial)
+
+
+def program_with(bodies: dict[str, LadderBody], tags: str, blocks: str = "", initial: dict[str, str] | None = None) -> Program:
+    """A program of several POUs that run in order."""
+    given = initial or {}
+    variables = []
+    counts = {"X": 0, "Y": 0}
+    for name in tags.split():
+        address = ""
+        if name[0] in counts:
+            address = f"%{'I' if name[0] == 'X' else 'Q'}X{counts[name[0]] // 8}.{counts[name[0]] % 8}"
+            counts[name[0]] += 1
+        type_: TypeRef = INT if name[0] == "N" else BOOL
+        variables.append(Variable(name, type_, VariableKind.GLOBAL, address, Simple(given[name]) if name in given else None))
+    own = tuple(Variable(b.split(":")[0], Named(b.split(":")[1]), VariableKind.LOCAL) for b in blocks.split())
+    pous = {n.lower(): Pou(n, PouKind.PROGRAM, own if i == 0 else (), b) for i, (n, b) in enumerate(bodies.items())}
+    resource = Resource("R", tuple(ProgramInstance(n, n) for n in bodies))
+    return Program("Test", {}, pous, (Configuration("C", (resource,), tuple(variables)),), "test.xml")
+
+
+def log_of(controller: Controller, rows: Rows, end: int | None = None) -> Log:
+    """A log of (time in ms, tag, value)."""
+    listed = sorted(((int(t * MS), controller.plant.by_name[n.lower()], v) for t, n, v in rows), key=lambda r: r[0])
+    last = listed[-1][0] if listed else 0
+    return Log(np.array([r[0] for r in listed], np.int64), np.array([r[1] for r in listed], np.int32),
+               np.array([raw(r[2], controller.plant.tags[r[1]].type) for r in listed], np.int64),
+               end=last if end is None else end * MS, rows=len(listed))
+
+
+def controller_of(program: Program, plain: bool = False, **profile: object) -> Controller:
+    """A controller with 10 ms scans."""
+    return Controller(program, Profile(**{"scan_time": 10 * MS, **profile}), plain=plain)  # type: ignore[arg-type]
+
+
+def session_of(program: Program, rows: Rows, end: int | None = None, iolist: IoList | None = None, **profile: object) -> Session:
+    """A session on a program in memory."""
+    controller = controller_of(program, **profile)
+    return Session(controller, log_of(controller, rows, end), iolist or IoList({}), [], Paths(Path("test.xml")))
+
+
+def course_of(journal: Journal, controller: Controller, tag: str) -> list[tuple[int, int]]:
+    """(scan, settled value) at each change of a tag."""
+    from whorlograph.inquiry.symptoms import course
+
+    path = course(journal, controller.plant.by_name[tag.lower()])
+    return list(zip(path.scans, path.values, strict=True))
+
+
+def all_rows(journal: Journal) -> list[tuple[int, int, int, int]]:
+    """(scan, step, tag, value) of every row."""
+    return list(zip((journal.key >> BITS).tolist(), journal.step.tolist(), journal.tag.tolist(), journal.value.tolist(), strict=True))

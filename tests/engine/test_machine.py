@@ -1,0 +1,112 @@
+"""The compiled machine: stop, snapshot, feeding piece by piece, and the fallback where wasmtime is missing."""
+
+from __future__ import annotations
+
+import unittest
+from random import Random
+from unittest import mock
+
+import numpy as np
+
+from tests.building import MS, all_rows, controller_of, log_of, program_of
+from tests.strategies import random_case, random_log
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.machine import Status
+from whorlograph.model.feed import Hold, Trial
+from whorlograph.plant.rungs import Ladder, coil, no, timer
+
+
+def _blinking(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), timer("TON", "T1", "T#30ms"), coil("Y1"))
+    ladder.rung(no("Y1"), coil("Y2"))
+
+
+class MachineRuns(unittest.TestCase):
+    """One machine, driven in pieces."""
+
+    def test_running_in_pieces_equals_running_at_once(self) -> None:
+        for seed in range(12):
+            program, profile = random_case(Random(seed))
+            controller = Controller(program, profile)
+            log = random_log(Random(seed), controller.plant)
+            feed = controller.feed(log)
+            whole, pieces = controller.machine(feed), controller.machine(feed)
+            whole.run(feed.end)
+            for part in range(1, 8):
+                pieces.run(feed.end * part // 7)
+            with self.subTest(seed=seed):
+                self.assertEqual(all_rows(controller.journal_of(whole, feed)), all_rows(controller.journal_of(pieces, feed)))
+
+    def test_going_on_from_a_snapshot_equals_not_stopping(self) -> None:
+        for seed in range(12):
+            program, profile = random_case(Random(seed + 50))
+            controller = Controller(program, profile)
+            log = random_log(Random(seed), controller.plant)
+            feed = controller.feed(log)
+            machine = controller.machine(feed)
+            machine.run(feed.end // 2)
+            before = len(all_rows(controller.journal_of(machine, feed)))
+            snapshot = machine.snapshot()
+            machine.run(feed.end)
+            rest = all_rows(controller.journal_of(machine, feed))[before:]
+            machine.restore(snapshot, feed)
+            machine.run(feed.end)
+            with self.subTest(seed=seed):
+                self.assertEqual(all_rows(controller.journal_of(machine, feed)), rest)
+
+    def test_stop_comes_back_before_the_next_scan_and_the_run_can_go_on(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        feed = controller.feed(log_of(controller, [(0, "X1", 1), (1000, "X1", 1)]))
+        machine = controller.machine(feed)
+        machine.run(0)
+        machine.bytes[0] = 1
+        self.assertEqual(machine._run(machine.store, feed.end), Status.STOPPED)
+        self.assertEqual(machine.scan, 1)
+        self.assertEqual(machine.run(feed.end), Status.DONE)
+        self.assertEqual(machine.value(controller.plant.by_name["y2"]), 1)
+
+    def test_output_changes_break_a_run_where_asked(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        feed = controller.feed(log_of(controller, [(0, "X1", 1), (1000, "X1", 1)]))
+        machine = controller.machine(feed)
+        machine.break_on_outputs(True)
+        self.assertEqual(machine.run(feed.end), Status.OUTPUT_CHANGED)
+        self.assertEqual(machine.start, 30 * MS)
+
+    def test_inputs_fed_later_are_taken(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        feed = controller.feed(log_of(controller, [(0, "X1", 0)], end=1000))
+        machine = controller.machine(feed)
+        machine.run(500 * MS)
+        machine.feed_more(np.array([600 * MS], np.int64), np.array([controller.plant.by_name["x1"]], np.int32), np.array([1], np.int64))
+        machine.run(1000 * MS)
+        self.assertEqual(machine.value(controller.plant.by_name["y1"]), 1)
+
+    def test_a_hold_replaces_the_log_from_its_start_to_its_end(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        log = log_of(controller, [(0, "X1", 1), (500, "X1", 1)])
+        x1, y1 = controller.plant.by_name["x1"], controller.plant.by_name["y1"]
+        journal = controller.replay(log, Trial((Hold(x1, 0, 100 * MS, 200 * MS),)))
+        self.assertEqual([(r[0], r[3]) for r in all_rows(journal) if r[2] == y1], [(4, 1), (11, 0), (24, 1)])
+
+    def test_where_wasmtime_does_not_load_the_plain_engine_answers(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        log = log_of(controller, [(0, "X1", 1), (500, "X1", 0)])
+        expected = all_rows(controller.replay(log))
+        other = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        with mock.patch.object(Controller, "machine", side_effect=ImportError("no wasmtime")):
+            self.assertEqual(all_rows(other.replay(log)), expected)
+        self.assertTrue(other.plain)
+
+    def test_progress_is_told_and_work_can_be_closed(self) -> None:
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        log = log_of(controller, [(0, "X1", 1)], end=1_000_000)
+        work = controller.replaying(log)
+        first = next(work)
+        self.assertEqual(first.total, log.end)
+        self.assertLess(first.done, log.end)
+        work.close()
+
+
+if __name__ == "__main__":
+    unittest.main()

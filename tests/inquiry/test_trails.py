@@ -1,0 +1,270 @@
+"""Trails, roots, attempts and proofs on small programs with one known cause each."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import Rows, program_of, session_of
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.session import Session
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.question import LinkKind, RootKind, Symptom
+from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, series, set_, timer
+
+
+def names(session: Session, answer: Answer) -> list[str]:
+    """The roots' tags in order of rank."""
+    return [session.plant.tags[r.tag].name if r.tag is not None else "" for r in answer.roots]
+
+
+def kinds(answer: Answer) -> list[LinkKind]:
+    """The kinds of the trail's links in reading order, without those that only carry a root."""
+    return [link.kind for _, link in answer.links() if link.step >= 0]
+
+
+def _sealed(ladder: Ladder) -> None:
+    ladder.rung(either(no("X1"), no("Y1")), no("X2"), no("X3"), coil("Y1"))
+    ladder.rung(no("Y1"), coil("Y2"))
+
+
+def _latch(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), set_("M1"))
+    ladder.rung(no("X2"), reset("M1"))
+    ladder.rung(no("M1"), no("X3"), coil("Y1"))
+
+
+class DroppedOut(unittest.TestCase):
+    """The last time a tag went off."""
+
+    ROWS: Rows = [(0, "X2", 1), (0, "X3", 1), (20, "X1", 1), (50, "X1", 0), (200, "X3", 0), (203, "X2", 0), (260, "X3", 1), (400, "X2", 1)]
+
+    def test_the_contact_that_opened_first_is_the_cause(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), self.ROWS)
+        answer = ask(session, "Y1")
+        self.assertEqual(answer.symptom, Symptom.DROPPED_OUT)
+        self.assertEqual(kinds(answer), [LinkKind.RUNG_FALSE])
+        self.assertEqual(names(session, answer), ["X3"])
+        self.assertEqual(answer.time, 200_000_000)
+        self.assertEqual(answer.roots[0].since, 200_000_000)
+
+    def test_the_trail_goes_through_other_coils(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), self.ROWS)
+        answer = ask(session, "Y2")
+        self.assertEqual(kinds(answer), [LinkKind.RUNG_FALSE, LinkKind.RUNG_FALSE])
+        self.assertEqual(names(session, answer)[0], "X3")
+
+    def test_the_root_is_proved_and_the_answer_says_from_when_the_log_no_longer_fits(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), self.ROWS)
+        answer = ask(session, "Y1")
+        prove_all(session, answer)
+        self.assertIs(answer.roots[0].proved, True)
+        self.assertIn("no longer fits", answer.roots[0].proof)
+
+    def test_a_root_that_does_not_matter_is_disproved(self) -> None:
+        rows: Rows = [(0, "X2", 1), (0, "X3", 1), (20, "X1", 1), (50, "X1", 0), (201, "X3", 0), (202, "X2", 0), (400, "X2", 0)]
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), rows)
+        answer = ask(session, "Y1")
+        prove_all(session, answer)
+        self.assertIs(answer.roots[0].proved, False)
+
+    def test_a_latch_was_reset(self) -> None:
+        rows: Rows = [(0, "X3", 1), (20, "X1", 1), (40, "X1", 0), (100, "X2", 1), (120, "X2", 0), (200, "X3", 1)]
+        session = session_of(program_of(_latch, "X1 X2 X3 M1 Y1"), rows)
+        answer = ask(session, "Y1")
+        self.assertEqual(kinds(answer), [LinkKind.RUNG_FALSE, LinkKind.RESET_BY])
+        self.assertEqual(names(session, answer), ["X2"])
+        self.assertIs(answer.roots[0].value, True)
+
+    def test_asked_for_while_it_is_on_again_the_answer_says_since_when(self) -> None:
+        rows: Rows = [(0, "X2", 1), (0, "X3", 1), (20, "X1", 1), (50, "X1", 0), (200, "X3", 0), (250, "X3", 1), (300, "X1", 1), (400, "X1", 1)]
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), rows)
+        answer = ask(session, "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("on again since", answer.text)
+        self.assertEqual(answer.time, 200_000_000)
+
+
+class WillNotPullIn(unittest.TestCase):
+    """What blocked the attempts."""
+
+    def test_the_blocker_of_the_last_attempt_is_the_root_and_no_seal_in_ever(self) -> None:
+        rows: Rows = [(0, "X2", 1), (0, "X3", 0), (100, "X1", 1), (150, "X1", 0), (300, "X1", 1), (340, "X1", 0), (500, "X2", 1)]
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), rows)
+        answer = ask(session, "Y1")
+        self.assertEqual(answer.symptom, Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(names(session, answer), ["X3"])
+        self.assertEqual(answer.time, 300_000_000)
+        self.assertEqual(len(answer.attempts), 2)
+        prove_all(session, answer)
+        self.assertIs(answer.roots[0].proved, True)
+
+    def test_a_latch_never_set(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("M1"))
+            ladder.rung(no("M1"), no("X3"), coil("Y1"))
+
+        session = session_of(program_of(draw, "X1 X3 M1 Y1"), [(0, "X1", 0), (50, "X3", 1), (200, "X3", 1)])
+        answer = ask(session, "Y1")
+        self.assertIn(LinkKind.NEVER_SET, kinds(answer))
+        self.assertEqual(names(session, answer), ["X1"])
+
+    def test_a_jump_holds_the_rung(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), jump("End"))
+            ladder.rung(no("X1"), coil("Y1"))
+            ladder.label("End")
+            ladder.rung(no("X1"), coil("Y2"))
+
+        session = session_of(program_of(draw, "X1 X2 Y1 Y2"), [(0, "X2", 0), (50, "X2", 1), (100, "X1", 1), (200, "X1", 1)])
+        answer = ask(session, "Y1")
+        self.assertIn(LinkKind.HELD_BY_JUMP, kinds(answer))
+        self.assertEqual(names(session, answer), ["X2"])
+        prove_all(session, answer)
+        self.assertIs(answer.roots[0].proved, True)
+
+    def test_a_timer_still_running_leads_to_what_starts_it(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), timer("TON", "T1", "T#5s"), coil("Y1"))
+
+        session = session_of(program_of(draw, "X1 Y1", "T1:TON"), [(0, "X1", 0), (50, "X1", 1), (900, "X1", 1)])
+        answer = ask(session, "Y1")
+        self.assertIn(LinkKind.TIMER_RUNNING, kinds(answer))
+        self.assertEqual(names(session, answer), ["X1"])
+
+    def test_a_counter_is_short(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), counter("C1", "3", no("X2")), coil("Y1"))
+
+        rows: Rows = [(0, "X1", 0), (50, "X1", 1), (90, "X1", 0), (120, "X2", 1), (150, "X2", 0), (180, "X1", 1), (300, "X1", 1)]
+        session = session_of(program_of(draw, "X1 X2 Y1", "C1:CTU"), rows)
+        answer = ask(session, "Y1")
+        self.assertIn(LinkKind.COUNTER_SHORT, kinds(answer))
+        self.assertIn("X2", names(session, answer))
+
+    def test_a_comparison_is_traced_to_the_write_that_would_meet_it(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), call("MOVE", ("IN", "7"), out="N1"))
+            ladder.rung(no("X2"), compare("EQ", "N1", "7"), coil("Y1"))
+
+        session = session_of(program_of(draw, "X1 X2 Y1 N1"), [(0, "X1", 0), (50, "X2", 1), (200, "X2", 1)])
+        answer = ask(session, "Y1")
+        self.assertIn(LinkKind.NOT_MET, kinds(answer))
+        self.assertEqual(names(session, answer)[0], "X1")
+
+    def test_never_tried_says_so(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), [(0, "X2", 1), (0, "X3", 1), (0, "X1", 0), (300, "X2", 1)])
+        answer = ask(session, "Y1")
+        self.assertIn("never tried", answer.text)
+
+    def test_a_point_without_a_row_is_a_gap_in_the_log(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), [(0, "X2", 1), (50, "X1", 0), (100, "X1", 1), (300, "X2", 1)])
+        answer = ask(session, "Y1")
+        self.assertEqual(answer.roots[0].kind, RootKind.LOG_GAP)
+        self.assertEqual(names(session, answer)[0], "X3")
+
+    def test_a_tag_that_nobody_writes_has_its_declared_value(self) -> None:
+        session = session_of(program_of(lambda ladder: ladder.rung(no("X1"), no("M9"), coil("Y1")), "X1 M9 Y1"),
+                             [(0, "X1", 0), (100, "X1", 1), (300, "X1", 1)])
+        answer = ask(session, "Y1")
+        self.assertEqual(answer.roots[0].kind, RootKind.INITIAL_VALUE)
+        prove_all(session, answer)
+        self.assertIs(answer.roots[0].proved, True)
+
+    def test_a_path_that_contradicts_itself_is_a_defect(self) -> None:
+        session = session_of(program_of(lambda ladder: ladder.rung(no("X1"), nc("X1"), coil("Y1")), "X1 Y1"),
+                             [(0, "X1", 0), (100, "X1", 1), (300, "X1", 1)])
+        self.assertEqual(ask(session, "Y1").roots[0].kind, RootKind.PROGRAM)
+
+    def test_an_overwritten_coil_is_a_defect_and_the_later_coil_s_root_comes_next(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), coil("Y1"))
+            ladder.rung(no("X2"), coil("Y1"))
+
+        session = session_of(program_of(draw, "X1 X2 Y1"), [(0, "X2", 0), (50, "X1", 1), (300, "X1", 1)])
+        answer = ask(session, "Y1")
+        self.assertEqual([r.kind for r in answer.roots[:2]], [RootKind.PROGRAM, RootKind.FIELD_INPUT])
+        self.assertIn(LinkKind.OVERWRITTEN, kinds(answer))
+
+
+class OtherSymptoms(unittest.TestCase):
+    """On and stays on; flickers; differs from the record."""
+
+    def test_a_latch_that_stays_on_has_its_setter_and_the_reset_that_never_came_first(self) -> None:
+        rows: Rows = [(0, "X3", 1), (0, "X2", 0), (20, "X1", 1), (40, "X1", 0), (300, "X3", 1)]
+        session = session_of(program_of(_latch, "X1 X2 X3 M1 Y1"), rows)
+        answer = ask(session, "M1")
+        self.assertEqual(answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual(set(names(session, answer)[:2]), {"X1", "X2"})
+
+    def test_chattering_tells_its_rhythm(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(nc("M1"), timer("TON", "T1", "T#50ms"), coil("Y1"))
+            ladder.rung(no("Y1"), timer("TON", "T2", "T#50ms"), coil("M1"))
+
+        session = session_of(program_of(draw, "X1 M1 Y1", "T1:TON T2:TON"), [(0, "X1", 0), (3000, "X1", 1)])
+        answer = ask(session, "Y1")
+        self.assertEqual(answer.symptom, Symptom.CHATTERS)
+        self.assertIn("every 120 ms", answer.text)
+
+    def test_a_recorded_output_that_differs_is_a_mismatch(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"),
+                             [(0, "X2", 1), (0, "X3", 1), (0, "Y1", 0), (20, "X1", 1), (500, "X1", 1)])
+        answer = ask(session, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(answer.roots[0].kind, RootKind.MISMATCH)
+        self.assertTrue(answer.mismatch)
+
+    def test_a_symptom_that_is_not_there_is_told_in_a_line(self) -> None:
+        session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"), [(0, "X2", 1), (50, "X1", 0), (300, "X2", 1)])
+        answer = ask(session, "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual(answer.roots, [])
+        self.assertIn("did not stay on", answer.text)
+
+    def test_a_halted_controller_is_the_root(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(nc("X1"), coil("Y1"))
+            ladder.rung(no("X2"), call("DIV", ("IN1", "N1"), ("IN2", "N2"), out="N1"))
+
+        session = session_of(program_of(draw, "X1 X2 Y1 N1 N2"), [(0, "X1", 0), (100, "X2", 1), (300, "X2", 1)])
+        answer = ask(session, "Y1")
+        self.assertEqual(kinds(answer), [LinkKind.HALTED])
+        self.assertEqual((answer.roots[0].kind, names(session, answer)[0]), (RootKind.FAULT, "N1"))
+
+
+class Wording(unittest.TestCase):
+    """What is said of a device respects its wiring."""
+
+    def _answer(self, wiring: Wiring) -> str:
+        program = program_of(_sealed, "X1 X2 X3 Y1 Y2")
+        session = session_of(program, DroppedOut.ROWS)
+        x3 = session.plant.by_name["x3"]
+        session.iolist = IoList({x3: Point("X3", device="S-3", location="box 2", terminal="7", wiring=wiring, drawing="D1")})
+        return ask(session, "Y1").roots[0].what_to_check
+
+    def test_normally_closed_off_means_actuated_or_broken(self) -> None:
+        text = self._answer(Wiring.NORMALLY_CLOSED)
+        self.assertIn("check S-3, box 2, terminal 7, drawing D1", text)
+        self.assertIn("off means actuated, unplugged, wire broken", text)
+
+    def test_normally_open_off_means_not_actuated_or_broken(self) -> None:
+        self.assertIn("off means not actuated, unplugged, wire broken", self._answer(Wiring.NORMALLY_OPEN))
+
+    def test_unknown_wiring_gives_both_readings(self) -> None:
+        text = self._answer(Wiring.UNKNOWN)
+        self.assertIn("if wired normally open", text)
+        self.assertIn("does not say", text)
+
+
+class SmallestSet(unittest.TestCase):
+    """Which contacts are said to block."""
+
+    def test_the_path_that_lacks_fewest_contacts_is_named(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(either(series(no("X1"), no("X2"), no("X3")), series(no("X4"), no("X5"))), coil("Y1"))
+
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "X5", 0), (50, "X4", 0), (100, "X4", 1), (300, "X4", 1)]
+        session = session_of(program_of(draw, "X1 X2 X3 X4 X5 Y1"), rows)
+        self.assertEqual(names(session, ask(session, "Y1")), ["X5"])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,255 @@
+"""The main view, key by key."""
+
+from __future__ import annotations
+
+import unittest
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from textual.pilot import Pilot
+from textual.widgets import Input
+
+from tests.pilot.walking import answered, bridge_app, screen_text, until
+from tests.plant.test_bridge import bridge_session
+from whorlograph.desk.session import Session
+from whorlograph.ui.app import WhorlographApp
+from whorlograph.ui.keys import ACTIONS, BY_KEY
+from whorlograph.ui.main import MainScreen
+from whorlograph.ui.views.overlay import ListOverlay, Prompt
+
+
+class MainView(unittest.IsolatedAsyncioTestCase):
+    """On the shipped case, at several sizes."""
+
+    session: Session
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.session = bridge_session()
+
+    @asynccontextmanager
+    async def opened(self, width: int = 160, height: int = 47, palette: str = "dark",
+                     ascii_: bool = False) -> AsyncIterator[tuple[WhorlographApp, Pilot[None]]]:
+        app = bridge_app(session=self.session, palette=palette, ascii_=ascii_)
+        async with app.run_test(size=(width, height)) as pilot:
+            await answered(pilot, app)
+            await pilot.pause()
+            yield app, pilot
+
+    async def test_the_first_screen_is_the_answer(self) -> None:
+        for width, height in ((160, 47), (80, 24)):
+            async with self.opened(width, height) as (app, _):
+                text = screen_text(app)
+                with self.subTest(width=width):
+                    self.assertIn("Why did Raise_Pump drop out?", text)
+                    self.assertIn("14:02:52.190", text)
+                    self.assertIn("East_Down_LS", text)
+                    self.assertIn("LS-12, junction box 3, terminal 14", text)
+                    self.assertIn("Leaf_Free", text)
+                    self.assertIn("✕", text)
+
+    async def test_walking_down_the_trail_moves_all_strands(self) -> None:
+        async with self.opened() as (app, pilot):
+            first = app.main.view
+            for _ in range(5):
+                await pilot.press("down")
+            view = app.main.view
+            self.assertLess(view.scan, first.scan)
+            text = screen_text(app)
+            self.assertIn("14:02:52.160", text.splitlines()[0])
+            self.assertIn("▌Permits 1", text)
+
+    async def test_proof_comes_in_with_a_second_lane(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("p")
+            await until(pilot, lambda: "proved:" in app.main.said, "the proof")
+            await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("1 proved", text)
+            self.assertIn("without the fault", text)
+            self.assertIn("stays on until", text)
+
+    async def test_ask_why_and_the_way_back(self) -> None:
+        async with self.opened() as (app, pilot):
+            before = app.main.view
+            await pilot.press("down", "down", "w")
+            self.assertIn("Why did Barriers_Down", screen_text(app))
+            await pilot.press("backspace")
+            self.assertEqual(app.main.view.question, before.question)
+            self.assertEqual(app.main.view.line, 2)
+            await pilot.press("backspace")
+            self.assertIn("where you began", app.main.said)
+
+    async def test_steps_and_changes_move_the_moment(self) -> None:
+        async with self.opened() as (app, pilot):
+            scan = app.main.view.scan
+            await pilot.press("full_stop")
+            self.assertEqual(app.main.view.scan, scan + 1)
+            await pilot.press("comma", "comma")
+            self.assertEqual(app.main.view.scan, scan - 1)
+            await pilot.press("right_square_bracket")
+            self.assertEqual(app.main.view.scan, scan)
+            await pilot.press("left_square_bracket")
+            self.assertLess(app.main.view.scan, scan - 1000)
+            await pilot.press("backspace")
+            self.assertEqual(app.main.view.scan, scan)
+
+    async def test_go_to_a_time_shows_its_reading_first(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("t")
+            prompt = app.screen
+            assert isinstance(prompt, Prompt)
+            prompt.query_one(Input).value = "14:02:00"
+            await pilot.pause()
+            self.assertIn("scan 2712001", "".join(t for line in prompt.box.lines for t, _ in line))
+            await pilot.press("enter")
+            await pilot.pause()
+            self.assertEqual(app.main.view.scan, 2_712_001)
+
+    async def test_times_are_understood_in_every_form(self) -> None:
+        async with self.opened() as (app, _):
+            here = app.main.view.time
+            for text, time in (("scan 101", 10**9), ("12.5", 12_500_000_000), ("+2s", here + 2 * 10**9), ("-500ms", here - 500_000_000),
+                               ("06:30:10", 10 * 10**9)):
+                with self.subTest(text):
+                    self.assertEqual(app.main.time_of(text), time)
+            for text in ("", "soon", "scan x", "+x", "99:99"):
+                with self.subTest(text):
+                    self.assertIsNone(app.main.time_of(text))
+
+    async def test_help_and_palette_open_and_close(self) -> None:
+        for key in ("question_mark", "f1", "ctrl+p", "colon"):
+            async with self.opened() as (app, pilot):
+                await pilot.press(key)
+                with self.subTest(key):
+                    self.assertIsInstance(app.screen, ListOverlay)
+                    await pilot.press("escape")
+                    await pilot.pause()
+                    self.assertIsInstance(app.screen, MainScreen)
+
+    async def test_every_action_stands_in_help_and_palette_and_does_something(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("question_mark")
+            shown = "\n".join("".join(t for t, _ in line) for line in app.screen.all_lines)  # type: ignore[attr-defined]
+            await pilot.press("escape")
+            await pilot.press("ctrl+p")
+            listed = app.screen.all_values  # type: ignore[attr-defined]
+            for action in ACTIONS:
+                with self.subTest(action.name):
+                    self.assertIn(action.sentence[:30], shown)
+                    self.assertIn(("do", action.name), listed)
+                    self.assertTrue(callable(getattr(MainScreen, f"do_{action.name}")))
+                    self.assertTrue(action.keys)
+
+    async def test_the_palette_finds_a_tag_and_asks_about_it(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("ctrl+p", *"wind alarm lamp")
+            await pilot.press("enter")
+            await pilot.pause()
+            self.assertIn("Lamp_Wind", screen_text(app))
+
+    async def test_a_key_without_meaning_says_so(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("z")
+            self.assertIn("z does nothing here", screen_text(app))
+
+    async def test_no_key_means_two_things(self) -> None:
+        self.assertEqual(len(BY_KEY), sum(len(a.keys) for a in ACTIONS))
+
+    async def test_tab_goes_round_the_strands_and_the_cursor_stands_on_the_blocker(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("tab")
+            self.assertEqual(app.main.view.strand, "rungs")
+            tag = app.main.chosen_tag()
+            assert tag is not None
+            self.assertEqual(self.session.plant.tags[tag].name, "Leaf_Free")
+            await pilot.press("right")
+            assert app.main.chosen_tag() is not None
+            self.assertEqual(self.session.plant.tags[app.main.chosen_tag() or 0].name, "Lower_Valve")
+            await pilot.press("tab")
+            self.assertEqual(app.main.view.strand, "timeline")
+            time = app.main.view.time
+            await pilot.press("left")
+            self.assertLess(app.main.view.time, time)
+            await pilot.press("tab")
+            self.assertEqual(app.main.view.strand, "trail")
+
+    async def test_zoom_keeps_the_moment_in_sight(self) -> None:
+        async with self.opened() as (app, pilot):
+            for key in ("plus", "plus", "minus", "0", "minus"):
+                await pilot.press(key)
+                view = app.main.view
+                with self.subTest(key):
+                    self.assertTrue(view.start <= view.time <= view.end)
+
+    async def test_small_screens_live_and_come_back_as_they_were(self) -> None:
+        async with self.opened() as (app, pilot):
+            before = screen_text(app)
+            await pilot.resize_terminal(30, 8)
+            await pilot.pause()
+            self.assertIn("Raise_Pump", screen_text(app))
+            await pilot.resize_terminal(160, 47)
+            await pilot.pause()
+            await pilot.pause()
+            self.assertEqual(screen_text(app), before)
+
+    async def test_nothing_is_told_by_colour_alone(self) -> None:
+        async with self.opened(palette="mono") as (app, _):
+            mono = screen_text(app)
+        async with self.opened() as (app, _):
+            self.assertEqual(screen_text(app), mono)
+        for sign in ("━", "╌", "✕", "◆", "▄", "▁"):
+            self.assertIn(sign, mono)
+
+    async def test_ascii_draws_with_ascii(self) -> None:
+        async with self.opened(ascii_=True) as (app, _):
+            self.assertTrue(screen_text(app).isascii())
+
+    async def test_colours_can_be_changed(self) -> None:
+        async with self.opened() as (app, pilot):
+            for expected in ("light", "contrast", "mono", "dark"):
+                await pilot.press("T")
+                self.assertEqual(app.palette_name, expected)
+
+    async def test_a_click_chooses_a_trail_line(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.click("#trail", offset=(5, 3))
+            self.assertEqual(app.main.view.line, 2)
+
+    async def test_control_c_never_leaves_and_q_does(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("ctrl+c")
+            self.assertIn("q leaves", app.main.said)
+            self.assertTrue(app.is_running)
+            await pilot.press("q")
+            await pilot.pause()
+            self.assertFalse(app.is_running)
+
+    async def test_the_command_behind_the_screen_is_copied(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("y")
+            self.assertIn("whorlograph why", app.clipboard)
+            self.assertIn("Raise_Pump --symptom dropped-out", app.clipboard)
+
+    async def test_the_trail_folds(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("down", "space")
+            self.assertNotIn("Barriers_Down  reset", screen_text(app))
+            await pilot.press("space")
+            self.assertIn("Barriers_Down  reset", screen_text(app))
+
+    async def test_values_and_lanes_can_be_added(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("v", "tab", "right", "right", "a")
+            self.assertTrue(app.main.view.values)
+            names = {self.session.plant.tags[t].name for t in app.main.view.lanes}
+            self.assertIn("Lower_Valve", names)
+
+    async def test_the_end_of_a_list_says_so(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("G", "down")
+            self.assertIn("ends here", app.main.said)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,51 @@
+"""Driving the application without a terminal."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+from textual.pilot import Pilot
+
+from tests.plant.test_bridge import bridge_session
+from whorlograph.desk.session import Session
+from whorlograph.model.question import Question
+from whorlograph.ui.app import WhorlographApp
+from whorlograph.ui.strands import Lines
+
+
+def bridge_app(tag: str = "Raise_Pump", session: Session | None = None, palette: str = "dark", ascii_: bool = False) -> WhorlographApp:
+    """The application on the shipped case."""
+    found = session or bridge_session()
+    return WhorlographApp(found, Question(found.tag(tag)), palette, ascii_)
+
+
+async def until(pilot: Pilot[None], condition: Callable[[], bool], what: str) -> None:
+    """Wait for a condition, at most twenty seconds."""
+    for _ in range(1000):
+        if condition():
+            return
+        await asyncio.sleep(0.01)
+        await pilot.pause()
+    raise AssertionError(f"never came: {what}")
+
+
+async def answered(pilot: Pilot[None], app: WhorlographApp) -> None:
+    """Wait for the first answer."""
+    await until(pilot, lambda: app.main.scene is not None and bool(app.main.trail.lines), "the answer")
+
+
+def screen_text(app: WhorlographApp) -> str:
+    """What stands on the screen, line by line."""
+    size = app.screen.size
+    rows = [[" "] * size.width for _ in range(size.height)]
+    for piece in app.screen.query(Lines):
+        if not piece.display or not piece.region.width:
+            continue
+        for y in range(piece.size.height):
+            text = "".join(s.text for s in piece.render_line(y))
+            for x, char in enumerate(text):
+                line, column = piece.region.y + y, piece.region.x + x
+                if line < size.height and column < size.width:
+                    rows[line][column] = char
+    return "\n".join("".join(r) for r in rows)

@@ -1,0 +1,83 @@
+"""The application in a real terminal: tmux, keys sent, the screen read."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+
+SOCKET = f"whorlograph-test-{os.getpid()}"
+
+
+def tmux(*args: str) -> str:
+    """One tmux command on a socket of our own."""
+    done = subprocess.run(["tmux", "-L", SOCKET, "-f", os.devnull, *args], capture_output=True, text=True, timeout=30, check=False)
+    return done.stdout
+
+
+@unittest.skipUnless(shutil.which("tmux"), "tmux is not installed: the terminal tests are left out")
+class Terminal(unittest.TestCase):
+    """From the command to the named terminal."""
+
+    def setUp(self) -> None:
+        self.home = tempfile.TemporaryDirectory()
+        self.addCleanup(self.home.cleanup)
+        self.addCleanup(tmux, "kill-server")
+
+    def start(self, width: int, height: int, *command: str, **environment: str) -> None:
+        variables = {"HOME": self.home.name, "COLORTERM": "truecolor", **environment}
+        line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, "-m", "whorlograph.cli.main", *command]
+        tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
+        tmux("set", "-g", "remain-on-exit", "on")
+
+    def screen(self) -> str:
+        return tmux("capture-pane", "-p")
+
+    def wait(self, word: str, seconds: float = 30) -> str:
+        """Poll for a word on the screen."""
+        end = time.monotonic() + seconds
+        text = ""
+        while time.monotonic() < end:
+            text = self.screen()
+            if word in text:
+                return text
+            time.sleep(0.02)
+        raise AssertionError(f"{word!r} never came:\n{text}")
+
+    def test_from_the_demo_to_the_terminal_and_its_proof(self) -> None:
+        for width, height in ((160, 47), (80, 24)):
+            with self.subTest(width=width):
+                self.start(width, height, "demo")
+                self.wait("Why did Raise_Pump drop out?")
+                self.wait("junction box 3, terminal 14")
+                tmux("send-keys", "Down", "Down", "Down", "Down", "Down")
+                self.wait("14:02:52.160 · scan 2 717 217")
+                tmux("send-keys", "p")
+                self.wait("1 proved")
+                tmux("send-keys", "?")
+                self.wait("find an action")
+                tmux("send-keys", "Escape")
+                self.wait("drop out?")
+                tmux("send-keys", "q")
+                tmux("kill-server")
+
+    def test_old_terminals_and_no_colour_do_not_stop_it(self) -> None:
+        for variables in ({"TERM": "vt220"}, {"TERM": "linux"}, {"TERM": "screen"}, {"TERM": "xterm"}, {"NO_COLOR": "1", "TERM": "tmux-256color"}):
+            with self.subTest(**variables):
+                self.start(80, 24, "demo", **variables)
+                text = self.wait("terminal 14")
+                self.assertNotIn("Traceback", text)
+                if "NO_COLOR" in variables:
+                    import re
+
+                    coloured = re.findall(r"\x1b\[[0-9;]*(?:38|48);[0-9;]*m", tmux("capture-pane", "-p", "-e"))
+                    self.assertEqual(coloured, [])
+                tmux("kill-server")
+
+
+if __name__ == "__main__":
+    unittest.main()
