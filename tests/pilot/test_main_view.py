@@ -78,7 +78,15 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertEqual(app.main.view.question, before.question)
             self.assertEqual(app.main.view.line, 2)
             await pilot.press("backspace")
+            self.assertEqual(app.main.view, before)
+            await pilot.press("backspace")
             self.assertIn("where you began", app.main.said)
+
+    async def test_a_run_of_cursor_moves_is_one_step_on_the_way_back(self) -> None:
+        async with self.opened() as (app, pilot):
+            before = app.main.view
+            await pilot.press("down", "down", "down", "comma", "backspace")
+            self.assertEqual(app.main.view, before)
 
     async def test_steps_and_changes_move_the_moment(self) -> None:
         async with self.opened() as (app, pilot):
@@ -93,6 +101,8 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertLess(app.main.view.scan, scan - 1000)
             await pilot.press("backspace")
             self.assertEqual(app.main.view.scan, scan)
+            await pilot.press("backspace")
+            self.assertEqual(app.main.view.scan, scan - 1)
 
     async def test_go_to_a_time_shows_its_reading_first(self) -> None:
         async with self.opened() as (app, pilot):
@@ -185,6 +195,7 @@ class MainView(unittest.IsolatedAsyncioTestCase):
     async def test_small_screens_live_and_come_back_as_they_were(self) -> None:
         async with self.opened() as (app, pilot):
             before = screen_text(app)
+            self.assertIn("Barriers_Down", before)
             await pilot.resize_terminal(30, 8)
             await pilot.pause()
             self.assertIn("Raise_Pump", screen_text(app))

@@ -9,14 +9,9 @@ import sys
 import tempfile
 import time
 import unittest
+from itertools import count
 
-SOCKET = f"whorlograph-test-{os.getpid()}"
-
-
-def tmux(*args: str) -> str:
-    """One tmux command on a socket of our own."""
-    done = subprocess.run(["tmux", "-L", SOCKET, "-f", os.devnull, *args], capture_output=True, text=True, timeout=30, check=False)
-    return done.stdout
+SOCKETS = count()
 
 
 @unittest.skipUnless(shutil.which("tmux"), "tmux is not installed: the terminal tests are left out")
@@ -26,16 +21,24 @@ class Terminal(unittest.TestCase):
     def setUp(self) -> None:
         self.home = tempfile.TemporaryDirectory()
         self.addCleanup(self.home.cleanup)
-        self.addCleanup(tmux, "kill-server")
+        self.socket = ""
+
+    def tmux(self, *args: str) -> str:
+        """One tmux command on a socket of our own."""
+        done = subprocess.run(["tmux", "-L", self.socket, "-f", os.devnull, *args], capture_output=True, text=True, timeout=30, check=False)
+        return done.stdout
 
     def start(self, width: int, height: int, *command: str, **environment: str) -> None:
+        # A server that has just been killed still holds its socket for a moment: each start has its own.
+        self.socket = f"whorlograph-test-{os.getpid()}-{next(SOCKETS)}"
+        self.addCleanup(subprocess.run, ["tmux", "-L", self.socket, "kill-server"], capture_output=True, timeout=30, check=False)
         variables = {"HOME": self.home.name, "COLORTERM": "truecolor", **environment}
         line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, "-m", "whorlograph.cli.main", *command]
-        tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
-        tmux("set", "-g", "remain-on-exit", "on")
+        self.tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
+        self.tmux("set", "-g", "remain-on-exit", "on")
 
     def screen(self) -> str:
-        return tmux("capture-pane", "-p")
+        return self.tmux("capture-pane", "-p")
 
     def wait(self, word: str, seconds: float = 30) -> str:
         """Poll for a word on the screen."""
@@ -54,16 +57,15 @@ class Terminal(unittest.TestCase):
                 self.start(width, height, "demo")
                 self.wait("Why did Raise_Pump drop out?")
                 self.wait("junction box 3, terminal 14")
-                tmux("send-keys", "Down", "Down", "Down", "Down", "Down")
+                self.tmux("send-keys", "Down", "Down", "Down", "Down", "Down")
                 self.wait("14:02:52.160 · scan 2 717 217")
-                tmux("send-keys", "p")
+                self.tmux("send-keys", "p")
                 self.wait("1 proved")
-                tmux("send-keys", "?")
+                self.tmux("send-keys", "?")
                 self.wait("find an action")
-                tmux("send-keys", "Escape")
+                self.tmux("send-keys", "Escape")
                 self.wait("drop out?")
-                tmux("send-keys", "q")
-                tmux("kill-server")
+                self.tmux("send-keys", "q")
 
     def test_old_terminals_and_no_colour_do_not_stop_it(self) -> None:
         for variables in ({"TERM": "vt220"}, {"TERM": "linux"}, {"TERM": "screen"}, {"TERM": "xterm"}, {"NO_COLOR": "1", "TERM": "tmux-256color"}):
@@ -74,9 +76,8 @@ class Terminal(unittest.TestCase):
                 if "NO_COLOR" in variables:
                     import re
 
-                    coloured = re.findall(r"\x1b\[[0-9;]*(?:38|48);[0-9;]*m", tmux("capture-pane", "-p", "-e"))
+                    coloured = re.findall(r"\x1b\[[0-9;]*(?:38|48);[0-9;]*m", self.tmux("capture-pane", "-p", "-e"))
                     self.assertEqual(coloured, [])
-                tmux("kill-server")
 
 
 if __name__ == "__main__":

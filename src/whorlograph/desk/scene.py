@@ -167,6 +167,8 @@ class Scene:
             if link.step >= 0 else ""
         if is_folded:
             phrase += " …"
+        if len(prefix) + len(name) + len(phrase) + len(when) + 3 > width and width < 60:
+            when = ""  # the instant stands in the head line and on the timeline; the name only here
         room = width - len(prefix) - len(phrase) - len(when) - 3
         shown = fitted(name, max(8, room))
         gap = max(1, width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) - 4)

@@ -144,7 +144,9 @@ class Controller:
                 machine.run(reached)
                 yield Progress(reached, feed.end, machine.columns.rows)
         machine.run(feed.end)
-        return self.journal_of(machine, feed)
+        journal = self.journal_of(machine, feed)
+        machine.close()
+        return journal
 
     def journal_of(self, machine: Machine, feed: Feed) -> Journal:
         """The journal of a machine that has run up to the feed's end."""

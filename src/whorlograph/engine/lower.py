@@ -61,6 +61,7 @@ class Lowering:
     def __init__(self, plant: Plant, steps: Steps, profile: Profile) -> None:
         self.plant, self.steps, self.profile = plant, steps, profile
         self.functions: list[str] = []
+        self._rails: dict[int, frozenset[int]] = {}
         self.called: dict[object, Called] = {}
         self.access: dict[int, Access] = {}
         self.cells = len(plant.tags) + len(steps.marks)
@@ -295,10 +296,15 @@ class Lowering:
             for part in (*ref.items, *ref.fields.values()):
                 self.reset(part, function)
 
-    def rails(self, instance: Instance) -> set[int]:
+    def rails(self, instance: Instance) -> frozenset[int]:
         """Ids of the left rails of an instance's body."""
         body = instance.pou.body if instance.pou is not None else None
-        return {e.id for e in body.elements if isinstance(e, LeftRail)} if isinstance(body, LadderBody) else set()
+        if not isinstance(body, LadderBody):
+            return frozenset()
+        found = self._rails.get(id(body))
+        if found is None:
+            found = self._rails[id(body)] = frozenset(e.id for e in body.elements if isinstance(e, LeftRail))
+        return found
 
 
 def _observed(plant: Plant, steps: Steps) -> set[int]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import atexit
 import struct
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import Any
+from weakref import WeakSet
 
 import numpy as np
 import wasmtime
@@ -22,6 +24,7 @@ from .wat import Module, state_bytes
 _EVENT = np.dtype([("time", "<i8"), ("tag", "<i8"), ("value", "<i8")])
 _RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
 _ENGINE: list[wasmtime.Engine] = []
+_OPEN: WeakSet[wasmtime.Store] = WeakSet()
 
 
 class Status(IntEnum):
@@ -54,6 +57,13 @@ class Snapshot:
     state: bytes
 
 
+@atexit.register
+def _close_all() -> None:
+    """Free what is still open before the interpreter takes its modules apart: afterwards wasmtime crashes over it."""
+    for store in list(_OPEN):
+        store.close()
+
+
 def shared_engine() -> wasmtime.Engine:
     """The one engine of this process."""
     if not _ENGINE:
@@ -75,6 +85,7 @@ class Machine:
         self.module, self.mode = module, profile.on_overflow
         self.columns = Columns()
         self.store = wasmtime.Store(shared_engine())
+        _OPEN.add(self.store)
         i32, i64, f64 = wasmtime.ValType.i32(), wasmtime.ValType.i64(), wasmtime.ValType.f64()
         imports = [
             wasmtime.Func(self.store, wasmtime.FuncType([], []), self._flush),
@@ -92,6 +103,11 @@ class Machine:
         self._times, self._tags, self._values = feed.times, feed.tags, feed.values
         self._fed = 0
         self._field("<i", at.MORE, 1 if len(feed.times) else 0)
+
+    def close(self) -> None:
+        """Free the machine's memory; it cannot run on."""
+        self.bytes = np.zeros(0, np.uint8)
+        self.store.close()
 
     # memory
 

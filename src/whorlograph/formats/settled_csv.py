@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TextIO
+
+import numpy as np
 
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import value_text
+from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Tag
-from whorlograph.model.types import Family
 
-
-def seconds_text(ns: int) -> str:
-    """Seconds with six decimals, cut off."""
-    micro = ns // 1000
-    return f"{micro // 1_000_000}.{micro % 1_000_000:06d}"
+BLOCK = 1_000_000
 
 
 def shown_value(bits: int, tag: Tag) -> str:
@@ -25,8 +22,7 @@ def shown_value(bits: int, tag: Tag) -> str:
     return value_text(bits, tag.type)
 
 
-def write_csv(path: Path, tags: list[Tag], first: Sequence[tuple[int, int]], scans: Sequence[int], numbers: Sequence[int],
-              values: Sequence[int], starts: Sequence[int]) -> None:
+def write_csv(path: Path, tags: list[Tag], first: Sequence[tuple[int, int]], scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
     """Write settled values.
 
     Args: first: (tag number, raw value) before the first scan, in order of name; the rest one entry a row.
@@ -34,31 +30,30 @@ def write_csv(path: Path, tags: list[Tag], first: Sequence[tuple[int, int]], sca
     """
     try:
         with path.open("w", encoding="utf-8", newline="") as file:
-            _write(file, tags, first, scans, numbers, values, starts)
+            file.write("time,scan,tag,value\n")
+            file.writelines(f"0.000000,0,{_quoted(tags[n].name)},{shown_value(v, tags[n])}\n" for n, v in first)
+            for at in range(0, len(scans), BLOCK):
+                part = slice(at, at + BLOCK)
+                file.write(_block(tags, scans[part], numbers[part], values[part], starts[part]))
     except OSError as error:
         raise UsageError(str(path), f"cannot be written ({error.strerror or error})", "give another --out") from error
 
 
-def _write(file: TextIO, tags: list[Tag], first: Sequence[tuple[int, int]], scans: Sequence[int], numbers: Sequence[int],
-           values: Sequence[int], starts: Sequence[int]) -> None:
-    file.write("time,scan,tag,value\n")
-    names = {t.index: _quoted(t.name) for t in tags}
-    file.writelines(f"0.000000,0,{names[n]},{shown_value(v, tags[n])}\n" for n, v in first)
-    boolean = [t.type.family is Family.BOOL for t in tags]
-    ends = {t.index: (f",{names[t.index]},0\n", f",{names[t.index]},1\n") for t in tags if boolean[t.index]}
-    lines: list[str] = []
-    last_scan, head = -1, ""
-    for scan, number, value, start in zip(scans, numbers, values, starts, strict=True):
-        if scan != last_scan:
-            last_scan, head = scan, f"{seconds_text(start)},{scan}"
-        if boolean[number]:
-            lines.append(head + ends[number][value & 1])
-        else:
-            lines.append(f"{head},{names[number]},{shown_value(value, tags[number])}\n")
-        if len(lines) >= 50_000:
-            file.write("".join(lines))
-            lines.clear()
-    file.write("".join(lines))
+def _block(tags: list[Tag], scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> str:
+    """The lines of some rows. Texts that repeat (a scan's time, a tag with its value) are made once."""
+    _, at, which = np.unique(scans, return_index=True, return_inverse=True)
+    micro = starts[at] // 1000
+    heads = np.array(["%d.%06d,%d" % row for row in zip((micro // 1_000_000).tolist(), (micro % 1_000_000).tolist(),  # noqa: UP031
+                                                        scans[at].tolist(), strict=True)], object)
+    order = np.lexsort((values, numbers))
+    by_number, by_value = numbers[order], values[order]
+    fresh = np.ones(len(order), bool)
+    fresh[1:] = (by_number[1:] != by_number[:-1]) | (by_value[1:] != by_value[:-1])
+    kind = np.empty(len(order), np.int64)
+    kind[order] = np.cumsum(fresh) - 1
+    each = zip(by_number[fresh].tolist(), by_value[fresh].tolist(), strict=True)
+    tails = np.array([f",{_quoted(tags[n].name)},{shown_value(v, tags[n])}\n" for n, v in each], object)
+    return "".join((heads[which] + tails[kind]).tolist())
 
 
 def _quoted(name: str) -> str:

@@ -30,6 +30,7 @@ from .views.overlay import ListOverlay, Prompt
 from .work import Work, Worked, Working
 
 WIDE = 120
+MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
 
 
 class TimePrompt(Prompt):
@@ -89,6 +90,7 @@ class MainScreen(Screen[None]):
         self.work = Work(self)
         self.trial_of: tuple[Question, object] | None = None
         self.pinned_step = -1
+        self.last = ""
 
     def compose(self) -> ComposeResult:
         """Head, strands, hint, footer."""
@@ -186,8 +188,8 @@ class MainScreen(Screen[None]):
         return max(0, answer.time - before), min(max(self.session.log.end, 1), answer.time + max(600_000_000, before // 2))
 
     def remember(self) -> None:
-        """Put the present view on the way back; a run of cursor moves counts as one."""
-        if self.walk and self.walk[-1].same_place(self.view) and abs(self.walk[-1].scan - self.view.scan) < 2:
+        """Put the present view on the way back."""
+        if self.walk and self.walk[-1] == self.view:
             return
         self.walk.append(self.view)
         del self.walk[:-500]
@@ -398,7 +400,11 @@ class MainScreen(Screen[None]):
         if self.scene is None and name not in ("help", "palette", "quit", "close", "stop", "theme", "mouse", "notes"):
             self.say("still replaying: the answer comes in a moment" if self.work.running else "ask why of a tag: : finds one")
             return
+        before = self.view
         getattr(self, f"do_{name}")()
+        if name in MOVES and self.view != before and self.last not in MOVES:
+            self.walk.append(before)
+        self.last = name
 
     def do_help(self) -> None:
         """Help for where the focus is."""

@@ -28,9 +28,5 @@ class View:
     lanes: tuple[int, ...] = ()
     values: bool = False
 
-    def same_place(self, other: View) -> bool:
-        """Whether two views differ only in where the cursor stands (runs of such moves count as one)."""
-        return self.question == other.question and self.strand == other.strand
-
 
 STRANDS = ("trail", "rungs", "timeline")

@@ -12,7 +12,7 @@ from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Plant
 
-from .csv_table import Rows
+from .csv_table import EXAMPLES, Rows
 from .times import Times
 
 READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv"}
@@ -35,42 +35,39 @@ def read_logs(paths: list[Path], plant: Plant, profile: Profile) -> Loaded[Log]:
             raise LogError(str(path), f"none of its {part.rows} rows can be used{example}",
                            "check the columns: time, tag, value, or time and one column a tag")
         parts.append(part)
-    return Loaded(_merge(parts, times), [n for p in parts for n in _notices(p)])
+    return _merge(parts, times)
 
 
-def _merge(parts: list[Rows], times: Times) -> Log:
+def _merge(parts: list[Rows], times: Times) -> Loaded[Log]:
     stamps = [(p.first, p.last) for p in parts if p.first is not None and p.last is not None]
     origin = min((s[0] for s in stamps), default=0)
     end = max((s[1] for s in stamps), default=0)
-    absolute = np.array([t for p in parts for t in p.times], np.int64)
-    tags = np.array([t for p in parts for t in p.tags], np.int32)
-    values = np.array([v for p in parts for v in p.values], np.int64)
-    unsorted = int(np.count_nonzero(np.diff(absolute) < 0)) if len(absolute) > 1 else 0
-    if unsorted:
+    columns = [p.columns() for p in parts]
+    disorder = [int(np.count_nonzero(c[0][1:] < c[0][:-1])) for c in columns]
+    absolute, tags, values = columns[0] if len(columns) == 1 else [np.concatenate([c[i] for c in columns]) for i in range(3)]
+    del columns
+    if np.any(absolute[1:] < absolute[:-1]):
         order = np.argsort(absolute, kind="stable")
         absolute, tags, values = absolute[order], tags[order], values[order]
+    absolute -= origin
     unknown: dict[str, int] = {}
     for part in parts:
         for name, count in part.unknown.items():
             unknown[name] = unknown.get(name, 0) + count
-    return Log(absolute - origin, tags, values, origin, end - origin, times.clock or Clock.SECONDS, times.zone,
+    log = Log(absolute, tags, values, origin, end - origin, times.clock or Clock.SECONDS, times.zone,
                tuple(p.file for p in parts), sum(p.rows for p in parts), sum(p.bad for p in parts),
-               unsorted if len(parts) == 1 else sum(_disorder(p) for p in parts), tuple(unknown),
-               tuple(e for p in parts for e in p.examples))
+               sum(disorder), tuple(unknown),
+               tuple(e for p in parts for e in p.examples[:EXAMPLES]))
+    return Loaded(log, [n for part, count in zip(parts, disorder, strict=True) for n in _notices(part, count)])
 
 
-def _disorder(part: Rows) -> int:
-    return int(np.count_nonzero(np.diff(np.array(part.times, np.int64)) < 0)) if len(part.times) > 1 else 0
-
-
-def _notices(part: Rows) -> list[Notice]:
+def _notices(part: Rows, disorder: int) -> list[Notice]:
     place = Place(part.file)
     found = []
     if part.bad:
         example = part.examples[0].partition(": ")
         found.append(Notice(place, f"{part.bad} row{'s' * (part.bad != 1)} set aside, the first at {example[0]}: {example[2]}",
                             "answers do not see them"))
-    disorder = _disorder(part)
     if disorder:
         found.append(Notice(place, f"{disorder} row{'s' * (disorder != 1)} out of order", "sorted by time"))
     for name, count in list(part.unknown.items())[:5]:

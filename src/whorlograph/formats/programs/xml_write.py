@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import groupby
 from typing import Any
 
 from lxml import etree
@@ -103,10 +104,7 @@ def _value(holder: etree._Element, initial: Initial) -> None:
 
 
 def _variables(parent: etree._Element, variables: tuple[Variable, ...]) -> None:
-    groups: dict[tuple[VariableKind, bool, bool], list[Variable]] = {}
-    for variable in variables:
-        groups.setdefault((variable.kind, variable.retain, variable.constant), []).append(variable)
-    for (kind, retain, constant), members in groups.items():
+    for (kind, retain, constant), members in groupby(variables, lambda v: (v.kind, v.retain, v.constant)):
         flags = {**({"constant": "true"} if constant else {}), **({"retain": "true"} if retain else {})}
         section = _sub(parent, _SECTIONS[kind], **flags)
         for variable in members:

@@ -1,0 +1,1 @@
+"""What speed is claimed, measured: each module prints ratios within one run (docs/performance.md)."""

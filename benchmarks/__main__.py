@@ -1,0 +1,32 @@
+"""Runs the benchmarks named on the command line, by default all: ``python -m benchmarks [NAME...]``."""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+
+BENCHMARKS = {
+    "replay": "a replay of 2,000 rungs and four hours of log, against C that evaluates every rung in every scan",
+    "bridge": "the bridge's shift, replayed",
+    "moment": "a value at a moment, the power flow of a rung",
+    "load": "a program of 5,000 rungs loaded, against lxml's parse",
+    "engines": "the compiled engine against the plain one",
+    "screen": "start, first useful screen, key to screen, against bare Textual",
+}
+
+
+def main(names: list[str]) -> int:
+    """Run them one after the other."""
+    unknown = [n for n in names if n not in BENCHMARKS]
+    if unknown:
+        print(f"no benchmark is called {unknown[0]}: there are {', '.join(BENCHMARKS)}", file=sys.stderr)
+        return 2
+    for name in names or BENCHMARKS:
+        print(f"## {name}: {BENCHMARKS[name]}", flush=True)
+        import_module(f"benchmarks.{name}").main()
+        print(flush=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
