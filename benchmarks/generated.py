@@ -55,7 +55,7 @@ def plan(rungs: int, inputs: int, seed: int = 1) -> Plan:
             made += [Rung((((key, kind is CoilKind.RESET), *branch(random.randint(1, 2))),), -1, tag, kind)
                      for kind in (CoilKind.SET, CoilKind.RESET)]
         else:
-            branches = [branch(random.randint(1, 4)) for _ in range(random.choice((1, 1, 2, 3)))]
+            branches = [branch(random.randint(1, 6)) for _ in range(random.choice((1, 1, 2, 3)))]
             if random.random() < 0.2:
                 branches.append(((tag, False),))
             timed = len(made) % 25 == 24

@@ -6,13 +6,31 @@ from random import Random
 
 import numpy as np
 
-from whorlograph.model.ladder import (Block, Coil, CoilKind, Connector, Contact, ContactKind, Continuation, Edge, Element,
-                                      InOutVariable, InVariable, Jump, Label, LadderBody, LeftRail, OutVariable, Pin, Return, Wire)
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    Label,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Pin,
+    Return,
+    Wire,
+)
 from whorlograph.model.literals import raw
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Overflow, Profile
-from whorlograph.model.program import (Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable,
-                                       VariableKind)
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.rungs import build
 from whorlograph.model.tags import Plant
 from whorlograph.model.types import BOOL, DINT, ELEMENTARY, INT, LINT, REAL, TIME, ArrayOf, Elementary, Family, Named, Simple
@@ -279,7 +297,7 @@ def random_case(random: Random) -> tuple[Program, Profile]:
 
 def random_log(random: Random, plant: Plant) -> Log:
     """A random log of the inputs, a few hundred milliseconds long."""
-    names = ["x0", "x1", "x2", "x3", "x4"] + random.sample(["i0", "r0", "d0", "w0"], 1)
+    names = ["x0", "x1", "x2", "x3", "x4", *random.sample(["i0", "r0", "d0", "w0"], 1)]
     rows = []
     for _ in range(random.randint(5, 60)):
         tag = plant.tags[plant.by_name[random.choice(names)]]

@@ -27,7 +27,7 @@ def first_difference(a: list[tuple[int, ...]], b: list[tuple[int, ...]], names: 
     for x, y in zip(a, b, strict=False):
         if x != y:
             return f"plain {x} {names[x[3]] if x[3] < len(names) else 'mark'}, compiled {y} {names[y[3]] if y[3] < len(names) else 'mark'}"
-    return f"{len(a)} rows plain, {len(b)} compiled; first extra {(a + [()])[min(len(a), len(b))] if len(a) > len(b) else b[len(a)]}"
+    return f"{len(a)} rows plain, {len(b)} compiled; first extra {([*a, ()])[min(len(a), len(b))] if len(a) > len(b) else b[len(a)]}"
 
 
 def compare(seed: int) -> tuple[str, str]:

@@ -11,6 +11,7 @@ from unittest.mock import patch
 import numpy as np
 
 from tests.building import program_with
+from whorlograph.formats import settled_csv
 from whorlograph.formats.logs import csv_table, read_logs
 from whorlograph.model.elaborate import elaborate
 from whorlograph.model.log import Log
@@ -109,6 +110,22 @@ class PlainLines(unittest.TestCase):
             with patch.object(csv_table, "WORTH_IT", 0):
                 log = read_logs([path], _plant(), Profile()).value
         self.assertEqual(log.values.tolist(), [0, 1])
+
+    def test_rows_are_written_alike_by_both_writers(self) -> None:
+        plant, random = _plant(), Random(5)
+        whole = [t.index for t in plant.tags if t.type is not LREAL and t.type.bits]
+        scans = np.sort(np.array([random.choice((1, 9, 10, 123_456, 10**9)) for _ in range(500)], np.int64))
+        numbers = np.array([random.choice(whole) for _ in scans], np.int32)
+        wide = (0, 1, -1, 7, -(1 << 62), 10**18)
+        values = np.array([random.choice(wide if plant.tags[n].type in (DINT, TIME) else (0, 1)) for n in numbers], np.int64)
+        written = []
+        for least in (0, 1 << 60):
+            with tempfile.TemporaryDirectory() as folder, patch.object(settled_csv, "WORTH_IT", least):
+                path = Path(folder) / "out.csv"
+                settled_csv.write_csv(path, plant.tags, [], scans, numbers, values, scans * 1_234_567)
+                written.append(path.read_bytes())
+        self.assertEqual(written[0], written[1])
+        self.assertEqual(written[0].count(b"\n"), 501)
 
 
 if __name__ == "__main__":

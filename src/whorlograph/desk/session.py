@@ -6,6 +6,7 @@ import gc
 from collections.abc import Generator
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from whorlograph.engine.controller import Controller, Progress
 from whorlograph.engine.journal import Journal
@@ -13,7 +14,6 @@ from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
-from whorlograph.inquiry.why import Inquiry
 from whorlograph.model.errors import UsageError
 from whorlograph.model.feed import Trial, feed_notices
 from whorlograph.model.iolist import IoList
@@ -23,6 +23,9 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.program import Program
 from whorlograph.model.tags import Plant
 from whorlograph.model.types import Family
+
+if TYPE_CHECKING:
+    from whorlograph.inquiry.why import Inquiry
 
 
 @dataclass

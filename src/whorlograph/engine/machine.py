@@ -62,6 +62,8 @@ def _close_all() -> None:
     """Free what is still open before the interpreter takes its modules apart: afterwards wasmtime crashes over it."""
     for store in list(_OPEN):
         store.close()
+    for engine in _ENGINE:
+        engine.close()
 
 
 def shared_engine() -> wasmtime.Engine:

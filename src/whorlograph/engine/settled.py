@@ -34,30 +34,30 @@ def shown_tags(plant: Plant, only: set[int] | None = None) -> list[int]:
 def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Settled:
     """One row for each tag whose settled value differs from that of the scan before."""
     shown = shown_tags(plant, only)
+    small = np.uint16 if len(shown) < 65_535 else np.int64  # numpy sorts 16 bits by radix, in one pass
     rank = np.full(max(int(journal.tag.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
     rank[np.array(shown, np.int64)] = np.arange(len(shown))
     ranks = rank[journal.tag]
     keep = np.nonzero(ranks >= 0)[0]
-    ranks, scans, values = ranks[keep], journal.key[keep] >> BITS, journal.value[keep]
+    by_tag = keep[np.argsort(ranks[keep].astype(small), kind="stable")]
+    ranks, scans, values = ranks[by_tag], journal.key[by_tag] >> BITS, journal.value[by_tag]
+    last = np.ones(len(ranks), bool)
+    last[:-1] = (ranks[1:] != ranks[:-1]) | (scans[1:] != scans[:-1])
+    by_tag, ranks, scans, values = by_tag[last], ranks[last], scans[last], values[last]
+    first = np.array([journal.initial[t] for t in shown], np.int64)
+    before = np.empty(len(values), np.int64)
+    before[1:] = values[:-1]
+    begins = np.ones(len(values), bool)
+    begins[1:] = ranks[1:] != ranks[:-1]
+    before[begins] = first[ranks[begins]]
+    changed = values != before
+    # Back into the journal's order first: nearly sorted, so that the last sort is a cheap one.
+    place = np.full(len(journal.key), -1, np.int64)
+    place[by_tag[changed]] = np.nonzero(changed)[0]
+    place = place[place >= 0]
+    ranks, scans, values = ranks[place], scans[place], values[place]
     order = np.argsort(scans * max(1, len(shown)) + ranks, kind="stable")
     ranks, scans, values = ranks[order], scans[order], values[order]
-    last = np.ones(len(ranks), bool)
-    if len(ranks) > 1:
-        last[:-1] = (ranks[1:] != ranks[:-1]) | (scans[1:] != scans[:-1])
-    ranks, scans, values = ranks[last], scans[last], values[last]
-    first = np.array([journal.initial[t] for t in shown], np.int64)
-    by_tag = np.argsort(ranks, kind="stable")
-    before = np.empty(len(values), np.int64)
-    sorted_ranks, sorted_values = ranks[by_tag], values[by_tag]
-    previous = np.empty(len(values), np.int64)
-    if len(values):
-        previous[1:] = sorted_values[:-1]
-        starts = np.ones(len(values), bool)
-        starts[1:] = sorted_ranks[1:] != sorted_ranks[:-1]
-        previous[starts] = first[sorted_ranks[starts]]
-        before[by_tag] = previous
-    changed = values != before
-    ranks, scans, values = ranks[changed], scans[changed], values[changed]
     return Settled(scans, np.array(shown, np.int32)[ranks] if len(shown) else np.zeros(0, np.int32), values,
                    _starts(journal, scans), shown, first.tolist())
 

@@ -174,7 +174,7 @@ _MASK = 0xFFFFFFFF
 Bind = Callable[[str], "tuple[int, Callable[[str], int | None]] | None"]
 
 
-class NotPlain(Exception):  # noqa: N818 -- a way out, not an error
+class NotPlain(Exception):
     """The file is better read by the general reader as a whole."""
 
 
@@ -197,7 +197,7 @@ class PlainLines:
         memory = self.exports["memory"]
         assert isinstance(memory, wasmtime.Memory)
         self.memory = memory
-        self.view = np.frombuffer(memory.get_buffer_ptr(self.store), np.uint8)
+        self.view = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), np.uint8)
         self.entries: dict[str, int] = {}
         self.names_end = NAMES_AT
         self.blocks: list[tuple[Ints, Shorts, Ints]] = []
