@@ -102,6 +102,10 @@ CASES = (
          "X1 X2 Y1 N1 N2", [(0, "X1", 0), (40, "X2", 1), (90, "X2", 0)], "Y1", [(1, 1), (5, 0)]),
     Case("inputs are still copied after a fault", lambda ladder: ladder.rung(no("X2"), call("DIV", ("IN1", "N1"), ("IN2", "N2"), out="N1")),
          "X1 X2 Y1 N1 N2", [(0, "X1", 0), (40, "X2", 1), (60, "X1", 1), (90, "X2", 0)], "X1", [(7, 1)]),
+    Case("the first scan's tag is on in the first scan only", lambda ladder: ladder.rung(no("First"), coil("Y1")), "X1 First Y1",
+         [(0, "X1", 1), (50, "First", 1), (90, "X1", 0)], "Y1", [(1, 1), (2, 0)], profile={"first_scan": "First"}),
+    Case("a blinking tag begins off", lambda ladder: ladder.rung(no("Blink"), coil("Y1")), "X1 Blink Y1",
+         [(0, "X1", 1), (90, "X1", 0)], "Y1", [(4, 1), (7, 0), (10, 1)], profile={"blink": (("blink", 30_000_000),)}),
     Case("a series of contacts conducts when all do", lambda ladder: ladder.rung(series(no("X1"), nc("X2")), coil("Y1")), "X1 X2 Y1",
          [(0, "X1", 1), (30, "X2", 1), (60, "X2", 0), (90, "X2", 0)], "Y1", [(1, 1), (4, 0), (7, 1)]),
 )

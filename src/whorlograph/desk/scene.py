@@ -290,8 +290,9 @@ class Scene:
         while lines and not "".join(t for t, _ in lines[-1]).strip():
             lines.pop()
         title: list[Run] = [(f"{one.pou} {one.rung.number}", Ink.STRONG)]
-        if one.rung.comment:
-            title.append((f"  {fitted(one.rung.comment, max(8, width - len(one.pou) - 8))}", Ink.QUIET))
+        said = " · ".join([*(f"label {name}" for name in one.rung.labels), *([one.rung.comment] if one.rung.comment else [])])
+        if said:
+            title.append((f"  {fitted(said, max(8, width - len(one.pou) - 8))}", Ink.QUIET))
         block_lines: list[list[Run]] = [title] if head else []
         if flow.skip is not None:
             lines = [[(t, Ink.ASIDE) for t, _ in line] for line in lines]

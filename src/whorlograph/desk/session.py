@@ -26,6 +26,7 @@ from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
     from whorlograph.inquiry.why import Inquiry
+    from whorlograph.inquiry.xref import Xref
 
 
 @dataclass
@@ -39,6 +40,8 @@ class Session:
     paths: Paths
     _journal: Journal | None = None
     inquiry: Inquiry | None = None
+    xref: Xref | None = None
+    words: list[str] | None = None
 
     @property
     def program(self) -> Program:

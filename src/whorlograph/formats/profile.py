@@ -90,11 +90,16 @@ def read_profile(path: Path | None) -> Profile:
         raise check.wrong("external", "is no list of tags", 'write it like ["Count_Set"]')
     system, log = check.sub("system", _SYSTEM), check.sub("log", _LOG)
     blink = []
-    for tag, period in (system.get("blink") or {}).items():
+    blinking, tasks = system.get("blink", {}), table.get("task", {})
+    if not isinstance(blinking, dict):
+        raise check.wrong("system.blink", "is no table", 'write it like blink.Flash = "100ms"')
+    if not isinstance(tasks, dict):
+        raise check.wrong("task", "is no table", "write it as [task.NAME]")
+    for tag, period in blinking.items():
         half = _Checked(str(path), {f"system.blink.{tag}": period}).time(f"system.blink.{tag}", None, above_zero=True)
         blink.append((tag, half or 0))
     falling = []
-    for task, settings in (table.get("task") or {}).items():
+    for task, settings in tasks.items():
         if not isinstance(settings, dict):
             raise check.wrong(f"task.{task}", "is no table", f"write it as [task.{task}]")
         check.known(settings, ("edge",), f"task.{task}.")

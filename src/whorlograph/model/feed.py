@@ -104,7 +104,39 @@ def make_feed(plant: Plant, log: Log, written: set[int], profile: Profile, trial
     if held_tags:
         times, tags, values = _held(times, tags, values, trial.holds, plant)
     end = log.end if until is None else until
+    driven = _driven(plant, profile, end)
+    if driven:
+        times, tags, values = _with_rows(times, tags, values, driven)
+        fed |= {r[1] for r in driven}
     return Feed(first_values(plant, profile, log, trial), times, tags, values, end, frozenset(fed | held_tags))
+
+
+def system_tags(plant: Plant, profile: Profile) -> dict[int, str]:
+    """The tags that the controller itself drives in a replay, each with what it shows (CONTROLLER.md, Profile)."""
+    named = [(profile.first_scan, "on in the first scan only"), *((name, f"blinks, {half} ns each way") for name, half in profile.blink)]
+    found = {plant.find(name): what for name, what in named if name}
+    return {tag: what for tag, what in found.items() if tag is not None and plant.tags[tag].type.family is Family.BOOL}
+
+
+def _driven(plant: Plant, profile: Profile, end: int) -> list[tuple[int, int, int]]:
+    """Rows (time, tag, value) of the tags that the controller drives."""
+    known = system_tags(plant, profile)
+    rows: list[tuple[int, int, int]] = []
+    first = plant.find(profile.first_scan) if profile.first_scan else None
+    if first is not None and first in known:
+        # The next scan, whenever it starts, is the first that sees a row behind t = 0.
+        rows += [(0, first, 1), (1, first, 0)]
+    for name, half in profile.blink:
+        tag = plant.find(name)
+        if tag is not None and tag in known and half > 0:
+            rows += [(time, tag, time // half & 1) for time in range(0, end + 1, half)]
+    return rows
+
+
+def _with_rows(times: Ints, tags: Shorts, values: Ints, rows: list[tuple[int, int, int]]) -> tuple[Ints, Shorts, Ints]:
+    """The rows of a log with others in place of what it says of their tags."""
+    keep = ~np.isin(tags, np.array(sorted({r[1] for r in rows}), np.int32))
+    return _sorted(times[keep], tags[keep], values[keep], rows)
 
 
 def _only_changes(times: Ints, tags: Shorts, values: Ints, chosen: set[int | None]) -> tuple[Ints, Shorts, Ints]:
@@ -131,9 +163,14 @@ def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], plan
             before = np.nonzero(mine & (times <= hold.until))[0]
             given = int(values[before[-1]]) if len(before) else plant.tags[hold.tag].initial
             extra.append((hold.until, hold.tag, given))
-    times = np.concatenate([times[keep], np.array([e[0] for e in extra], np.int64)])
-    tags = np.concatenate([tags[keep], np.array([e[1] for e in extra], np.int32)])
-    values = np.concatenate([values[keep], np.array([e[2] for e in extra], np.int64)])
+    return _sorted(times[keep], tags[keep], values[keep], extra)
+
+
+def _sorted(times: Ints, tags: Shorts, values: Ints, rows: list[tuple[int, int, int]]) -> tuple[Ints, Shorts, Ints]:
+    """Columns and more rows (time, tag, value) together, in order of time."""
+    times = np.concatenate([times, np.array([r[0] for r in rows], np.int64)])
+    tags = np.concatenate([tags, np.array([r[1] for r in rows], np.int32)])
+    values = np.concatenate([values, np.array([r[2] for r in rows], np.int64)])
     order = np.argsort(times, kind="stable")
     return times[order], tags[order], values[order]
 
@@ -141,10 +178,9 @@ def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], plan
 def feed_notices(plant: Plant, profile: Profile, file: str) -> list[Notice]:
     """Profile settings that name no tag."""
     named = [*profile.external, profile.first_scan, profile.scan_duration, profile.longest_scan, *(t for t, _ in profile.blink)]
-    return [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
-            for n in named if n and plant.find(n) is None]
+    found = [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
+             for n in named if n and plant.find(n) is None]
+    if profile.rung_time and (profile.scan_duration or profile.longest_scan):
+        found.append(Notice(Place(file), "scan_duration and longest_scan are not driven yet", "these tags keep what the log gives them"))
+    return found
 
-
-def is_bool(tag: Tag) -> bool:
-    """Whether a tag is a BOOL."""
-    return tag.type.family is Family.BOOL

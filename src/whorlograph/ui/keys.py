@@ -3,6 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from whorlograph.drawing.shapes import Ink, Run
+
+if TYPE_CHECKING:
+    from textual.events import Key
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +42,15 @@ ACTIONS: tuple[Action, ...] = (
     Action("fold", ("space",), "fold", "fold or unfold the trail below this line", "trail"),
     Action("why", ("w",), "ask why", "ask why the tag under the cursor is as it is at this moment", footer=True),
     Action("prove", ("p",), "prove", "replay with the root put the other way, and see whether the symptom goes away", footer=True),
+    Action("xref", ("x",), "cross-reference", "where the tag under the cursor is read and written, how, and what hangs on it", footer=True),
+    Action("tags", ("X",), "all tags", "every tag in a table: value, uses, description, what looks odd"),
+    Action("program", ("P",), "whole program", "every rung by POU, with power flow at the moment"),
+    Action("points", ("F",), "field points", "every input and output as it stands on its module or terminal strip, with its value"),
+    Action("survey", ("S",), "survey", "what is in the program, what runs when, what was set aside"),
+    Action("search", ("slash",), "search", "search rungs by words; in a list: show the lines that hold them"),
+    Action("next_hit", ("n",), "next hit", "next place of the search"),
+    Action("previous_hit", ("N",), "hit before", "place of the search before"),
+    Action("sort", ("s",), "sort", "the next order of a list", "lists"),
     Action("next_scan", ("full_stop",), "next scan", "one scan on", footer=True),
     Action("previous_scan", ("comma",), "scan before", "one scan back"),
     Action("next_change", ("right_square_bracket", "o"), "next change", "next change of the tag under the cursor", footer=True),
@@ -58,11 +73,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("stop", ("ctrl+c",), "stop", "stop what runs; never leaves"),
 )
 
+BY_NAME: dict[str, Action] = {action.name: action for action in ACTIONS}
 BY_KEY: dict[str, Action] = {key: action for action in ACTIONS for key in action.keys}
 
 _SHOWN = {"question_mark": "?", "colon": ":", "full_stop": ".", "comma": ",", "right_square_bracket": "]", "left_square_bracket": "[",
           "right_curly_bracket": "}", "left_curly_bracket": "{", "plus": "+", "equals_sign": "=", "minus": "-",
-          "exclamation_mark": "!", "space": "Space", "enter": "Enter", "tab": "Tab", "backspace": "Backspace", "escape": "Esc",
+          "exclamation_mark": "!", "slash": "/", "space": "Space", "enter": "Enter", "tab": "Tab", "backspace": "Backspace", "escape": "Esc",
           "up": "Up", "down": "Down", "left": "Left", "right": "Right", "pageup": "Page Up", "pagedown": "Page Down", "home": "Home",
           "end": "End", "f1": "F1"}
 
@@ -79,3 +95,23 @@ def key_text(key: str) -> str:
 def keys_text(action: Action) -> str:
     """An action's keys, the first of them first."""
     return " ".join(key_text(k) for k in action.keys)
+
+
+def footer_runs(width: int, names: tuple[str, ...] = ()) -> list[Run]:
+    """The footer: as many keys as fit whole, help and palette first. ``names``: which; by default those so marked."""
+    chosen = [BY_NAME[n] for n in names] if names else [a for a in ACTIONS if a.footer]
+    runs: list[Run] = [(" ", Ink.QUIET)]
+    used = 1
+    for action in chosen:
+        text = f"{key_text(action.keys[0])} {action.label}"
+        if used + len(text) + 3 > width:
+            break
+        runs += [(key_text(action.keys[0]), Ink.MOMENT), (f" {action.label}", Ink.QUIET), ("   ", Ink.QUIET)]
+        used += len(text) + 3
+    return runs
+
+
+def unknown_key(event: Key) -> str:
+    """What to say of a key that does nothing."""
+    shown = event.character if event.character and event.character.isprintable() else key_text(event.key)
+    return f"{shown} does nothing here, ? lists the keys"

@@ -12,6 +12,7 @@ from textual.screen import Screen
 
 from whorlograph.desk.asking import inquiry, prove_root
 from whorlograph.desk.command_line import why_command
+from whorlograph.desk.finding import steps_with
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.desk.summary import fault_text
@@ -23,13 +24,17 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question
 from whorlograph.model.times import parse_time
 
-from .keys import ACTIONS, BY_KEY, key_text, keys_text
-from .state import STRANDS, View
+from .keys import BY_KEY, footer_runs, unknown_key
+from .rung_cursor import Place, elements_of, with_cursor
+from .state import STRANDS, PageState, View
 from .strands import Lines
 from .views.overlay import ListOverlay, Prompt
+from .views.page import ListPage, Page
+from .views.program import ProgramPage
 from .work import Work, Worked, Working
 
 WIDE = 120
+UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "notes", "tags", "points", "survey", "back"))
 MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
 
 
@@ -89,8 +94,8 @@ class MainScreen(Screen[None]):
         self.said = ""
         self.work = Work(self)
         self.trial_of: tuple[Question, object] | None = None
-        self.pinned_step = -1
         self.last = ""
+        self.page: Page | None = None
 
     def compose(self) -> ComposeResult:
         """Head, strands, hint, footer."""
@@ -173,7 +178,6 @@ class MainScreen(Screen[None]):
         self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
                          "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
         self.rungs.top = self.trail.top = 0
-        self.pinned_step = -1
         if self.trial_of is not None and self.trial_of[0] != question:
             self.trial_of = None
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
@@ -204,6 +208,7 @@ class MainScreen(Screen[None]):
             answer = inquiry(self.session).ask(question)
             self.answers[question] = answer
         self.walk.append(self.view)
+        self._show_page(None)
         self.open_answer(question, answer)
         self.say(answer.text)
 
@@ -212,11 +217,17 @@ class MainScreen(Screen[None]):
     def say(self, text: str, keep: bool = False) -> None:
         """A message in the line above the footer."""
         self.said = text
+        if self.page is not None:
+            self.page.say(text)
+            return
         self._paint_hint()
 
     def paint(self) -> None:
-        """Show the present view in all strands."""
+        """Show the present view: in all strands, or on the page over them."""
         if not self.is_mounted:
+            return
+        if self.page is not None:
+            self.page.paint()
             return
         self._paint_hint()
         if self.scene is None:
@@ -231,15 +242,7 @@ class MainScreen(Screen[None]):
 
     def _paint_hint(self) -> None:
         self.hint.show([[(" " + (self.said or self._next_step()), Ink.TEXT)]])
-        left: list[Run] = [(" ", Ink.QUIET)]
-        used = 1
-        for action in (a for a in ACTIONS if a.footer):
-            text = f"{key_text(action.keys[0])} {action.label}"
-            if used + len(text) + 3 > self.size.width:
-                break
-            left += [(key_text(action.keys[0]), Ink.MOMENT), (f" {action.label}", Ink.QUIET), ("   ", Ink.QUIET)]
-            used += len(text) + 3
-        self.footer.show([left])
+        self.footer.show([footer_runs(self.size.width)])
 
     def _next_step(self) -> str:
         """The key most likely wanted next."""
@@ -295,7 +298,7 @@ class MainScreen(Screen[None]):
         width = self.rungs.room.width - 2
         line = self.current_line()
         steps = self.scene.steps()
-        wanted = self.pinned_step if self.pinned_step >= 0 else line.step if line is not None and line.step >= 0 else -1
+        wanted = line.step if line is not None and line.step >= 0 else -1
         if wanted >= 0 and wanted not in steps:
             steps = [*steps, wanted]
         if self.size.width >= WIDE and self.scene.answer.trail is not None:
@@ -314,7 +317,7 @@ class MainScreen(Screen[None]):
                 mark = "▌" if step == wanted else " "
                 runs: list[Run] = [(mark, Ink.MOMENT), *content]
                 if self.view.strand == "rungs" and step == self.view.element[0]:
-                    runs = self._cursor(runs, block, i)
+                    runs = with_cursor(runs, block, self.view.element[1], i)
                 lines.append(runs)
             lines.append([])
         if self.view.strand == "rungs":
@@ -330,29 +333,13 @@ class MainScreen(Screen[None]):
                     return start + max(0, spot.line - 1), start + spot.line + 1
         return first, last
 
-    def _cursor(self, runs: list[Run], block: RungBlock, line: int) -> list[Run]:
-        """The element under the cursor on a ground of its own."""
-        spot = next((s for s in block.spots if s.element == self.view.element[1] and s.line == line), None)
-        if spot is None:
-            return runs
-        found: list[Run] = []
-        x = 0
-        low, high = spot.left + 1, spot.right + 1
-        for text, ink in runs:
-            for part, chosen in ((text[:max(0, low - x)], False), (text[max(0, low - x):max(0, high - x)], True), (text[max(0, high - x):], False)):
-                if part:
-                    found.append((part, Ink.CHOSEN if chosen else ink))
-            x += len(text)
-        return found
-
     def _paint_hand(self) -> None:
         """The tags of the rung at hand, where there is room for them."""
         assert self.scene is not None
         if self.size.width < WIDE:
             return
         line = self.current_line()
-        step = self.view.element[0] if self.view.strand == "rungs" else self.pinned_step if self.pinned_step >= 0 else \
-            line.step if line is not None else -1
+        step = self.view.element[0] if self.view.strand == "rungs" else line.step if line is not None else -1
         if step < 0 and self.blocks:
             step = self.blocks[0][1].step
         lines = self.scene.at_hand(step, self.view.scan, self.hand.room.width)
@@ -388,8 +375,7 @@ class MainScreen(Screen[None]):
         event.stop()
         event.prevent_default()
         if action is None:
-            shown = event.character if event.character and event.character.isprintable() else key_text(event.key)
-            self.say(f"{shown} does nothing here, ? lists the keys")
+            self.say(unknown_key(event))
             return
         self.do(action.name)
 
@@ -397,7 +383,7 @@ class MainScreen(Screen[None]):
         """Carry out an action."""
         if name not in ("stop",):
             self.said = ""
-        if self.scene is None and name not in ("help", "palette", "quit", "close", "stop", "theme", "mouse", "notes"):
+        if self.scene is None and name not in UNREPLAYED:
             self.say("still replaying: the answer comes in a moment" if self.work.running else "ask why of a tag: : finds one")
             return
         before = self.view
@@ -410,7 +396,8 @@ class MainScreen(Screen[None]):
         """Help for where the focus is."""
         from .views.help import help_overlay
 
-        self.app.push_screen(help_overlay(self.view.strand, self.size.width))
+        here = self.view.page.name if self.view.page is not None else self.view.strand
+        self.app.push_screen(help_overlay(here, self.size.width))
 
     def do_palette(self) -> None:
         """Find anything."""
@@ -427,10 +414,7 @@ class MainScreen(Screen[None]):
         elif kind == "why":
             self.ask(what, None)
         elif kind == "rung" and self.scene is not None:
-            self.remember()
-            self.pinned_step = what
-            self.view = replace(self.view, strand="rungs", element=(what, -1))
-            self.paint()
+            self.open_page(PageState("program", step=what))
 
     def _move(self, steps: int) -> None:
         if self.view.strand == "trail":
@@ -465,7 +449,6 @@ class MainScreen(Screen[None]):
         if wanted == self.view.line and number != self.view.line:
             self.say("the trail ends here" if number > 0 else "the trail begins here")
         line = self.trail_lines[firsts[wanted]]
-        self.pinned_step = -1
         scan = line.scan if line.scan > 0 else self.view.scan
         time = line.time if line.time > 0 else self.view.time
         lane = line.tag if line.tag is not None else self.view.lane
@@ -487,15 +470,8 @@ class MainScreen(Screen[None]):
         self.view = replace(self.view, lane=tags[max(0, min(len(tags) - 1, at + steps))])
         self.paint()
 
-    def _elements(self) -> list[tuple[int, int, int, int]]:
-        """(line, column, step, element) of everything in the rungs strand, in reading order."""
-        found: dict[tuple[int, int], tuple[int, int, int, int]] = {}
-        for start, block in self.blocks:
-            for spot in block.spots:
-                key = (block.step, spot.element)
-                if key not in found or start + spot.line > found[key][0]:
-                    found[key] = (start + spot.line, spot.left, *key)
-        return sorted(found.values())
+    def _elements(self) -> list[Place]:
+        return elements_of(self.blocks)
 
     def _to_element(self, across: int, down: int) -> None:
         elements = self._elements()
@@ -613,6 +589,8 @@ class MainScreen(Screen[None]):
 
     def chosen_tag(self) -> int | None:
         """The tag under the cursor."""
+        if self.page is not None:
+            return self.page.chosen_tag()
         if self.view.strand == "rungs":
             for _, block in self.blocks:
                 if block.step == self.view.element[0]:
@@ -815,8 +793,92 @@ class MainScreen(Screen[None]):
         if self.scene is None or before.question != self.view.question:
             answer = self.answers[before.question]
             self.open_answer(before.question, answer)
+        self._show_page(before.page)
         self.view = before
         self.paint()
+
+    # pages
+
+    def open_page(self, state: PageState) -> None:
+        """Lay a page over the strands."""
+        self.walk.append(self.view)
+        self.view = replace(self.view, page=state)
+        self._show_page(state)
+
+    def _show_page(self, state: PageState | None) -> None:
+        """Bring up the page of a state, or the strands."""
+        if self.page is not None:
+            self.page = None
+            self.app.pop_screen()
+        if state is not None:
+            self.page = ProgramPage(self, state) if state.name == "program" else ListPage(self, state)
+            self.app.push_screen(self.page)
+
+    def page_head(self, width: int) -> list[Run]:
+        """The head line of a page: what runs, and the moment."""
+        if self.scene is None:
+            return [(f" {self.session.paths.title or self.session.program.name}", Ink.STRONG)]
+        return self.scene.head(self.view.scan, self.view.time, width)[0]
+
+    def do_xref(self) -> None:
+        """Where the tag under the cursor is used."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.plant.public:
+            self.say("there is no tag under the cursor")
+        elif self.view.page is not None and self.view.page.name == "tag" and self.view.page.tag == tag:
+            self.say("this is its cross-reference already")
+        else:
+            self.open_page(PageState("tag", tag=tag))
+
+    def do_tags(self) -> None:
+        """All tags."""
+        self.open_page(PageState("tags"))
+
+    def do_points(self) -> None:
+        """All points."""
+        self.open_page(PageState("points"))
+
+    def do_survey(self) -> None:
+        """The survey."""
+        self.open_page(PageState("survey"))
+
+    def do_program(self) -> None:
+        """The whole program, at the rung at hand."""
+        line = self.current_line()
+        step = self.view.element[0] if self.view.strand == "rungs" else line.step if line is not None else -1
+        if self.session.controller.steps.all:
+            self.open_page(PageState("program", step=max(0, step)))
+        else:
+            self.say("the program has no rung")
+
+    def do_search(self) -> None:
+        """Search the program's rungs."""
+        from .views.search import SearchPrompt
+
+        def take(text: str | None) -> None:
+            if text is None:
+                return
+            hits = steps_with(self.session, text)
+            if not hits:
+                self.say(f"“{text}” occurs in no rung" if text else "nothing was searched for")
+                return
+            self.open_page(PageState("program", step=hits[0]))
+            assert self.page is not None
+            self.page.search(text)
+
+        self.app.push_screen(SearchPrompt(lambda text: f"{len(steps_with(self.session, text))} rungs"), take)
+
+    def do_next_hit(self) -> None:
+        """Next place of the search."""
+        self.say("nothing is searched for: / searches")
+
+    def do_previous_hit(self) -> None:
+        """Place of the search before."""
+        self.do_next_hit()
+
+    def do_sort(self) -> None:
+        """The next order of a list."""
+        self.say("only lists are sorted: X shows all tags, F the field points")
 
     def do_notes(self) -> None:
         """What was set aside, and what the answer rests on."""
@@ -908,7 +970,3 @@ class MainScreen(Screen[None]):
             piece = event.piece
             piece.show(piece.lines, piece.chosen, piece.top + 3 * event.steps, piece.active, piece.note)
 
-
-def action_names() -> list[str]:
-    """The actions that the main view carries out, for tests."""
-    return [f"{a.name} ({keys_text(a)})" for a in ACTIONS if hasattr(MainScreen, f"do_{a.name}")]

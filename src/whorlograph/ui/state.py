@@ -8,11 +8,25 @@ from whorlograph.model.question import Question
 
 
 @dataclass(frozen=True, slots=True)
+class PageState:
+    """A page over the strands: which, for which tag; chosen row, order, filter; of the whole program: step and element."""
+
+    name: str
+    tag: int | None = None
+    row: int = 0
+    order: int = 0
+    filter: str = ""
+    step: int = -1
+    element: int = -1
+
+
+@dataclass(frozen=True, slots=True)
 class View:
     """One state of the screen.
 
     ``question``; the moment (``scan``, and ``time`` in ns); the ``strand`` with the focus; the chosen line of
-    the trail, element of the rungs (step, element) and lane; the stretch of time on the timeline (ns).
+    the trail, element of the rungs (step, element) and lane; the stretch of time on the timeline (ns); the
+    ``page`` that lies over the strands.
     """
 
     question: Question
@@ -27,6 +41,7 @@ class View:
     folded: frozenset[int] = field(default=frozenset())
     lanes: tuple[int, ...] = ()
     values: bool = False
+    page: PageState | None = None
 
 
 STRANDS = ("trail", "rungs", "timeline")

@@ -3,6 +3,8 @@
 COMMANDS: dict[str, tuple[str, str]] = {
     "demo": ("cli.commands.demo:command", "the application on a case that ships with it"),
     "open": ("cli.commands.open:command", "the application on a program and its logs"),
+    "survey": ("cli.commands.survey:command", "what is in a program and what runs when"),
+    "xref": ("cli.commands.xref:command", "where every tag is read and written, and how"),
     "replay": ("cli.commands.replay:command", "replay logs, write what every tag did"),
     "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
 }

@@ -67,6 +67,8 @@ def _build() -> list[BridgePoint]:
 
     def terminal(box: str) -> str:
         terminals[box] = terminals.get(box, 0) + 1
+        if box == _EAST and terminals[box] == 14:  # taken: the complaint's own terminal, where its drawing puts it
+            terminals[box] += 1
         return str(terminals[box])
 
     for i, (tag, device, box, wiring, text) in enumerate(_INPUTS):

@@ -46,6 +46,7 @@ class Lines(Widget):
         self.top = 0
         self.active = False
         self.note = ""
+        self.pinned = 0  # so many first lines stay in sight
 
     @property
     def head(self) -> int:
@@ -71,7 +72,12 @@ class Lines(Widget):
         top = self.top
         if last >= top + height:
             top = last - height + 1
-        return min(top, first) if first < top else top
+        return max(0, first - self.pinned) if first < top + self.pinned else top
+
+    def _line_at(self, y: int) -> int:
+        """The line of the content that stands in a row."""
+        row = y - self.head
+        return row if row < self.pinned else self.top + row
 
     def render_line(self, y: int) -> Strip:
         """One line of the screen."""
@@ -83,7 +89,7 @@ class Lines(Widget):
             right = f" {self.note} " if self.note and len(self.note) + len(left) + 4 < width else ""
             runs: list[Run] = [(left, ink), ("─" * max(0, width - len(left) - len(right)), Ink.DEAD), (right, Ink.QUIET)]
             return Strip(segments(runs, palette, width, plain), width)
-        at = self.top + y - self.head
+        at = self._line_at(y)
         if 0 <= at < len(self.lines):
             return Strip(segments(list(self.lines[at]), palette, width, plain, at in self.chosen), width)
         blank: list[Segment] = segments([], palette, width, plain)
@@ -99,7 +105,7 @@ class Lines(Widget):
     def on_click(self, event: events.Click) -> None:
         """Report a click in terms of the content."""
         event.stop()
-        self.post_message(self.Clicked(self, self.top + event.y - self.head, event.x))
+        self.post_message(self.Clicked(self, self._line_at(event.y), event.x))
 
     def on_mouse_scroll_down(self, event: events.MouseScrollDown) -> None:
         """Report the wheel."""

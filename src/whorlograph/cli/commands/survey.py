@@ -1,0 +1,26 @@
+"""``whorlograph survey``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from whorlograph.cli.options import FILE, program_options
+
+
+@click.command()
+@program_options
+@click.argument("logs", type=FILE, nargs=-1)
+@click.option("--json", "as_json", is_flag=True, help="As JSON.")
+def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
+            as_json: bool) -> int:
+    """What is in PROGRAM, what runs when and in which order, and what was set aside of it and its LOGs."""
+    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.survey import survey
+    from whorlograph.desk.tables import json_text, survey_text
+
+    session = load(Paths(program, logs, io_list, profile, resource), plain)
+    found = survey(session)
+    click.echo(json_text(found) if as_json else survey_text(session, found))
+    return 0

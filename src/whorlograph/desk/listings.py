@@ -1,0 +1,265 @@
+"""What the views beside the question show: tags, one tag's uses, points, the survey; as lines, without a screen."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from whorlograph.drawing.shapes import Ink, Run, fitted
+from whorlograph.engine.journal import Journal
+from whorlograph.inquiry.xref import Entry, Place
+from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+
+from .session import Session
+from .survey import survey
+from .tables import names, source_text, spot, wiring_text, xref_of
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line: what it shows, and what it stands for (a tag, a place in a rung, the first rung of a POU)."""
+
+    runs: tuple[Run, ...]
+    tag: int | None = None
+    step: int = -1
+    element: int = -1
+
+    @property
+    def stands(self) -> bool:
+        """Whether it can be chosen."""
+        return self.tag is not None or self.step >= 0
+
+    @property
+    def text(self) -> str:
+        """Its characters."""
+        return "".join(t for t, _ in self.runs)
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """A page of lines. ``head`` stays in sight; ``order`` says how the lines are sorted, of ``orders``."""
+
+    title: str
+    head: tuple[Line, ...]
+    lines: tuple[Line, ...]
+    orders: tuple[str, ...] = ()
+    hint: str = ""
+
+
+def shown_value(session: Session, journal: Journal | None, tag: int, scan: int) -> tuple[str, Ink]:
+    """A tag's value at a scan's end in words, and its ink."""
+    if journal is None:
+        return "·", Ink.QUIET
+    one = session.plant.tags[tag]
+    value = cooked(journal.settled(tag, scan), one.type)
+    if one.type.family is Family.BOOL:
+        return ("on", Ink.LIVE) if value else ("off", Ink.TEXT)
+    if one.type.family is Family.TIME:
+        return duration_text(int(value)), Ink.TEXT
+    if isinstance(value, float):
+        return f"{value:.6g}", Ink.TEXT
+    return str(value), Ink.TEXT
+
+
+def _now(session: Session) -> Journal | None:
+    return session.journal if session.replayed else None
+
+
+def _row(cells: list[tuple[str, int, Ink]]) -> tuple[Run, ...]:
+    """Cells padded to their widths; a width of 0 takes the text as it is."""
+    runs: list[Run] = []
+    for text, width, ink in cells:
+        runs.append(((fitted(text, width).ljust(width) if width else text) + " ", ink))
+    return tuple(runs)
+
+
+TAG_ORDERS = ("name", "address", "most used", "marks first")
+
+
+def tag_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
+    """All tags: value, how often read and written, what they are, what looks odd."""
+    entries, journal = xref_of(session).entries(), _now(session)
+    keys: tuple[Callable[[Entry], object], ...] = (
+        lambda e: (e.tag.name.lower(),),
+        lambda e: ((e.tag.address.area, e.tag.address.numbers, e.tag.name.lower()) if e.tag.address is not None else ("~", (), e.tag.name.lower())),
+        lambda e: (-len(e.reads) - len(e.writes), e.tag.name.lower()),
+        lambda e: (not e.marks, e.tag.name.lower()),
+    )
+    entries.sort(key=keys[order % len(keys)])  # type: ignore[arg-type]
+    wide = width >= 110
+    said = max(16, min(36, max((len(e.description) for e in entries), default=0)))
+    widest = min(30 if wide else 20, max((len(e.tag.name) for e in entries), default=8))
+    lines = []
+    for entry in entries:
+        value, ink = shown_value(session, journal, entry.tag.index, scan)
+        cells = [(" " + entry.tag.name, widest + 1, Ink.STRONG), (str(entry.tag.address or ""), 9, Ink.TEXT), (value.rjust(6), 6, ink)]
+        if wide:
+            cells.append((entry.tag.type.name, 6, Ink.QUIET))
+        cells += [(str(len(entry.reads)).rjust(4), 4, Ink.TEXT), (str(len(entry.writes)).rjust(5), 5, Ink.TEXT)]
+        marks = f"! {', '.join(entry.marks)}" if entry.marks else ""
+        if wide:
+            where = entry.point.whereabouts if entry.point is not None else ""
+            cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.BLOCK)]
+        else:
+            cells += [(marks, 0, Ink.BLOCK)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
+        lines.append(Line(_row(cells), entry.tag.index))
+    head = [(" tag", widest + 1, Ink.QUIET), ("address", 9, Ink.QUIET), ("value".rjust(6), 6, Ink.QUIET)]
+    if wide:
+        head.append(("type", 6, Ink.QUIET))
+    head += [("read", 4, Ink.QUIET), ("writ.", 5, Ink.QUIET), ("what it is", said if wide else 0, Ink.QUIET)]
+    head += [("where", 0, Ink.QUIET)] if wide else []
+    return Listing("all tags", (Line(_row(head)),), tuple(lines), TAG_ORDERS, "Enter shows where a tag is used · / filters · s sorts")
+
+
+def tag_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
+    """One tag: where it is read and written, how; what decides it, what it decides."""
+    assert tag is not None
+    xref = xref_of(session)
+    entry = xref.entry(tag)
+    value, ink = shown_value(session, _now(session), tag, scan)
+    one = entry.tag
+    head = [Line(((f" {one.name}", Ink.STRONG), (f"  {value}", ink), (f"  {one.address or ''}  {one.type.name}  ", Ink.QUIET),
+                  (entry.description, Ink.TEXT)))]
+    for text, tone in ((wiring_text(entry), Ink.STRONG), (f"! {', '.join(entry.marks)}" if entry.marks else "", Ink.BLOCK),
+                       (f"shares bits with {', '.join(names(session, entry.shares))}" if entry.shares else "", Ink.TEXT)):
+        head += [Line(((f" {part}", tone),)) for part in textwrap.wrap(text, max(20, width - 3))]
+    lines: list[Line] = []
+    for title, places in (("written", entry.writes), ("read", entry.reads)):
+        count = f"in {len(places)} place{'s' * (len(places) != 1)}" if places else source_text(entry) if title == "written" else "nowhere"
+        lines.append(Line(((f" {title} {count}", Ink.QUIET),)))
+        wide = max((len(p.how) for p in places), default=0)
+        where = max((len(spot(p)) for p in places), default=0)
+        lines += [_use_line(p, where, wide, width) for p in places]
+    for title, tags in (("decided by", xref.decided_by(tag)), ("decides", xref.decides(tag))):
+        if tags:
+            lines.append(Line(((f" {title}", Ink.QUIET),)))
+            for other in tags:
+                state, tone = shown_value(session, _now(session), other, scan)
+                other_entry = xref.entry(other)
+                lines.append(Line(_row([("   " + session.plant.tags[other].name, 28, Ink.STRONG), (state.rjust(6), 6, tone),
+                                        (other_entry.description, 0, Ink.TEXT),
+                                        (other_entry.point.whereabouts if other_entry.point is not None else "", 0, Ink.QUIET)]), other))
+    for title, tags in (("from the inputs", xref.inputs(tag)), ("up to the outputs", xref.outputs(tag))):
+        if tags:
+            lines.append(Line(((f" {title}", Ink.QUIET),)))
+            lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(", ".join(names(session, tags)), max(20, width - 5))]
+    return Listing(f"uses of {one.name}", tuple(head), tuple(lines), (), "Enter goes there · Backspace comes back · w asks why")
+
+
+def _use_line(place: Place, where: int, wide: int, width: int) -> Line:
+    how = min(wide, max(16, width - where - 30))
+    runs = _row([("   " + spot(place), where + 3, Ink.STRONG), (place.how, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
+    return Line(runs, None if place.use.step >= 0 else place.use.tag, place.use.step, place.use.element)
+
+
+POINT_ORDERS = ("by module", "by terminal strip")
+
+
+def point_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
+    """The points as they stand on the modules or terminal strips, with their values."""
+    plant, journal, iolist = session.plant, _now(session), session.iolist
+    tags = [t for t in plant.tags[:plant.public] if t.address is not None and (t.address.area in "IQ" or t.index in iolist.points)]
+    by_strip = order % 2 == 1
+
+    def place(index: int) -> tuple[object, ...]:
+        one, point = plant.tags[index], iolist.get(index)
+        assert one.address is not None
+        address = ("IQM".index(one.address.area), one.address.numbers, one.address.size)
+        if by_strip:
+            terminal = point.terminal if point is not None else ""
+            return (point.location if point is not None else "~", len(terminal), terminal, address)
+        return address
+
+    def group(index: int) -> str:
+        one, point = plant.tags[index], iolist.get(index)
+        assert one.address is not None
+        if by_strip:
+            return (point.location if point is not None and point.location else "not in the I/O list")
+        kind = {"I": "inputs", "Q": "outputs", "M": "memory"}[one.address.area]
+        return f"{kind}, module {one.address.numbers[0]}" if one.address.size == "X" else f"{kind}, words"
+
+    wide = width >= 110
+    lines: list[Line] = []
+    last = ""
+    for index in sorted((t.index for t in tags), key=place):
+        one, point = plant.tags[index], iolist.get(index)
+        if group(index) != last:
+            last = group(index)
+            lines.append(Line(((f" {last}", Ink.QUIET),)))
+        value, ink = shown_value(session, journal, index, scan)
+        mark = "●" if value == "on" else "○" if value == "off" else " "
+        terminal, wiring = (point.terminal, point.wiring.value) if point is not None else ("", "")
+        cells = [(f"  {mark}", 3, ink), (value.rjust(5), 5, ink), (str(one.address), 8, Ink.TEXT), (one.name, 22 if wide else 15, Ink.STRONG),
+                 (point.device if point is not None else "", 8 if wide else 6, Ink.STRONG)]
+        cells += [(terminal, 5, Ink.TEXT)] if by_strip else [(point.location if point else "", 18 if wide else 14, Ink.TEXT), (terminal, 4, Ink.TEXT)]
+        cells += [(wiring, 3, Ink.TEXT), ((point.description if point is not None else "") or one.documentation, 0, Ink.TEXT)]
+        lines.append(Line(_row(cells), index))
+    head = [("", 3, Ink.QUIET), ("value", 5, Ink.QUIET), ("address", 8, Ink.QUIET), ("tag", 22 if wide else 15, Ink.QUIET),
+            ("device", 8 if wide else 6, Ink.QUIET)]
+    head += [("term.", 5, Ink.QUIET)] if by_strip else [("location", 18 if wide else 14, Ink.QUIET), ("term", 4, Ink.QUIET)]
+    head += [("NO?", 3, Ink.QUIET), ("what it is", 0, Ink.QUIET)]
+    unbound = [Line(((f"   {p.tag or p.address}: in the I/O list, no tag of the program  {p.whereabouts}", Ink.BLOCK),)) for p in iolist.unbound]
+    return Listing("field points", (Line(_row(head)),), (*lines, *unbound), POINT_ORDERS, "w asks why · x shows where it is used · s sorts")
+
+
+def survey_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
+    """What is in the program, what runs when, what was set aside."""
+    found = survey(session)
+    steps = session.controller.steps
+    lines: list[Line] = [Line(((f" What runs, in this order, every {duration_text(found.scan_time)}", Ink.QUIET),))]
+    for number, run in enumerate(found.runs, 1):
+        one = session.plant.programs[number - 1]
+        first = steps.of(one)
+        pou = next((p for p in found.pous if p.name == run.pou), None)
+        when = f"task {run.task}" if run.task else "every scan"
+        lines.append(Line(_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, 12, Ink.QUIET),
+                                (pou.documentation if pou is not None else "", 0, Ink.TEXT)]), None, first[0].index if first else -1))
+    others = [p for p in found.pous if p.kind != "program" or not p.instances]
+    if others:
+        lines.append(Line(((" Called, or not running", Ink.QUIET),)))
+    for pou in others:
+        instance = next((i for i in session.plant.instances() if i.pou is not None and i.pou.name == pou.name), None)
+        first = steps.of(instance) if instance is not None else []
+        calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "never called"
+        lines.append(Line(_row([(f"   {pou.name}", 28, Ink.STRONG), (f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}", 10, Ink.TEXT),
+                                (f"{pou.kind}, {pou.language}", 20, Ink.QUIET), (calls, 0, Ink.TEXT if pou.called_by else Ink.BLOCK)]),
+                          None, first[0].index if first else -1))
+    kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
+    points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
+    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {found.tags} tags: {kinds}", Ink.TEXT),)),
+              Line(((f"   points: {points}; {found.listed} in the I/O list", Ink.TEXT),))]
+    if found.log_files:
+        lines.append(Line(((f"   log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
+                            f"{clock_text(session.log, 0)}", Ink.TEXT),)))
+        lines.append(Line(((f"   {found.set_aside} rows set aside", Ink.BLOCK if found.set_aside else Ink.TEXT),)))
+    lines.append(Line(((" Set aside or noted" if found.notices else " Nothing was set aside.", Ink.QUIET),)))
+    for notice in found.notices:
+        lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(notice, max(20, width - 5))]
+    odd = [e for e in xref_of(session).entries() if e.marks]
+    if odd:
+        lines.append(Line(((" Tags that look odd", Ink.QUIET),)))
+        lines += [Line(_row([("   " + e.tag.name, 28, Ink.STRONG), (", ".join(e.marks), 26, Ink.BLOCK), (e.description, 0, Ink.TEXT)]), e.tag.index)
+                  for e in odd]
+    title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
+    return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
+
+
+def tag_line(session: Session, tag: int) -> str:
+    """A tag in one line: what it is and where."""
+    entry = xref_of(session).entry(tag)
+    return " · ".join(p for p in (f"{entry.tag.name}: {entry.description}" if entry.description else entry.tag.name, wiring_text(entry)) if p)
+
+
+def deciding_step(session: Session, tag: int | None) -> int:
+    """The step to look at for a tag: the last that writes it, else the first that reads it; -1 where there is none."""
+    uses = [u for u in xref_of(session).uses.get(tag, ()) if u.step >= 0] if tag is not None else []
+    writes = [u.step for u in uses if u.writes]
+    return writes[-1] if writes else uses[0].step if uses else -1
+
+
+PAGES: dict[str, Callable[[Session, int, int, int, int | None], Listing]] = {
+    "tags": tag_table, "tag": tag_page, "points": point_table, "survey": survey_page,
+}

@@ -1,0 +1,163 @@
+"""Survey and cross-reference as text, JSON and CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+import textwrap
+from collections.abc import Iterable
+
+from whorlograph.inquiry.xref import Entry, Place, Xref
+from whorlograph.model.literals import duration_text
+from whorlograph.model.log import tags_logged
+from whorlograph.model.times import clock_text
+
+from .session import Session
+from .survey import Survey
+
+COLUMNS = ("tag", "address", "type", "device", "location", "terminal", "wiring", "description", "marks", "access", "how", "pou", "instance",
+           "rung", "task", "comment")
+
+
+def xref_of(session: Session) -> Xref:
+    """The session's cross-reference, made once."""
+    if session.xref is None:
+        session.xref = Xref(session.controller, session.iolist, frozenset(tags_logged(session.log)))
+    return session.xref
+
+
+def names(session: Session, tags: Iterable[int]) -> list[str]:
+    """Tags' names."""
+    return [session.plant.tags[t].name for t in tags]
+
+
+def spot(place: Place) -> str:
+    """Where a use stands: POU and rung, or the task."""
+    if place.use.step < 0:
+        return f"task {place.task}"
+    return f"{place.pou} {place.rung}" + (f" ({place.instance})" if place.instance else "")
+
+
+def wiring_text(entry: Entry) -> str:
+    """Device, location, terminal, wiring, drawing."""
+    point = entry.point
+    if point is None:
+        return ""
+    wiring = {"NO": "wired normally open", "NC": "wired normally closed"}.get(point.wiring.value, "")
+    drawing = f"drawing {point.drawing}" if point.drawing else ""
+    return ", ".join(p for p in (point.whereabouts, wiring, drawing) if p)
+
+
+def source_text(entry: Entry) -> str:
+    """Who gives a tag its value when the program does not write it."""
+    if entry.writes:
+        return ""
+    if entry.tag.address is not None and entry.tag.address.area == "I":
+        return "by the field"
+    return "by the log or a panel" if "never written" not in entry.marks and not entry.tag.constant else "nowhere"
+
+
+def entry_text(session: Session, entry: Entry) -> str:
+    """One tag's cross-reference for reading."""
+    xref, tag = xref_of(session), entry.tag
+    lines = ["  ".join(p for p in (tag.name, str(tag.address or ""), tag.type.name, entry.description) if p)]
+    if wiring_text(entry):
+        lines.append(f"  {wiring_text(entry)}")
+    if entry.marks:
+        lines.append(f"  ! {', '.join(entry.marks)}")
+    if entry.shares:
+        lines.append(f"  shares bits with {', '.join(names(session, entry.shares))}")
+    for title, places in (("written", entry.writes), ("read", entry.reads)):
+        count = f"in {len(places)} place{'s' * (len(places) != 1)}" if places else source_text(entry) if title == "written" else "nowhere"
+        lines.append(f"  {title} {count}")
+        wide = max((len(p.how) for p in places), default=0)
+        lines += [f"    {spot(p):<24} {p.how:<{wide}}  {p.comment}".rstrip() for p in places]
+    for title, tags in (("decided by", xref.decided_by(tag.index)), ("from the inputs", xref.inputs(tag.index)),
+                        ("decides", xref.decides(tag.index)), ("up to the outputs", xref.outputs(tag.index))):
+        if tags:
+            lines += textwrap.wrap(f"{title} {', '.join(names(session, tags))}", 110, initial_indent="  ", subsequent_indent="      ")
+    return "\n".join(lines)
+
+
+def entries_text(entries: list[Entry]) -> str:
+    """All tags as a table."""
+    width = max((len(e.tag.name) for e in entries), default=4)
+    lines = [f"{'tag':<{width}}  {'address':<9} {'type':<7} reads writes  what it is"]
+    for entry in entries:
+        marks = f"  ! {', '.join(entry.marks)}" if entry.marks else ""
+        where = f"  [{entry.point.whereabouts}]" if entry.point is not None and entry.point.whereabouts else ""
+        lines.append(f"{entry.tag.name:<{width}}  {entry.tag.address or ''!s:<9} {entry.tag.type.name:<7} {len(entry.reads):>5} "
+                     f"{len(entry.writes):>6}  {entry.description}{where}{marks}".rstrip())
+    return "\n".join(lines)
+
+
+def _place_dict(place: Place) -> dict[str, object]:
+    return {"access": "write" if place.writes else "read", "how": place.how, "pou": place.pou, "instance": place.instance, "rung": place.rung,
+            "task": place.task, "comment": place.comment}
+
+
+def entry_dict(session: Session, entry: Entry) -> dict[str, object]:
+    """One tag's cross-reference for JSON."""
+    xref, tag, point = xref_of(session), entry.tag, entry.point
+    return {
+        "tag": tag.name, "address": str(tag.address) if tag.address is not None else None, "type": tag.type.name,
+        "description": entry.description,
+        "device": point.device if point else None, "location": point.location if point else None,
+        "terminal": point.terminal if point else None, "wiring": point.wiring.value if point else None,
+        "drawing": point.drawing if point else None, "shares": names(session, entry.shares), "marks": list(entry.marks),
+        "uses": [_place_dict(p) for p in (*entry.writes, *entry.reads)],
+        "decides": names(session, xref.decides(tag.index)), "decided_by": names(session, xref.decided_by(tag.index)),
+        "outputs": names(session, xref.outputs(tag.index)), "inputs": names(session, xref.inputs(tag.index)),
+    }
+
+
+def json_text(value: object) -> str:
+    """Anything as JSON, indented."""
+    import msgspec
+
+    return msgspec.json.format(msgspec.json.encode(value), indent=2).decode()
+
+
+def entries_csv(entries: list[Entry]) -> str:
+    """One line a use; a tag without any has one line too."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
+    writer.writeheader()
+    for entry in entries:
+        point = entry.point
+        head = {"tag": entry.tag.name, "address": str(entry.tag.address or ""), "type": entry.tag.type.name, "description": entry.description,
+                "device": point.device if point else "", "location": point.location if point else "",
+                "terminal": point.terminal if point else "", "wiring": point.wiring.value if point else "", "marks": "; ".join(entry.marks)}
+        for place in (*entry.writes, *entry.reads):
+            writer.writerow({**head, **_place_dict(place)})
+        if not entry.reads and not entry.writes:
+            writer.writerow(head)
+    return out.getvalue()
+
+
+def survey_text(session: Session, found: Survey) -> str:
+    """The survey for reading."""
+    lines = [f"{found.program} ({found.file} of {found.date.replace('T', ' ')[:16]})"]
+    if len(found.resources) > 1:
+        lines.append(f"resource {found.resource} of {', '.join(found.resources)}")
+    lines += ["", f"What runs, in order, every {duration_text(found.scan_time)}:"]
+    for number, run in enumerate(found.runs, 1):
+        name = run.instance if run.instance == run.pou else f"{run.instance} ({run.pou})"
+        when = f", task {run.task}" if run.task else ""
+        lines.append(f"  {number:>2}. {name:<24} {run.rungs:>5} rungs{when}")
+    if not found.runs:
+        lines.append("  nothing: no program is instantiated")
+    lines += ["", "Program organisation units:"]
+    for pou in found.pous:
+        unit = "rungs" if pou.language == "LD" else "lines"
+        used = f"called by {', '.join(pou.called_by)}" if pou.called_by else "" if pou.instances else "never called"
+        lines.append(f"  {pou.name:<20} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
+    points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)
+    lines += ["", f"{found.tags} tags ({', '.join(f'{n} {name}' for name, n in found.types.items())})",
+              f"points: {points or 'none has an address'}; {found.listed} in the I/O list"]
+    if found.log_files:
+        lines.append(f"log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
+                     f"{clock_text(session.log, 0)}, {found.set_aside} set aside")
+    lines += ["", "Set aside or noted:" if found.notices else "Nothing was set aside."]
+    lines += [f"  {n}" for n in found.notices]
+    return "\n".join(lines)

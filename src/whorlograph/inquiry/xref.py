@@ -1,0 +1,245 @@
+"""The cross-reference: where every tag is read and written, how, what decides it and what it decides."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from whorlograph.engine.controller import Controller
+from whorlograph.model.iolist import IoList, Point
+from whorlograph.model.ladder import Element, Jump, LadderBody, Return
+from whorlograph.model.overlap import shared_bits
+from whorlograph.model.paths import parse_path
+from whorlograph.model.rungs import sources
+from whorlograph.model.steps import Step
+from whorlograph.model.tags import Leaf, Tag, resolve_path
+from whorlograph.model.uses import Use
+
+PLAIN_WRITES = frozenset(("coil", "negated coil", "rising coil", "falling coil", "block output"))
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """One use of a tag for a person: where it stands, how it is used.
+
+    ``step`` -1: in a task's declaration. ``role`` is the trade's word; ``leads`` names the jump or return that
+    hangs on it ("" where none does).
+    """
+
+    use: Use
+    pou: str
+    instance: str
+    rung: int
+    task: str
+    role: str
+    comment: str
+    leads: str = ""
+
+    @property
+    def writes(self) -> bool:
+        """Whether it writes."""
+        return self.use.writes
+
+    @property
+    def how(self) -> str:
+        """The role with what hangs on it."""
+        return f"{self.role}, {self.leads}" if self.leads else self.role
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """All about one tag. ``marks`` are what looks odd: "never written", "never read", "written in 2 places"."""
+
+    tag: Tag
+    point: Point | None
+    reads: tuple[Place, ...]
+    writes: tuple[Place, ...]
+    shares: tuple[int, ...]
+    marks: tuple[str, ...]
+
+    @property
+    def description(self) -> str:
+        """In words: the I/O list's, else the program's."""
+        return (self.point.description if self.point is not None else "") or self.tag.documentation
+
+
+@dataclass
+class Xref:
+    """The cross-reference of a program."""
+
+    controller: Controller
+    iolist: IoList
+    logged: frozenset[int] = frozenset()
+    _ancestors: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
+
+    @cached_property
+    def uses(self) -> dict[int, list[Use]]:
+        """The uses of each tag, in order of steps."""
+        found: dict[int, list[Use]] = {}
+        for use in dict.fromkeys(self.controller.uses):
+            found.setdefault(use.tag, []).append(use)
+        return found
+
+    @cached_property
+    def by_step(self) -> dict[int, list[Use]]:
+        """The uses in each step."""
+        found: dict[int, list[Use]] = {}
+        for use in self.controller.uses:
+            found.setdefault(use.step, []).append(use)
+        return found
+
+    @cached_property
+    def shares(self) -> dict[int, tuple[int, ...]]:
+        """The tags that share bits with each tag."""
+        plant = self.controller.plant
+        found = shared_bits(plant.tags[:plant.public], self.controller.profile.addressing)
+        return {tag: tuple(dict.fromkeys(s.other for s in shares)) for tag, shares in found.items()}
+
+    @cached_property
+    def _triggers(self) -> dict[int, list[Place]]:
+        """Uses in the declarations of tasks."""
+        plant = self.controller.plant
+        running, _ = self.controller.program.running(self.controller.resource)
+        found: dict[int, list[Place]] = {}
+        for task in running.tasks:
+            for text, role in ((task.single, "task trigger"), (task.interval, "task interval")):
+                path = parse_path(text) if text else None
+                target = resolve_path(path, plant.scope, plant.scope) if path is not None else None
+                if isinstance(target, Leaf):
+                    place = Place(Use(target.tag, -1, 0, role, False), "", "", 0, task.name, role, f"of task {task.name}")
+                    found.setdefault(target.tag, []).append(place)
+        return found
+
+    def place(self, use: Use) -> Place:
+        """A use for a person."""
+        step = self.controller.steps.all[use.step]
+        leads = "" if use.writes else self._leads(step, use)
+        instance = step.instance.name if step.instance.name != step.pou else ""
+        return Place(use, step.pou, instance, step.rung.number, self._task(step.instance.name), use.role, step.rung.comment, leads)
+
+    def _task(self, instance: str) -> str:
+        base = instance.partition(".")[0].lower()
+        return next((p.task for p in self.controller.plant.programs if p.name.lower() == base), "")
+
+    def _leads(self, step: Step, use: Use) -> str:
+        """The jump or return whose condition a use belongs to, and what it leaves out."""
+        body = step.instance.pou.body if step.instance.pou is not None else None
+        for element in step.rung.elements:
+            if isinstance(element, (Jump, Return)) and use.element in self.ancestors(use.step)[element.id]:
+                if isinstance(element, Return) or not isinstance(body, LadderBody):
+                    return "return condition"
+                to = body.targets.get(element.label.lower(), 0)
+                number = step.rung.number
+                over = f" (over {number + 1} to {to - 1})" if to > number + 1 else " (backwards)" if to <= number else ""
+                return f"jump condition to {element.label}{over}"
+        return ""
+
+    def ancestors(self, step: int) -> dict[int, frozenset[int]]:
+        """For each element of a step: the elements whose power or value reaches it, itself included."""
+        found = self._ancestors.get(step)
+        if found is None:
+            rung = self.controller.steps.all[step].rung
+            ids: dict[int, Element] = {e.id: e for e in rung.elements}
+            found = {}
+            for element in rung.elements:
+                reached: set[int] = set()
+                todo = [element.id]
+                while todo:
+                    one = todo.pop()
+                    if one not in reached and one in ids:
+                        reached.add(one)
+                        todo += [w.source for w in sources(ids[one], rung, ids)]
+                found[element.id] = frozenset(reached)
+            self._ancestors[step] = found
+        return found
+
+    def entry(self, tag: int) -> Entry:
+        """All about one tag."""
+        plant = self.controller.plant
+        places = [self.place(u) for u in self.uses.get(tag, ())]
+        reads = tuple(p for p in places if not p.writes) + tuple(self._triggers.get(tag, ()))
+        writes = tuple(p for p in places if p.writes)
+        shares = self.shares.get(tag, ())
+        return Entry(plant.tags[tag], self.iolist.get(tag), reads, writes, shares, self._marks(tag, reads, writes, shares))
+
+    def _marks(self, tag: int, reads: tuple[Place, ...], writes: tuple[Place, ...], shares: tuple[int, ...]) -> tuple[str, ...]:
+        one = self.controller.plant.tags[tag]
+        area = one.address.area if one.address is not None else ""
+        marks = []
+        written = bool(writes) or any(self.uses.get(s) and any(u.writes for u in self.uses[s]) for s in shares)
+        if not written and area != "I" and tag not in self.logged and not one.constant:
+            marks.append("never written")
+        if not reads and area != "Q" and not any(p.role == "block" for p in writes) and not any(self.uses.get(s) for s in shares):
+            marks.append("never read")
+        spots = {(p.use.step, p.use.element) for p in writes if p.role in PLAIN_WRITES}
+        if len(spots) > 1 or (spots and any(p.role in ("set", "reset") for p in writes)):
+            marks.append(f"written in {len({(p.use.step, p.use.element) for p in writes})} places")
+        return tuple(marks)
+
+    def entries(self) -> list[Entry]:
+        """All tags that a person declared, by name; pins of blocks only where the program names them."""
+        plant = self.controller.plant
+        shown = [t for t in plant.tags[:plant.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
+        return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
+
+    @cached_property
+    def _pins(self) -> frozenset[int]:
+        """The tags inside standard blocks."""
+        return frozenset(ref.tag for one in self.controller.plant.instances() if one.pou is None and one.type_name
+                         for ref in one.scope.values() if isinstance(ref, Leaf))
+
+    def _named_pin(self, tag: int) -> bool:
+        """Whether the program reads or writes a block's pin by its name."""
+        return any(u.role != "block" for u in self.uses.get(tag, ()))
+
+    def decides(self, tag: int) -> list[int]:
+        """The tags written by elements that a read of this tag reaches."""
+        found: dict[int, None] = {}
+        for use in self.uses.get(tag, ()):
+            if use.writes:
+                continue
+            reach = self.ancestors(use.step)
+            for other in self.by_step[use.step]:
+                if other.writes and other.tag != tag and use.element in reach.get(other.element, ()):
+                    found[other.tag] = None
+        return self._named(found)
+
+    def decided_by(self, tag: int) -> list[int]:
+        """The tags read by elements that reach a write of this tag."""
+        found: dict[int, None] = {}
+        for use in self.uses.get(tag, ()):
+            if not use.writes:
+                continue
+            reach = self.ancestors(use.step).get(use.element, frozenset())
+            for other in self.by_step[use.step]:
+                if not other.writes and other.tag != tag and other.element in reach:
+                    found[other.tag] = None
+        return self._named(found)
+
+    def _named(self, tags: dict[int, None]) -> list[int]:
+        """Without functions' own variables, and without pins of blocks that nothing reads by name."""
+        return [t for t in tags if t < self.controller.plant.public
+                and (t not in self._pins or self._named_pin(t))]
+
+    def outputs(self, tag: int) -> list[int]:
+        """The points at %Q that hang on this tag, however many rungs away."""
+        return self._far(tag, self.decides, "Q")
+
+    def inputs(self, tag: int) -> list[int]:
+        """The points at %I that this tag hangs on, however many rungs away."""
+        return self._far(tag, self.decided_by, "I")
+
+    def _far(self, tag: int, near: Callable[[int], list[int]], area: str) -> list[int]:
+        seen, todo, found = {tag}, [tag], []
+        tags = self.controller.plant.tags
+        while todo:
+            one = todo.pop(0)
+            address = tags[one].address
+            if one != tag and address is not None and address.area == area:
+                found.append(one)
+            for other in near(one):
+                if other not in seen:
+                    seen.add(other)
+                    todo.append(other)
+        return found

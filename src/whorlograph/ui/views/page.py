@@ -1,0 +1,298 @@
+"""Pages over the strands: lists of tags, uses, points; the whole program. One moment and one way back with the main view."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from textual import events
+from textual.app import ComposeResult
+from textual.screen import Screen
+
+from whorlograph.desk.listings import PAGES, Line, Listing, deciding_step, tag_line
+from whorlograph.drawing.shapes import Ink, Run
+
+from ..keys import BY_KEY, footer_runs, unknown_key
+from ..rung_cursor import with_cursor
+from ..state import PageState
+from ..strands import Lines
+
+if TYPE_CHECKING:
+    from ..main import MainScreen
+
+LOW = 34  # lines of screen below which the list needs them all
+
+
+class Page(Screen[None]):
+    """What all pages share: head line, body, hint, footer; keys they do not know go to the main view."""
+
+    DEFAULT_CSS = """
+    Page { layout: vertical; }
+    Page #pagehead { height: 1; }
+    Page #pagebody { height: 1fr; }
+    Page #pagehint, Page #pagefooter { height: 1; }
+    """
+    FOOTER: tuple[str, ...] = ("help", "palette", "back", "why", "xref", "search", "next_change", "close")
+
+    def __init__(self, main: MainScreen, state: PageState) -> None:
+        super().__init__()
+        self.main, self.state = main, state
+        self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
+        self.hint, self.footer = Lines("pagehint"), Lines("pagefooter")
+        self.said = ""
+
+    def compose(self) -> ComposeResult:
+        """Head, body, hint, footer."""
+        yield self.head
+        yield self.body
+        yield self.hint
+        yield self.footer
+
+    def on_mount(self) -> None:
+        """Show the page."""
+        self.paint()
+
+    def on_lines_resized(self) -> None:
+        """Another size: show it anew."""
+        self.paint()
+
+    def change(self, **what: object) -> None:
+        """Take another state, and let the main view know it for the way back."""
+        self.state = replace(self.state, **what)  # type: ignore[arg-type]
+        self.main.view = replace(self.main.view, page=self.state)
+        self.paint()
+
+    def say(self, text: str) -> None:
+        """A message in the line above the footer."""
+        self.said = text
+        self._paint_edges("")
+
+    def paint(self) -> None:
+        """Show the state."""
+
+    def _paint_edges(self, hint: str) -> None:
+        self.head.show([self.main.page_head(self.size.width)])
+        self.hint.show([[(" " + (self.said or hint or self.default_hint()), Ink.TEXT)]])
+        self.footer.show([footer_runs(self.size.width, self.FOOTER)])
+
+    def default_hint(self) -> str:
+        """What to do here."""
+        return "Backspace comes back"
+
+    def chosen_tag(self) -> int | None:
+        """The tag under the cursor."""
+        return None
+
+    def search(self, text: str) -> None:
+        """Take a search text."""
+
+    def on_key(self, event: events.Key) -> None:
+        """Every key does something here, or says that it does nothing."""
+        event.stop()
+        event.prevent_default()
+        action = BY_KEY.get(event.key)
+        if action is None:
+            self.say(unknown_key(event))
+            return
+        self.said = ""
+        own = getattr(self, f"do_{action.name}", None)
+        if own is not None:
+            own()
+        else:
+            self.main.do(action.name)
+
+    def do_close(self) -> None:
+        """Back to where it was opened."""
+        self.main.do("back")
+
+    def on_lines_wheeled(self, event: Lines.Wheeled) -> None:
+        """The wheel moves the choice."""
+        event.stop()
+        self.move(3 * event.steps)
+
+    def move(self, steps: int) -> None:
+        """Move the choice."""
+
+    def do_down(self) -> None:
+        """Next line."""
+        self.move(1)
+
+    def do_up(self) -> None:
+        """Line before."""
+        self.move(-1)
+
+    def do_page_down(self) -> None:
+        """Half a page on."""
+        self.move(max(1, self.body.room.height // 2))
+
+    def do_page_up(self) -> None:
+        """Half a page back."""
+        self.move(-max(1, self.body.room.height // 2))
+
+    def do_start(self) -> None:
+        """First line."""
+        self.move(-10**7)
+
+    def do_end(self) -> None:
+        """Last line."""
+        self.move(10**7)
+
+    def do_search(self) -> None:
+        """Ask for a text."""
+        from .search import SearchPrompt
+
+        self.app.push_screen(SearchPrompt(self.counted, self.state.filter), lambda text: self.search(text) if text is not None else None)
+
+    def counted(self, text: str) -> str:
+        """How many places a text has here, for the prompt."""
+        return ""
+
+
+class ListPage(Page):
+    """A page of lines to choose from, filter and sort."""
+
+    DEFAULT_CSS = """
+    ListPage #pagerung { height: 0; }
+    """
+
+    def __init__(self, main: MainScreen, state: PageState) -> None:
+        super().__init__(main, state)
+        self.listing = Listing("", (), ())
+        self.shown: list[Line] = []
+        self.rung = Lines("pagerung", "its rung")
+
+    def compose(self) -> ComposeResult:
+        """The list, and below it the rung that the chosen line stands for."""
+        yield self.head
+        yield self.body
+        yield self.rung
+        yield self.hint
+        yield self.footer
+
+    def _paint_rung(self) -> None:
+        """Where there is room: the rung of the chosen use, or the one that writes the chosen tag."""
+        line, scene = self.chosen(), self.main.scene
+        step = -1
+        if line is not None and scene is not None and self.size.height >= LOW:
+            step = line.step if line.step >= 0 else deciding_step(self.main.session, line.tag)
+        if step < 0 or scene is None:
+            self.rung.styles.height = 0
+            return
+        block = scene.rung(step, self.main.view.scan, self.rung.size.width - 2)
+        self.rung.styles.height = min(len(block.lines) + 2, self.size.height // 3)
+        marked = [with_cursor([(" ", Ink.TEXT), *runs], block, line.element if line is not None else -1, i) for i, runs in enumerate(block.lines)]
+        self.rung.show(marked, top=0, note="at the moment")
+
+    def _lines(self, text: str) -> list[Line]:
+        words = text.lower().split()
+        return [x for x in self.listing.lines if not words or (x.stands and all(w in x.text.lower() for w in words))]
+
+    def paint(self) -> None:
+        """Lay the page out for the moment and the size."""
+        if not self.is_mounted or not self.body.size.width:
+            return
+        width = self.body.room.width
+        self.listing = PAGES[self.state.name](self.main.session, self.main.view.scan, width - 1, self.state.order, self.state.tag)
+        self.shown = self._lines(self.state.filter)
+        row = self._nearest(self.state.row, 1)
+        if row != self.state.row:
+            self.state = replace(self.state, row=row)
+        count = sum(x.stands for x in self.shown)
+        order = f" · {self.listing.orders[self.state.order % len(self.listing.orders)]}" if self.listing.orders else ""
+        found = f" · {count} with “{self.state.filter}”" if self.state.filter else ""
+        self.body.title = self.listing.title + order + found
+        place = sum(x.stands for x in self.shown[:row + 1])
+        lines: list[tuple[Run, ...]] = [x.runs for x in self.listing.head] + [x.runs for x in self.shown]
+        if not self.shown:
+            lines.append(((" nothing fits; Esc shows all again", Ink.QUIET),))
+        keep = len(self.listing.head)
+        self.body.pinned = keep
+        at = keep + row
+        top = self.body.reach(at - 1 if at > keep else at, at) if self.shown else 0
+        self.body.show(lines, frozenset({at}) if count else frozenset(), top, True, f"{place} of {count}" if count else "")
+        self._paint_rung()
+        line = self.chosen()
+        narrow = self.size.width < 110 and line is not None and line.tag is not None and self.state.row > 1
+        self._paint_edges(tag_line(self.main.session, line.tag) if narrow and line is not None and line.tag is not None else self.listing.hint)
+
+    def _nearest(self, row: int, step: int) -> int:
+        """The row itself, or the next that can be chosen, in a direction first."""
+        rows = [i for i, x in enumerate(self.shown) if x.stands]
+        if not rows:
+            return 0
+        ahead = [i for i in rows if (i >= row if step > 0 else i <= row)]
+        if ahead:
+            return ahead[0] if step > 0 else ahead[-1]
+        return rows[-1] if step > 0 else rows[0]
+
+    def move(self, steps: int) -> None:
+        """Move the choice over lines that stand for something."""
+        rows = [i for i, x in enumerate(self.shown) if x.stands]
+        if not rows:
+            return
+        at = rows.index(self.state.row) if self.state.row in rows else 0
+        wanted = max(0, min(len(rows) - 1, at + steps))
+        if wanted == at and abs(steps) < 10**6:
+            self.said = "the list ends here" if steps > 0 else "the list begins here"
+        self.change(row=rows[wanted])
+
+    def chosen(self) -> Line | None:
+        """The line under the cursor."""
+        return self.shown[self.state.row] if 0 <= self.state.row < len(self.shown) and self.shown[self.state.row].stands else None
+
+    def chosen_tag(self) -> int | None:
+        """The tag that the line stands for, else the page's."""
+        line = self.chosen()
+        if line is not None and line.tag is not None:
+            return line.tag
+        return self.state.tag
+
+    def do_follow(self) -> None:
+        """Go where the line points: a rung in the whole program, or a tag's uses."""
+        line = self.chosen()
+        if line is None:
+            return
+        if line.step >= 0:
+            self.main.open_page(PageState("program", step=line.step, element=line.element))
+        elif line.tag is not None:
+            self.main.open_page(PageState("tag", tag=line.tag))
+
+    def do_sort(self) -> None:
+        """The next order."""
+        if self.listing.orders:
+            self.change(order=(self.state.order + 1) % len(self.listing.orders), row=0)
+        else:
+            self.say("this page has one order only")
+
+    def search(self, text: str) -> None:
+        """Show the lines that hold every word."""
+        self.change(filter=text, row=0)
+
+    def counted(self, text: str) -> str:
+        """How many lines hold every word."""
+        return f"{sum(x.stands for x in self._lines(text))} of {sum(x.stands for x in self.listing.lines)}"
+
+    def do_next_hit(self) -> None:
+        """Next line of the search."""
+        self.move(1)
+
+    def do_previous_hit(self) -> None:
+        """Line of the search before."""
+        self.move(-1)
+
+    def do_back(self) -> None:
+        """Take the filter away first, then go back."""
+        if self.state.filter:
+            self.change(filter="", row=0)
+        else:
+            self.main.do("back")
+
+    def on_lines_clicked(self, event: Lines.Clicked) -> None:
+        """A click chooses; a click on the chosen line follows it."""
+        event.stop()
+        row = event.line - len(self.listing.head)
+        if 0 <= row < len(self.shown) and self.shown[row].stands:
+            if row == self.state.row:
+                self.do_follow()
+            else:
+                self.change(row=row)
