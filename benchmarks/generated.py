@@ -37,7 +37,7 @@ class Plan:
 
 
 def plan(rungs: int, inputs: int, seed: int = 1) -> Plan:
-    """Make up a program: contacts of inputs and of earlier coils, seal-ins, latches, a timer in every 25th rung."""
+    """Make up a program: contacts of inputs and of earlier coils, seal-ins, latches, a timer in every eighth rung."""
     random = Random(seed)
     names = [f"In{i:03}" for i in range(inputs)]
     inner: list[str] = []
@@ -58,7 +58,7 @@ def plan(rungs: int, inputs: int, seed: int = 1) -> Plan:
             branches = [branch(random.randint(1, 6)) for _ in range(random.choice((1, 1, 2, 3)))]
             if random.random() < 0.2:
                 branches.append(((tag, False),))
-            timed = len(made) % 25 == 24
+            timed = len(made) % 8 == 7  # as often as in the shipped program
             made.append(Rung(tuple(branches), timers if timed else -1, tag, CoilKind.PLAIN))
             timers += timed
         inner.append(tag)

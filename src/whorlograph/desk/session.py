@@ -139,6 +139,7 @@ def _loaded(paths: Paths, plain: bool) -> Session:
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
     if paths.logs:
+        controller.prepare()
         loaded = read_logs(list(paths.logs), controller.plant, profile)
         log = loaded.value
         notices += loaded.notices

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Generator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING
+from threading import Thread
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -52,6 +54,8 @@ class Controller:
     plant: Plant = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
+    _code: Any = None
+    _compiling: Thread | None = None
 
     def __post_init__(self) -> None:
         self.plant, self.notices = elaborate(self.program, self.resource)
@@ -108,6 +112,20 @@ class Controller:
 
         return compile_text(self.plant, self.steps, self.profile, self.scan_time)
 
+    def prepare(self) -> None:
+        """Begin to compile in a thread of its own: most of it runs beside other work, like the reading of logs."""
+        if self.plain or self._compiling is not None:
+            return
+
+        def compile_now() -> None:
+            with suppress(ImportError, OSError):
+                from .kept import machine_code
+
+                self._code = machine_code(self.module)
+
+        self._compiling = Thread(target=compile_now, daemon=True)
+        self._compiling.start()
+
     def machine(self, feed: Feed) -> Machine:
         """A machine loaded with the program, before its first scan.
 
@@ -116,7 +134,11 @@ class Controller:
         from .kept import machine_code
         from .machine import Machine
 
-        return Machine(self.module, machine_code(self.module), self.profile, feed)
+        if self._compiling is not None:
+            self._compiling.join()
+        if self._code is None:
+            self._code = machine_code(self.module)
+        return Machine(self.module, self._code, self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Journal:
         """Replay a log from its start."""

@@ -28,7 +28,6 @@ from whorlograph.model.rung_types import called_instance, output_pin, rung_types
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
-from whorlograph.model.types import Family
 
 from .journal import Journal
 from .path import Paths, Skip
@@ -247,8 +246,3 @@ class _Evaluation:
             value = self.read(receiver.expression, receiver.id, self.after) if receiver is not None else None
             result = value if value is not None else False
         self.flow.out[element.id, "OUT"] = result
-
-
-def is_boolean(tag: int, plant: Plant) -> bool:
-    """Whether a tag is a BOOL."""
-    return plant.tags[tag].type.family is Family.BOOL

@@ -8,13 +8,14 @@ from dataclasses import dataclass, replace
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.model.feed import Hold, Trial
+from whorlograph.model.literals import value_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Overflow
 from whorlograph.model.question import RootKind, Symptom
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
-from .symptoms import course
+from .symptoms import CHATTER_CHANGES, CHATTER_SPAN, course
 from .trail import Answer, Root
 
 AFTER = 60_000_000_000
@@ -34,19 +35,34 @@ class Proof:
 Replay = Callable[[Trial, int], Journal]
 
 
-def trial_for(root: Root, controller: Controller) -> tuple[Trial | None, str]:
-    """The change that puts a root the other way, and its name; None where there is none to try."""
+def trial_for(root: Root, controller: Controller, journal: Journal, begun: int | None = None) -> tuple[Trial | None, str]:
+    """The change that puts a root the other way, and its name; None where there is none to try.
+
+    Args: begun: ns, from when to hold an input instead of from its last change.
+    """
     if root.tag is None:
         return None, "there is nothing to hold"
     tag = controller.plant.tags[root.tag]
     if root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
         if tag.type.family is not Family.BOOL:
-            return None, f"{tag.name} is no BOOL: try a value on it yourself"
-        start = root.since if root.since is not None else 0
+            return _former_number(root, controller, journal)
+        start = begun if begun is not None else root.since if root.since is not None else 0
         return Trial((Hold(root.tag, int(not root.value), start),)), f"{tag.name} held {'off' if root.value else 'on'}"
     if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
         return Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start"
     return None, "this root cannot be put the other way"
+
+
+def _former_number(root: Root, controller: Controller, journal: Journal) -> tuple[Trial | None, str]:
+    """A number held at what it was before it changed."""
+    assert root.tag is not None
+    tag = controller.plant.tags[root.tag]
+    rows = journal.rows(root.tag)
+    first = next((r for r in rows.tolist() if root.since is not None and journal.time(r) >= root.since), None)
+    if first is None or root.since is None:
+        return None, f"{tag.name} is no BOOL and never changed: try a value on it yourself"
+    before = journal.value_at(root.tag, first)
+    return Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}"
 
 
 def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Proof:
@@ -54,7 +70,7 @@ def prove(answer: Answer, root: Root, controller: Controller, log: Log, original
     until = min(log.end, max(answer.time, 0) + AFTER)
     if root.kind is RootKind.FAULT:
         return _without_fault(answer, root, controller, log, original, until)
-    trial, what = trial_for(root, controller)
+    trial, what = trial_for(root, controller, original, answer.begun if answer.symptom is Symptom.CHATTERS else None)
     if trial is None:
         return Proof(None, what, None, None)
     journal = controller.replay(log, trial, until)
@@ -97,6 +113,11 @@ def _judge(answer: Answer, root: Root, original: Journal, journal: Journal, cont
         if on is not None:
             return Proof(True, f"with {what}, {name} pulls in at {clock_text(log, journal.clock.start(on))}", journal, trial)
         return Proof(False, f"with {what}, {name} still does not pull in", journal, trial)
+    if answer.symptom is Symptom.CHATTERS:
+        changes = path.changes_between(journal.clock.scan_at(max(answer.begun, time - CHATTER_SPAN)), scan)
+        if changes > CHATTER_CHANGES:
+            return Proof(False, f"with {what}, {name} still chatters", journal, trial)
+        return Proof(True, f"with {what} from {clock_text(log, answer.begun)} on, {name} stays {'on' if path.at(scan) else 'off'}", journal, trial)
     wanted = answer.symptom is Symptom.DROPPED_OUT
     if bool(path.at(scan)) != wanted:
         return Proof(False, f"with {what}, {name} is {'off' if wanted else 'on'} all the same", journal, trial)

@@ -81,7 +81,8 @@ class Answer:
     """The answer to a question.
 
     ``time`` (ns) and ``scan`` of the symptom; ``trails`` one link tree (none where nothing is to explain);
-    ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence.
+    ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence;
+    ``begun`` (ns): since when a chattering tag chatters.
     """
 
     symptom: Symptom
@@ -95,6 +96,7 @@ class Answer:
     rests_on: list[str] = field(default_factory=list)
     mismatch: bool = False
     attempts: tuple[int, ...] = ()
+    begun: int = 0
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

@@ -15,9 +15,9 @@ from whorlograph.model.question import Question, RootKind, Symptom
 from .attempts import attempts
 from .mismatch import mismatch_root
 from .ranking import merge, rank
-from .symptoms import Course, course, detect, recorded
+from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import LAST, Tracer, View
-from .trail import Answer, Link, Root
+from .trail import Answer, Link
 
 
 class Inquiry:
@@ -130,8 +130,7 @@ class Inquiry:
         on, off = path.last_change(scan, True), path.last_change(scan, False)
         if on is None or off is None:
             return None
-        start = self.journal.clock.scan_at(max(0, tracer.time(scan) - 10_000_000_000))
-        inside = [(s, v) for s, v in zip(path.scans, path.values, strict=True) if start < s <= scan]
+        inside = self._run(path, scan)
         rises = [s for s, v in inside if v]
         if len(rises) < 2:
             return None
@@ -144,8 +143,20 @@ class Inquiry:
         on_link = tracer.explain(tag, View(on, LAST), True, 0)
         if off_link is not None and on_link is not None:
             off_link.children.append(on_link)
-        text = f"chatters: every {duration_text(period)}, on {share} % of the time, {len(inside)} changes in the last seconds"
-        return self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, off_link or on_link, text)
+        begun = tracer.time(inside[0][0])
+        text = f"chatters since {tracer.at(begun)}: every {duration_text(period)}, on {share} % of the time, {len(inside)} changes"
+        answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, off_link or on_link, text)
+        answer.begun = begun
+        return answer
+
+    def _run(self, path: Course, scan: int) -> list[tuple[int, int]]:
+        """The changes (scan, value) up to a scan that follow one another within a second."""
+        found: list[tuple[int, int]] = []
+        for one in reversed([c for c in zip(path.scans, path.values, strict=True) if c[0] <= scan]):
+            if found and self.tracer.time(found[-1][0]) - self.tracer.time(one[0]) > CHATTER_SPAN:
+                break
+            found.append(one)
+        return found[::-1]
 
     def _number(self, tag: int, scan: int) -> Answer:
         """A number is no coil: which write it last took, and why."""
@@ -189,10 +200,3 @@ class Inquiry:
 def _verb(symptom: Symptom) -> str:
     return {Symptom.DROPPED_OUT: "drop out", Symptom.WILL_NOT_PULL_IN: "fail to pull in",
             Symptom.WILL_NOT_DROP_OUT: "stay on", Symptom.CHATTERS: "chatter"}[symptom]
-
-
-def first_root_text(root: Root) -> str:
-    """A root in one line."""
-    return root.text + (f". {root.what_to_check[0].upper()}{root.what_to_check[1:]}" if root.what_to_check else "")
-
-

@@ -47,7 +47,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
                 child.kind = LinkKind.RESET_BY
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
                 found.children.append(child)
-    if counting is not None:
+    if counting is not None and not found.children:
         rows = [r for r in journal.rows(tags["cu" if not down else "cd"]).tolist() if r < done and journal.value[r]]
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
         if on and rows:
