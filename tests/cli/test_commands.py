@@ -62,7 +62,7 @@ class Commands(unittest.TestCase):
             out = Path(folder) / "out.csv"
             done = run("replay", *FILES, "--profile", BRIDGE.profile, "--until", "60", "--tags", "Raise_Pump,Flash", "--out", out)
             self.assertEqual(done.returncode, 0, done.stderr)
-            rows = list(csv.reader(out.open()))
+            rows = list(csv.reader(out.read_text().splitlines()))
         self.assertEqual(rows[:3], [["time", "scan", "tag", "value"], ["0.000000", "0", "Flash", "0"], ["0.000000", "0", "Raise_Pump", "0"]])
         self.assertEqual({r[2] for r in rows[3:]}, {"Flash"})
         self.assertEqual(rows[3][:2], ["0.400000", "41"])
