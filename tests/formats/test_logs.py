@@ -7,6 +7,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import zstandard
+
 from tests.building import program_of
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
@@ -132,6 +134,15 @@ class Logs(unittest.TestCase):
 
     def test_packed_files_are_read(self) -> None:
         self.assertEqual(rows(read(gzip.compress(SAME["wide"].encode()), name="log.csv.gz").value), X1_ON)
+        self.assertEqual(rows(read(zstandard.compress(SAME["wide"].encode()), name="log.csv.zst").value), X1_ON)
+
+    def test_damaged_packing_is_one_line(self) -> None:
+        for name, packed in (("log.csv.gz", gzip.compress(b"time,tag,value\n" * 100)), ("log.csv.zst", zstandard.compress(b"time,X1\n1,0\n" * 90))):
+            for hurt in (packed[:20], packed[:8] + b"\xff" * 10 + packed[18:]):
+                with self.subTest(name):
+                    with self.assertRaises(LogError) as caught:
+                        read(hurt, name=name)
+                    self.assertIn("cannot be opened", caught.exception.line())
 
     def test_the_profile_names_the_time_column(self) -> None:
         self.assertEqual(rows(read("moment,tag,value\n10,X1,0\n10.5,X1,1\n", profile=Profile(log_time="moment")).value), X1_ON)

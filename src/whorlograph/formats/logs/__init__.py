@@ -28,7 +28,7 @@ def read_logs(paths: list[Path], plant: Plant, profile: Profile) -> Loaded[Log]:
     times = Times()
     parts: list[Rows] = []
     for path in paths:
-        suffix = next((s for s in reversed(path.suffixes) if s.lower() not in (".gz",)), ".csv").lower()
+        suffix = next((s for s in reversed(path.suffixes) if s.lower() not in (".gz", ".zst")), ".csv").lower()
         part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, plant, profile, times)
         if part.rows and not part.usable:
             example = f" ({part.examples[0].partition(': ')[2]})" if part.examples else ""

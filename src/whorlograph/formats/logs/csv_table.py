@@ -117,7 +117,7 @@ def read_csv(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows:
 def _plainly(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows | None:
     """Read a long file of plain lines fast; None where it is not of that kind."""
     try:
-        if path.stat().st_size < WORTH_IT or path.suffix.lower() == ".gz":
+        if path.stat().st_size < WORTH_IT or path.suffix.lower() in (".gz", ".zst"):
             return None
         with path.open("rb") as file:
             header, first = file.readline().removeprefix(b"\xef\xbb\xbf").decode().strip(), file.readline().decode()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import gzip
 import io
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,10 +26,32 @@ def read_bytes(path: Path, error: type[LogError] | type[Exception] = LogError) -
         data = path.read_bytes()
         if path.suffix.lower() == ".gz" or data[:2] == b"\x1f\x8b":
             data = gzip.decompress(data)
-    except (OSError, EOFError, ValueError) as problem:
+        elif path.suffix.lower() == ".zst" or data[:4] == b"\x28\xb5\x2f\xfd":
+            data = _unzstd(data)
+    except (OSError, EOFError, ValueError, zlib.error) as problem:
         what = getattr(problem, "strerror", None) or problem
         raise LogError(str(path), f"cannot be opened ({what})", "check the name and the rights") from problem
     return data
+
+
+def _unzstd(data: bytes) -> bytes:
+    """Unpack Zstandard, also of unknown length.
+
+    Raises: ValueError where it is damaged.
+    """
+    import zstandard
+
+    parts = []
+    try:
+        while data:
+            frame = zstandard.ZstdDecompressor().decompressobj()
+            parts.append(frame.decompress(data))
+            if not frame.eof:
+                raise ValueError("it is cut off")
+            data = frame.unused_data
+    except zstandard.ZstdError as problem:
+        raise ValueError(str(problem)) from problem
+    return b"".join(parts)
 
 
 def decode(data: bytes) -> tuple[str, str]:

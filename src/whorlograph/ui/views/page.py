@@ -18,7 +18,7 @@ from ..state import PageState
 from ..strands import Lines
 
 if TYPE_CHECKING:
-    from ..main import MainScreen
+    from ..acting.paging import Paging
 
 LOW = 34  # lines of screen below which the list needs them all
 
@@ -34,7 +34,7 @@ class Page(Screen[None]):
     """
     FOOTER: tuple[str, ...] = ("help", "palette", "back", "why", "xref", "search", "next_change", "close")
 
-    def __init__(self, main: MainScreen, state: PageState) -> None:
+    def __init__(self, main: Paging, state: PageState) -> None:
         super().__init__()
         self.main, self.state = main, state
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
@@ -155,7 +155,7 @@ class ListPage(Page):
     ListPage #pagerung { height: 0; }
     """
 
-    def __init__(self, main: MainScreen, state: PageState) -> None:
+    def __init__(self, main: Paging, state: PageState) -> None:
         super().__init__(main, state)
         self.listing = Listing("", (), ())
         self.shown: list[Line] = []

@@ -14,7 +14,7 @@ from ..strands import Lines
 from .page import Page
 
 if TYPE_CHECKING:
-    from ..main import MainScreen
+    from ..acting.paging import Paging
 
 
 class ProgramPage(Page):
@@ -22,7 +22,7 @@ class ProgramPage(Page):
 
     FOOTER = ("help", "palette", "back", "why", "xref", "search", "next_hit", "next_strand", "next_change", "close")
 
-    def __init__(self, main: MainScreen, state: PageState) -> None:
+    def __init__(self, main: Paging, state: PageState) -> None:
         super().__init__(main, state if state.step >= 0 else replace(state, step=0))
         self.blocks: list[tuple[int, RungBlock]] = []
         self.hits: list[int] = []

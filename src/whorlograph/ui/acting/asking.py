@@ -1,0 +1,123 @@
+"""Questions, answers, proofs, and the way back."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+
+from whorlograph.desk.asking import inquiry, prove_root
+from whorlograph.desk.command_line import why_command
+from whorlograph.desk.scene import Scene
+from whorlograph.desk.summary import fault_text
+from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.inquiry.proof import Proof
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.question import Question
+
+from ..state import View
+from ..views.overlay import ListOverlay
+from .paging import Paging
+
+
+class Asking(Paging):
+    """The keys that ask."""
+
+    def open_answer(self, question: Question, answer: Answer) -> None:
+        """Show an answer from its complaint on."""
+        self.scene = Scene(self.session, answer)
+        start, end = self._window(answer)
+        self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
+                         "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
+        self.rungs.top = self.trail.top = 0
+        if self.trial_of is not None and self.trial_of[0] != question:
+            self.trial_of = None
+        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.paint()
+
+    def ask(self, tag: int, at: int | None) -> None:
+        """Ask why a tag is as it is."""
+        if self.scene is None:
+            return
+        question = Question(tag, at)
+        answer = self.answers.get(question)
+        if answer is None:
+            answer = inquiry(self.session).ask(question)
+            self.answers[question] = answer
+        self.walk.append(self.view)
+        self._show_page(None)
+        self.open_answer(question, answer)
+        self.say(answer.text)
+
+    def do_why(self) -> None:
+        """Ask why of the tag under the cursor, at this moment."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.plant.public:
+            self.say("there is no tag under the cursor")
+            return
+        if self.scene is not None and tag == self.scene.answer.tag and abs(self.view.scan - self.scene.answer.scan) < 2:
+            self.say("this is the question already")
+            return
+        self.ask(tag, self.view.time)
+
+    def do_prove(self) -> None:
+        """Prove the root under the cursor, else the first not yet tried."""
+        assert self.scene is not None
+        line = self.current_line()
+        answer = self.scene.answer
+        root = line.root if line is not None and line.root is not None else next((r for r in answer.roots if r.proved is None and not r.proof), None)
+        if root is None:
+            self.say("every root has been tried" if answer.roots else "there is no root to prove")
+            return
+        session = self.session
+
+        def job() -> Generator[str, None, Proof]:
+            yield f"replaying the log with {self.scene.name(root.tag) if self.scene else 'the root'} put the other way"
+            return prove_root(session, answer, root)
+
+        if not self.work.start("prove", job):
+            self.say("something else is still running: Ctrl+C stops it")
+
+    def _proved(self, proof: Proof) -> None:
+        if self.scene is None:
+            return
+        if proof.journal is not None:
+            self.scene.with_trial(proof.journal)
+            self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
+        self.paint()
+        self.say(f"{word}: {proof.text}")
+
+    def do_back(self) -> None:
+        """The way back."""
+        if not self.walk:
+            self.say("this is where you began; q leaves")
+            return
+        before = self.walk.pop()
+        if self.scene is None or before.question != self.view.question:
+            answer = self.answers[before.question]
+            self.open_answer(before.question, answer)
+        self._show_page(before.page)
+        self.view = before
+        self.paint()
+
+    def do_copy(self) -> None:
+        """Copy the command that prints this answer."""
+        assert self.scene is not None
+        answer = self.scene.answer
+        command = why_command(self.session, answer, self.view.question.at, any(r.proved is not None for r in answer.roots))
+        self.app.copy_to_clipboard(command)
+        self.say(f"copied: {command}")
+
+    def do_notes(self) -> None:
+        """What was set aside, and what the answer rests on."""
+        lines: list[list[Run]] = [[("", Ink.TEXT)]]
+        if self.session.replayed:
+            fault = fault_text(self.session, self.session.journal)
+            if fault:
+                lines += [[(f"  {fault}", Ink.BLOCK)], [("", Ink.TEXT)]]
+        if self.scene is not None:
+            lines += [[(f"  The answer rests on: {said}", Ink.STRONG)] for said in self.scene.answer.rests_on]
+        lines += [[(f"  {notice}", Ink.TEXT)] for notice in self.session.notices]
+        lines += [[(f"  {example}", Ink.QUIET)] for example in self.session.log.examples]
+        if len(lines) == 1:
+            lines.append([("  Nothing was set aside.", Ink.TEXT)])
+        self.app.push_screen(ListOverlay("notes", lines))

@@ -1,0 +1,163 @@
+"""Moving over trail, rungs and lanes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..rung_cursor import Place, elements_of
+from ..state import STRANDS
+from .timing import Timing
+
+
+class Moving(Timing):
+    """The keys that move the cursor."""
+
+    def _move(self, steps: int) -> None:
+        if self.view.strand == "trail":
+            self._to_line(self.view.line + steps)
+        elif self.view.strand == "timeline":
+            self._to_lane(steps)
+        else:
+            self._to_element(0, steps)
+
+    def do_down(self) -> None:
+        """Next line, element or lane."""
+        self._move(1)
+
+    def do_up(self) -> None:
+        """The one before."""
+        self._move(-1)
+
+    def do_page_down(self) -> None:
+        """Half a page down."""
+        self._move(max(1, self.trail.room.height // 4))
+
+    def do_page_up(self) -> None:
+        """Half a page up."""
+        self._move(-max(1, self.trail.room.height // 4))
+
+    def _to_line(self, number: int) -> None:
+        """Choose a line of the trail; the moment goes to when it happened."""
+        firsts = self.firsts()
+        if not firsts:
+            return
+        wanted = max(0, min(len(firsts) - 1, number))
+        if wanted == self.view.line and number != self.view.line:
+            self.say("the trail ends here" if number > 0 else "the trail begins here")
+        line = self.trail_lines[firsts[wanted]]
+        scan = line.scan if line.scan > 0 else self.view.scan
+        time = line.time if line.time > 0 else self.view.time
+        lane = line.tag if line.tag is not None else self.view.lane
+        self.view = self._showing(replace(self.view, line=wanted, scan=scan, time=time, lane=lane))
+        self.paint()
+
+    def _to_lane(self, steps: int) -> None:
+        assert self.scene is not None
+        tags = self.all_lanes()
+        at = tags.index(self.view.lane) if self.view.lane in tags else 0
+        self.view = replace(self.view, lane=tags[max(0, min(len(tags) - 1, at + steps))])
+        self.paint()
+
+    def _elements(self) -> list[Place]:
+        return elements_of(self.blocks)
+
+    def _to_element(self, across: int, down: int) -> None:
+        elements = self._elements()
+        if not elements:
+            return
+        here = next((e for e in elements if e[2:] == self.view.element), None)
+        if here is None:
+            first = next((e for e in elements if e[2] == self.view.element[0]), elements[0])
+            self.view = replace(self.view, element=(first[2], first[3]))
+        elif across:
+            row = [e for e in elements if e[0] == here[0]]
+            self.view = replace(self.view, element=row[max(0, min(len(row) - 1, row.index(here) + across))][2:])
+        else:
+            rows = sorted({e[0] for e in elements})
+            wanted = rows[max(0, min(len(rows) - 1, rows.index(here[0]) + down))]
+            row = [e for e in elements if e[0] == wanted]
+            self.view = replace(self.view, element=min(row, key=lambda e: abs(e[1] - here[1]))[2:])
+        self.paint()
+
+    def do_start(self) -> None:
+        """First line, or the log's start."""
+        self._edge(first=True)
+
+    def do_end(self) -> None:
+        """Last line, or the log's end."""
+        self._edge(first=False)
+
+    def _edge(self, first: bool) -> None:
+        if self.view.strand == "trail":
+            self._to_line(0 if first else 10**6)
+        elif self.view.strand == "timeline":
+            self.to_time(0 if first else self.session.log.end)
+        else:
+            elements = self._elements()
+            if elements:
+                self.view = replace(self.view, element=elements[0 if first else -1][2:])
+                self.paint()
+
+    def do_next_strand(self) -> None:
+        """The next strand."""
+        self._strand(1)
+
+    def do_previous_strand(self) -> None:
+        """The strand before."""
+        self._strand(-1)
+
+    def _strand(self, steps: int) -> None:
+        order = STRANDS
+        strand = order[(order.index(self.view.strand) + steps) % len(order)]
+        element = self.view.element
+        if strand == "rungs" and not any(b.step == element[0] for _, b in self.blocks):
+            line = self.current_line()
+            step = line.step if line is not None and line.step >= 0 else (self.blocks[0][1].step if self.blocks else -1)
+            block = next((b for _, b in self.blocks if b.step == step), None)
+            chosen = next((s.element for s in block.spots if line is not None and s.element in line.blockers), None) if block else None
+            element = (step, chosen if chosen is not None else (block.spots[0].element if block and block.spots else -1))
+        lane = self.view.lane if self.scene is None or self.view.lane in self.all_lanes() else self.scene.answer.tag
+        self.view = replace(self.view, strand=strand, element=element, lane=lane)
+        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.paint()
+
+    def do_follow(self) -> None:
+        """Go where the line, element or lane points."""
+        if self.view.strand == "trail":
+            self.do_fold()
+        elif self.view.strand == "rungs":
+            self.do("why")
+        else:
+            self.do("next_change")
+
+    def do_fold(self) -> None:
+        """Fold or unfold."""
+        self._unfold(None)
+
+    def _unfold(self, open_: bool | None) -> None:
+        line = self.current_line()
+        if self.scene is None or line is None or line.link is None:
+            return
+        number = next((i for i, (_, link) in enumerate(self.scene.answer.links()) if link is line.link), -1)
+        is_folded = number in self.view.folded
+        if open_ is None or is_folded == open_:
+            self.view = replace(self.view, folded=self.view.folded ^ {number})
+            self.paint()
+
+    def do_right(self) -> None:
+        """Next element, or later."""
+        if self.view.strand == "rungs":
+            self._to_element(1, 0)
+        elif self.view.strand == "timeline":
+            self._cells(1)
+        else:
+            self._unfold(True)
+
+    def do_left(self) -> None:
+        """Element before, or earlier."""
+        if self.view.strand == "rungs":
+            self._to_element(-1, 0)
+        elif self.view.strand == "timeline":
+            self._cells(-1)
+        else:
+            self._unfold(False)

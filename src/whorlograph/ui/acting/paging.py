@@ -1,0 +1,98 @@
+"""The pages over the strands, and searching."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from whorlograph.desk.finding import steps_with
+from whorlograph.drawing.shapes import Ink, Run
+
+from ..state import PageState
+from ..views.page import ListPage
+from ..views.program import ProgramPage
+from .moving import Moving
+
+
+class Paging(Moving):
+    """The keys that open pages."""
+
+    def open_page(self, state: PageState) -> None:
+        """Lay a page over the strands."""
+        self.walk.append(self.view)
+        self.view = replace(self.view, page=state)
+        self._show_page(state)
+
+    def _show_page(self, state: PageState | None) -> None:
+        """Bring up the page of a state, or the strands."""
+        if self.page is not None:
+            self.page = None
+            self.app.pop_screen()
+        if state is not None:
+            self.page = ProgramPage(self, state) if state.name == "program" else ListPage(self, state)
+            self.app.push_screen(self.page)
+
+    def page_head(self, width: int) -> list[Run]:
+        """The head line of a page: what runs, and the moment."""
+        if self.scene is None:
+            return [(f" {self.session.paths.title or self.session.program.name}", Ink.STRONG)]
+        return self.scene.head(self.view.scan, self.view.time, width)[0]
+
+    def do_xref(self) -> None:
+        """Where the tag under the cursor is used."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.plant.public:
+            self.say("there is no tag under the cursor")
+        elif self.view.page is not None and self.view.page.name == "tag" and self.view.page.tag == tag:
+            self.say("this is its cross-reference already")
+        else:
+            self.open_page(PageState("tag", tag=tag))
+
+    def do_tags(self) -> None:
+        """All tags."""
+        self.open_page(PageState("tags"))
+
+    def do_points(self) -> None:
+        """All points."""
+        self.open_page(PageState("points"))
+
+    def do_survey(self) -> None:
+        """The survey."""
+        self.open_page(PageState("survey"))
+
+    def do_program(self) -> None:
+        """The whole program, at the rung at hand."""
+        line = self.current_line()
+        step = self.view.element[0] if self.view.strand == "rungs" else line.step if line is not None else -1
+        if self.session.controller.steps.all:
+            self.open_page(PageState("program", step=max(0, step)))
+        else:
+            self.say("the program has no rung")
+
+    def do_search(self) -> None:
+        """Search the program's rungs."""
+        from ..views.search import SearchPrompt
+
+        def take(text: str | None) -> None:
+            if text is None:
+                return
+            hits = steps_with(self.session, text)
+            if not hits:
+                self.say(f"“{text}” occurs in no rung" if text else "nothing was searched for")
+                return
+            self.open_page(PageState("program", step=hits[0]))
+            assert self.page is not None
+            self.page.search(text)
+
+        self.app.push_screen(SearchPrompt(lambda text: f"{len(steps_with(self.session, text))} rungs"), take)
+
+    def do_next_hit(self) -> None:
+        """Next place of the search."""
+        self.say("nothing is searched for: / searches")
+
+    def do_previous_hit(self) -> None:
+        """Place of the search before."""
+        self.do_next_hit()
+
+    def do_sort(self) -> None:
+        """The next order of a list."""
+        self.say("only lists are sorted: X shows all tags, F the field points")

@@ -1,0 +1,314 @@
+"""The main view as it looks: its pieces, laid out and painted from one frozen view."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from textual import events
+from textual.app import ComposeResult
+from textual.containers import Container
+from textual.screen import Screen
+
+from whorlograph.desk.scene import RungBlock, Scene, TrailLine
+from whorlograph.desk.session import Session
+from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.question import Question
+
+from ..keys import footer_runs
+from ..rung_cursor import with_cursor
+from ..state import View
+from ..strands import Lines
+from ..views.page import Page
+from ..work import Work
+
+WIDE = 120
+UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "notes", "tags", "points", "survey", "back"))
+MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
+
+
+class Painting(Screen[None]):
+    """State, layout and painting of the main view."""
+
+    CSS = """
+    MainScreen { layout: vertical; }
+    #head { height: 2; }
+    #middle { height: 1fr; layout: horizontal; }
+    #rungs { width: 57%; height: 100%; }
+    #right { width: 1fr; height: 100%; padding-left: 1; layout: vertical; }
+    #trail { width: 100%; height: 1fr; }
+    #hand { width: 100%; height: 12; }
+    #timeline { height: 12; }
+    #hint { height: 1; }
+    #footer { height: 1; }
+    MainScreen.narrow #middle { layout: vertical; }
+    MainScreen.narrow #rungs { width: 100%; height: 9; }
+    MainScreen.narrow #right { width: 100%; height: 1fr; padding-left: 0; }
+    MainScreen.narrow #hand { display: none; }
+    MainScreen.narrow #timeline { height: 5; }
+    MainScreen.tiny #head { height: 1; }
+    MainScreen.tiny #footer { height: 0; display: none; }
+    """
+
+    def __init__(self, session: Session, question: Question | None) -> None:
+        super().__init__()
+        self.session = session
+        self.first_question = question
+        self.scene: Scene | None = None
+        self.view = View(question or Question(0))
+        self.walk: list[View] = []
+        self.answers: dict[Question, Answer] = {}
+        self.head, self.rungs, self.trail = Lines("head"), Lines("rungs", "rungs"), Lines("trail", "trail")
+        self.hand = Lines("hand", "this rung")
+        self.timeline, self.hint, self.footer = Lines("timeline", "timeline"), Lines("hint"), Lines("footer")
+        self.trail_lines: list[TrailLine] = []
+        self.blocks: list[tuple[int, RungBlock]] = []
+        self.owners: list[int] = []
+        self.said = ""
+        self.work = Work(self)
+        self.trial_of: tuple[Question, object] | None = None
+        self.last = ""
+        self.page: Page | None = None
+
+    def compose(self) -> ComposeResult:
+        """Head, strands, hint, footer."""
+        yield self.head
+        with Container(id="middle"):
+            yield self.rungs
+            with Container(id="right"):
+                yield self.trail
+                yield self.hand
+        yield self.timeline
+        yield self.hint
+        yield self.footer
+
+    def on_lines_resized(self) -> None:
+        """A strand has another size: paint into it."""
+        self.paint()
+
+    def on_resize(self, event: events.Resize) -> None:
+        """Side by side where there is room, one above the other where not."""
+        self.set_class(event.size.width < WIDE, "narrow")
+        tiny = event.size.width < 60 or event.size.height < 16
+        self.set_class(tiny, "tiny")
+        self._arrange(tiny, event.size.width, event.size.height)
+        self.paint()
+
+    def _arrange(self, tiny: bool, width: int, height: int) -> None:
+        for piece in (self.rungs, self.trail, self.timeline):
+            piece.display = not tiny or piece.id == self.view.strand
+        self.timeline.styles.height = None if not tiny else "1fr"
+        middle = self.query_one("#middle")
+        middle.display = not tiny or self.view.strand != "timeline"
+        if tiny:
+            self.rungs.styles.height = "1fr"
+        else:
+            narrow = width < WIDE
+            self.rungs.styles.height = (max(7, (height - 11) // 2)) if narrow else "100%"
+            lanes = len(self.all_lanes()) if self.scene is not None else 6
+            self.hand.styles.height = min(13, max(6, (height - 30) // 2 + 6))
+            double = 2 if self.scene is not None and self.scene.trial is not None else 1
+            self.timeline.styles.height = min(max(5, height // 4), lanes * double + 2) if narrow else min(height // 3, lanes * double + 2)
+
+    def say(self, text: str, keep: bool = False) -> None:
+        """A message in the line above the footer."""
+        self.said = text
+        if self.page is not None:
+            self.page.say(text)
+            return
+        self._paint_hint()
+
+    def paint(self) -> None:
+        """Show the present view: in all strands, or on the page over them."""
+        if not self.is_mounted:
+            return
+        if self.page is not None:
+            self.page.paint()
+            return
+        self._paint_hint()
+        if self.scene is None:
+            title = self.session.paths.title or self.session.program.name
+            self.head.show([[(f" {title}", Ink.STRONG)], [(f" {self.session.paths.program.name}", Ink.QUIET)]])
+            return
+        self.head.show(self.scene.head(self.view.scan, self.view.time, self.size.width))
+        self._paint_trail()
+        self._paint_rungs()
+        self._paint_hand()
+        self._paint_timeline()
+
+    def _paint_hint(self) -> None:
+        self.hint.show([[(" " + (self.said or self._next_step()), Ink.TEXT)]])
+        self.footer.show([footer_runs(self.size.width)])
+
+    def _next_step(self) -> str:
+        """The key most likely wanted next."""
+        if self.scene is None:
+            return ""
+        answer = self.scene.answer
+        if self.size.width < WIDE and self.view.line == 0 and self.view.strand == "trail" and answer.roots and self.size.height >= 16:
+            return self.scene.first_root()
+        if self.size.width < 60 or self.size.height < 16:
+            return f"the three strands want 60 x 16, this is {self.size.width} x {self.size.height}; Tab changes the strand"
+        if answer.rests_on and self.view.line == 0 and not any(r.proved for r in answer.roots):
+            return f"rests on: {answer.rests_on[0]}"
+        if answer.roots and answer.roots[0].proved is None and self.view.line > 0:
+            return "p proves the root: the same log, replayed with it put the other way"
+        if self.view.strand == "trail" and self.view.line == 0:
+            return "Down walks along the trail, from the complaint to its root"
+        if self.view.strand == "timeline":
+            return "Left and Right move the moment, + and - zoom, ] next change of this tag"
+        if self.view.strand == "rungs":
+            return "w asks why the tag under the cursor is as it is"
+        return "w asks why of the tag under the cursor, Backspace comes back"
+
+    def _paint_trail(self) -> None:
+        assert self.scene is not None
+        width = self.trail.room.width - (1 if self.size.width >= WIDE else 0)
+        self.trail_lines = self.scene.trail(width, self.view.folded)
+        firsts = self.firsts()
+        number = firsts[min(self.view.line, len(firsts) - 1)] if firsts else 0
+        last = number
+        while last + 1 < len(self.trail_lines) and not self.trail_lines[last + 1].first:
+            last += 1
+        lines: list[list[Run]] = [list(t.runs) for t in self.trail_lines]
+        if not lines:
+            lines = [[(f" {self.scene.answer.text}", Ink.TEXT)]]
+        if self.view.line == 0 and len(lines) <= self.trail.room.height:
+            top = 0
+        else:
+            top = self.trail.reach(number, min(last, number + self.trail.room.height - 1))
+        note = f"{min(self.view.line + 1, len(firsts))} of {len(firsts)}" if firsts else ""
+        self.trail.show(lines, frozenset({number}) if firsts else frozenset(), top, self.view.strand == "trail", note)
+
+    def firsts(self) -> list[int]:
+        """The trail's lines that can be chosen."""
+        return [i for i, t in enumerate(self.trail_lines) if t.first]
+
+    def current_line(self) -> TrailLine | None:
+        """The chosen line of the trail."""
+        firsts = self.firsts()
+        return self.trail_lines[firsts[min(self.view.line, len(firsts) - 1)]] if firsts else None
+
+    def _paint_rungs(self) -> None:
+        assert self.scene is not None
+        width = self.rungs.room.width - 2
+        line = self.current_line()
+        steps = self.scene.steps()
+        wanted = line.step if line is not None and line.step >= 0 else -1
+        if wanted >= 0 and wanted not in steps:
+            steps = [*steps, wanted]
+        if self.size.width >= WIDE and self.scene.answer.trail is not None:
+            steps = steps + [s for s in self.scene.steps_beside() if s not in steps]
+        if self.size.width < WIDE and wanted in steps and self.view.strand != "rungs":
+            steps = steps[steps.index(wanted):] + steps[:steps.index(wanted)]
+        lines: list[list[Run]] = []
+        self.blocks = []
+        first, last = 0, 0
+        for step in steps[:24]:
+            block = self.scene.rung(step, self.view.scan, width, self.view.values)
+            if step == wanted:
+                first, last = len(lines), len(lines) + len(block.lines) - 1
+            self.blocks.append((len(lines), block))
+            for i, content in enumerate(block.lines):
+                mark = "▌" if step == wanted else " "
+                runs: list[Run] = [(mark, Ink.MOMENT), *content]
+                if self.view.strand == "rungs" and step == self.view.element[0]:
+                    runs = with_cursor(runs, block, self.view.element[1], i)
+                lines.append(runs)
+            lines.append([])
+        if self.view.strand == "rungs":
+            first, last = self._cursor_lines(first, last)
+        top = self.rungs.reach(first, min(last, first + self.rungs.room.height - 1))
+        place = self.scene.clock(self.view.time) if self.size.width < WIDE else ""
+        self.rungs.show(lines, frozenset(), top, self.view.strand == "rungs", place)
+
+    def _cursor_lines(self, first: int, last: int) -> tuple[int, int]:
+        for start, block in self.blocks:
+            for spot in block.spots:
+                if (block.step, spot.element) == self.view.element:
+                    return start + max(0, spot.line - 1), start + spot.line + 1
+        return first, last
+
+    def _paint_hand(self) -> None:
+        """The tags of the rung at hand, where there is room for them."""
+        assert self.scene is not None
+        if self.size.width < WIDE:
+            return
+        line = self.current_line()
+        step = self.view.element[0] if self.view.strand == "rungs" else line.step if line is not None else -1
+        if step < 0 and self.blocks:
+            step = self.blocks[0][1].step
+        lines = self.scene.at_hand(step, self.view.scan, self.hand.room.width)
+        self.hand.show(lines, top=0, note=self.scene.tracer.place(step) if step >= 0 else "")
+
+    def all_lanes(self) -> list[int]:
+        """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""
+        assert self.scene is not None
+        more = tuple(self.scene.rung_lanes(self.size.height // 3 - 2)) if self.size.width >= WIDE and self.scene.trial is None else ()
+        return self.scene.lanes((*self.view.lanes, *more))
+
+    def _paint_timeline(self) -> None:
+        assert self.scene is not None
+        room = self.timeline.room
+        names = 26 if self.size.width >= WIDE else 22
+        width = max(10, room.width - names - 1)
+        tags = self.all_lanes()
+        layout = self.scene.timeline(tags, self.view.start, self.view.end, width, self.view.time, self.view.scan)
+        double = 2 if self.scene.trial is not None else 1
+        visible = max(1, (room.height - 1) // double)
+        at = tags.index(self.view.lane) if self.view.lane in tags else 0
+        first = max(0, at - visible + 1)
+        lines, self.owners = self.scene.timeline_lines(layout, names, self.view.lane if self.view.strand == "timeline" else None, room.height, first)
+        more = len(tags) - visible
+        note = f"{more} more lanes" if more > 0 else ""
+        self.timeline.show(lines, frozenset(), 0, self.view.strand == "timeline", note)
+
+    def chosen_tag(self) -> int | None:
+        """The tag under the cursor."""
+        if self.page is not None:
+            return self.page.chosen_tag()
+        if self.view.strand == "rungs":
+            for _, block in self.blocks:
+                if block.step == self.view.element[0]:
+                    return block.tags.get(self.view.element[1])
+            return None
+        if self.view.strand == "timeline":
+            return self.view.lane if self.view.lane >= 0 else None
+        line = self.current_line()
+        return line.tag if line is not None else None
+
+    def do(self, name: str) -> None:
+        """Carry out an action."""
+        if name not in ("stop",):
+            self.said = ""
+        if self.scene is None and name not in UNREPLAYED:
+            self.say("still replaying: the answer comes in a moment" if self.work.running else "ask why of a tag: : finds one")
+            return
+        before = self.view
+        getattr(self, f"do_{name}")()
+        if name in MOVES and self.view != before and self.last not in MOVES:
+            self.walk.append(before)
+        self.last = name
+
+    def _showing(self, view: View) -> View:
+        """The same view with the moment in sight on the timeline."""
+        span = view.end - view.start
+        if view.start <= view.time <= view.end:
+            return view
+        start = max(0, view.time - span // 2)
+        return replace(view, start=start, end=start + span)
+
+    def remember(self) -> None:
+        """Put the present view on the way back."""
+        if self.walk and self.walk[-1] == self.view:
+            return
+        self.walk.append(self.view)
+        del self.walk[:-500]
+
+    def _window(self, answer: Answer) -> tuple[int, int]:
+        """A stretch of time that shows the complaint and what led to it, but not more."""
+        times = [link.since for _, link in answer.links() if link.since is not None and answer.time - link.since < 120_000_000_000]
+        times += [r.since for r in answer.roots[:2] if r.since is not None and answer.time - r.since < 120_000_000_000]
+        reach = max(0, answer.time - min(times, default=answer.time))
+        before = max(1_000_000_000, reach * 3 // 2)
+        return max(0, answer.time - before), min(max(self.session.log.end, 1), answer.time + max(600_000_000, before // 2))

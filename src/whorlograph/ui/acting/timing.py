@@ -1,0 +1,189 @@
+"""Moving through time: scans, changes, times; zoom and lanes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from whorlograph.model.errors import WhorlographError
+from whorlograph.model.literals import duration_text
+from whorlograph.model.times import parse_time
+
+from ..views.overlay import Prompt
+from .painting import Painting
+
+
+class TimePrompt(Prompt):
+    """Asks for a time; shows how it is understood."""
+
+    def __init__(self, main: Timing) -> None:
+        super().__init__("go to a time", "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123")
+        self.main = main
+
+    def reading(self, text: str) -> tuple[str, bool]:
+        """The instant that the text stands for."""
+        time = self.main.time_of(text)
+        if time is None:
+            return "not a time yet", False
+        scene = self.main.scene
+        return (f"{scene.clock(time)}, scan {scene.journal.clock.scan_at(time)}" if scene is not None else ""), True
+
+
+class Timing(Painting):
+    """The keys that move the moment."""
+
+    def _cells(self, count: int) -> None:
+        """Move the moment by cells of the timeline."""
+        cell = max(1, (self.view.end - self.view.start) // max(10, self.timeline.room.width - 27))
+        self.to_time(self.view.time + count * cell)
+
+    def do_far_right(self) -> None:
+        """Ten cells later."""
+        self._cells(10)
+
+    def do_far_left(self) -> None:
+        """Ten cells earlier."""
+        self._cells(-10)
+
+    def to_time(self, time: int, jump: bool = False) -> None:
+        """Move the moment to a time."""
+        assert self.scene is not None
+        if jump:
+            self.remember()
+        clock = self.scene.journal.clock
+        time = max(0, min(time, self.session.log.end))
+        self.view = self._showing(replace(self.view, time=time, scan=max(1, clock.scan_at(time))))
+        self.paint()
+
+    def to_scan(self, scan: int) -> None:
+        """Move the moment to a scan."""
+        assert self.scene is not None
+        clock = self.scene.journal.clock
+        scan = max(1, min(scan, clock.last))
+        self.view = self._showing(replace(self.view, scan=scan, time=clock.start(scan)))
+        self.paint()
+
+    def do_next_scan(self) -> None:
+        """One scan on."""
+        self.to_scan(self.view.scan + 1)
+
+    def do_previous_scan(self) -> None:
+        """One scan back."""
+        self.to_scan(self.view.scan - 1)
+
+    def _change(self, tags: list[int], forward: bool) -> None:
+        """Go to the next or previous change of some tags."""
+        assert self.scene is not None
+        journal, scan = self.scene.journal, self.view.scan
+        best: int | None = None
+        for tag in tags:
+            position = journal.settled_position(scan) if forward else journal.settled_position(scan - 1)
+            row = journal.next_row(tag, position) if forward else journal.last_row(tag, position)
+            if row is not None and (best is None or (row < best) == forward):
+                best = row
+        if best is None:
+            self.say(f"no {'later' if forward else 'earlier'} change in this log")
+            return
+        self.remember()
+        self.to_scan(journal.moment(best).scan)
+
+    def do_next_change(self) -> None:
+        """Next change of the tag under the cursor."""
+        tag = self.chosen_tag()
+        self._change([tag] if tag is not None else [], True)
+
+    def do_previous_change(self) -> None:
+        """Previous change of the tag under the cursor."""
+        tag = self.chosen_tag()
+        self._change([tag] if tag is not None else [], False)
+
+    def do_next_event(self) -> None:
+        """Next change of any tag of the trail."""
+        assert self.scene is not None
+        self._change(self.scene.lanes(), True)
+
+    def do_previous_event(self) -> None:
+        """Previous change of any tag of the trail."""
+        assert self.scene is not None
+        self._change(self.scene.lanes(), False)
+
+    def time_of(self, text: str) -> int | None:
+        """The instant a person typed; None where it is none."""
+        text = text.strip()
+        if self.scene is None or not text:
+            return None
+        if text.lower().startswith("scan"):
+            number = text[4:].strip().replace(" ", "")
+            return self.scene.journal.clock.start(int(number)) if number.isdigit() else None
+        if text[0] in "+-":
+            from whorlograph.model.literals import duration
+
+            try:
+                step = duration(text[1:] if text[-1].isalpha() else text[1:] + "s")
+            except ValueError:
+                return None
+            return self.view.time + (step if text[0] == "+" else -step)
+        try:
+            time = parse_time(text, self.session.log)
+        except WhorlographError:
+            return None
+        return time if 0 <= time <= self.session.log.end else None
+
+    def do_go_time(self) -> None:
+        """Ask for a time."""
+        def go(text: str | None) -> None:
+            time = self.time_of(text) if text else None
+            if time is not None:
+                self.to_time(time, jump=True)
+
+        self.app.push_screen(TimePrompt(self), go)
+
+    def _zoom(self, numerator: int, denominator: int) -> None:
+        view = self.view
+        span = max(20_000_000, min(max(self.session.log.end, 1), (view.end - view.start) * numerator // denominator))
+        share = (view.time - view.start) / max(1, view.end - view.start)
+        start = max(0, int(view.time - span * min(1.0, max(0.0, share))))
+        self.view = replace(view, start=start, end=start + span)
+        self.paint()
+        self.say(f"{duration_text(span)} wide")
+
+    def do_zoom_in(self) -> None:
+        """Half the time."""
+        self._zoom(1, 2)
+
+    def do_zoom_out(self) -> None:
+        """Twice the time."""
+        self._zoom(2, 1)
+
+    def do_zoom_fit(self) -> None:
+        """The whole log, or back to the complaint."""
+        assert self.scene is not None
+        if self.view.start == 0 and self.view.end >= self.session.log.end:
+            start, end = self._window(self.scene.answer)
+        else:
+            start, end = 0, max(1, self.session.log.end)
+        self.view = self._showing(replace(self.view, start=start, end=end))
+        self.paint()
+
+    def do_add_lane(self) -> None:
+        """A lane for the tag under the cursor; on the coil under the cursor, lanes for all of its rung."""
+        assert self.scene is not None
+        wanted: list[int] = []
+        if self.view.strand == "rungs":
+            block = next((b for _, b in self.blocks if b.step == self.view.element[0]), None)
+            wanted = list(dict.fromkeys(block.tags.values())) if block is not None else []
+        elif self.chosen_tag() is not None:
+            wanted = [self.chosen_tag() or 0]
+        known = self.scene.lanes(self.view.lanes)
+        fresh = [t for t in wanted if t not in known and t < self.session.plant.public]
+        if not fresh:
+            self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
+            return
+        self.view = replace(self.view, lanes=(*self.view.lanes, *fresh))
+        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.paint()
+        self.say(f"{len(fresh)} lane{'s' if len(fresh) > 1 else ''} added")
+
+    def do_values(self) -> None:
+        """Values under the tags."""
+        self.view = replace(self.view, values=not self.view.values)
+        self.paint()
