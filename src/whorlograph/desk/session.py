@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 from collections.abc import Generator
 from dataclasses import dataclass, field
+from hashlib import sha256
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -134,14 +135,21 @@ def load(paths: Paths, plain: bool = False) -> Session:
 def _loaded(paths: Paths, plain: bool) -> Session:
     profile = read_profile(paths.profile)
     program = read_program(paths.program)
-    controller = Controller(program.value, profile, paths.resource, plain)
+    controller = Controller(program.value, profile, paths.resource, plain, _digest(paths.program))
     iolist = read_iolist(paths.iolist, controller.plant)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
     if paths.logs:
-        controller.prepare()
         loaded = read_logs(list(paths.logs), controller.plant, profile)
         log = loaded.value
         notices += loaded.notices
     notices += feed_notices(controller.plant, profile, str(paths.profile or ""))
     return Session(controller, log, iolist.value, notices, paths)
+
+
+def _digest(path: Path) -> str:
+    """A digest of a file's content; "" where it cannot be read again."""
+    try:
+        return sha256(path.read_bytes()).hexdigest()
+    except OSError:
+        return ""

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Generator
-from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
-from threading import Thread
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -45,17 +43,20 @@ class Progress:
 
 @dataclass
 class Controller:
-    """A program with its profile, instances, tags and steps."""
+    """A program with its profile, instances, tags and steps.
+
+    ``source``: a digest of the file that the program was read from, unchanged, so that its module can be kept; "" else.
+    """
 
     program: Program
     profile: Profile
     resource: str = ""
     plain: bool = False
+    source: str = ""
     plant: Plant = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
-    _code: Any = None
-    _compiling: Thread | None = None
+    _compiled: tuple[Module, Any] | None = None
 
     def __post_init__(self) -> None:
         self.plant, self.notices = elaborate(self.program, self.resource)
@@ -105,40 +106,32 @@ class Controller:
         """First values and input changes for a replay."""
         return make_feed(self.plant, log, self.written, self.profile, trial, until)
 
-    @cached_property
-    def module(self) -> Module:
-        """The program compiled to the text of a WebAssembly module."""
+    def _compile(self) -> tuple[Module, Any]:
+        """The program as a module, and its machine code.
+
+        Raises: ImportError or OSError where wasmtime does not load.
+        """
+        from .kept import kept_module, machine_code
         from .wat import compile_text
 
-        return compile_text(self.plant, self.steps, self.profile, self.scan_time)
+        def make() -> Module:
+            return compile_text(self.plant, self.steps, self.profile, self.scan_time)
 
-    def prepare(self) -> None:
-        """Begin to compile in a thread of its own: most of it runs beside other work, like the reading of logs."""
-        if self.plain or self._compiling is not None:
-            return
-
-        def compile_now() -> None:
-            with suppress(ImportError, OSError):
-                from .kept import machine_code
-
-                self._code = machine_code(self.module)
-
-        self._compiling = Thread(target=compile_now, daemon=True)
-        self._compiling.start()
+        if self.source:
+            return kept_module(f"{self.source} {self.resource} {self.profile}", make)
+        module = make()
+        return module, machine_code(module)
 
     def machine(self, feed: Feed) -> Machine:
         """A machine loaded with the program, before its first scan.
 
         Raises: ImportError or OSError where wasmtime does not load.
         """
-        from .kept import machine_code
         from .machine import Machine
 
-        if self._compiling is not None:
-            self._compiling.join()
-        if self._code is None:
-            self._code = machine_code(self.module)
-        return Machine(self.module, self._code, self.profile, feed)
+        if self._compiled is None:
+            self._compiled = self._compile()
+        return Machine(*self._compiled, self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Journal:
         """Replay a log from its start."""

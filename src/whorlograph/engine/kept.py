@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -26,22 +28,64 @@ def kept_folder() -> Path:
     return Path(platformdirs.user_cache_dir("whorlograph")) / "modules"
 
 
-def machine_code(module: Module) -> wasmtime.Module:
-    """The machine code of a module: from an earlier run where it is the same text, else compiled and kept.
-
-    A kept file is written anew and renamed, never overwritten: a mapped file that changes kills the process.
-    """
-    name = hashlib.sha256(f"{version('wasmtime')}\n{module.text}".encode()).hexdigest()
+def _take(name: str) -> wasmtime.Module | None:
     path = kept_folder() / f"{name}.cwasm"
     if path.exists():
         with suppress(wasmtime.WasmtimeError, OSError):
             return wasmtime.Module.deserialize(shared_engine(), path.read_bytes())
-    code = assemble(module)
+    return None
+
+
+def _put(name: str, suffix: str, data: bytes) -> None:
+    """Keep a file. Written anew and renamed, never overwritten: a mapped file that changes kills the process."""
+    path = kept_folder() / f"{name}{suffix}"
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)
         fresh = path.with_suffix(f".{os.getpid()}")
-        fresh.write_bytes(bytes(code.serialize()))
+        fresh.write_bytes(data)
         fresh.replace(path)
-        for old in sorted(path.parent.glob("*.cwasm"), key=lambda p: p.stat().st_mtime)[:-_MOST]:
+        for old in sorted(path.parent.glob(f"*{suffix}"), key=lambda p: p.stat().st_mtime)[:-_MOST]:
             old.unlink()
+
+
+def machine_code(module: Module) -> wasmtime.Module:
+    """The machine code of a module: from an earlier run where it is the same text, else compiled and kept."""
+    name = hashlib.sha256(f"{version('wasmtime')}\n{module.text}".encode()).hexdigest()
+    code = _take(name)
+    if code is None:
+        code = assemble(module)
+        _put(name, ".cwasm", bytes(code.serialize()))
     return code
+
+
+def _made_by() -> str:
+    """What made a kept module: the versions, and the state of our own source files."""
+    import whorlograph
+
+    root = Path(whorlograph.__file__).parent
+    files = sorted(p for part in ("engine", "model", "formats/programs") for p in (root / part).glob("*.py"))
+    stamps = "".join(f"{p.name}{(s := p.stat()).st_mtime_ns}{s.st_size}" for p in files)
+    return f"{version('wasmtime')} {whorlograph.__version__} {stamps}"
+
+
+def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, wasmtime.Module]:
+    """The module of a program file and its machine code, without lowering it again where an earlier run has.
+
+    Args: source: names everything the module depends on besides our own code; make: lowers the program.
+    """
+    import msgspec
+
+    from .wat import Module
+
+    name = hashlib.sha256(f"{_made_by()}\n{source}".encode()).hexdigest()
+    path = kept_folder() / f"{name}.front"
+    with suppress(OSError, msgspec.MsgspecError):
+        module = msgspec.msgpack.decode(path.read_bytes(), type=Module)
+        code = _take(name)
+        if code is not None:
+            return module, code
+    module = make()
+    code = assemble(module)
+    _put(name, ".cwasm", bytes(code.serialize()))
+    _put(name, ".front", msgspec.msgpack.encode(replace(module, text="")))
+    return module, code

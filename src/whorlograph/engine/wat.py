@@ -14,7 +14,7 @@ from whorlograph.model.tags import Plant
 from . import layout as at
 from .emit import Access
 from .layout import Layout, plan
-from .lower import Lowered, Lowering
+from .lower import Lowering
 from .runtime import fixed_part
 
 EVENTS_ROOM = 16_384
@@ -24,13 +24,13 @@ PAGE = 65_536
 
 @dataclass(frozen=True, slots=True)
 class Module:
-    """A compiled program: text, memory layout, and the constant tables with where they go."""
+    """A compiled program: text ("" for one that was kept), memory layout, constant tables, first values by cell."""
 
     text: str
     layout: Layout
     pages: int
     tables: bytes
-    lowered: Lowered
+    first_values: dict[int, int]
     mark_bytes: int
 
 
@@ -50,7 +50,7 @@ def compile_text(plant: Plant, steps: Steps, profile: Profile, scan_time: int) -
     pages = layout.end // PAGE + 1
     fixed = fixed_part(layout, pages, steps.cyclic, scan_time, profile.rung_time, lowered.limit, lowered.limit_code)
     text = "(module\n" + fixed + "".join(lowered.functions) + ")"
-    return Module(text, layout, pages, tables, lowered, lowered.mark_bytes)
+    return Module(text, layout, pages, tables, lowered.first_values, lowered.mark_bytes)
 
 
 def _count(plant: Plant, steps: Steps, profile: Profile) -> int:
@@ -102,7 +102,7 @@ def state_bytes(module: Module, feed: Feed) -> bytes:
     layout = module.layout
     state = bytearray(layout.state_end)
     struct.pack_into(f"<{len(feed.initial)}q", state, at.CELLS, *feed.initial)
-    for cell, value in module.lowered.first_values.items():
+    for cell, value in module.first_values.items():
         struct.pack_into("<q", state, at.CELLS + 8 * cell, value)
     state[layout.marks:layout.marks + module.mark_bytes] = b"\1" * module.mark_bytes
     struct.pack_into("<i", state, at.JOURNAL_AT, layout.journal)

@@ -123,6 +123,21 @@ def evaluation_order(rung: Rung) -> list[Element]:
 
     Elements in a loop of wires are left out. Source: CONTROLLER.md, Ladder.
     """
+    known = _ORDERS.get(id(rung))
+    if known is not None and known[0] is rung:
+        return known[1]
+    order = _order(rung)
+    if len(_ORDERS) > 50_000:
+        _ORDERS.clear()
+    _ORDERS[id(rung)] = (rung, order)
+    return order
+
+
+# By identity, the rung kept so that its number is not given to another: three layers ask for the same order.
+_ORDERS: dict[int, tuple[Rung, list[Element]]] = {}
+
+
+def _order(rung: Rung) -> list[Element]:
     ids = {e.id: e for e in rung.elements}
     place = {e.id: i for i, e in enumerate(rung.elements)}
     waits: dict[int, int] = {}

@@ -64,7 +64,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
 
 def _spot(node: etree._Element, position: str) -> Spot:
     get = node.get
-    place = node.find(position)
+    place = next(node.iterchildren(position), None)  # not find: it goes through Python's path language
     x, y = (_int(place.get("x")), _int(place.get("y"))) if place is not None else (0, 0)
     return _int(get("localId")), x, y, _int(get("width")), _int(get("height")), line_of(node)
 
@@ -91,7 +91,7 @@ def _wires(node: etree._Element, space: str) -> tuple[Wire, ...]:
 
 
 def _text(node: etree._Element, name: str) -> str:
-    child = node.find(name)
+    child = next(node.iterchildren(name), None)
     return (child.text or "").strip() if child is not None else ""
 
 
@@ -114,7 +114,7 @@ def _coil(node: etree._Element, spot: Spot, space: str) -> Element:
 
 
 def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
-    holder = node.find(space + group)
+    holder = next(node.iterchildren(space + group), None)
     if holder is None:
         return ()
     pins = []
