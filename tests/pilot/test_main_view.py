@@ -253,8 +253,7 @@ class MainView(unittest.IsolatedAsyncioTestCase):
         async with self.opened() as (app, pilot):
             await pilot.press("v", "tab", "right", "right", "a")
             self.assertTrue(app.main.view.values)
-            names = {self.session.plant.tags[t].name for t in app.main.view.lanes}
-            self.assertIn("Lower_Valve", names)
+            self.assertIn("Lower_Valve", app.main.desk.kept.lanes)
 
     async def test_the_end_of_a_list_says_so(self) -> None:
         async with self.opened() as (app, pilot):

@@ -3,14 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 FILE = click.Path(path_type=Path)
+
+
+class TagType(click.ParamType):  # type: ignore[type-arg]
+    """A tag's name; completion knows the tags of the program given before it. ``files``: files may stand there too."""
+
+    name = "tag"
+
+    def __init__(self, files: bool = False) -> None:
+        self.files = files
+
+    def shell_complete(self, ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        """The tags that begin like what is typed."""
+        from click.shell_completion import CompletionItem
+
+        found = [CompletionItem(incomplete, type="file")] if self.files else []
+        program = ctx.params.get("program")
+        if program is not None:
+            with suppress(Exception):  # completion stays silent, whatever the file is
+                from whorlograph.desk.session import Paths, load
+
+                plant = load(Paths(Path(program))).plant
+                names = (t.name for t in plant.tags[:plant.public] if not t.computed)
+                found += [CompletionItem(n) for n in names if n.lower().startswith(incomplete.lower())]
+        return found
 
 
 def program_options(command: F) -> F:

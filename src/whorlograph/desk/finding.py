@@ -1,11 +1,18 @@
-"""Finding rungs by their words."""
+"""Finding: rungs by their words, instants by a tag or a condition."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from whorlograph.model.errors import UsageError
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, Jump, Label, OutVariable
 from whorlograph.model.steps import Step
 
 from .session import Session
+
+if TYPE_CHECKING:
+    from whorlograph.inquiry.search import Search
 
 
 def step_words(step: Step) -> str:
@@ -31,3 +38,52 @@ def steps_with(session: Session, text: str) -> list[int]:
     if session.words is None:
         session.words = [step_words(s) for s in session.controller.steps.all]
     return [i for i, words in enumerate(session.words) if all(w in words for w in wanted)]
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What a search text gave: instants (``starts``, ``ends`` in ns, -1: to the log's end), or ``steps``; ``what`` in words.
+
+    ``wrong`` says why a text that looks like a condition is none.
+    """
+
+    text: str
+    starts: tuple[int, ...] = ()
+    ends: tuple[int, ...] = ()
+    steps: tuple[int, ...] = ()
+    what: str = ""
+    wrong: str = ""
+    times: bool = False
+
+
+def search_of(session: Session) -> Search:
+    """The session's search, made once a replay."""
+    from whorlograph.inquiry.search import Search
+
+    if session.search is None:
+        session.search = Search(session.controller, session.journal, session.log, session.tag)
+    return session.search
+
+
+def find(session: Session, text: str) -> Found:
+    """Search for a text: a tag (its changes), a condition (where it holds), else words on rungs."""
+    text = text.strip()
+    if not text:
+        return Found("")
+    condition = f"{text} changes" if session.plant.find(text) is not None else text
+    try:
+        hits = search_of(session).hits(condition)
+        count = len(hits)
+        unit = "change" if condition != text else "place"
+        what = f"{count:,} {unit}{'s' * (count != 1)} in the log".replace(",", " ")
+        return Found(text, tuple(hits.starts.tolist()), tuple(hits.ends.tolist()), (), what, times=True)
+    except UsageError as error:
+        steps = tuple(steps_with(session, text))
+        wrong = f"{error.what}; {error.remedy}" if _is_condition(text) else ""
+        return Found(text, steps=steps, what=f"{len(steps)} rung{'s' * (len(steps) != 1)}", wrong=wrong)
+
+
+def _is_condition(text: str) -> bool:
+    """Whether a text was meant as a condition."""
+    words = text.lower().split()
+    return any(c in text for c in "=<>()") or any(w in ("and", "or", "not", "rises", "falls", "changes", "for") for w in words)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import textwrap
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
+from .job import Kept, Step
 from .session import Session
 from .survey import survey
 from .tables import names, source_text, spot, wiring_text, xref_of
@@ -20,17 +22,18 @@ from .tables import names, source_text, spot, wiring_text, xref_of
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One line: what it shows, and what it stands for (a tag, a place in a rung, the first rung of a POU)."""
+    """One line: what it shows, and what it stands for (a tag, a place in a rung, the first rung of a POU, a time in ns)."""
 
     runs: tuple[Run, ...]
     tag: int | None = None
     step: int = -1
     element: int = -1
+    time: int | None = None
 
     @property
     def stands(self) -> bool:
         """Whether it can be chosen."""
-        return self.tag is not None or self.step >= 0
+        return self.tag is not None or self.step >= 0 or self.time is not None
 
     @property
     def text(self) -> str:
@@ -245,6 +248,29 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
                   for e in odd]
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
+
+
+def mark_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
+    """Marks and notes in order of time."""
+    rows = [(m.time, m.letter, m.text) for m in kept.marks] + [(n.time, "\"", n.text) for n in kept.notes]
+    lines = [Line(_row([(f" {sign}", 3, Ink.STRONG), (clock_text(session.log, time), 14, Ink.TEXT), (text, 0, Ink.TEXT)]), time=time)
+             for time, sign, text in sorted(rows)]
+    return Listing("marks and notes", () if lines else (Line(((" none yet: m and a letter marks a moment, c writes a note", Ink.QUIET),)),),
+                   tuple(lines), (), "Enter goes to the moment · u takes the last one back")
+
+
+def walk_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
+    """What was asked, tried, marked, in order."""
+    lines = []
+    for step in walk:
+        at = dt.datetime.fromtimestamp(step.at).strftime("%H:%M:%S")
+        lines.append(Line(_row([(f" {at}", 10, Ink.QUIET), (step.what, 9, Ink.STRONG), (step.text, 0, Ink.TEXT)])))
+        if step.command:
+            lines.append(Line(((" " * 21 + step.command, Ink.QUIET),)))
+    return Listing("the walk: what was asked, tried and marked", (), tuple(lines), (), "the commands print what was seen; e exports the answer")
+
+
+JOB_PAGES: dict[str, Callable[[Session, Kept, list[Step]], Listing]] = {"marks": mark_page, "walk": walk_page}
 
 
 def tag_line(session: Session, tag: int) -> str:

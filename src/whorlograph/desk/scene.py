@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
 
 from whorlograph.drawing import timeline_layout
@@ -14,7 +15,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.literals import duration_text
-from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
 from .asking import inquiry
@@ -361,6 +362,22 @@ class Scene:
         plant_tags = [self.session.plant.tags[t] for t in tags]
         return timeline_layout.lay_out(self.scale, plant_tags, start, end, width, moment, position)
 
+    def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
+        """Put search hits and marks (time to character) on the cells they fall into."""
+        span = max(1, layout.end - layout.start)
+        counts: dict[int, int] = {}
+        first, last = bisect_left(hits, layout.start), bisect_right(hits, layout.end)
+        for time in hits[first:last]:
+            cell = min(width - 1, (time - layout.start) * width // span)
+            counts[cell] = counts.get(cell, 0) + 1
+        layout.hits = set(counts)
+        layout.marks = {cell: "▽" if count == 1 else str(count) if count < 10 else "#" for cell, count in counts.items()}
+        for sign in signs:
+            for time, letter in sign.items():
+                if layout.start <= time <= layout.end:
+                    layout.marks[min(width - 1, (time - layout.start) * width // span)] = letter
+        layout.named = f"{len(hits)} hits" if hits else "marks" if layout.marks else ""
+
     def trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
         """The thin lane of the second replay."""
         if self.trial is None:
@@ -376,6 +393,8 @@ class Scene:
         """The timeline as lines: lanes, thin lanes of a trial, the axis; and the tag of each line (-1: none)."""
         lines: list[list[Run]] = []
         owners: list[int] = []
+        if layout.marks or layout.named:
+            rows -= 1
         for lane in layout.lanes[first:]:
             if len(lines) >= rows - 1:
                 break
@@ -391,6 +410,13 @@ class Scene:
                 text = self.trial_cells(lane.tag, layout.start, layout.end, len(lane.cells))
                 lines.append([(" " + "  without the fault".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
                 owners.append(-1)
+        if layout.marks or layout.named:
+            cells = [" "] * (len(layout.lanes[0].cells) if layout.lanes else 0)
+            for cell, sign in layout.marks.items():
+                if cell < len(cells):
+                    cells[cell] = sign
+            lines.append([(f" {layout.named}".ljust(names)[:names], Ink.QUIET), ("".join(cells), Ink.STRONG)])
+            owners.append(-1)
         lines.append(self._axis(layout, names, len(layout.lanes[0].cells) if layout.lanes else 0))
         owners.append(-1)
         return lines, owners
@@ -403,8 +429,6 @@ class Scene:
             ink = Ink.LIVE if kind in ("on", "rise", "fall", "crowded") else Ink.STRONG if kind in ("notch", "spike") else Ink.DEAD
             if i == layout.moment:
                 char, ink = {"off": "┴", "on": "█"}.get(kind, char), Ink.MOMENT
-            elif i in layout.hits:
-                ink = Ink.STRONG
             if runs and runs[-1][1] is ink:
                 runs[-1] = (runs[-1][0] + char, ink)
             else:
@@ -430,3 +454,8 @@ class Scene:
         else:
             runs.append(("".join(cells), Ink.QUIET))
         return runs
+
+
+def plain_scene(session: Session) -> Scene:
+    """What draws a session's rungs without a question."""
+    return Scene(session, Answer(Symptom.DROPPED_OUT, 0, None, 0, 0, None, [], ""))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import gc
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from dataclasses import dataclass, field
 from hashlib import sha256
 from pathlib import Path
@@ -26,6 +26,7 @@ from whorlograph.model.tags import Plant
 from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
+    from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.why import Inquiry
     from whorlograph.inquiry.xref import Xref
 
@@ -43,6 +44,7 @@ class Session:
     inquiry: Inquiry | None = None
     xref: Xref | None = None
     words: list[str] | None = None
+    search: Search | None = None
 
     @property
     def program(self) -> Program:
@@ -71,10 +73,11 @@ class Session:
         """Whether the log has been replayed."""
         return self._journal is not None
 
-    def replaying(self) -> Generator[Progress, None, None]:
-        """Replay the log piece by piece, telling progress."""
-        if self._journal is None:
-            self._journal = yield from self.controller.replaying(self.log)
+    def replaying(self, stop: Callable[[], bool] = lambda: False) -> Generator[Progress, None, None]:
+        """Replay the log piece by piece, telling progress; when it is stopped, what there is by then counts."""
+        if self._journal is None or not self._journal.complete:
+            self._journal = yield from self.controller.replaying(self.log, stop=stop)
+            self.inquiry = self.search = None
 
     def replay(self, trial: Trial, until: int | None = None) -> Journal:
         """Replay the log with something changed."""
@@ -135,7 +138,7 @@ def load(paths: Paths, plain: bool = False) -> Session:
 def _loaded(paths: Paths, plain: bool) -> Session:
     profile = read_profile(paths.profile)
     program = read_program(paths.program)
-    controller = Controller(program.value, profile, paths.resource, plain, _digest(paths.program))
+    controller = Controller(program.value, profile, paths.resource, plain, digest(paths.program))
     iolist = read_iolist(paths.iolist, controller.plant)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
@@ -147,7 +150,7 @@ def _loaded(paths: Paths, plain: bool) -> Session:
     return Session(controller, log, iolist.value, notices, paths)
 
 
-def _digest(path: Path) -> str:
+def digest(path: Path) -> str:
     """A digest of a file's content; "" where it cannot be read again."""
     try:
         return sha256(path.read_bytes()).hexdigest()

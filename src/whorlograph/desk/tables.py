@@ -12,6 +12,7 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.log import tags_logged
 from whorlograph.model.times import clock_text
 
+from .finding import Found
 from .session import Session
 from .survey import Survey
 
@@ -160,4 +161,14 @@ def survey_text(session: Session, found: Survey) -> str:
                      f"{clock_text(session.log, 0)}, {found.set_aside} set aside")
     lines += ["", "Set aside or noted:" if found.notices else "Nothing was set aside."]
     lines += [f"  {n}" for n in found.notices]
+    return "\n".join(lines)
+
+
+def found_text(session: Session, found: Found) -> str:
+    """Where a condition holds, one line a place: since when, in which scan, how long."""
+    clock = session.journal.clock
+    lines = [found.what]
+    for start, end in zip(found.starts, found.ends, strict=True):
+        lasting = f"for {duration_text(end - start)}" if end >= 0 else "to the log's end"
+        lines.append(f"  {clock_text(session.log, start, 6)}  scan {max(1, clock.scan_at(start))}  {lasting}")
     return "\n".join(lines)

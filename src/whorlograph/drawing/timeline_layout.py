@@ -56,7 +56,8 @@ class Lane:
 class TimelineLayout:
     """Lanes over the stretch from ``start`` to ``end`` (ns); ``moment`` is the cursor's cell, None outside.
 
-    ``ticks``: cells with a label; ``marks`` and ``hits``: cells with a mark or a search hit.
+    ``ticks``: cells with a label; ``hits``: cells with a search hit; ``marks``: the sign of each cell that has a hit
+    or a mark, in a row of their own called ``named``.
     """
 
     start: int
@@ -66,6 +67,7 @@ class TimelineLayout:
     ticks: list[tuple[int, int]] = field(default_factory=list)
     marks: dict[int, str] = field(default_factory=dict)
     hits: set[int] = field(default_factory=set)
+    named: str = ""
     unknown_from: int | None = None
 
 

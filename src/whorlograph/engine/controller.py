@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator
+import time
+from collections.abc import Callable, Generator
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -29,7 +30,8 @@ if TYPE_CHECKING:
     from .wat import Module
 
 DEFAULT_SCAN = 10_000_000
-SLICES = 40
+FIRST_PIECE = 60_000_000_000  # ns of log
+PIECE_SECONDS = 0.08
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,8 +145,12 @@ class Controller:
                 journal: Journal = done.value
                 return journal
 
-    def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Generator[Progress, None, Journal]:
-        """Replay a log piece by piece, telling progress; closing it stops the work."""
+    def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None,
+                  stop: Callable[[], bool] = lambda: False) -> Generator[Progress, None, Journal]:
+        """Replay a log piece by piece, telling progress about ten times a second.
+
+        Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete.
+        """
         feed = self.feed(log, trial, until)
         if self.plain:
             return self._plainly(feed)
@@ -153,21 +159,28 @@ class Controller:
         except (ImportError, OSError):
             self.plain = True
             return self._plainly(feed)
-        if feed.end > 600_000_000_000:
-            for i in range(1, SLICES):
-                reached = feed.end * i // SLICES
-                machine.run(reached)
-                yield Progress(reached, feed.end, machine.columns.rows)
-        machine.run(feed.end)
-        journal = self.journal_of(machine, feed)
+        reached, piece = 0, FIRST_PIECE
+        while feed.end - reached > piece and not stop():
+            began = time.perf_counter()
+            reached += piece
+            machine.run(reached)
+            took = time.perf_counter() - began
+            piece = int(piece * min(4.0, max(0.25, PIECE_SECONDS / max(took, 0.001))))
+            yield Progress(reached, feed.end, machine.columns.rows)
+        complete = not stop()
+        if complete:
+            machine.run(feed.end)
+        journal = self.journal_of(machine, feed, feed.end if complete else reached)
+        journal.complete = complete
         machine.close()
         return journal
 
-    def journal_of(self, machine: Machine, feed: Feed) -> Journal:
-        """The journal of a machine that has run up to the feed's end."""
+    def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None) -> Journal:
+        """The journal of a machine that has run up to a time, by default the feed's end."""
+        end = feed.end if reached is None else reached
         last = machine.scan
         if last and machine.period:
-            last += max(0, feed.end - machine.start) // machine.period
+            last += max(0, end - machine.start) // machine.period
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
         return build_journal(machine.columns, list(feed.initial), last, fault)

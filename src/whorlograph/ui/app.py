@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 from typing import ClassVar
 
 from textual.app import App
 
+from whorlograph.desk.job import jobs_folder, open_desk
 from whorlograph.desk.session import Session
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.model.question import Question
@@ -20,8 +22,10 @@ class WhorlographApp(App[None], inherit_bindings=False):
     ENABLE_COMMAND_PALETTE: ClassVar[bool] = False
     TITLE = "Whorlograph"
 
-    def __init__(self, session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False) -> None:
+    def __init__(self, session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False,
+                 jobs: Path | None = None, resume: bool = True) -> None:
         super().__init__()
+        self.jobs, self.resume = jobs, resume
         self.session, self.question = session, question
         plain = bool(os.environ.get("NO_COLOR")) or os.environ.get("TERM", "") in ("vt100", "vt220", "dumb")
         self.palette_name = "mono" if plain else palette
@@ -29,7 +33,8 @@ class WhorlographApp(App[None], inherit_bindings=False):
 
     def on_mount(self) -> None:
         """Open the main view."""
-        self.main = MainScreen(self.session, self.question)
+        desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs)
+        self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
         self.push_screen(self.main)
         self._ground()
 
@@ -63,6 +68,6 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.main.do_help()
 
 
-def run(session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False) -> None:
-    """Run the application until it is left."""
-    WhorlographApp(session, question, palette, ascii_).run()
+def run(session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False, resume: bool = True) -> None:
+    """Run the application until it is left; the job is kept in the state folder."""
+    WhorlographApp(session, question, palette, ascii_, jobs_folder(), resume).run()

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Generator
 from dataclasses import replace
 
 from textual import events
 
 from whorlograph.desk.asking import inquiry
+from whorlograph.desk.command_line import why_command
+from whorlograph.desk.job import Desk
+from whorlograph.desk.session import Session
 from whorlograph.inquiry.proof import Proof
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.errors import WhorlographError
+from whorlograph.model.question import Question
+from whorlograph.model.times import clock_text
 
-from .acting.asking import Asking
+from .acting.keeping import Keeping
 from .acting.painting import WIDE
 from .keys import BY_KEY, unknown_key
 from .state import PageState
@@ -20,18 +26,29 @@ from .strands import Lines
 from .work import Worked, Working
 
 
-class MainScreen(Asking):
-    """Three strands that always show the same moment."""
+class MainScreen(Keeping):
+    """Three strands that always show the same moment.
+
+    Args: taken_up: the desk holds a job of an earlier run; resume: stand where it stood, not only with its marks.
+    """
+
+    def __init__(self, session: Session, question: Question | None, desk: Desk, taken_up: bool = False, resume: bool = True) -> None:
+        super().__init__(session, question, desk)
+        self.taken_up, self.resume = taken_up, resume
 
     def on_mount(self) -> None:
         """Paint the frame, then replay beside the screen."""
         self.paint()
-        self.work.start("replay", self._replay)
+        self.work.start("replay", self._replay, ends_itself=True)
 
     def _replay(self) -> Generator[str, None, Answer | None]:
-        total = max(1, self.session.log.end)
-        for progress in self.session.replaying():
-            yield f"replaying {100 * progress.done // total} %, {progress.rows:,} changes".replace(",", " ")
+        began = time.monotonic()
+        for progress in self.session.replaying(self.work.asked_to_stop):
+            took = time.monotonic() - began
+            share = max(progress.done / max(1, progress.total), 0.001)
+            left = f", {took * (1 - share) / share:.0f} s left" if took > 1 else ""
+            rate = f"{progress.done / 6e10 / max(took, 0.001):.0f} min of log a second"
+            yield f"replaying {100 * share:.0f} %, {progress.rows} changes, {rate}{left}"
         yield "looking for the cause"
         if self.first_question is None:
             return None
@@ -44,16 +61,26 @@ class MainScreen(Asking):
     def on_worked(self, message: Worked) -> None:
         """Take the result of some work."""
         if message.error is not None:
-            self.say(str(message.error) if isinstance(message.error, WhorlographError) else f"{message.what} failed: {message.error!r}")
+            self.say(message.error.line() if isinstance(message.error, WhorlographError) else f"{message.what} failed: {message.error!r}")
         elif message.what == "replay" and isinstance(message.result, Answer) and self.first_question is not None:
             self.answers[self.first_question] = message.result
             self.open_answer(self.first_question, message.result)
-            self.say("")
+            self.desk.step("asked", message.result.text, why_command(self.session, message.result, self.first_question.at, False))
+            clock = self.session.journal.clock
+            so_far = f"stopped: replayed up to {clock_text(self.session.log, clock.start(clock.last))}; answers say so far"
+            self.say("" if self.session.journal.complete else so_far)
+            if self.taken_up:
+                self.restored(time.time() - self.desk.job.saved, self.resume)
+            self.keep()
         elif message.what == "replay":
             self.say("stopped; nothing is replayed" if not self.session.replayed else "ask why of a tag: : finds one")
             self.paint()
         elif message.what == "prove" and isinstance(message.result, Proof):
             self._proved(message.result)
+        elif message.what == "export":
+            self.desk.step("exported", str(message.result))
+            self.keep()
+            self.say(f"written: {message.result}")
         elif message.what == "prove":
             self.say("stopped; the proof is not complete")
 
@@ -62,6 +89,8 @@ class MainScreen(Asking):
         action = BY_KEY.get(event.key)
         event.stop()
         event.prevent_default()
+        if self.took(event):
+            return
         if action is None:
             self.say(unknown_key(event))
             return
@@ -103,10 +132,11 @@ class MainScreen(Asking):
 
     def do_close(self) -> None:
         """Close; at the top, leave."""
-        self.app.exit()
+        self.do_quit()
 
     def do_quit(self) -> None:
-        """Leave."""
+        """Leave; everything is saved already, or is now."""
+        self.desk.save()
         self.app.exit()
 
     def do_stop(self) -> None:

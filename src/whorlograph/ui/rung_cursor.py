@@ -47,3 +47,21 @@ def with_cursor(runs: list[Run], block: RungBlock, element: int, line: int) -> l
                 found.append((part, Ink.CHOSEN if chosen else ink))
         x += len(text)
     return found
+
+
+def with_letter(runs: list[Run], block: RungBlock, element: int, line: int, letter: str) -> list[Run]:
+    """A line of a drawing with a letter before an element, on the lowest of its lines."""
+    spots = [s for s in block.spots if s.element == element]
+    spot = max(spots, key=lambda s: s.line, default=None)
+    if spot is None or spot.line != line:
+        return runs
+    at, x = spot.left + 1, 0
+    found: list[Run] = []
+    for text, ink in runs:
+        low, high = max(0, min(len(text), at - x)), max(0, min(len(text), at + 3 - x))
+        found += [(text[:low], ink)] if low else []
+        if x <= at < x + len(text):
+            found.append((f"[{letter}]", Ink.MOMENT))
+        found += [(text[high:], ink)] if high < len(text) else []
+        x += len(text)
+    return found

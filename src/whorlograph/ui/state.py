@@ -39,7 +39,6 @@ class View:
     start: int = 0
     end: int = 0
     folded: frozenset[int] = field(default=frozenset())
-    lanes: tuple[int, ...] = ()
     values: bool = False
     page: PageState | None = None
 

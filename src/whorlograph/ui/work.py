@@ -38,13 +38,17 @@ class Work:
         self.running = ""
         self._stop = Event()
 
-    def start(self, what: str, job: Callable[[], Generator[str, None, Any]]) -> bool:
+    def asked_to_stop(self) -> bool:
+        """Whether the running job has been asked to stop: for jobs that end by themselves and keep what they have."""
+        return self._stop.is_set()
+
+    def start(self, what: str, job: Callable[[], Generator[str, None, Any]], ends_itself: bool = False) -> bool:
         """Begin a job; False where another one still runs. The job yields its progress in words."""
         if self.running:
             return False
         self.running = what
         self._stop.clear()
-        self.screen.run_worker(lambda: self._run(what, job), thread=True, exclusive=False, exit_on_error=False, name=what)
+        self.screen.run_worker(lambda: self._run(what, job, ends_itself), thread=True, exclusive=False, exit_on_error=False, name=what)
         return True
 
     def stop(self) -> bool:
@@ -52,14 +56,14 @@ class Work:
         self._stop.set()
         return bool(self.running)
 
-    def _run(self, what: str, job: Callable[[], Generator[str, None, Any]]) -> None:
+    def _run(self, what: str, job: Callable[[], Generator[str, None, Any]], ends_itself: bool) -> None:
         work = job()
         result: object = None
         error: BaseException | None = None
         try:
             while True:
                 text = next(work)
-                if self._stop.is_set():
+                if self._stop.is_set() and not ends_itself:
                     work.close()
                     break
                 self.screen.post_message(Working(what, text))

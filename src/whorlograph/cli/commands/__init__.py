@@ -5,6 +5,12 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "open": ("cli.commands.open:command", "the application on a program and its logs"),
     "survey": ("cli.commands.survey:command", "what is in a program and what runs when"),
     "xref": ("cli.commands.xref:command", "where every tag is read and written, and how"),
+    "find": ("cli.commands.find:command", "when a condition holds in the logs"),
     "replay": ("cli.commands.replay:command", "replay logs, write what every tag did"),
+    "draw": ("cli.commands.draw:command", "rungs on paper, with power flow at a moment"),
+    "report": ("cli.commands.report:command", "the answer on paper"),
     "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
+    "paths": ("cli.commands.paths:command", "where Whorlograph keeps its files"),
+    "completion": ("cli.commands.completion:command", "completion for a shell"),
+    "man": ("cli.commands.man:command", "the manual page"),
 }

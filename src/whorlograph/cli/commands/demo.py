@@ -30,5 +30,5 @@ def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
     session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
     from whorlograph.ui.app import run
 
-    run(session, Question(session.tag(one.tag)), palette, ascii_)
+    run(session, Question(session.tag(one.tag)), palette, ascii_, resume=False)
     return 0

@@ -6,21 +6,24 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import program_options
+from whorlograph.cli.options import FILE, TagType, program_options
 from whorlograph.model.errors import UsageError
 from whorlograph.model.question import Symptom
 
 
 @click.command()
 @program_options
-@click.argument("rest", nargs=-1, metavar="[LOG...] TAG")
+@click.argument("rest", nargs=-1, metavar="[LOG...] TAG", type=TagType(files=True))
 @click.option("--at", help="At this time: seconds, a time of day, ISO 8601, or @ and the log's own seconds.")
 @click.option("--symptom", type=click.Choice([s.value for s in Symptom]), help="What is complained of.")
 @click.option("--now", help="Instead of a log: what the input lamps show, like Start=0,Stop=1.")
 @click.option("--prove", is_flag=True, help="Replay with each root put the other way.")
 @click.option("--json", "as_json", is_flag=True, help="The answer as JSON.")
+@click.option("--pdf", type=FILE, help="The answer on paper too (PDF).")
+@click.option("--svg", type=FILE, help="The answer on paper too (SVG).")
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, rest: tuple[str, ...],
-            at: str | None, symptom: str | None, now: str | None, prove: bool, as_json: bool) -> int:
+            at: str | None, symptom: str | None, now: str | None, prove: bool, as_json: bool,
+            pdf: Path | None, svg: Path | None) -> int:
     """Why TAG of PROGRAM is as it is in the LOGs: the trail to its roots, and what to check."""
     from whorlograph.desk.asking import ask, prove_all, settled_now
     from whorlograph.desk.session import Paths, load
@@ -41,6 +44,13 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     answer = ask(session, name, at, Symptom(symptom) if symptom else None)
     if prove:
         prove_all(session, answer)
+    for path, suffix in ((pdf, ".pdf"), (svg, ".svg")):
+        if path is not None:
+            if path.suffix.lower() != suffix:
+                raise UsageError(str(path), f"the name does not end in {suffix}", f"write {path.stem}{suffix}")
+            from whorlograph.desk.report import write_report
+
+            write_report(session, answer, path)
     click.echo(answer_json(session, answer) if as_json else answer_text(session, answer))
     if not as_json:
         for notice in session.notices:

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import program_options
+from whorlograph.cli.options import TagType, program_options
 from whorlograph.model.errors import UsageError
 
 
 @click.command()
 @program_options
-@click.argument("tag", required=False)
+@click.argument("tag", required=False, type=TagType())
 @click.option("--json", "as_json", is_flag=True, help="As JSON.")
 @click.option("--csv", "as_csv", is_flag=True, help="As CSV, one line a use.")
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, tag: str | None, as_json: bool,

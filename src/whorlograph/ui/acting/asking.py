@@ -6,6 +6,7 @@ from collections.abc import Generator
 
 from whorlograph.desk.asking import inquiry, prove_root
 from whorlograph.desk.command_line import why_command
+from whorlograph.desk.report import window
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.summary import fault_text
 from whorlograph.drawing.shapes import Ink, Run
@@ -24,7 +25,7 @@ class Asking(Paging):
     def open_answer(self, question: Question, answer: Answer) -> None:
         """Show an answer from its complaint on."""
         self.scene = Scene(self.session, answer)
-        start, end = self._window(answer)
+        start, end = window(self.session, answer)
         self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
                          "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
         self.rungs.top = self.trail.top = 0
@@ -42,6 +43,7 @@ class Asking(Paging):
         if answer is None:
             answer = inquiry(self.session).ask(question)
             self.answers[question] = answer
+            self.desk.step("asked", answer.text, why_command(self.session, answer, at, False))
         self.walk.append(self.view)
         self._show_page(None)
         self.open_answer(question, answer)
@@ -85,6 +87,8 @@ class Asking(Paging):
         word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
         self.paint()
         self.say(f"{word}: {proof.text}")
+        self.desk.step("tried", f"{word}: {proof.text}", why_command(self.session, self.scene.answer, self.view.question.at, True))
+        self.keep()
 
     def do_back(self) -> None:
         """The way back."""
@@ -107,7 +111,7 @@ class Asking(Paging):
         self.app.copy_to_clipboard(command)
         self.say(f"copied: {command}")
 
-    def do_notes(self) -> None:
+    def do_aside(self) -> None:
         """What was set aside, and what the answer rests on."""
         lines: list[list[Run]] = [[("", Ink.TEXT)]]
         if self.session.replayed:
@@ -120,4 +124,4 @@ class Asking(Paging):
         lines += [[(f"  {example}", Ink.QUIET)] for example in self.session.log.examples]
         if len(lines) == 1:
             lines.append([("  Nothing was set aside.", Ink.TEXT)])
-        self.app.push_screen(ListOverlay("notes", lines))
+        self.app.push_screen(ListOverlay("set aside, and what the answer rests on", lines))

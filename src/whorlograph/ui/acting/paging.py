@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from whorlograph.desk.finding import steps_with
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..state import PageState
@@ -30,6 +29,13 @@ class Paging(Moving):
         if state is not None:
             self.page = ProgramPage(self, state) if state.name == "program" else ListPage(self, state)
             self.app.push_screen(self.page)
+
+    def leave_page_for(self, time: int) -> None:
+        """Go back to the strands, at a time."""
+        self.walk.append(self.view)
+        self._show_page(None)
+        self.view = replace(self.view, page=None)
+        self.to_time(time)
 
     def page_head(self, width: int) -> list[Run]:
         """The head line of a page: what runs, and the moment."""
@@ -67,31 +73,6 @@ class Paging(Moving):
             self.open_page(PageState("program", step=max(0, step)))
         else:
             self.say("the program has no rung")
-
-    def do_search(self) -> None:
-        """Search the program's rungs."""
-        from ..views.search import SearchPrompt
-
-        def take(text: str | None) -> None:
-            if text is None:
-                return
-            hits = steps_with(self.session, text)
-            if not hits:
-                self.say(f"“{text}” occurs in no rung" if text else "nothing was searched for")
-                return
-            self.open_page(PageState("program", step=hits[0]))
-            assert self.page is not None
-            self.page.search(text)
-
-        self.app.push_screen(SearchPrompt(lambda text: f"{len(steps_with(self.session, text))} rungs"), take)
-
-    def do_next_hit(self) -> None:
-        """Next place of the search."""
-        self.say("nothing is searched for: / searches")
-
-    def do_previous_hit(self) -> None:
-        """Place of the search before."""
-        self.do_next_hit()
 
     def do_sort(self) -> None:
         """The next order of a list."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from textual import events
@@ -9,6 +10,8 @@ from textual.app import ComposeResult
 from textual.containers import Container
 from textual.screen import Screen
 
+from whorlograph.desk.finding import Found
+from whorlograph.desk.job import Desk, Place
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, Run
@@ -16,14 +19,16 @@ from whorlograph.inquiry.trail import Answer
 from whorlograph.model.question import Question
 
 from ..keys import footer_runs
-from ..rung_cursor import with_cursor
+from ..rung_cursor import with_cursor, with_letter
 from ..state import View
 from ..strands import Lines
 from ..views.page import Page
 from ..work import Work
 
 WIDE = 120
-UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "notes", "tags", "points", "survey", "back"))
+SAVE_AFTER = 0.3  # seconds: what a kill can lose
+Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
+UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
 MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
 
 
@@ -50,9 +55,9 @@ class Painting(Screen[None]):
     MainScreen.tiny #footer { height: 0; display: none; }
     """
 
-    def __init__(self, session: Session, question: Question | None) -> None:
+    def __init__(self, session: Session, question: Question | None, desk: Desk) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.desk = session, desk
         self.first_question = question
         self.scene: Scene | None = None
         self.view = View(question or Question(0))
@@ -69,6 +74,10 @@ class Painting(Screen[None]):
         self.trial_of: tuple[Question, object] | None = None
         self.last = ""
         self.page: Page | None = None
+        self.found = Found("")
+        self.pending: Callable[[str], None] | None = None
+        self.labels: dict[str, Label] = {}
+        self._saving = False
 
     def compose(self) -> ComposeResult:
         """Head, strands, hint, footer."""
@@ -171,6 +180,9 @@ class Painting(Screen[None]):
         while last + 1 < len(self.trail_lines) and not self.trail_lines[last + 1].first:
             last += 1
         lines: list[list[Run]] = [list(t.runs) for t in self.trail_lines]
+        for letter, target in self.labels.items():
+            if target[0] == "trail" and target[2] < len(lines):
+                lines[target[2]] = [(f"[{letter}]", Ink.MOMENT), *lines[target[2]]]
         if not lines:
             lines = [[(f" {self.scene.answer.text}", Ink.TEXT)]]
         if self.view.line == 0 and len(lines) <= self.trail.room.height:
@@ -212,6 +224,9 @@ class Painting(Screen[None]):
             for i, content in enumerate(block.lines):
                 mark = "▌" if step == wanted else " "
                 runs: list[Run] = [(mark, Ink.MOMENT), *content]
+                for letter, target in self.labels.items():
+                    if target[:2] == ("rungs", step):
+                        runs = with_letter(runs, block, target[2], i, letter)
                 if self.view.strand == "rungs" and step == self.view.element[0]:
                     runs = with_cursor(runs, block, self.view.element[1], i)
                 lines.append(runs)
@@ -241,11 +256,30 @@ class Painting(Screen[None]):
         lines = self.scene.at_hand(step, self.view.scan, self.hand.room.width)
         self.hand.show(lines, top=0, note=self.scene.tracer.place(step) if step >= 0 else "")
 
+    def kept_lanes(self) -> tuple[int, ...]:
+        """The lanes that were added, as tags."""
+        found = (self.session.plant.by_name.get(name.lower()) for name in self.desk.kept.lanes)
+        return tuple(t for t in found if t is not None)
+
+    def keep(self) -> None:
+        """Note where the screen stands, and save the job soon."""
+        if self.scene is not None:
+            question = self.view.question
+            self.desk.stand(Place(self.session.plant.tags[question.tag].name, question.at, self.view.time, self.view.strand, self.view.line,
+                                  self.view.start, self.view.end))
+        if self.desk.dirty and not self._saving and self.is_running:
+            self._saving = True
+            self.set_timer(SAVE_AFTER, self._save)
+
+    def _save(self) -> None:
+        self._saving = False
+        self.desk.save()
+
     def all_lanes(self) -> list[int]:
         """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""
         assert self.scene is not None
         more = tuple(self.scene.rung_lanes(self.size.height // 3 - 2)) if self.size.width >= WIDE and self.scene.trial is None else ()
-        return self.scene.lanes((*self.view.lanes, *more))
+        return self.scene.lanes((*self.kept_lanes(), *more))
 
     def _paint_timeline(self) -> None:
         assert self.scene is not None
@@ -254,6 +288,8 @@ class Painting(Screen[None]):
         width = max(10, room.width - names - 1)
         tags = self.all_lanes()
         layout = self.scene.timeline(tags, self.view.start, self.view.end, width, self.view.time, self.view.scan)
+        self.scene.annotate(layout, width, self.found.starts, {m.time: m.letter for m in self.desk.kept.marks},
+                            {n.time: "\"" for n in self.desk.kept.notes})
         double = 2 if self.scene.trial is not None else 1
         visible = max(1, (room.height - 1) // double)
         at = tags.index(self.view.lane) if self.view.lane in tags else 0
@@ -277,6 +313,20 @@ class Painting(Screen[None]):
         line = self.current_line()
         return line.tag if line is not None else None
 
+    def took(self, event: events.Key) -> bool:
+        """Whether something waited for this key (a mark's letter): then it has been used."""
+        if self.pending is None:
+            return False
+        take, self.pending = self.pending, None
+        if event.character and event.character.isprintable():
+            take(event.character)
+            self.keep()
+        else:
+            self.labels = {}
+            self.paint()
+            self.say("left as it was")
+        return True
+
     def do(self, name: str) -> None:
         """Carry out an action."""
         if name not in ("stop",):
@@ -289,6 +339,7 @@ class Painting(Screen[None]):
         if name in MOVES and self.view != before and self.last not in MOVES:
             self.walk.append(before)
         self.last = name
+        self.keep()
 
     def _showing(self, view: View) -> View:
         """The same view with the moment in sight on the timeline."""
@@ -305,10 +356,3 @@ class Painting(Screen[None]):
         self.walk.append(self.view)
         del self.walk[:-500]
 
-    def _window(self, answer: Answer) -> tuple[int, int]:
-        """A stretch of time that shows the complaint and what led to it, but not more."""
-        times = [link.since for _, link in answer.links() if link.since is not None and answer.time - link.since < 120_000_000_000]
-        times += [r.since for r in answer.roots[:2] if r.since is not None and answer.time - r.since < 120_000_000_000]
-        reach = max(0, answer.time - min(times, default=answer.time))
-        before = max(1_000_000_000, reach * 3 // 2)
-        return max(0, answer.time - before), min(max(self.session.log.end, 1), answer.time + max(600_000_000, before // 2))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from whorlograph.desk.report import window
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import parse_time
@@ -158,7 +159,7 @@ class Timing(Painting):
         """The whole log, or back to the complaint."""
         assert self.scene is not None
         if self.view.start == 0 and self.view.end >= self.session.log.end:
-            start, end = self._window(self.scene.answer)
+            start, end = window(self.session, self.scene.answer)
         else:
             start, end = 0, max(1, self.session.log.end)
         self.view = self._showing(replace(self.view, start=start, end=end))
@@ -173,12 +174,13 @@ class Timing(Painting):
             wanted = list(dict.fromkeys(block.tags.values())) if block is not None else []
         elif self.chosen_tag() is not None:
             wanted = [self.chosen_tag() or 0]
-        known = self.scene.lanes(self.view.lanes)
+        known = self.scene.lanes(self.kept_lanes())
         fresh = [t for t in wanted if t not in known and t < self.session.plant.public]
         if not fresh:
             self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
             return
-        self.view = replace(self.view, lanes=(*self.view.lanes, *fresh))
+        names = [self.session.plant.tags[t].name for t in fresh]
+        self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         self.paint()
         self.say(f"{len(fresh)} lane{'s' if len(fresh) > 1 else ''} added")

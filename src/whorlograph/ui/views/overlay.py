@@ -135,10 +135,10 @@ class Prompt(ModalScreen[str | None]):
     Prompt Lines { height: 2; }
     """
 
-    def __init__(self, title: str, placeholder: str) -> None:
+    def __init__(self, title: str, placeholder: str, before: str = "") -> None:
         super().__init__()
         self.box = Lines("prompt", title)
-        self.placeholder = placeholder
+        self.placeholder, self.before = placeholder, before
 
     def compose(self) -> ComposeResult:
         """Title, reading, field."""
@@ -147,8 +147,12 @@ class Prompt(ModalScreen[str | None]):
             yield Input(placeholder=self.placeholder)
 
     def on_mount(self) -> None:
-        """Say what may be typed."""
+        """Say what may be typed; begin with the text given, chosen so that typing replaces it."""
         self.box.show([[(f" {self.placeholder}", Ink.QUIET)]], active=True)
+        if self.before:
+            field = self.query_one(Input)
+            field.value = self.before
+            field.select_all()
 
     def reading(self, text: str) -> tuple[str, bool]:
         """What the text is understood as, and whether it is complete."""

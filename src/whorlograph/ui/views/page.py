@@ -9,7 +9,7 @@ from textual import events
 from textual.app import ComposeResult
 from textual.screen import Screen
 
-from whorlograph.desk.listings import PAGES, Line, Listing, deciding_step, tag_line
+from whorlograph.desk.listings import JOB_PAGES, PAGES, Line, Listing, deciding_step, tag_line
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..keys import BY_KEY, footer_runs, unknown_key
@@ -91,6 +91,8 @@ class Page(Screen[None]):
         event.stop()
         event.prevent_default()
         action = BY_KEY.get(event.key)
+        if self.main.took(event):
+            return
         if action is None:
             self.say(unknown_key(event))
             return
@@ -192,7 +194,10 @@ class ListPage(Page):
         if not self.is_mounted or not self.body.size.width:
             return
         width = self.body.room.width
-        self.listing = PAGES[self.state.name](self.main.session, self.main.view.scan, width - 1, self.state.order, self.state.tag)
+        if self.state.name in JOB_PAGES:
+            self.listing = JOB_PAGES[self.state.name](self.main.session, self.main.desk.kept, self.main.desk.job.walk)
+        else:
+            self.listing = PAGES[self.state.name](self.main.session, self.main.view.scan, width - 1, self.state.order, self.state.tag)
         self.shown = self._lines(self.state.filter)
         row = self._nearest(self.state.row, 1)
         if row != self.state.row:
@@ -254,6 +259,8 @@ class ListPage(Page):
             return
         if line.step >= 0:
             self.main.open_page(PageState("program", step=line.step, element=line.element))
+        elif line.time is not None:
+            self.main.leave_page_for(line.time)
         elif line.tag is not None:
             self.main.open_page(PageState("tag", tag=line.tag))
 

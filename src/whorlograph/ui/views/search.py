@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from textual.widgets import Input
-
 from .overlay import Prompt
 
 
@@ -13,15 +11,8 @@ class SearchPrompt(Prompt):
     """Asks for a search text; Esc leaves everything as it was."""
 
     def __init__(self, counted: Callable[[str], str], before: str = "", placeholder: str = "words that must all occur") -> None:
-        super().__init__("search", placeholder)
-        self.counted, self.before = counted, before
-
-    def on_mount(self) -> None:
-        """Begin with the former text (the base class's own handler runs as well)."""
-        if self.before:
-            field = self.query_one(Input)
-            field.value = self.before
-            field.select_all()
+        super().__init__("search", placeholder, before)
+        self.counted = counted
 
     def reading(self, text: str) -> tuple[str, bool]:
         """The number of places."""

@@ -1,0 +1,249 @@
+"""What is kept: marks, notes, the walk; undo, the job taken up again; letters on everything in sight."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from dataclasses import replace
+from pathlib import Path
+from string import ascii_letters
+
+from whorlograph.desk.finding import Found, find
+from whorlograph.desk.job import Kept, age_text
+from whorlograph.desk.report import write_report
+from whorlograph.model.question import Question
+
+from ..state import PageState
+from ..views.overlay import Prompt
+from ..views.search import SearchPrompt
+from .asking import Asking
+
+
+class Keeping(Asking):
+    """The keys that keep things, and those that find them again."""
+
+    # marks and notes
+
+    def do_mark(self) -> None:
+        """Mark this moment with the next letter."""
+        self.say("mark: press a letter")
+        self.pending = self._mark
+
+    def _mark(self, letter: str) -> None:
+        assert self.scene is not None
+        what = f"{self.scene.name(self.view.lane)} at {self.scene.clock(self.view.time)}" if self.view.lane >= 0 else self.scene.clock(self.view.time)
+        self.desk.mark(letter, self.view.time, what)
+        self.desk.step("marked", f"{letter}: {what}")
+        self.paint()
+        self.say(f"mark {letter} set at {self.scene.clock(self.view.time)}; ' {letter} comes back here")
+
+    def do_go_mark(self) -> None:
+        """Go to the mark of the next letter."""
+        known = ", ".join(m.letter for m in self.desk.kept.marks)
+        self.say(f"go to mark {known}: press its letter, or ' for the list" if known else "no mark is set: m and a letter sets one; ' lists notes")
+        self.pending = self._go_mark
+
+    def _go_mark(self, letter: str) -> None:
+        if letter == "'":
+            self.open_page(PageState("marks"))
+            return
+        mark = self.desk.marked(letter)
+        if mark is None:
+            self.say(f"there is no mark {letter}")
+            return
+        self.to_time(mark.time, jump=True)
+        self.say(f"mark {letter}: {mark.text}")
+
+    def do_note(self) -> None:
+        """Write a note at this moment."""
+        def take(text: str | None) -> None:
+            if text:
+                self.desk.note(self.view.time, text.strip())
+                self.desk.step("noted", text.strip())
+                self.keep()
+                self.paint()
+                self.say("noted; it goes into the report")
+
+        self.app.push_screen(Prompt("note", "a sentence for this moment"), take)
+
+    def do_walk(self) -> None:
+        """The walk so far."""
+        self.open_page(PageState("walk"))
+
+    def do_export(self) -> None:
+        """The answer on paper."""
+        assert self.scene is not None
+        session, answer, kept = self.session, self.scene.answer, self.desk.kept
+
+        def take(text: str | None) -> None:
+            if not text:
+                return
+            path = Path(text.strip()).expanduser()
+
+            def job() -> Generator[str, None, str]:
+                yield f"writing {path}"
+                write_report(session, answer, path, kept)
+                return str(path)
+
+            if not self.work.start("export", job):
+                self.say("something else is still running: Ctrl+C stops it")
+
+        name = self.scene.name(answer.tag).replace(".", "_") or "answer"
+        self.app.push_screen(Prompt("export the answer: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
+
+    # undo
+
+    def do_undo(self) -> None:
+        """Take the last change back."""
+        what = self.desk.undo()
+        self._changed(f"undone: {what}; Ctrl+R does it again" if what else "there is nothing to undo")
+
+    def do_redo(self) -> None:
+        """Do again what was undone."""
+        what = self.desk.redo()
+        self._changed(f"done again: {what}" if what else "there is nothing to do again")
+
+    def _changed(self, said: str) -> None:
+        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.paint()
+        self.say(said)
+
+    def do_fresh(self) -> None:
+        """Forget what was kept; begin at the complaint."""
+        if self.desk.kept != Kept():
+            self.desk.change("starting fresh", marks=(), notes=(), lanes=())
+        self.desk.job.walk.clear()
+        self.walk.clear()
+        self.found = Found("")
+        if self.first_question is not None and self.first_question in self.answers:
+            self._show_page(None)
+            self.open_answer(self.first_question, self.answers[self.first_question])
+        self._changed("started fresh; u brings marks, notes and lanes back")
+
+    def restored(self, age: float, resume: bool) -> None:
+        """Take a kept job up: where it stood, and one line that says so."""
+        place = self.desk.job.place
+        kept = self.desk.kept
+        if resume and place is not None:
+            tag = self.session.plant.by_name.get(place.tag.lower())
+            if tag is not None:
+                question = Question(tag, place.at)
+                if question != self.view.question:
+                    self.ask(tag, place.at)
+                self.view = replace(self.view, strand=place.strand, line=place.line, start=place.start, end=max(place.end, place.start + 1))
+                self.to_time(place.time)
+            self.say(f"restored from {age_text(age)}; R starts fresh")
+        elif kept.marks or kept.notes or kept.lanes:
+            self.paint()
+            self.say(f"marks, notes and lanes of {age_text(age)} are here; R starts fresh")
+
+    # search
+
+    def do_search(self) -> None:
+        """Search: a tag, a condition, words."""
+        here = self.view
+
+        def counted(text: str) -> str:
+            found = find(self.session, text)
+            return found.wrong or found.what
+
+        def take(text: str | None) -> None:
+            if text is None:
+                self.view = here
+                self.paint()
+            elif text.lower() == "marks":
+                self.open_page(PageState("marks"))
+            elif text.lower() == "findings":
+                self.say("findings come with a later version: X, then s, shows tags that look odd")
+            else:
+                self._take(find(self.session, text))
+
+        examples = "a tag · Pump = 0 and Raise_Req · East_Down_LS falls for < 50ms · words on rungs"
+        self.app.push_screen(SearchPrompt(counted, self.found.text, examples), take)
+
+    def _take(self, found: Found) -> None:
+        if found.wrong and not found.steps:
+            self.say(found.wrong)
+            return
+        if not found.times:
+            if not found.steps:
+                self.say("nothing was searched for" if not found.text else f"“{found.text}” occurs in no rung")
+                return
+            self.open_page(PageState("program", step=found.steps[0]))
+            assert self.page is not None
+            self.page.search(found.text)
+            return
+        self.found = found
+        self.desk.step("searched", f"{found.text}: {found.what}")
+        self.paint()
+        if not found.starts:
+            self.say(f"{found.text}: nowhere in this log")
+            return
+        ahead = next((i for i, t in enumerate(found.starts) if t >= self.view.time), 0)
+        self._hit(ahead, "")
+
+    def _hit(self, number: int, tail: str) -> None:
+        assert self.scene is not None
+        self.to_time(self.found.starts[number], jump=True)
+        end = self.found.ends[number]
+        from whorlograph.model.literals import duration_text
+
+        lasting = f", for {duration_text(end - self.found.starts[number])}" if end >= 0 else ""
+        self.say(f"{number + 1} of {len(self.found.starts)}{lasting}{tail} · n and N go on")
+
+    def _next_hit(self, forward: bool) -> None:
+        starts = self.found.starts
+        if not starts:
+            self.say("nothing is searched for: / searches")
+            return
+        time = self.view.time
+        if forward:
+            later = next((i for i, t in enumerate(starts) if t > time), None)
+            self._hit(later if later is not None else 0, "" if later is not None else ", from the start again")
+        else:
+            earlier = next((i for i in range(len(starts) - 1, -1, -1) if starts[i] < time), None)
+            self._hit(earlier if earlier is not None else len(starts) - 1, "" if earlier is not None else ", from the end again")
+
+    def do_next_hit(self) -> None:
+        """Next place of the search."""
+        self._next_hit(True)
+
+    def do_previous_hit(self) -> None:
+        """Place of the search before."""
+        self._next_hit(False)
+
+    # letters
+
+    def do_labels(self) -> None:
+        """A letter on everything in sight."""
+        targets = []
+        if self.trail.display:
+            firsts = self.firsts()
+            seen = range(self.trail.top, self.trail.top + self.trail.room.height)
+            targets += [("trail", n, i) for n, i in enumerate(firsts) if i in seen]
+        if self.rungs.display:
+            seen = range(self.rungs.top, self.rungs.top + self.rungs.room.height)
+            targets += [("rungs", step, element) for line, _, step, element in self._elements() if line in seen]
+        self.labels = dict(zip(ascii_letters, targets, strict=False))
+        self.pending = self._label
+        self.paint()
+        self.say("press the letter of what you want to stand on, then w asks why, x shows its uses, a adds a lane")
+
+    def _label(self, letter: str) -> None:
+        target = self.labels.get(letter)
+        self.labels = {}
+        if target is None:
+            self.paint()
+            self.say(f"no letter {letter} is in sight")
+            return
+        before = self.view
+        if target[0] == "trail":
+            self.view = replace(self.view, strand="trail")
+            self._to_line(target[1])
+        else:
+            self.view = replace(self.view, strand="rungs", element=(target[1], target[2]))
+            self.paint()
+        if self.view != before:
+            self.walk.append(before)
+        tag = self.chosen_tag()
+        if tag is not None and self.scene is not None:
+            self.say(f"{self.scene.name(tag)}: w asks why, x shows its uses, a adds a lane")
