@@ -70,6 +70,7 @@ class Job(msgspec.Struct):
     saved: float = 0.0
     kept: Kept = Kept()
     walk: list[Step] = []
+    history: dict[str, list[str]] = {}
     place: Place | None = None
 
 
@@ -158,6 +159,16 @@ class Desk:
         self.job.walk.append(Step(round(time.time(), 1), what, text, command))
         del self.job.walk[:-LONGEST_WALK]
         self.dirty = True
+
+    def history(self, what: str) -> list[str]:
+        """What was typed before into a prompt, the newest last."""
+        return self.job.history.get(what, [])
+
+    def typed(self, what: str, text: str) -> None:
+        """Remember what was typed into a prompt."""
+        if text:
+            self.job.history[what] = [*(t for t in self.history(what) if t != text), text][-100:]
+            self.dirty = True
 
     def stand(self, place: Place) -> None:
         """Note where the screen stands."""

@@ -360,7 +360,9 @@ class Scene:
         """Lanes of the replay over a stretch of time."""
         position = self.journal.settled_position(scan)
         plant_tags = [self.session.plant.tags[t] for t in tags]
-        return timeline_layout.lay_out(self.scale, plant_tags, start, end, width, moment, position)
+        clock = self.journal.clock
+        unknown = None if self.journal.complete else clock.start(clock.last)
+        return timeline_layout.lay_out(self.scale, plant_tags, start, end, width, moment, position, unknown)
 
     def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
         """Put search hits and marks (time to character) on the cells they fall into."""

@@ -79,8 +79,9 @@ class Search:
         try:
             tree = _grammar().parse(text)
         except UnexpectedInput as error:
+            ended = getattr(getattr(error, "token", None), "type", "") == "$END"
             place = error.pos_in_stream if error.pos_in_stream is not None else -1
-            at: list[str] = text[place:].split() if place >= 0 else []
+            at: list[str] = text[place:].split() if place >= 0 and not ended else []
             what = f"{at[0]!r} is not understood here" if at else "it ends too early"
             raise UsageError(f"condition {text!r}", what, _EXAMPLE) from error
         found = self._value(tree.children[0])
@@ -171,6 +172,9 @@ class Search:
                 last = np.append(scans[1:] != scans[:-1], True) if len(scans) else np.zeros(0, bool)
                 times, values = np.array([self.journal.clock.start(int(s)) for s in scans[last]], np.int64), values[last]
             times, values = np.append(np.int64(BEFORE), times), np.append(np.int64(first), values)
+            # What the log shows at its first instant is the state at the start, no change.
+            start = int(np.searchsorted(times, 0, side="right")) - 1
+            times, values = np.append(np.int64(BEFORE), times[start + 1:]), values[start:]
             # Rows of one instant: the last counts; rows that change nothing are no changes.
             keep = np.append(times[1:] != times[:-1], True)
             times, values = times[keep], values[keep]

@@ -107,9 +107,15 @@ class MainScreen(Keeping):
         """Find anything."""
         from .views.palette import palette_overlay
 
-        self.app.push_screen(palette_overlay(self.scene), self._found)
+        overlay = palette_overlay(self.scene, self.desk.kept.marks, self.time_of, self.desk.history("palette"))
 
-    def _found(self, value: object) -> None:
+        def take(value: object) -> None:
+            self.desk.typed("palette", overlay.typed)
+            self._chosen(value)
+
+        self.app.push_screen(overlay, take)
+
+    def _chosen(self, value: object) -> None:
         if not isinstance(value, tuple):
             return
         kind, what = value
@@ -119,6 +125,8 @@ class MainScreen(Keeping):
             self.ask(what, None)
         elif kind == "rung" and self.scene is not None:
             self.open_page(PageState("program", step=what))
+        elif kind == "time" and self.scene is not None:
+            self.to_time(what, jump=True)
 
     def do_theme(self) -> None:
         """The next set of colours."""

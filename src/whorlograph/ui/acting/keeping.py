@@ -158,7 +158,7 @@ class Keeping(Asking):
                 self._take(find(self.session, text))
 
         examples = "a tag · Pump = 0 and Raise_Req · East_Down_LS falls for < 50ms · words on rungs"
-        self.app.push_screen(SearchPrompt(counted, self.found.text, examples), take)
+        self.app.push_screen(SearchPrompt(counted, self.found.text, examples, self.desk.history("search")), take)
 
     def _take(self, found: Found) -> None:
         if found.wrong and not found.steps:
@@ -173,12 +173,13 @@ class Keeping(Asking):
             self.page.search(found.text)
             return
         self.found = found
+        self.desk.typed("search", found.text)
         self.desk.step("searched", f"{found.text}: {found.what}")
         self.paint()
         if not found.starts:
             self.say(f"{found.text}: nowhere in this log")
             return
-        ahead = next((i for i, t in enumerate(found.starts) if t >= self.view.time), 0)
+        ahead = next((i for i, t in enumerate(found.starts) if t >= self.view.time), len(found.starts) - 1)
         self._hit(ahead, "")
 
     def _hit(self, number: int, tail: str) -> None:

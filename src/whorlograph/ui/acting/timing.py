@@ -17,7 +17,7 @@ class TimePrompt(Prompt):
     """Asks for a time; shows how it is understood."""
 
     def __init__(self, main: Timing) -> None:
-        super().__init__("go to a time", "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123")
+        super().__init__("go to a time", "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123 · a mark's letter")
         self.main = main
 
     def reading(self, text: str) -> tuple[str, bool]:
@@ -112,6 +112,9 @@ class Timing(Painting):
         text = text.strip()
         if self.scene is None or not text:
             return None
+        mark = self.desk.marked(text.removeprefix("mark").strip()) if len(text.removeprefix("mark").strip()) == 1 and not text.isdigit() else None
+        if mark is not None:
+            return mark.time
         if text.lower().startswith("scan"):
             number = text[4:].strip().replace(" ", "")
             return self.scene.journal.clock.start(int(number)) if number.isdigit() else None

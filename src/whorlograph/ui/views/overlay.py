@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
@@ -25,8 +27,12 @@ class ListOverlay(ModalScreen[object]):
     """
 
     def __init__(self, title: str, lines: list[list[Run]], values: list[object] | None = None, field: str | None = None,
-                 hint: str = "Esc closes") -> None:
+                 hint: str = "Esc closes", reads: Callable[[str], tuple[list[Run], object] | None] | None = None,
+                 history: list[str] | None = None) -> None:
         super().__init__()
+        self.reads, self.history = reads, history or []
+        self.extra: tuple[list[Run], object] | None = None
+        self.typed = ""
         self.box = Lines("overlay", title)
         self.all_lines, self.all_values = lines, values or []
         self.shown = list(range(len(lines)))
@@ -51,7 +57,10 @@ class ListOverlay(ModalScreen[object]):
 
     def paint(self) -> None:
         """Show the lines that pass the filter, the chosen one in sight."""
-        lines = [self.all_lines[i] for i in self.shown] or [[(" nothing fits", Ink.QUIET)]]
+        lines = [self.all_lines[i] for i in self.shown]
+        if self.extra is not None:
+            lines.insert(0, self.extra[0])
+        lines = lines or [[(" nothing fits", Ink.QUIET)]]
         chosen = frozenset({self.at}) if self.all_values else frozenset()
         top = self.box.reach(self.at, self.at) if self.all_values else self.box.top
         self.box.show(lines, chosen, top, True, self.hint)
@@ -68,7 +77,9 @@ class ListOverlay(ModalScreen[object]):
 
     def on_input_changed(self, event: Input.Changed) -> None:
         """Filter as it is typed."""
+        self.typed = event.value.strip()
         self.shown = self.narrowed(event.value)
+        self.extra = self.reads(event.value) if self.reads is not None and event.value else None
         self.at = 0
         self.paint()
 
@@ -78,13 +89,31 @@ class ListOverlay(ModalScreen[object]):
 
     def choose(self) -> None:
         """Hand back what the chosen line stands for."""
-        if self.all_values and 0 <= self.at < len(self.shown):
-            self.dismiss(self.all_values[self.shown[self.at]])
+        at = self.at - (self.extra is not None)
+        if at < 0 and self.extra is not None:
+            self.dismiss(self.extra[1])
+        elif self.all_values and 0 <= at < len(self.shown):
+            self.dismiss(self.all_values[self.shown[at]])
+
+    def complete(self) -> None:
+        """Take the chosen line's name into the field."""
+        at = self.at - (self.extra is not None)
+        if self.all_values and 0 <= at < len(self.shown):
+            field = self.query_one(Input)
+            field.value = "".join(t for t, _ in self.all_lines[self.shown[at]][:1]).strip()
+            field.cursor_position = len(field.value)
+
+    def former(self) -> None:
+        """What was typed last."""
+        if self.history:
+            field = self.query_one(Input)
+            field.value = self.history[-1]
+            field.cursor_position = len(field.value)
 
     def move(self, steps: int) -> None:
         """Move the choice, or scroll."""
         if self.all_values:
-            self.at = max(0, min(len(self.shown) - 1, self.at + steps))
+            self.at = max(0, min(len(self.shown) - 1 + (self.extra is not None), self.at + steps))
             self.paint()
         else:
             self.box.show(self.box.lines, self.box.chosen, self.box.top + steps, True, self.hint)
@@ -101,6 +130,10 @@ class ListOverlay(ModalScreen[object]):
             self.app.exit()
         elif name == "stop":
             self.dismiss(None)
+        elif typing and event.key == "tab":
+            self.complete()
+        elif typing and event.key == "up" and self.at == 0 and not self.query_one(Input).value:
+            self.former()
         elif name in moves and not (typing and len(event.key) == 1):
             self.move(moves[name])
         elif event.key == "enter" and not typing:
@@ -135,10 +168,11 @@ class Prompt(ModalScreen[str | None]):
     Prompt Lines { height: 2; }
     """
 
-    def __init__(self, title: str, placeholder: str, before: str = "") -> None:
+    def __init__(self, title: str, placeholder: str, before: str = "", history: list[str] | None = None) -> None:
         super().__init__()
         self.box = Lines("prompt", title)
         self.placeholder, self.before = placeholder, before
+        self.history, self.back = history or [], 0
 
     def compose(self) -> ComposeResult:
         """Title, reading, field."""
@@ -169,8 +203,17 @@ class Prompt(ModalScreen[str | None]):
             self.dismiss(event.value)
 
     def on_key(self, event: events.Key) -> None:
-        """Esc and Ctrl+C close."""
+        """Esc and Ctrl+C close; Up and Down go through what was typed before."""
         if event.key in ("escape", "ctrl+c"):
-            event.stop()
-            event.prevent_default()
             self.dismiss(None)
+        elif event.key in ("up", "down") and self.history:
+            self.back = max(0, min(len(self.history), self.back + (1 if event.key == "up" else -1)))
+            field = self.query_one(Input)
+            field.value = self.history[-self.back] if self.back else ""
+            field.cursor_position = len(field.value)
+        elif event.key == "f1":
+            self.app.call_later(getattr(self.app, "show_help", lambda: None))
+        else:
+            return
+        event.stop()
+        event.prevent_default()

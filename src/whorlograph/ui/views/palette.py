@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from whorlograph.desk.job import Mark
 from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import Ink, Run
 
@@ -9,8 +12,12 @@ from ..keys import ACTIONS, keys_text
 from .overlay import ListOverlay
 
 
-def palette_overlay(scene: Scene | None) -> ListOverlay:
-    """A list to type in; a line stands for ("do", action), ("why", tag) or ("rung", step)."""
+def palette_overlay(scene: Scene | None, marks: tuple[Mark, ...] = (), time_of: Callable[[str], int | None] = lambda text: None,
+                    history: list[str] | None = None) -> ListOverlay:
+    """A list to type in; a line stands for ("do", action), ("why", tag), ("rung", step) or ("time", ns).
+
+    Args: time_of: reads what is typed as a time, None where it is none.
+    """
     lines: list[list[Run]] = []
     values: list[object] = []
     for action in ACTIONS:
@@ -27,8 +34,20 @@ def palette_overlay(scene: Scene | None) -> ListOverlay:
             lines.append([(f" {tag.name:<26}", Ink.STRONG), (f"{'ask why':<18}", Ink.QUIET), (text, Ink.TEXT),
                           (f"  {where}" if where else "", Ink.QUIET)])
             values.append(("why", tag.index))
+        for mark in marks:
+            lines.append([(f" mark {mark.letter}".ljust(27), Ink.STRONG), (f"{'go there':<18}", Ink.QUIET), (mark.text, Ink.TEXT)])
+            values.append(("time", mark.time))
         for step in scene.session.controller.steps.all:
             lines.append([(f" {step.pou} {step.rung.number}".ljust(27), Ink.STRONG), (f"{'show rung':<18}", Ink.QUIET),
                           (step.rung.comment, Ink.TEXT)])
             values.append(("rung", step.index))
-    return ListOverlay("find anything", lines, values, "type a few letters: an action, a tag, a word", "Enter takes it · Esc closes")
+
+    def reads(text: str) -> tuple[list[Run], object] | None:
+        time = time_of(text)
+        if time is None or scene is None:
+            return None
+        return [(f" {scene.clock(time)}".ljust(27), Ink.STRONG), (f"{'go there':<18}", Ink.QUIET),
+                (f"scan {scene.journal.clock.scan_at(time)}", Ink.TEXT)], ("time", time)
+
+    return ListOverlay("find anything", lines, values, "type a few letters: an action, a tag, a word, a time",
+                       "Enter takes it · Tab completes · Esc closes", reads, history)

@@ -10,8 +10,9 @@ from .overlay import Prompt
 class SearchPrompt(Prompt):
     """Asks for a search text; Esc leaves everything as it was."""
 
-    def __init__(self, counted: Callable[[str], str], before: str = "", placeholder: str = "words that must all occur") -> None:
-        super().__init__("search", placeholder, before)
+    def __init__(self, counted: Callable[[str], str], before: str = "", placeholder: str = "words that must all occur",
+                 history: list[str] | None = None) -> None:
+        super().__init__("search", placeholder, before, history)
         self.counted = counted
 
     def reading(self, text: str) -> tuple[str, bool]:

@@ -1,0 +1,89 @@
+"""Conditions over a replay: where they hold, for how long, what is said of those that cannot be read."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import MS, program_of, session_of
+from whorlograph.desk.finding import find, search_of
+from whorlograph.desk.session import Session
+from whorlograph.model.errors import UsageError
+from whorlograph.plant.rungs import Ladder, coil, nc, no, timer
+
+ROWS = [(0, "X1", 0), (0, "X2", 0), (0, "N1", 5), (100, "X1", 1), (103, "X1", 0), (200, "X1", 1), (250, "N1", 12), (300, "X2", 1), (400, "X1", 0),
+        (450, "X2", 0), (600, "X1", 1), (700, "N1", -3), (1000, "N1", -3)]
+
+
+def _session() -> Session:
+    def draw(ladder: Ladder) -> None:
+        ladder.rung(no("X1"), nc("X2"), coil("Y1"), comment="pump runs")
+        ladder.rung(no("X1"), timer("TON", "T1", "T#80ms"), coil("Y2"))
+
+    return session_of(program_of(draw, "X1 X2 Y1 Y2 N1", "T1:TON"), ROWS)
+
+
+HOLDS = {
+    "X1": [(100, 103), (200, 400), (600, None)],
+    "not X1": [(0, 100), (103, 200), (400, 600)],
+    "X1 rises": [(100, 103), (200, 400), (600, None)],
+    "X1 falls": [(103, 200), (400, 600)],
+    "X1 changes": [(100, 103), (103, 200), (200, 400), (400, 600), (600, None)],
+    "X1 and X2": [(300, 400)],
+    "x1 AND x2": [(300, 400)],
+    "X1 or X2": [(100, 103), (200, 450), (600, None)],
+    "X1 = 1 and not X2": [(100, 103), (200, 300), (600, None)],
+    "X1 = on": [(100, 103), (200, 400), (600, None)],
+    "N1 > 6": [(250, 700)],
+    "N1 <> 5": [(250, None)],
+    "N1 <= -3": [(700, None)],
+    "X1 and (X2 or N1 < 0)": [(300, 400), (700, None)],
+    "X1 rises for < 50ms": [(100, 103)],
+    "X1 for > 50ms": [(200, 400), (600, None)],
+    "X1 falls for < 100ms": [(103, 200)],
+    "X1 falls and X2": [(400, 600)],
+    "X1 rises and N1 = 12": [(600, None)],
+    "X1 falls or X2 falls": [(103, 200), (400, 600), (450, None)],
+    "Y1": [(100, 110), (200, 300), (600, None)],
+    "Y2": [(280, 400), (680, None)],
+    "Main.T1.Q rises": [(280, 400), (680, None)],
+    "%IX0.0 falls": [(103, 200), (400, 600)],
+    "X2 for > 10s": [],
+}
+
+WRONG = {"X1 and": "too early", "X1 = ": "too early", "= 3": "'='", "Ghost rises": "no tag is called Ghost", "not X1 rises": "event", "X1 = 7x": "no value of X1",
+         "X1 for > soon": "'soon'", "(X1 or X2": "too early", "X1 X2": "'X2'", "N1 > much": "'much' is no value"}
+
+
+class Conditions(unittest.TestCase):
+    """On a small program whose course is known."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.session = _session()
+
+    def test_where_conditions_hold(self) -> None:
+        for text, expected in HOLDS.items():
+            with self.subTest(text):
+                hits = search_of(self.session).hits(text)
+                found = [(s // MS, e // MS if e >= 0 else None) for s, e in zip(hits.starts.tolist(), hits.ends.tolist(), strict=True)]
+                self.assertEqual(found, expected)
+
+    def test_what_cannot_be_read_says_what_was_expected(self) -> None:
+        for text, said in WRONG.items():
+            with self.subTest(text):
+                with self.assertRaises(UsageError) as caught:
+                    search_of(self.session).hits(text)
+                self.assertIn(said, caught.exception.line())
+
+    def test_a_text_is_a_tag_a_condition_or_words(self) -> None:
+        tag, condition, words = find(self.session, "X2"), find(self.session, "X2 and X1"), find(self.session, "pump runs")
+        self.assertEqual((tag.times, len(tag.starts), tag.what), (True, 2, "2 changes in the log"))
+        self.assertEqual((condition.times, len(condition.starts)), (True, 1))
+        self.assertEqual((words.times, words.steps, words.wrong), (False, (0,), ""))
+        self.assertEqual(find(self.session, "").steps, ())
+        self.assertIn("write it like", find(self.session, "X1 and and").wrong)
+        self.assertEqual((find(self.session, "no such words").steps, find(self.session, "no such words").wrong), ((), ""))
+
+
+if __name__ == "__main__":
+    unittest.main()
