@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -92,6 +93,19 @@ class Commands(unittest.TestCase):
                 (("replay", BRIDGE.program), "LOGS"),
                 (("demo", "nowhere"), "bridge"),
                 (("whi",), "did you mean why?"),
+                (("xref", BRIDGE.program, "Nobody"), "no tag is called Nobody"),
+                (("xref", BRIDGE.program, "--json", "--csv"), "both given"),
+                (("survey", empty), "empty"),
+                (("find", *FILES, "Nobody rises"), "no tag is called Nobody"),
+                (("find", *FILES, "Raise_Pump and"), "too early"),
+                (("find", *FILES, "what ever"), "write it like"),
+                (("draw", BRIDGE.program, "--out", "x.bmp"), "no format"),
+                (("draw", BRIDGE.program, "--out", "x.svg", "--rung", "3"), "no POU is given"),
+                (("draw", BRIDGE.program, "--out", "x.svg", "--pou", "Nowhere"), "its POUs are Guards"),
+                (("draw", BRIDGE.program, "--out", "x.svg", "--at", "3"), "no log is given"),
+                (("report", *FILES, "Raise_Pump", "--out", "x.doc"), "no format"),
+                (("why", *FILES, "Raise_Pump", "--pdf", "x.svg"), "does not end in .pdf"),
+                (("why", *FILES, "Raise_Pump", "--at", "1e-999999999"), "is no time"),
             ):
                 with self.subTest(args=[str(a) for a in args]):
                     done = run(*args)
@@ -99,6 +113,79 @@ class Commands(unittest.TestCase):
                     self.assertIn(said, done.stderr)
                     self.assertEqual(len(done.stderr.strip().splitlines()), 1)
                     self.assertNotIn("Traceback", done.stderr)
+
+    def test_xref_of_a_tag_in_words_json_and_csv(self) -> None:
+        words = run("xref", BRIDGE.program, "east_down_ls", *LISTS).stdout
+        for word in ("LS-12, junction box 3, terminal 14, wired normally open", "Permits 1", "normally closed", "written by the field"):
+            self.assertIn(word, words)
+        found = json.loads(run("xref", BRIDGE.program, "East_Down_LS", *LISTS, "--json").stdout)
+        self.assertEqual((found["tag"], found["address"], found["terminal"], found["wiring"]), ("East_Down_LS", "%IX2.0", "14", "NO"))
+        self.assertEqual([(u["pou"], u["rung"], u["access"], u["how"]) for u in found["uses"]],
+                         [("Permits", 1, "read", "normally open"), ("Barriers", 1, "read", "normally closed")])
+        self.assertIn("Raise_Pump", found["outputs"])
+        rows = list(csv.DictReader(run("xref", BRIDGE.program, "Maint_Mode", "--csv").stdout.splitlines()))
+        self.assertEqual([r["access"] for r in rows].count("write"), 1)
+        self.assertTrue(any("jump condition to Seq_End" in r["how"] for r in rows))
+
+    def test_xref_of_all_tags(self) -> None:
+        found = json.loads(run("xref", BRIDGE.program, *LISTS, "--json").stdout)
+        self.assertEqual(len(found), 103)
+        odd = {e["tag"]: e["marks"] for e in found if e["marks"]}
+        self.assertEqual(odd["Count_Reset"], ["never written"])
+        rows = list(csv.DictReader(run("xref", BRIDGE.program, *LISTS, "--csv").stdout.splitlines()))
+        self.assertEqual({r["tag"] for r in rows}, {e["tag"] for e in found})
+        self.assertIn("! never read", run("xref", BRIDGE.program).stdout)
+
+    def test_survey_in_words_and_json(self) -> None:
+        words = run("survey", *FILES, *LISTS).stdout
+        for word in ("every 10 ms", "3. Sequence", "40 at %I, 26 at %Q", "3998 rows", "Nothing was set aside"):
+            self.assertIn(word, words)
+        found = json.loads(run("survey", BRIDGE.program, "--json").stdout)
+        self.assertEqual([r["instance"] for r in found["runs"]], ["Guards", "Permits", "Sequence", "Barriers", "Leaf_Drive", "Signals"])
+        self.assertEqual(sum(p["rungs"] for p in found["pous"]), 76)
+        self.assertEqual(found["scan_time"], 10_000_000)
+
+    def test_find_tells_when(self) -> None:
+        done = run("find", *FILES, "East_Down_LS falls for < 50ms and")
+        self.assertEqual(done.returncode, 2)
+        words = run("find", *FILES, "East_Down_LS falls for < 50ms").stdout
+        self.assertIn("28 places", words)
+        self.assertIn("14:02:52.160000  scan 2717217  for 46 ms", words)
+        found = json.loads(run("find", *FILES, "Raise_Pump rises", "--json").stdout)
+        self.assertEqual(len(found), 6)
+        self.assertEqual(found[0], {"t": 3273.11, "until": 3348.34})
+
+    def test_paper_commands_write_files(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder)
+            for args in (("draw", BRIDGE.program, "--pou", "Permits", "--rung", "7", "--log", BRIDGE.log, "--at", "14:02:52.19", "--out", place / "a.svg"),
+                         ("draw", BRIDGE.program, "--out", place / "b.pdf"),
+                         ("report", *FILES, "Raise_Pump", *LISTS, "--out", place / "c.pdf"),
+                         ("report", *FILES, "Raise_Pump", *LISTS, "--out", place / "d.md"),
+                         ("why", *FILES, "Raise_Pump", *LISTS, "--svg", place / "e.svg", "--pdf", place / "f.pdf")):
+                done = run(*args)
+                self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("Leaf_Free", (place / "a.svg").read_text())
+            self.assertNotIn("Leaf_Drive 7", (place / "a.svg").read_text())
+            for name in ("b.pdf", "c.pdf", "f.pdf"):
+                self.assertTrue((place / name).read_bytes().startswith(b"%PDF"), name)
+            self.assertIn("terminal 14", (place / "d.md").read_text())
+            self.assertIn("terminal 14", (place / "e.svg").read_text())
+
+    def test_paths_manual_and_completion(self) -> None:
+        self.assertEqual(len(run("paths").stdout.splitlines()), 3)
+        manual = run("man").stdout
+        for name in ("why", "replay", "xref", "completion"):
+            self.assertIn(f".SS \"whorlograph {name} ", manual)
+        for shell in ("bash", "zsh", "fish"):
+            self.assertIn("_WHORLOGRAPH_COMPLETE", run("completion", shell).stdout)
+        self.assertEqual(run("completion", "cmd").returncode, 2)
+
+    def test_completion_knows_the_programs_tags(self) -> None:
+        environment = {**os.environ, "_WHORLOGRAPH_COMPLETE": "bash_complete", "COMP_WORDS": f"whorlograph xref {BRIDGE.program} East_D", "COMP_CWORD": "3"}
+        done = subprocess.run([sys.executable, "-c", "from whorlograph.cli.main import run; run()"], env=environment, capture_output=True, text=True,
+                              timeout=60, check=False)
+        self.assertEqual(done.stdout.split(), ["plain,East_Down_LS", "plain,East_Down"])
 
     def test_the_version_and_the_cases_are_told(self) -> None:
         self.assertIn("0.", run("--version").stdout)

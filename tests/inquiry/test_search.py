@@ -48,10 +48,12 @@ HOLDS = {
     "Main.T1.Q rises": [(280, 400), (680, None)],
     "%IX0.0 falls": [(103, 200), (400, 600)],
     "X2 for > 10s": [],
+    "X1 rises for < T#50ms": [(100, 103)],
+    "X1 rises for < 0.05 s": [(100, 103)],
 }
 
 WRONG = {"X1 and": "too early", "X1 = ": "too early", "= 3": "'='", "Ghost rises": "no tag is called Ghost", "not X1 rises": "event", "X1 = 7x": "no value of X1",
-         "X1 for > soon": "'soon'", "(X1 or X2": "too early", "X1 X2": "'X2'", "N1 > much": "'much' is no value"}
+         "X1 for > soon": "'soon'", "(X1 or X2": "too early", "X1 X2": "'X2'", "X1 for < 5ms3": "no duration", "N1 > much": "'much' is no value"}
 
 
 class Conditions(unittest.TestCase):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -66,6 +67,70 @@ class Terminal(unittest.TestCase):
                 self.tmux("send-keys", "Escape")
                 self.wait("drop out?")
                 self.tmux("send-keys", "q")
+
+    def keys(self, *names: str) -> None:
+        self.tmux("send-keys", *names)
+
+    def test_the_first_three_minutes(self) -> None:
+        for width, height in ((160, 47), (80, 24)):
+            with self.subTest(width=width):
+                self.start(width, height, "demo")
+                self.wait("junction box 3, terminal 14")
+                self.keys("Down", "Down")
+                self.wait("3 of 6")
+                self.keys("End")
+                self.wait("6 of 6")
+                self.keys("p")
+                self.wait("1 proved")
+                self.keys("Home", "x")
+                self.wait("uses of Raise_Pump")
+                self.keys("Enter")
+                self.wait("whole program · Leaf_Drive")
+                self.keys("BSpace", "BSpace")
+                self.wait("drop out?")
+                self.keys("/")
+                self.wait("search")
+                self.tmux("send-keys", "-l", "East_Down_LS falls for < 50ms")
+                self.wait("28 places")
+                self.keys("Enter")
+                self.wait("of 28")
+                before = self.screen().splitlines()[0]
+                self.keys("N")
+                end = time.monotonic() + 10
+                while self.screen().splitlines()[0] == before and time.monotonic() < end:
+                    time.sleep(0.02)
+                self.assertNotEqual(self.screen().splitlines()[0], before)
+                target = os.path.join(self.home.name, f"answer{width}.pdf")
+                self.keys("e")
+                self.wait("export the answer")
+                self.keys("C-u")
+                self.tmux("send-keys", "-l", target)
+                self.keys("Enter")
+                self.wait("written:")
+                self.assertGreater(os.path.getsize(target), 2000)
+                self.keys("q")
+
+    def test_killed_at_any_instant_nothing_older_than_a_second_is_lost(self) -> None:
+        letters = "abcdefgh"
+        for run, pause in enumerate((1.0, 1.3, 1.7)):
+            with self.subTest(pause=pause):
+                state = os.path.join(self.home.name, f"state{run}")
+                self.start(100, 30, "demo", XDG_STATE_HOME=state)
+                self.wait("terminal 14")
+                for letter in letters:
+                    self.keys("m", letter)
+                    self.wait(f"mark {letter} set")
+                time.sleep(pause)
+                self.keys("m", "z")
+                self.wait("mark z set")
+                pid = self.tmux("display", "-p", "#{pane_pid}").strip()
+                os.kill(int(pid), signal.SIGKILL)
+                self.start(100, 30, "demo", XDG_STATE_HOME=state)
+                self.wait("R starts fresh")
+                self.keys("'", "'")
+                text = self.wait("marks and notes")
+                for letter in letters:
+                    self.assertRegex(text, rf"(?m)^ +{letter} +14:02")
 
     def test_old_terminals_and_no_colour_do_not_stop_it(self) -> None:
         for variables in ({"TERM": "vt220"}, {"TERM": "linux"}, {"TERM": "screen"}, {"TERM": "xterm"}, {"NO_COLOR": "1", "TERM": "tmux-256color"}):

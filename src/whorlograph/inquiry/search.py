@@ -94,7 +94,11 @@ class Search:
 
     def _long(self, found: _Events, node: Any) -> Flags:
         """Which of them last as long as is asked."""
-        limit = duration(str(node.children[1]).replace(" ", ""))
+        text = str(node.children[1]).replace(" ", "")
+        try:
+            limit = duration(text.partition("#")[2] or text)
+        except ValueError:
+            raise UsageError("condition", f"{text!r} is no duration", _EXAMPLE) from None
         ends = np.where(found.ends < 0, self.log.end, found.ends)
         lasting = ends - found.starts
         if str(node.children[0]) == "<":

@@ -56,7 +56,7 @@ def parse_time(text: str, log: Log) -> int:
     text = text.strip()
     own = text.startswith("@")
     match = _NUMBER.match(text[1:] if own else text)
-    if match and (match.group(2) or match.group(3)):
+    if match and (match.group(2) or match.group(3)) and len(match.group(4) or "") < 5:
         ns = _exact(match)
         return ns - log.origin if own and log.clock is Clock.SECONDS else ns
     match = _OF_DAY.match(text)
