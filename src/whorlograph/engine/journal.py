@@ -84,7 +84,9 @@ class Journal:
         found = self._rows.get(tag)
         if found is None:
             if self._order is None:
-                self._order = np.argsort(self.tag, kind="stable")
+                # numpy sorts 16 bits by radix, in one pass.
+                small = bool(len(self.tag)) and int(self.tag.max()) < 1 << 16 and int(self.tag.min()) >= 0
+                self._order = np.argsort(self.tag.astype(np.uint16) if small else self.tag, kind="stable")
                 sorted_tags = self.tag[self._order]
                 top = int(sorted_tags[-1]) + 2 if len(sorted_tags) else 1
                 self._bounds = np.searchsorted(sorted_tags, np.arange(top))

@@ -4,38 +4,76 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from textual.app import App
 
-from whorlograph.desk.job import jobs_folder, open_desk
-from whorlograph.desk.session import Session
 from whorlograph.drawing.palette import PALETTES
-from whorlograph.model.question import Question
+from whorlograph.model.errors import WhorlographError
 
-from .main import MainScreen
+from .first import FirstScreen, Opening
+
+if TYPE_CHECKING:
+    from whorlograph.desk.session import Session
+    from whorlograph.model.question import Question
+
+    from .main import MainScreen
 
 
 class WhorlographApp(App[None], inherit_bindings=False):
-    """Full screen over a session; nothing is computed here."""
+    """Full screen over a session; nothing is computed here.
+
+    Args: session: loaded already, or None with an ``opening`` that loads it once the first frame stands;
+        jobs: the folder where the job is kept (None: nowhere); resume: stand where the kept job stood.
+    """
 
     ENABLE_COMMAND_PALETTE: ClassVar[bool] = False
     TITLE = "Whorlograph"
+    main: MainScreen
 
-    def __init__(self, session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False,
-                 jobs: Path | None = None, resume: bool = True) -> None:
+    def __init__(self, session: Session | None, question: Question | None, palette: str = "dark", ascii_: bool = False,
+                 jobs: Path | None = None, resume: bool = True, opening: Opening | None = None) -> None:
         super().__init__()
-        self.jobs, self.resume = jobs, resume
+        self.jobs, self.resume, self.opening = jobs, resume, opening
         self.session, self.question = session, question
+        self.failure: BaseException | None = None
         plain = bool(os.environ.get("NO_COLOR")) or os.environ.get("TERM", "") in ("vt100", "vt220", "dumb")
         self.palette_name = "mono" if plain else palette
         self.ascii = ascii_
 
     def on_mount(self) -> None:
-        """Open the main view."""
+        """Show the first frame, then read; or open the main view at once."""
+        if self.session is not None:
+            self._open()
+        elif self.opening is not None:
+            self.push_screen(FirstScreen(self.opening))
+            self.run_worker(self._read, thread=True, exit_on_error=False)
+        self._ground()
+
+    def _read(self) -> None:
+        """Read the files in a thread; what they say of themselves comes out when the screen is left."""
+        assert self.opening is not None
+        try:
+            self.session, self.question = self.opening.load()
+            from . import main  # noqa: F401 -- its imports too are better done beside the first frame
+        except Exception as error:
+            self.failure = error
+            self.call_from_thread(self.exit)
+            return
+        self.call_from_thread(self._open)
+
+    def _open(self) -> None:
+        from whorlograph.desk.job import open_desk
+
+        from .main import MainScreen
+
+        assert self.session is not None
         desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs)
         self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
-        self.push_screen(self.main)
+        if isinstance(self.screen, FirstScreen):
+            self.switch_screen(self.main)
+        else:
+            self.push_screen(self.main)
         self._ground()
 
     def _ground(self) -> None:
@@ -68,6 +106,16 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.main.do_help()
 
 
-def run(session: Session, question: Question | None, palette: str = "dark", ascii_: bool = False, resume: bool = True) -> None:
-    """Run the application until it is left; the job is kept in the state folder."""
-    WhorlographApp(session, question, palette, ascii_, jobs_folder(), resume).run()
+def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: bool = True) -> None:
+    """Run the application until it is left; the job is kept in the state folder.
+
+    Raises: WhorlographError for a file that cannot be read, after the screen is the terminal's again.
+    """
+    import platformdirs
+
+    app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening)
+    app.run()
+    if isinstance(app.failure, WhorlographError):
+        raise app.failure
+    if app.failure is not None:
+        raise RuntimeError("while opening") from app.failure

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from whorlograph.cli.options import screen_options
 from whorlograph.model.errors import UsageError
+
+if TYPE_CHECKING:
+    from whorlograph.desk.session import Session
+    from whorlograph.model.question import Question
 
 
 @click.command()
@@ -23,12 +29,17 @@ def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
         return 0
     if case not in known:
         raise UsageError("", f"no case is called {case}", f"the cases are {', '.join(known)}")
-    from whorlograph.desk.session import Paths, load
-    from whorlograph.model.question import Question
-
     one = known[case]
-    session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
-    from whorlograph.ui.app import run
 
-    run(session, Question(session.tag(one.tag)), palette, ascii_, resume=False)
+    def load() -> tuple[Session, Question | None]:
+        from whorlograph.desk.session import Paths, load
+        from whorlograph.model.question import Question
+
+        session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
+        return session, Question(session.tag(one.tag))
+
+    from whorlograph.ui.app import run
+    from whorlograph.ui.first import Opening
+
+    run(Opening(one.title, f"{one.program.name}, {one.log.name}", load), palette, ascii_, resume=False)
     return 0

@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from whorlograph.cli.options import FILE, program_options, screen_options
+from whorlograph.model.errors import InputError
+
+if TYPE_CHECKING:
+    from whorlograph.desk.session import Session
+    from whorlograph.model.question import Question
 
 
 @click.command()
@@ -17,12 +23,37 @@ from whorlograph.cli.options import FILE, program_options, screen_options
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             tag: str | None, palette: str, ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
-    from whorlograph.desk.session import Paths, load
-    from whorlograph.model.question import Question
+    _check(program, io_list, profile, *logs)
 
-    session = load(Paths(program, logs, io_list, profile, resource), plain)
-    number = session.tag(tag) if tag else session.first_output()
+    def load() -> tuple[Session, Question | None]:
+        from whorlograph.desk.session import Paths, load
+        from whorlograph.model.question import Question
+
+        session = load(Paths(program, logs, io_list, profile, resource), plain)
+        number = session.tag(tag) if tag else session.first_output()
+        return session, Question(number) if number is not None else None
+
     from whorlograph.ui.app import run
+    from whorlograph.ui.first import Opening
 
-    run(session, Question(number) if number is not None else None, palette, ascii_)
+    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), load), palette, ascii_)
     return 0
+
+
+def _check(*paths: Path | None) -> None:
+    """Look at the files before the screen is taken: what is missing, empty or no program shows at once.
+
+    Raises: InputError for such a file.
+    """
+    for number, path in enumerate(paths):
+        if path is None:
+            continue
+        try:
+            with path.open("rb") as file:
+                head = file.read(4096)
+        except OSError as error:
+            raise InputError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
+        if not head.strip():
+            raise InputError(str(path), "the file is empty", "give another file")
+        if number == 0 and not head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(b"<") and head[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+            raise InputError(f"{path}:1", "not well-formed XML, so no program", "export the program as IEC 61131-10 XML")
