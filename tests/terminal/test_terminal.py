@@ -103,7 +103,6 @@ class Terminal(unittest.TestCase):
                 target = os.path.join(self.home.name, f"answer{width}.pdf")
                 self.keys("e")
                 self.wait("export the answer")
-                self.keys("C-u")
                 self.tmux("send-keys", "-l", target)
                 self.keys("Enter")
                 self.wait("written:")

@@ -44,7 +44,7 @@ class ListOverlay(ModalScreen[object]):
         """A field to type in, if the list can be filtered, and the list."""
         with Vertical():
             if self.placeholder is not None:
-                yield Input(placeholder=self.placeholder)
+                yield Input(placeholder=self.placeholder, select_on_focus=False)
             yield self.box
 
     def on_mount(self) -> None:
@@ -178,15 +178,13 @@ class Prompt(ModalScreen[str | None]):
         """Title, reading, field."""
         with Vertical():
             yield self.box
-            yield Input(placeholder=self.placeholder)
+            yield Input(self.before, placeholder=self.placeholder, select_on_focus=False)
 
     def on_mount(self) -> None:
         """Say what may be typed; begin with the text given, chosen so that typing replaces it."""
         self.box.show([[(f" {self.placeholder}", Ink.QUIET)]], active=True)
         if self.before:
-            field = self.query_one(Input)
-            field.value = self.before
-            field.select_all()
+            self.query_one(Input).select_all()
 
     def reading(self, text: str) -> tuple[str, bool]:
         """What the text is understood as, and whether it is complete."""
