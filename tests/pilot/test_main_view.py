@@ -137,6 +137,18 @@ class MainView(unittest.IsolatedAsyncioTestCase):
                     await pilot.pause()
                     self.assertIsInstance(app.screen, MainScreen)
 
+    async def test_help_is_searched(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("question_mark", "slash")
+            await pilot.pause()
+            app.screen.query_one(Input).value = "shift book"
+            await pilot.press("enter")
+            await pilot.pause()
+            overlay = app.screen
+            assert isinstance(overlay, ListOverlay)
+            self.assertEqual(len(overlay.shown), 1)
+            self.assertIn("the answer on paper", "".join(t for t, _ in overlay.all_lines[overlay.shown[0]]))
+
     async def test_every_action_stands_in_help_and_palette_and_does_something(self) -> None:
         async with self.opened() as (app, pilot):
             await pilot.press("question_mark")

@@ -47,4 +47,4 @@ def help_overlay(strand: str, width: int) -> ListOverlay:
     lines.append([("", Ink.TEXT)])
     for action in ACTIONS:
         lines += _rows(action, width)
-    return ListOverlay("help", lines, hint="arrows scroll · Esc closes")
+    return ListOverlay("help", lines, hint="arrows scroll · / searches · Esc closes")

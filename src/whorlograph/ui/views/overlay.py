@@ -138,12 +138,26 @@ class ListOverlay(ModalScreen[object]):
             self.move(moves[name])
         elif event.key == "enter" and not typing:
             self.choose()
+        elif name == "search" and not typing:
+            self._search()
         elif event.key == "f1" or (name == "help" and not typing):
             self.app.call_later(getattr(self.app, "show_help", lambda: None))
         else:
             return
         event.stop()
         event.prevent_default()
+
+    def _search(self) -> None:
+        """Show only the lines that hold every word that is typed."""
+        from .search import SearchPrompt
+
+        def take(text: str | None) -> None:
+            if text is not None:
+                self.shown = self.narrowed(text)
+                self.at = 0
+                self.paint()
+
+        self.app.push_screen(SearchPrompt(lambda text: f"{len(self.narrowed(text))} lines"), take)
 
     def on_lines_clicked(self, event: Lines.Clicked) -> None:
         """A click chooses."""
