@@ -26,7 +26,7 @@ _PHRASES = {
     LinkKind.RUNG_TRUE: "on", LinkKind.SET_BY: "set", LinkKind.RESET_BY: "reset", LinkKind.NEVER_SET: "not set",
     LinkKind.HELD_BY_JUMP: "jumped over", LinkKind.NOT_CALLED: "not called", LinkKind.OVERWRITTEN: "overwritten",
     LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
-    LinkKind.NOT_MET: "comparison not met",
+    LinkKind.NOT_MET: "comparison not met", LinkKind.MISSED_PULSE: "came and went unseen",
 }
 
 

@@ -46,6 +46,10 @@ def trial_for(root: Root, controller: Controller, journal: Journal, begun: int |
     if root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
         if tag.type.family is not Family.BOOL:
             return _former_number(root, controller, journal)
+        if root.missed:
+            lasting = max(root.missed, 2 * controller.scan_time)
+            return (Trial((Hold(root.tag, int(bool(root.value)), root.since or 0, (root.since or 0) + lasting),)),
+                    f"{tag.name} {'on' if root.value else 'off'} for two scans")
         start = begun if begun is not None else root.since if root.since is not None else 0
         return Trial((Hold(root.tag, int(not root.value), start),)), f"{tag.name} held {'off' if root.value else 'on'}"
     if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:

@@ -35,7 +35,7 @@ def rank(roots: list[Root], symptom_time: int) -> list[Root]:
         place, root = item
         before = root.since if root.since is not None and root.since <= symptom_time else None
         standing = before is None
-        return (root.proved is False, root.kind not in ALONE, not root.changed and standing,
+        return (root.proved is False, not (root.kind in ALONE or root.missed), not root.changed and standing,
                 not root.changed, -(root.blocked / root.attempts if root.attempts else 0.0), standing,
                 -(before or 0), -len(root.short), place)
 

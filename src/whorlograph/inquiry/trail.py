@@ -18,7 +18,8 @@ class Root:
     ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
     the log. ``changed``: it brought the asked state about; ``blocked`` of ``attempts`` it blocked; ``proved``
     True, False, or None where nothing could be tried; ``proof`` says what the second replay showed;
-    ``missing``: of a latch, it kept away the write that never came.
+    ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
+    no scan saw, 0 else.
     """
 
     kind: RootKind
@@ -36,6 +37,7 @@ class Root:
     proof: str = ""
     step: int = -1
     missing: bool = False
+    missed: int = 0
 
     @property
     def key(self) -> tuple[RootKind, int | None]:

@@ -13,6 +13,7 @@ from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import Question, RootKind, Symptom
 
 from .attempts import attempts
+from .links import missed_pulse
 from .mismatch import mismatch_root
 from .ranking import merge, rank
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
@@ -84,6 +85,12 @@ class Inquiry:
         tries = attempts(tracer, tag, scan)
         dropped = path.last_change(scan, False) or 0
         tries = [a for a in tries if not path.at(a.scan) and a.scan > dropped]
+        last = tracer.time(tries[-1].scan) if tries else tracer.time(dropped)
+        missed = missed_pulse.find(tracer, tag, last, tracer.time(scan))
+        if missed is not None:
+            at = tracer.at(missed.stay.start)
+            return self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
+                                missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
         looked = tries[-1].scan if tries else scan
         link = tracer.explain(tag, View(looked, LAST), False, 0)
         time = tracer.time(looked)

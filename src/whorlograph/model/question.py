@@ -36,6 +36,7 @@ class LinkKind(StrEnum):
     HALTED = "halted"
     BLOCK = "block"
     NOT_MET = "not-met"
+    MISSED_PULSE = "missed-pulse"
 
 
 class RootKind(StrEnum):

@@ -52,7 +52,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
     if not tracer.boolean(root.tag):
         since = f" since {tracer.at(root.since)}" if root.since is not None else " in the whole log before"
         root.text = f"{one.name} reads {root.value}{since}"
-        root.what_to_check = _where(point, one.name)
+        root.what_to_check = where(point, one.name)
         return root
     on = bool(root.value)
     now = _stay(calm(stays(log, root.tag, one.initial)), root.since)
@@ -69,7 +69,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
     told = history(short, not on, [tracer.at(s.start) for s in short[:1]])
     label = f" ({point.description})" if point is not None and point.description else ""
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
-    root.what_to_check = f"{_where(point, one.name)}; {meaning(point, on)}"
+    root.what_to_check = f"{where(point, one.name)}; {meaning(point, on)}"
     return root
 
 
@@ -77,7 +77,8 @@ def _stay(found: list[Stay], since: int | None) -> Stay | None:
     return next((s for s in found if since is not None and s.start <= since < s.start + max(1, s.length)), None)
 
 
-def _where(point: object, name: str) -> str:
+def where(point: object, name: str) -> str:
+    """Where to look, as far as the I/O list says."""
     from whorlograph.model.iolist import Point
 
     if not isinstance(point, Point) or not point.whereabouts:

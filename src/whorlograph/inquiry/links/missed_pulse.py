@@ -1,0 +1,86 @@
+"""``missed-pulse``: an input came and went between two scans, so that no rung ever saw it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from whorlograph.model.literals import duration_text
+from whorlograph.model.question import LinkKind, RootKind
+
+from ..pulses import Stay, calm, stays
+from ..trail import Link, Root
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+PHASES = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Missed:
+    """A pulse that no scan saw: which condition of which tag's rung (``step``), when and how long (ns)."""
+
+    tag: int
+    condition: int
+    step: int
+    stay: Stay
+
+
+def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0) -> Missed | None:
+    """The last pulse of a start condition, behind ``after`` and up to ``until`` (ns), that no scan saw.
+
+    A start condition that the program computes passes on what its own conditions missed.
+    """
+    from ..attempts import DEEPEST, start_conditions
+
+    best: Missed | None = None
+    for writer in tracer.writers.get(tag, []):
+        if not hasattr(writer.element, "wires") or depth > DEEPEST:
+            continue
+        for condition, on in start_conditions(tracer, tag, writer):
+            if condition in tracer.logged and not tracer.writers.get(condition):
+                for stay in reversed(calm(stays(tracer.log, condition, tracer.tag(condition).initial))):
+                    if bool(stay.value) == on and stay.ended and after < stay.start <= until and _unseen(tracer, stay):
+                        found: Missed | None = Missed(tag, condition, writer.step, stay)
+                        break
+                else:
+                    found = None
+            else:
+                found = find(tracer, condition, after, until, depth + 1) if on and condition != tag else None
+            if found is not None and (best is None or found.stay.start > best.stay.start):
+                best = found
+    return best
+
+
+def _unseen(tracer: Tracer, stay: Stay) -> bool:
+    """Whether no scan started while an input stood so."""
+    clock = tracer.journal.clock
+    scan = clock.scan_at(stay.start + stay.length - 1)
+    return scan > 0 and clock.start(scan) < stay.start
+
+
+def _phases(tracer: Tracer, stay: Stay) -> int:
+    """At how many of four phases of the scans the pulse would have been seen."""
+    period = max(1, tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start)))
+    return sum((stay.start + stay.length - 1 - shift) // period > (stay.start - 1 - shift) // period
+               for shift in (k * period // PHASES for k in range(PHASES)))
+
+
+def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
+    """The asked tag without power, because of a pulse that was not seen."""
+    from .field_input import where
+
+    name, stay = tracer.name(missed.condition), missed.stay
+    state = tracer.state_word(bool(stay.value))
+    point = tracer.iolist.get(missed.condition)
+    period = tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start))
+    text = (f"{name} was {state} for {duration_text(stay.length)} at {tracer.at(stay.start)}, between two scans: no rung ever saw it "
+            f"(seen in {_phases(tracer, stay)} of {PHASES} phases of the scan)")
+    check = (f"{where(point, name)}; the pulse is shorter than the scan of {duration_text(period)}: make it longer, "
+             "or give it to a task or a faster input")
+    root = Root(RootKind.FIELD_INPUT, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length)
+    scan = tracer.journal.clock.scan_at(stay.start)
+    inner = Link(LinkKind.MISSED_PULSE, missed.condition, bool(stay.value), stay.start, missed.step, scan, text, roots=[root])
+    return Link(LinkKind.RUNG_FALSE, asked, False, None, missed.step, scan,
+                f"{tracer.name(asked)} got no power: {name} came and went in {tracer.place(missed.step)} without being seen", children=[inner])
