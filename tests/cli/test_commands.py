@@ -58,6 +58,12 @@ class Commands(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("ES-4", done.stdout)
 
+    def test_why_without_anything_says_what_it_rests_on(self) -> None:
+        done = run("why", BRIDGE.program, "Chain_OK")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("This rests on: no log: every input is taken as declared", done.stdout)
+        self.assertIn("EStop_Desk_N", done.stdout)
+
     def test_replay_writes_settled_rows(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             out = Path(folder) / "out.csv"
@@ -85,7 +91,6 @@ class Commands(unittest.TestCase):
                 (("why", *FILES, "Nobody"), "no tag is called Nobody"),
                 (("why", *FILES, "Raise_Pmp"), "Raise_Pump"),
                 (("why", *FILES, "Raise_Pump", "--at", "never"), "is no time"),
-                (("why", BRIDGE.program, "Raise_Pump"), "neither a log nor --now"),
                 (("why", BRIDGE.program, BRIDGE.log), "no tag is given"),
                 (("why", "gone.xml", BRIDGE.log, "X"), "gone.xml"),
                 (("replay", BRIDGE.program, empty), "empty"),

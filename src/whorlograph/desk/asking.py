@@ -55,10 +55,11 @@ def prove_all(session: Session, answer: Answer) -> None:
 def settled_now(session: Session, text: str) -> Session:
     """A session whose log is one instant: the values read off the input lamps, and time for all to settle.
 
+    Args: text: "A=1,B=0"; "" takes every input as declared.
     Raises: UsageError for an unknown tag or value.
     """
     tags, values = [], []
-    for part in text.split(","):
+    for part in text.split(",") if text.strip() else ():
         name, equals, value = part.partition("=")
         if not equals:
             raise UsageError("--now", f"{part!r} is not TAG=VALUE", "write --now Start=0,Stop=1")

@@ -76,6 +76,16 @@ class WhorlographApp(App[None], inherit_bindings=False):
             self.push_screen(self.main)
         self._ground()
 
+    def _handle_exception(self, error: Exception) -> None:
+        """A mistake of ours ends the screen; the command line files it and says where, instead of a traceback."""
+        if self.is_headless:
+            super()._handle_exception(error)
+            return
+        self.failure = error
+        if getattr(self, "main", None) is not None:
+            self.main.desk.save()
+        self.exit()
+
     def _ground(self) -> None:
         palette = PALETTES[self.palette_name]
         if palette.ground:

@@ -40,7 +40,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     if now:
         session = settled_now(session, now)
     elif not logs:
-        raise UsageError(str(program), "neither a log nor --now is given", "give a log, or --now Tag=1,Tag=0 from the input lamps")
+        session = settled_now(session, "")
     answer = ask(session, name, at, Symptom(symptom) if symptom else None)
     if prove:
         prove_all(session, answer)

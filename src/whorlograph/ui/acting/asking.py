@@ -96,8 +96,8 @@ class Asking(Paging):
             self.say("this is where you began; q leaves")
             return
         before = self.walk.pop()
-        if self.scene is None or before.question != self.view.question:
-            answer = self.answers[before.question]
+        answer = self.answers.get(before.question)
+        if answer is not None and before.question != self.view.question:
             self.open_answer(before.question, answer)
         self._show_page(before.page)
         self.view = before

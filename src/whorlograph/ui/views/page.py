@@ -139,6 +139,10 @@ class Page(Screen[None]):
         """Last line."""
         self.move(10**7)
 
+    def do_labels(self) -> None:
+        """Letters belong to the strands."""
+        self.say("letters stand on the strands only; here the arrows and / do")
+
     def do_search(self) -> None:
         """Ask for a text."""
         from .search import SearchPrompt
