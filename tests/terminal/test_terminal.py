@@ -89,7 +89,7 @@ class Terminal(unittest.TestCase):
                 self.keys("BSpace", "BSpace")
                 self.wait("drop out?")
                 self.keys("/")
-                self.wait("search")
+                self.wait("▸ search")
                 self.tmux("send-keys", "-l", "East_Down_LS falls for < 50ms")
                 self.wait("28 places")
                 self.keys("Enter")
