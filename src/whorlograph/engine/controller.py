@@ -170,20 +170,20 @@ class Controller:
         complete = not stop()
         if complete:
             machine.run(feed.end)
-        journal = self.journal_of(machine, feed, feed.end if complete else reached)
+        journal = self.journal_of(machine, feed, feed.end if complete else reached, last=True)
         journal.complete = complete
         machine.close()
         return journal
 
-    def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None) -> Journal:
-        """The journal of a machine that has run up to a time, by default the feed's end."""
+    def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None, last: bool = False) -> Journal:
+        """The journal of a machine that has run up to a time, by default the feed's end; ``last``: it will not run on."""
         end = feed.end if reached is None else reached
-        last = machine.scan
-        if last and machine.period:
-            last += max(0, end - machine.start) // machine.period
+        scans = machine.scan
+        if scans and machine.period:
+            scans += max(0, end - machine.start) // machine.period
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
-        return build_journal(machine.columns, list(feed.initial), last, fault)
+        return build_journal(machine.columns, list(feed.initial), scans, fault, last)
 
     def _fault(self, raw: RawFault) -> Fault:
         code = at.FAULT_NAMES[raw.code]

@@ -162,19 +162,29 @@ class Journal:
         return int(self.key[number]) >> BITS, int(self.step[number])
 
 
-def build_journal(columns: Columns, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
-    """Put the blocks of a run together, with the clock taken out."""
-    if columns.blocks:
-        records: Any = np.concatenate(columns.blocks) if len(columns.blocks) > 1 else columns.blocks[0]
-        columns.blocks = [records]
-    else:
-        records = np.zeros(0, [("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
-    starts = records[records["tag"] == at.CLOCK_START]
-    periods = records[records["tag"] == at.CLOCK_PERIOD]
-    clock = ScanClock(starts["scan"].tolist(), starts["value"].tolist(), periods["value"].tolist(), last_scan)
-    rows = records[records["tag"] >= 0]
-    key = (rows["scan"].astype(np.int64) << BITS) + rows["number"]
-    return Journal(key, np.ascontiguousarray(rows["step"]), np.ascontiguousarray(rows["tag"]), np.ascontiguousarray(rows["value"]),
-                   initial, clock, fault)
+def build_journal(columns: Columns, initial: list[int], last_scan: int, fault: Fault | None = None, last: bool = False) -> Journal:
+    """Put the blocks of a run together, with the clock taken out.
 
-
+    Args: last: the run is over: blocks are given up one by one, so that the rows are held once only.
+    """
+    scans: list[int] = []
+    starts: list[int] = []
+    periods: list[int] = []
+    parts: tuple[list[Any], ...] = ([], [], [], [])
+    blocks = columns.blocks if last else list(columns.blocks)
+    blocks.reverse()
+    while blocks:
+        block: Any = blocks.pop()
+        tag = block["tag"]
+        scans += block["scan"][tag == at.CLOCK_START].tolist()
+        starts += block["value"][tag == at.CLOCK_START].tolist()
+        periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
+        rows = block[tag >= 0]
+        for part, column in zip(parts, ((rows["scan"].astype(np.int64) << BITS) + rows["number"], rows["step"], rows["tag"], rows["value"]),
+                                strict=True):
+            part.append(np.ascontiguousarray(column))
+    found = []
+    for part, kind in zip(parts, (np.int64, np.int32, np.int32, np.int64), strict=True):
+        found.append(np.concatenate(part) if len(part) != 1 else part[0]) if part else found.append(np.zeros(0, kind))
+        part.clear()
+    return Journal(found[0], found[1], found[2], found[3], initial, ScanClock(scans, starts, periods, last_scan), fault)
