@@ -74,6 +74,7 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             before = app.main.view
             await pilot.press("down", "down", "w")
             self.assertIn("Why did Barriers_Down", screen_text(app))
+            self.assertIn("‹ Raise_Pump", screen_text(app).splitlines()[1])
             await pilot.press("backspace")
             self.assertEqual(app.main.view.question, before.question)
             self.assertEqual(app.main.view.line, 2)

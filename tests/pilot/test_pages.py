@@ -179,6 +179,24 @@ class Pages(unittest.IsolatedAsyncioTestCase):
                     self.assertNotIn("?????", screen_text(app))
                 await self.keys(pilot, "q")
 
+    async def test_no_page_tells_anything_by_colour_alone(self) -> None:
+        texts: dict[str, dict[str, str]] = {}
+        for palette in ("dark", "light", "mono"):
+            app = bridge_app(session=self.session, palette=palette)
+            async with app.run_test(size=(160, 47)) as pilot:
+                await answered(pilot, app)
+                for key in "XFSP":
+                    await self.keys(pilot, key)
+                    texts.setdefault(key, {})[palette] = screen_text(app)
+                    await self.keys(pilot, "q")
+        for key, shown in texts.items():
+            with self.subTest(key):
+                self.assertEqual(len(set(shown.values())), 1)
+        self.assertIn("● ", texts["F"]["mono"])
+        self.assertIn("○ ", texts["F"]["mono"])
+        self.assertIn("! never read", texts["X"]["mono"])
+        self.assertIn("✕", texts["P"]["mono"])
+
     async def test_a_key_without_meaning_says_so_on_a_page_too(self) -> None:
         async with self.opened() as (app, pilot):
             await self.keys(pilot, "X", "z")

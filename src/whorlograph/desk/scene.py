@@ -89,8 +89,8 @@ class Scene:
             return last
         return ".".join(full.split(".")[-2:]) if full.count(".") > 1 or "." in full else full
 
-    def head(self, scan: int, time: int, width: int) -> list[list[Run]]:
-        """Two lines: what runs and when; the question and how far its answer stands."""
+    def head(self, scan: int, time: int, width: int, path: str = "") -> list[list[Run]]:
+        """Two lines: what runs and when; the question, the questions that led to it (``path``), how far its answer stands."""
         session, log = self.session, self.session.log
         day = date_text(log, time)
         left = session.paths.title or session.program.name
@@ -101,9 +101,9 @@ class Scene:
         middle = f" · {file}" if len(left) + len(right) + len(file) + 8 <= width else ""
         gap = max(1, width - len(left) - len(middle) - len(right) - 2)
         first: list[Run] = [(" " + left, Ink.STRONG), (middle, Ink.QUIET), (" " * gap, Ink.TEXT), (right + " ", Ink.MOMENT)]
-        return [first, self._question_line(width)]
+        return [first, self._question_line(width, path)]
 
-    def _question_line(self, width: int) -> list[Run]:
+    def _question_line(self, width: int, path: str) -> list[Run]:
         answer = self.answer
         verb = {"dropped-out": "drop out", "will-not-pull-in": "not pull in", "will-not-drop-out": "not drop out", "chatters": "chatter"}
         name = self.name(answer.tag)
@@ -116,9 +116,11 @@ class Scene:
         left = f" Why {ask} "
         middle = f" {verb[answer.symptom.value]}?"
         warn = self.warning(width - len(left) - len(name) - len(middle) - len(right) - 6)
-        gap = max(1, width - len(left) - len(name) - len(middle) - len(warn) - len(right) - 3)
+        came = f"  ‹ {path}" if path and len(left) + len(name) + len(middle) + len(warn) + len(right) + len(path) + 8 <= width else ""
+        gap = max(1, width - len(left) - len(name) - len(middle) - len(warn) - len(came) - len(right) - 3)
         ink = Ink.PROVED if proved else Ink.QUIET
-        return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", Ink.BLOCK), (" " * gap, Ink.TEXT),
+        return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", Ink.BLOCK),
+                (came, Ink.QUIET), (" " * gap, Ink.TEXT),
                 (right + " ", ink)]
 
     def warning(self, width: int) -> str:

@@ -139,11 +139,17 @@ class Painting(Screen[None]):
             title = self.session.paths.title or self.session.program.name
             self.head.show([[(f" {title}", Ink.STRONG)], [(f" {self.session.paths.program.name}", Ink.QUIET)]])
             return
-        self.head.show(self.scene.head(self.view.scan, self.view.time, self.size.width))
+        self.head.show(self.scene.head(self.view.scan, self.view.time, self.size.width, self._path()))
         self._paint_trail()
         self._paint_rungs()
         self._paint_hand()
         self._paint_timeline()
+
+    def _path(self) -> str:
+        """The questions that led here, the latest first."""
+        assert self.scene is not None
+        asked = [v.question.tag for v in reversed(self.walk) if v.question != self.view.question]
+        return " ‹ ".join(self.scene.name(t) for t in list(dict.fromkeys(asked))[:3])
 
     def _paint_hint(self) -> None:
         self.hint.show([[(" " + (self.said or self._next_step()), Ink.TEXT)]])
