@@ -26,8 +26,9 @@ def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, d
     if enable is not None and not flow.power.get(block.id, True):
         return unpowered(tracer, None, step, block.id, enable.wires, scan, depth, what=f"EN of {block.type_name}")
     held = bool(flow.out.get((block.id, "OUT"), False))
-    values = [str(flow.out.get((p.wires[0].source, ""), "?")) for p in block.inputs if p.name.upper() != "EN" and p.wires]
-    text = f"{comparison_words(circuit, block)} {'holds' if held else 'does not hold'} in {tracer.place(step)} ({', '.join(values)})"
+    values = [f"{source.expression} is {flow.out.get((source.id, ''), '?')}" for source in _operands(circuit, block)]
+    text = f"{comparison_words(circuit, block)} {'holds' if held else 'does not hold'} in {tracer.place(step)}"
+    text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, step, scan, text, block.id)
     if not held and not change:
         for tag, wanted in _wanted(circuit, block, flow.tags):
@@ -39,6 +40,12 @@ def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, d
     if not found.children:
         _inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
     return found
+
+
+def _operands(circuit: Circuit, block: Block) -> list[InVariable]:
+    """The operands that are no literals."""
+    found = [circuit.ids.get(pin.wires[0].source) for pin in block.inputs if pin.wires and pin.name.upper() != "EN"]
+    return [e for e in found if isinstance(e, InVariable) and literal(e.expression) is None]
 
 
 def _wanted(circuit: Circuit, block: Block, tags: dict[int, int]) -> list[tuple[int, int]]:
