@@ -51,7 +51,9 @@ class Terminal:
         while self.run("capture-pane", "-p") == before:
             if time.perf_counter() - start > 10:
                 raise TimeoutError(key)
-        return time.perf_counter() - start
+        took = time.perf_counter() - start
+        time.sleep(0.1)  # let it settle, so that the next key is measured alone
+        return took
 
     def close(self) -> None:
         """End it."""

@@ -15,21 +15,11 @@ from whorlograph.model.times import clock_text, date_text
 
 from .command_line import why_command
 from .job import Kept
-from .scene import Scene, plain_scene
+from .scene import Scene, plain_scene, window
 from .session import Session
 from .words import answer_text, root_lines
 
 MOST_RUNGS, MOST_LANES = 14, 22
-
-
-def window(session: Session, answer: Answer) -> tuple[int, int]:
-    """A stretch of time that shows the complaint and what led to it, but not more (ns)."""
-    near = 120_000_000_000
-    times = [link.since for _, link in answer.links() if link.since is not None and answer.time - link.since < near]
-    times += [r.since for r in answer.roots[:2] if r.since is not None and answer.time - r.since < near]
-    reach = max(0, answer.time - min(times, default=answer.time))
-    before = max(1_000_000_000, reach * 3 // 2)
-    return max(0, answer.time - before), min(max(session.log.end, 1), answer.time + max(600_000_000, before // 2))
 
 
 def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = True) -> Picture:

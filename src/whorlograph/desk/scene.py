@@ -463,3 +463,13 @@ class Scene:
 def plain_scene(session: Session) -> Scene:
     """What draws a session's rungs without a question."""
     return Scene(session, Answer(Symptom.DROPPED_OUT, 0, None, 0, 0, None, [], ""))
+
+
+def window(session: Session, answer: Answer) -> tuple[int, int]:
+    """A stretch of time that shows the complaint and what led to it, but not more (ns)."""
+    near = 120_000_000_000
+    times = [link.since for _, link in answer.links() if link.since is not None and answer.time - link.since < near]
+    times += [r.since for r in answer.roots[:2] if r.since is not None and answer.time - r.since < near]
+    reach = max(0, answer.time - min(times, default=answer.time))
+    before = max(1_000_000_000, reach * 3 // 2)
+    return max(0, answer.time - before), min(max(session.log.end, 1), answer.time + max(600_000_000, before // 2))

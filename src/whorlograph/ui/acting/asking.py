@@ -6,8 +6,7 @@ from collections.abc import Generator
 
 from whorlograph.desk.asking import inquiry, prove_root
 from whorlograph.desk.command_line import why_command
-from whorlograph.desk.report import window
-from whorlograph.desk.scene import Scene
+from whorlograph.desk.scene import Scene, window
 from whorlograph.desk.summary import fault_text
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.proof import Proof

@@ -9,7 +9,6 @@ from string import ascii_letters
 
 from whorlograph.desk.finding import Found, find
 from whorlograph.desk.job import Kept, age_text
-from whorlograph.desk.report import write_report
 from whorlograph.model.question import Question
 
 from ..state import PageState
@@ -80,6 +79,8 @@ class Keeping(Asking):
             path = Path(text.strip()).expanduser()
 
             def job() -> Generator[str, None, str]:
+                from whorlograph.desk.report import write_report
+
                 yield f"writing {path}"
                 write_report(session, answer, path, kept)
                 return str(path)

@@ -7,8 +7,6 @@ from dataclasses import replace
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..state import PageState
-from ..views.page import ListPage
-from ..views.program import ProgramPage
 from .moving import Moving
 
 
@@ -27,6 +25,9 @@ class Paging(Moving):
             self.page = None
             self.app.pop_screen()
         if state is not None:
+            from ..views.page import ListPage
+            from ..views.program import ProgramPage
+
             self.page = ProgramPage(self, state) if state.name == "program" else ListPage(self, state)
             self.app.push_screen(self.page)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from textual import events
 from textual.app import ComposeResult
@@ -22,8 +23,10 @@ from ..keys import footer_runs
 from ..rung_cursor import with_cursor, with_letter
 from ..state import View
 from ..strands import Lines
-from ..views.page import Page
 from ..work import Work
+
+if TYPE_CHECKING:
+    from ..views.page import Page
 
 WIDE = 120
 SAVE_AFTER = 0.3  # seconds: what a kill can lose

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from whorlograph.desk.report import window
+from whorlograph.desk.scene import window
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import parse_time
