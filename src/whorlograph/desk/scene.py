@@ -238,12 +238,6 @@ class Scene:
         scan = clock.scan_at(max(0, time))
         return scan if clock.start(scan) >= time or root.since is None else min(scan + 1, clock.last)
 
-    def detail(self, line: TrailLine) -> str:
-        """The whole sentence of a trail line."""
-        if line.link is not None:
-            return line.link.text
-        return line.root.text if line.root is not None else ""
-
     # rungs
 
     def steps(self) -> list[int]:

@@ -22,8 +22,3 @@ def meaning(point: Point | None, on: bool) -> str:
         why = "the I/O list does not say how it is wired" if point is not None else "no I/O list says how it is wired"
         return f"{state} means {first} if wired normally open, {second} if normally closed; {why}"
     return f"{_WORDS[point.wiring]}: {state} means {_MEANING[point.wiring, on]}"
-
-
-def wiring_words(point: Point | None) -> str:
-    """How the device is wired."""
-    return _WORDS.get(point.wiring, "wiring unknown") if point is not None else "wiring unknown"

@@ -67,11 +67,3 @@ def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:
         if upper.startswith(prefix) and upper[len(prefix):] in ELEMENTARY:
             return None, ELEMENTARY[upper[len(prefix):]]
     return None
-
-
-def is_standard(name: str) -> bool:
-    """Whether a name is one of the standard's functions that stand in ladders."""
-    upper = name.upper()
-    return (upper in ARITHMETIC or upper in REALS or upper in COMPARISONS or upper in BITWISE or upper in SHIFTS
-            or upper in SELECTIONS or upper in ("TRUNC", "ADD_TIME", "SUB_TIME", "MULTIME", "DIVTIME")
-            or conversion(upper) is not None)

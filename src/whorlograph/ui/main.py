@@ -56,7 +56,7 @@ class MainScreen(Keeping):
 
     def on_working(self, message: Working) -> None:
         """Show how far the work is."""
-        self.say(message.text + " · Ctrl+C stops", keep=True)
+        self.say(message.text + " · Ctrl+C stops")
 
     def on_worked(self, message: Worked) -> None:
         """Take the result of some work."""

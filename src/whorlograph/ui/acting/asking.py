@@ -28,8 +28,6 @@ class Asking(Paging):
         self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
                          "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
         self.rungs.top = self.trail.top = 0
-        if self.trial_of is not None and self.trial_of[0] != question:
-            self.trial_of = None
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         self.paint()
 

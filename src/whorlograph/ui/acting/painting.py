@@ -74,7 +74,6 @@ class Painting(Screen[None]):
         self.owners: list[int] = []
         self.said = ""
         self.work = Work(self)
-        self.trial_of: tuple[Question, object] | None = None
         self.last = ""
         self.page: Page | None = None
         self.found = Found("")
@@ -122,7 +121,7 @@ class Painting(Screen[None]):
             double = 2 if self.scene is not None and self.scene.trial is not None else 1
             self.timeline.styles.height = min(max(5, height // 4), lanes * double + 2) if narrow else min(height // 3, lanes * double + 2)
 
-    def say(self, text: str, keep: bool = False) -> None:
+    def say(self, text: str) -> None:
         """A message in the line above the footer."""
         self.said = text
         if self.page is not None:
