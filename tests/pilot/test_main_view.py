@@ -83,6 +83,22 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             await pilot.press("backspace")
             self.assertIn("where you began", app.main.said)
 
+    async def test_a_count_makes_steps_bigger(self) -> None:
+        async with self.opened() as (app, pilot):
+            scan = app.main.view.scan
+            await pilot.press("1", "2", "full_stop")
+            self.assertEqual(app.main.view.scan, scan + 12)
+            await pilot.press("1", "0", "comma", "comma")
+            self.assertEqual(app.main.view.scan, scan + 1)
+            await pilot.press("5", "j")
+            self.assertEqual(app.main.view.line, 5)
+            await pilot.press("2", "left_square_bracket")
+            twice = app.main.view.scan
+            await pilot.press("backspace", "left_square_bracket", "left_square_bracket")
+            self.assertEqual(app.main.view.scan, twice)
+            await pilot.press("X", "7", "j")
+            self.assertEqual(app.main.view.page and app.main.view.page.row, 7)
+
     async def test_a_run_of_cursor_moves_is_one_step_on_the_way_back(self) -> None:
         async with self.opened() as (app, pilot):
             before = app.main.view

@@ -22,11 +22,11 @@ class Moving(Timing):
 
     def do_down(self) -> None:
         """Next line, element or lane."""
-        self._move(1)
+        self._move(self.times)
 
     def do_up(self) -> None:
         """The one before."""
-        self._move(-1)
+        self._move(-self.times)
 
     def do_page_down(self) -> None:
         """Half a page down."""
@@ -149,7 +149,7 @@ class Moving(Timing):
         if self.view.strand == "rungs":
             self._to_element(1, 0)
         elif self.view.strand == "timeline":
-            self._cells(1)
+            self._cells(self.times)
         else:
             self._unfold(True)
 
@@ -158,6 +158,6 @@ class Moving(Timing):
         if self.view.strand == "rungs":
             self._to_element(-1, 0)
         elif self.view.strand == "timeline":
-            self._cells(-1)
+            self._cells(-self.times)
         else:
             self._unfold(False)

@@ -79,6 +79,7 @@ class Painting(Screen[None]):
         self.found = Found("")
         self.pending: Callable[[str], None] | None = None
         self.labels: dict[str, Label] = {}
+        self.count, self.times = "", 1  # digits typed before a key, and what they came to
         self._saving = False
 
     def compose(self) -> ComposeResult:
@@ -322,9 +323,14 @@ class Painting(Screen[None]):
         return line.tag if line is not None else None
 
     def took(self, event: events.Key) -> bool:
-        """Whether something waited for this key (a mark's letter): then it has been used."""
+        """Whether something waited for this key (a mark's letter, a count's digit): then it has been used."""
         if self.pending is None:
-            return False
+            char = event.character or ""
+            if not (char.isdigit() and char.isascii() and (self.count or char != "0")):
+                return False
+            self.count = (self.count + char)[:6]
+            self.say(f"{self.count} times: now a key that moves")
+            return True
         take, self.pending = self.pending, None
         if event.character and event.character.isprintable():
             take(event.character)
@@ -335,8 +341,13 @@ class Painting(Screen[None]):
             self.say("left as it was")
         return True
 
+    def counted(self) -> None:
+        """Take the count that was typed, for the action that follows."""
+        self.times, self.count = int(self.count or 1), ""
+
     def do(self, name: str) -> None:
         """Carry out an action."""
+        self.counted()
         if name not in ("stop",):
             self.said = ""
         if self.scene is None and name not in UNREPLAYED:

@@ -65,27 +65,31 @@ class Timing(Painting):
 
     def do_next_scan(self) -> None:
         """One scan on."""
-        self.to_scan(self.view.scan + 1)
+        self.to_scan(self.view.scan + self.times)
 
     def do_previous_scan(self) -> None:
         """One scan back."""
-        self.to_scan(self.view.scan - 1)
+        self.to_scan(self.view.scan - self.times)
 
     def _change(self, tags: list[int], forward: bool) -> None:
         """Go to the next or previous change of some tags."""
         assert self.scene is not None
         journal, scan = self.scene.journal, self.view.scan
-        best: int | None = None
-        for tag in tags:
-            position = journal.settled_position(scan) if forward else journal.settled_position(scan - 1)
-            row = journal.next_row(tag, position) if forward else journal.last_row(tag, position)
-            if row is not None and (best is None or (row < best) == forward):
-                best = row
+        for _ in range(self.times):
+            best: int | None = None
+            for tag in tags:
+                position = journal.settled_position(scan) if forward else journal.settled_position(scan - 1)
+                row = journal.next_row(tag, position) if forward else journal.last_row(tag, position)
+                if row is not None and (best is None or (row < best) == forward):
+                    best = row
+            if best is None:
+                break
+            scan = journal.moment(best).scan
+        if scan != self.view.scan:
+            self.remember()
+            self.to_scan(scan)
         if best is None:
             self.say(f"no {'later' if forward else 'earlier'} change in this log")
-            return
-        self.remember()
-        self.to_scan(journal.moment(best).scan)
 
     def do_next_change(self) -> None:
         """Next change of the tag under the cursor."""

@@ -45,6 +45,8 @@ def help_overlay(strand: str, width: int) -> ListOverlay:
     for i, sentence in enumerate(_HERE.get(strand, ())):
         lines += [[(f"  {part}", Ink.STRONG if i == 0 else Ink.TEXT)] for part in textwrap.wrap(sentence, width - 4)]
     lines.append([("", Ink.TEXT)])
+    lines.append([("  A number before a key that moves makes its steps bigger: 5j, 20., 3].", Ink.TEXT)])
+    lines.append([("", Ink.TEXT)])
     for action in ACTIONS:
         lines += _rows(action, width)
     return ListOverlay("help", lines, hint="arrows scroll · / searches · Esc closes")

@@ -99,6 +99,7 @@ class Page(Screen[None]):
         self.said = ""
         own = getattr(self, f"do_{action.name}", None)
         if own is not None:
+            self.main.counted()
             own()
         else:
             self.main.do(action.name)
@@ -117,11 +118,11 @@ class Page(Screen[None]):
 
     def do_down(self) -> None:
         """Next line."""
-        self.move(1)
+        self.move(self.main.times)
 
     def do_up(self) -> None:
         """Line before."""
-        self.move(-1)
+        self.move(-self.main.times)
 
     def do_page_down(self) -> None:
         """Half a page on."""

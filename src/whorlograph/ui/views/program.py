@@ -93,12 +93,18 @@ class ProgramPage(Page):
     def move(self, steps: int) -> None:
         """Move from rung to rung within the POU."""
         rungs = self._siblings()
-        if abs(steps) > 1 and abs(steps) < 10**6:
-            steps = 4 if steps > 0 else -4
         wanted = max(rungs.start, min(rungs.stop - 1, self.state.step + steps))
         if wanted == self.state.step:
             self.said = "the POU ends here, Tab shows the next" if steps > 0 else "the POU begins here, Shift+Tab shows the one before"
         self.change(step=wanted, element=-1)
+
+    def do_page_down(self) -> None:
+        """Four rungs on."""
+        self.move(4)
+
+    def do_page_up(self) -> None:
+        """Four rungs back."""
+        self.move(-4)
 
     def _across(self, steps: int) -> None:
         block = next((b for _, b in self.blocks if b.step == self.state.step), None)
