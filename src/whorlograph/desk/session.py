@@ -121,21 +121,22 @@ class Paths:
     title: str = field(default="")
 
 
-def load(paths: Paths, plain: bool = False) -> Session:
+def load(paths: Paths, plain: bool = False, ahead: bool = True) -> Session:
     """Load the files of a session. Nothing is replayed yet.
 
+    Args: ahead: a replay will follow: compile for it while the logs are read.
     Raises: InputError for a file that cannot be read.
     """
     # Loading makes hundreds of thousands of small objects that stay: collecting garbage meanwhile costs a quarter.
     gc.disable()
     try:
-        return _loaded(paths, plain)
+        return _loaded(paths, plain, ahead)
     finally:
         gc.freeze()
         gc.enable()
 
 
-def _loaded(paths: Paths, plain: bool) -> Session:
+def _loaded(paths: Paths, plain: bool, ahead: bool) -> Session:
     profile = read_profile(paths.profile)
     program = read_program(paths.program)
     controller = Controller(program.value, profile, paths.resource, plain, digest(paths.program))
@@ -143,6 +144,8 @@ def _loaded(paths: Paths, plain: bool) -> Session:
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
     if paths.logs:
+        if ahead:
+            controller.prepare()
         loaded = read_logs(list(paths.logs), controller.plant, profile)
         log = loaded.value
         notices += loaded.notices

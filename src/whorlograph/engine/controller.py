@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Generator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -58,7 +59,7 @@ class Controller:
     plant: Plant = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
-    _compiled: tuple[Module, Any] | None = None
+    _compiled: tuple[Module, Callable[[], Any]] | None = None
 
     def __post_init__(self) -> None:
         self.plant, self.notices = elaborate(self.program, self.resource)
@@ -108,8 +109,8 @@ class Controller:
         """First values and input changes for a replay."""
         return make_feed(self.plant, log, self.written, self.profile, trial, until)
 
-    def _compile(self) -> tuple[Module, Any]:
-        """The program as a module, and its machine code.
+    def _compile(self) -> tuple[Module, Callable[[], Any]]:
+        """The program as a module, and what waits for its machine code.
 
         Raises: ImportError or OSError where wasmtime does not load.
         """
@@ -122,7 +123,14 @@ class Controller:
         if self.source:
             return kept_module(f"{self.source} {self.resource} {self.profile}", make)
         module = make()
-        return module, machine_code(module)
+        code = machine_code(module)
+        return module, lambda: code
+
+    def prepare(self) -> None:
+        """Begin to compile: the machine code comes while other work, like the reading of logs, goes on."""
+        if not self.plain and self._compiled is None:
+            with suppress(ImportError, OSError):
+                self._compiled = self._compile()
 
     def machine(self, feed: Feed) -> Machine:
         """A machine loaded with the program, before its first scan.
@@ -133,7 +141,8 @@ class Controller:
 
         if self._compiled is None:
             self._compiled = self._compile()
-        return Machine(*self._compiled, self.profile, feed)
+        module, code = self._compiled
+        return Machine(module, code(), self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Journal:
         """Replay a log from its start."""

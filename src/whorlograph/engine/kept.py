@@ -9,6 +9,7 @@ from contextlib import suppress
 from dataclasses import replace
 from importlib.metadata import version
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 import wasmtime
@@ -68,9 +69,10 @@ def _made_by() -> str:
     return f"{version('wasmtime')} {whorlograph.__version__} {stamps}"
 
 
-def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, wasmtime.Module]:
-    """The module of a program file and its machine code, without lowering it again where an earlier run has.
+def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, Callable[[], wasmtime.Module]]:
+    """The module of a program file, and what waits for its machine code; nothing is lowered again where an earlier run has.
 
+    The machine code is made in a thread, without the interpreter's lock: logs can be read meanwhile.
     Args: source: names everything the module depends on besides our own code; make: lowers the program.
     """
     import msgspec
@@ -83,9 +85,28 @@ def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, wasmti
         module = msgspec.msgpack.decode(path.read_bytes(), type=Module)
         code = _take(name)
         if code is not None:
-            return module, code
+            kept = code
+            return module, lambda: kept
     module = make()
-    code = assemble(module)
-    _put(name, ".cwasm", bytes(code.serialize()))
-    _put(name, ".front", msgspec.msgpack.encode(replace(module, text="")))
-    return module, code
+    made: list[wasmtime.Module | Exception] = []
+
+    def compile_it() -> None:
+        try:
+            code = assemble(module)
+        except Exception as error:
+            made.append(error)
+            return
+        _put(name, ".cwasm", bytes(code.serialize()))
+        _put(name, ".front", msgspec.msgpack.encode(replace(module, text="")))
+        made.append(code)
+
+    thread = Thread(target=compile_it)
+    thread.start()
+
+    def wait() -> wasmtime.Module:
+        thread.join()
+        if isinstance(made[0], Exception):
+            raise made[0]
+        return made[0]
+
+    return module, wait
