@@ -136,6 +136,13 @@ class Logs(unittest.TestCase):
         self.assertEqual(rows(read(gzip.compress(SAME["wide"].encode()), name="log.csv.gz").value), X1_ON)
         self.assertEqual(rows(read(zstandard.compress(SAME["wide"].encode()), name="log.csv.zst").value), X1_ON)
 
+    def test_a_blink_too_short_for_any_log_is_refused(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "profile.toml"
+            path.write_text('[system]\nblink.Lamp = "1ns"\n')
+            with self.assertRaisesRegex(ProfileError, "too short"):
+                read_profile(path)
+
     def test_damaged_packing_is_one_line(self) -> None:
         for name, packed in (("log.csv.gz", gzip.compress(b"time,tag,value\n" * 100)), ("log.csv.zst", zstandard.compress(b"time,X1\n1,0\n" * 90))):
             for hurt in (packed[:20], packed[:8] + b"\xff" * 10 + packed[18:]):

@@ -15,6 +15,7 @@ from whorlograph.model.profile import Addressing, Overflow, Profile, Start
 _TOP = ("scan_time", "rung_time", "watchdog", "on_overflow", "start", "external", "addressing", "mismatch_after", "system",
         "task", "log")
 _SYSTEM = ("first_scan", "scan_duration", "longest_scan", "blink")
+SHORTEST_BLINK = 1_000_000  # ns; a blinking tag has a row for each half period of the whole log
 _LOG = ("time", "tag", "value")
 Kind = TypeVar("Kind", bound=StrEnum)
 
@@ -97,6 +98,8 @@ def read_profile(path: Path | None) -> Profile:
         raise check.wrong("task", "is no table", "write it as [task.NAME]")
     for tag, period in blinking.items():
         half = _Checked(str(path), {f"system.blink.{tag}": period}).time(f"system.blink.{tag}", None, above_zero=True)
+        if half is not None and half < SHORTEST_BLINK:
+            raise check.wrong(f"system.blink.{tag}", f"{period!r} is too short", 'write at least "1ms"')
         blink.append((tag, half or 0))
     falling = []
     for task, settings in tasks.items():

@@ -107,36 +107,33 @@ def make_feed(plant: Plant, log: Log, written: set[int], profile: Profile, trial
     driven = _driven(plant, profile, end)
     if driven:
         times, tags, values = _with_rows(times, tags, values, driven)
-        fed |= {r[1] for r in driven}
+        fed |= {d[0] for d in driven}
     return Feed(first_values(plant, profile, log, trial), times, tags, values, end, frozenset(fed | held_tags))
 
 
-def system_tags(plant: Plant, profile: Profile) -> dict[int, str]:
-    """The tags that the controller itself drives in a replay, each with what it shows (CONTROLLER.md, Profile)."""
-    named = [(profile.first_scan, "on in the first scan only"), *((name, f"blinks, {half} ns each way") for name, half in profile.blink)]
-    found = {plant.find(name): what for name, what in named if name}
-    return {tag: what for tag, what in found.items() if tag is not None and plant.tags[tag].type.family is Family.BOOL}
-
-
-def _driven(plant: Plant, profile: Profile, end: int) -> list[tuple[int, int, int]]:
-    """Rows (time, tag, value) of the tags that the controller drives."""
-    known = system_tags(plant, profile)
-    rows: list[tuple[int, int, int]] = []
+def _driven(plant: Plant, profile: Profile, end: int) -> list[tuple[int, Ints, Ints]]:
+    """The BOOL tags that the controller itself drives: each with times and values of its rows (CONTROLLER.md, Profile)."""
+    found: list[tuple[int, Ints, Ints]] = []
     first = plant.find(profile.first_scan) if profile.first_scan else None
-    if first is not None and first in known:
+    if first is not None:
         # The next scan, whenever it starts, is the first that sees a row behind t = 0.
-        rows += [(0, first, 1), (1, first, 0)]
+        found.append((first, np.array([0, 1], np.int64), np.array([1, 0], np.int64)))
     for name, half in profile.blink:
         tag = plant.find(name)
-        if tag is not None and tag in known and half > 0:
-            rows += [(time, tag, time // half & 1) for time in range(0, end + 1, half)]
-    return rows
+        if tag is not None and half > 0:
+            times = np.arange(0, end + 1, half, dtype=np.int64)
+            found.append((tag, times, times // half & 1))
+    return [d for d in found if plant.tags[d[0]].type.family is Family.BOOL]
 
 
-def _with_rows(times: Ints, tags: Shorts, values: Ints, rows: list[tuple[int, int, int]]) -> tuple[Ints, Shorts, Ints]:
+def _with_rows(times: Ints, tags: Shorts, values: Ints, driven: list[tuple[int, Ints, Ints]]) -> tuple[Ints, Shorts, Ints]:
     """The rows of a log with others in place of what it says of their tags."""
-    keep = ~np.isin(tags, np.array(sorted({r[1] for r in rows}), np.int32))
-    return _sorted(times[keep], tags[keep], values[keep], rows)
+    keep = ~np.isin(tags, np.array([d[0] for d in driven], np.int32))
+    times = np.concatenate([times[keep], *(d[1] for d in driven)])
+    tags = np.concatenate([tags[keep], *(np.full(len(d[1]), d[0], np.int32) for d in driven)])
+    values = np.concatenate([values[keep], *(d[2] for d in driven)])
+    order = np.argsort(times, kind="stable")
+    return times[order], tags[order], values[order]
 
 
 def _only_changes(times: Ints, tags: Shorts, values: Ints, chosen: set[int | None]) -> tuple[Ints, Shorts, Ints]:
@@ -163,14 +160,9 @@ def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], plan
             before = np.nonzero(mine & (times <= hold.until))[0]
             given = int(values[before[-1]]) if len(before) else plant.tags[hold.tag].initial
             extra.append((hold.until, hold.tag, given))
-    return _sorted(times[keep], tags[keep], values[keep], extra)
-
-
-def _sorted(times: Ints, tags: Shorts, values: Ints, rows: list[tuple[int, int, int]]) -> tuple[Ints, Shorts, Ints]:
-    """Columns and more rows (time, tag, value) together, in order of time."""
-    times = np.concatenate([times, np.array([r[0] for r in rows], np.int64)])
-    tags = np.concatenate([tags, np.array([r[1] for r in rows], np.int32)])
-    values = np.concatenate([values, np.array([r[2] for r in rows], np.int64)])
+    times = np.concatenate([times[keep], np.array([e[0] for e in extra], np.int64)])
+    tags = np.concatenate([tags[keep], np.array([e[1] for e in extra], np.int32)])
+    values = np.concatenate([values[keep], np.array([e[2] for e in extra], np.int64)])
     order = np.argsort(times, kind="stable")
     return times[order], tags[order], values[order]
 
