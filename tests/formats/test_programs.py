@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from random import Random
+
+from msgspec.structs import replace
 
 from tests.strategies import random_case
 from whorlograph.formats.programs import read_program

@@ -70,7 +70,7 @@ class Uses(unittest.TestCase):
         self.assertEqual(named(self.xref.decides(tag("Y1"))), [])
 
     def test_tags_that_share_bits_are_named(self) -> None:
-        from dataclasses import replace
+        from msgspec.structs import replace
 
         program = program_of(_draw, "X1 X2 X3 Y1 Y2 M1 M2 N1 N2", "T1:TON")
         one = program.configurations[0]
@@ -82,7 +82,7 @@ class Uses(unittest.TestCase):
         self.assertIn("shares bits with Y1", entry_text(session, entry))
 
     def test_a_task_trigger_is_a_use(self) -> None:
-        from dataclasses import replace
+        from msgspec.structs import replace
 
         program = program_of(_draw, "X1 X2 X3 Y1 Y2 M1 M2 N1 N2", "T1:TON")
         resource = Resource("One", (ProgramInstance("Main", "Main", "Fast"),), (Task("Fast", 0, "", "M2"),))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from whorlograph.model.address import parse_address
 from whorlograph.model.errors import UsageError

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from whorlograph.model.errors import UsageError
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, Jump, Label, OutVariable
@@ -40,8 +41,7 @@ def steps_with(session: Session, text: str) -> list[int]:
     return [i for i, words in enumerate(session.words) if all(w in words for w in wanted)]
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(Struct, frozen=True):
     """What a search text gave: instants (``starts``, ``ends`` in ns, -1: to the log's end), or ``steps``; ``what`` in words.
 
     ``wrong`` says why a text that looks like a condition is none.

@@ -5,7 +5,8 @@ from __future__ import annotations
 import datetime as dt
 import textwrap
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.engine.journal import Journal
@@ -20,8 +21,7 @@ from .survey import survey
 from .tables import names, source_text, spot, wiring_text, xref_of
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Struct, frozen=True):
     """One line: what it shows, and what it stands for (a tag, a place in a rung, the first rung of a POU, a time in ns)."""
 
     runs: tuple[Run, ...]
@@ -41,8 +41,7 @@ class Line:
         return "".join(t for t, _ in self.runs)
 
 
-@dataclass(frozen=True, slots=True)
-class Listing:
+class Listing(Struct, frozen=True):
     """A page of lines. ``head`` stays in sight; ``order`` says how the lines are sorted, of ``orders``."""
 
     title: str

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import textwrap
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.rung_layout import lay_out
@@ -30,8 +31,7 @@ _PHRASES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class TrailLine:
+class TrailLine(Struct, frozen=True):
     """One line of the trail strand: the link or root it stands for, its depth, its moment, its text."""
 
     runs: tuple[Run, ...]
@@ -45,8 +45,7 @@ class TrailLine:
     blockers: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class RungBlock:
+class RungBlock(Struct, frozen=True):
     """One rung of the rungs strand as lines, with where its elements stand (lines counted within the block)."""
 
     step: int

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable, Generator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from whorlograph.engine.controller import Controller, Progress
 from whorlograph.engine.journal import Journal
@@ -109,8 +111,7 @@ class Session:
         raise UsageError(self.program.file, f"no tag is called {text}", remedy)
 
 
-@dataclass(frozen=True, slots=True)
-class Paths:
+class Paths(Struct, frozen=True):
     """The files of a session, as given."""
 
     program: Path
@@ -118,7 +119,7 @@ class Paths:
     iolist: Path | None = None
     profile: Path | None = None
     resource: str = ""
-    title: str = field(default="")
+    title: str = ""
 
 
 def load(paths: Paths, plain: bool = False, ahead: bool = True) -> Session:

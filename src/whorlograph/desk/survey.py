@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from whorlograph.model.ladder import Block, LadderBody
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
@@ -11,8 +11,7 @@ from whorlograph.model.tags import Instance
 from .session import Session
 
 
-@dataclass(frozen=True, slots=True)
-class PouSize:
+class PouSize(Struct, frozen=True):
     """A POU: how many rungs or lines and elements, in which language, how often it runs, what calls it."""
 
     name: str
@@ -27,8 +26,7 @@ class PouSize:
     line: int
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(Struct, frozen=True):
     """One program instance in the order of the scan."""
 
     instance: str
@@ -41,8 +39,7 @@ class Run:
     calls: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Survey:
+class Survey(Struct, frozen=True):
     """What the first look at a program shows. ``areas``: points at %I, %Q and %M; ``notices``: what was set aside."""
 
     program: str

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from .shapes import Ink
 
 
-@dataclass(frozen=True, slots=True)
-class Look:
+class Look(Struct, frozen=True):
     """Foreground, whether bold, and background ("" for none) of an ink."""
 
     fore: str
@@ -16,8 +15,7 @@ class Look:
     back: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Palette:
+class Palette(Struct, frozen=True):
     """A whole set of colours."""
 
     name: str

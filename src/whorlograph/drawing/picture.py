@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 
-@dataclass(frozen=True, slots=True)
-class Stroke:
+class Stroke(Struct, frozen=True):
     """A straight line; ``grey`` from 0 (black) to 1 (white)."""
 
     x1: float
@@ -18,8 +18,7 @@ class Stroke:
     grey: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
+class Words(Struct, frozen=True):
     """Text on a baseline; ``anchor`` start, middle or end."""
 
     x: float
@@ -31,8 +30,7 @@ class Words:
     grey: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Bar:
+class Bar(Struct, frozen=True):
     """A filled box."""
 
     x: float
@@ -45,8 +43,7 @@ class Bar:
 Item = Stroke | Words | Bar
 
 
-@dataclass(slots=True)
-class Picture:
+class Picture(Struct):
     """Items on a sheet of a size."""
 
     width: float

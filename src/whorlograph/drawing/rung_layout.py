@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 from whorlograph.engine.power import Flow
 from whorlograph.model.ladder import (
@@ -44,8 +45,7 @@ class Shape(StrEnum):
     VALUE = "value"
 
 
-@dataclass(frozen=True, slots=True)
-class PinText:
+class PinText(Struct, frozen=True):
     """A block's pin: its name, on which row (from the block's first), what is written beside it, power on it."""
 
     name: str
@@ -54,8 +54,7 @@ class PinText:
     live: bool = False
 
 
-@dataclass(slots=True)
-class Symbol:
+class Symbol(Struct):
     """One drawn element at a column and row. ``mark`` stands inside it; ``live`` says whether power leaves it."""
 
     element: int
@@ -72,8 +71,7 @@ class Symbol:
     outputs: tuple[PinText, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Net:
+class Net(Struct, frozen=True):
     """What is joined before a column: rows where power comes from (``sources``: row, column it starts after,
     live) and rows where it goes (``sinks``), on a track of its own."""
 
@@ -84,8 +82,7 @@ class Net:
     live: bool
 
 
-@dataclass(slots=True)
-class RungLayout:
+class RungLayout(Struct):
     """A rung ready to be drawn. ``evaluated`` is False where it did not run at the moment."""
 
     symbols: list[Symbol] = field(default_factory=list)

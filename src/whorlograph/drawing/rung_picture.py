@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from itertools import pairwise
+
+from msgspec.structs import replace
 
 from .picture import Bar, Item, Picture, Stroke, Words, text_width
 from .rung_layout import Net, RungLayout, Shape, Symbol

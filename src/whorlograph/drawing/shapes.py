@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 
 class Ink(StrEnum):
@@ -24,8 +25,7 @@ class Ink(StrEnum):
 Run = tuple[str, Ink]
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(Struct, frozen=True):
     """Where an element was drawn: columns ``left`` to before ``right`` of a line, and its id."""
 
     line: int

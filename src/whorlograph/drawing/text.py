@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from . import glyphs
 from .rung_layout import Net, RungLayout, Shape, Symbol
@@ -11,8 +11,7 @@ from .shapes import Canvas, Ink, Spot, fitted
 LONGEST = 17
 
 
-@dataclass(slots=True)
-class RungText:
+class RungText(Struct):
     """A rung as text: the canvas, where each element stands, and where it may be cut for a narrow screen."""
 
     canvas: Canvas

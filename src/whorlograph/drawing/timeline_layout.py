@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
+from msgspec import Struct, field
 
 from whorlograph.engine.journal import Journal
 from whorlograph.model.literals import cooked
@@ -29,8 +29,7 @@ class CellKind(StrEnum):
     UNKNOWN = "unknown"
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One cell: kind, how many changes fall into it, and for numbers the level from 0 to 7."""
 
     kind: CellKind
@@ -38,8 +37,7 @@ class Cell:
     level: int = 0
 
 
-@dataclass(slots=True)
-class Lane:
+class Lane(Struct):
     """A tag's lane: its cells, its value at the moment, and since when (ns) it has had it."""
 
     tag: int
@@ -52,8 +50,7 @@ class Lane:
     high: str = ""
 
 
-@dataclass(slots=True)
-class TimelineLayout:
+class TimelineLayout(Struct):
     """Lanes over the stretch from ``start`` to ``end`` (ns); ``moment`` is the cursor's cell, None outside.
 
     ``ticks``: cells with a label; ``hits``: cells with a search hit; ``marks``: the sign of each cell that has a hit
@@ -71,8 +68,7 @@ class TimelineLayout:
     unknown_from: int | None = None
 
 
-@dataclass(slots=True)
-class Timescale:
+class Timescale(Struct):
     """Row times of a journal, worked out once: ``times`` int64[rows] ns."""
 
     journal: Journal

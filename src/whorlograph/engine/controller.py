@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec import Struct
 
 from whorlograph.model.elaborate import elaborate
 from whorlograph.model.feed import Feed, Trial, make_feed
@@ -35,8 +36,7 @@ FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
 
 
-@dataclass(frozen=True, slots=True)
-class Progress:
+class Progress(Struct, frozen=True):
     """How far a replay has come: the time (ns) up to which everything is known, of how much; rows so far."""
 
     done: int

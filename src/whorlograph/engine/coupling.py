@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from msgspec import Struct
 
 from whorlograph.model.feed import Trial
 from whorlograph.model.log import Log
@@ -34,8 +34,7 @@ class Coupled(Protocol):
         """Take note of all outputs' raw values, as they are from a time on."""
 
 
-@dataclass(frozen=True, slots=True)
-class CoupledRun:
+class CoupledRun(Struct, frozen=True):
     """What a coupled run left: the input changes in order, and the journal."""
 
     changes: list[Change]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Elementary, Family
@@ -21,8 +22,7 @@ def machine_type(type_: Elementary) -> str:
     return "i64"
 
 
-@dataclass(slots=True)
-class Access:
+class Access(Struct):
     """What a step reads before it has surely written it, what else it reads or writes, and what it writes.
 
     A tag written twice in one evaluation counts as read: it may go to and fro in every scan.

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints, Shorts
@@ -31,8 +31,7 @@ class Columns:
         self.rows += len(block)
 
 
-@dataclass(frozen=True, slots=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """Why the controller halted. ``step`` and ``element`` are -1 and 0 where there is none; ``tag`` None likewise."""
 
     scan: int
@@ -44,8 +43,7 @@ class Fault:
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One change, for a person: at which moment, by which step (-1: an input, -2: the controller), what."""
 
     moment: Moment
@@ -55,8 +53,7 @@ class Row:
     new: int
 
 
-@dataclass(slots=True)
-class Journal:
+class Journal(Struct):
     """All rows of a replay in order.
 
     ``key`` int64[rows]: scan and step number in one; ``step`` int32[rows]; ``tag`` int32[rows]; ``value``

@@ -6,13 +6,13 @@ import hashlib
 import os
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import replace
 from importlib.metadata import version
 from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
 
 import wasmtime
+from msgspec.structs import replace
 
 from .machine import assemble, shared_engine
 

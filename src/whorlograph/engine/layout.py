@@ -7,7 +7,7 @@ image, input changes, journal. The first part up to ``Layout.state_end`` is the 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 # Header fields, byte offsets.
 STOP, SCAN, START, PERIOD = 0, 8, 16, 24
@@ -29,8 +29,7 @@ FAULT_NAMES = ("", "overflow", "division by zero", "array index", "watchdog", "t
                "selector out of range", "negative shift", "undefined result")
 
 
-@dataclass(slots=True)
-class Layout:
+class Layout(Struct):
     """Addresses of the regions, in bytes."""
 
     cells: int

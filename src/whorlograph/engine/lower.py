@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from whorlograph.model.ladder import Block, Jump, LadderBody, LeftRail, Return
 from whorlograph.model.overlap import shared_bits
@@ -22,16 +23,14 @@ MOST_STEPS = 1_000_000
 CHUNK = 64
 
 
-@dataclass(slots=True)
-class Called:
+class Called(Struct):
     """A body lowered once: its function's name and what it accesses."""
 
     name: str
     access: Access
 
 
-@dataclass(slots=True)
-class Segment:
+class Segment(Struct):
     """A stretch of a program between jumps and labels: rungs ``first`` to before ``end`` (from 0)."""
 
     first: int
@@ -39,8 +38,7 @@ class Segment:
     chunks: list[tuple[str, int, int, int]] = field(default_factory=list)  # function, mark address, count, extra cell
 
 
-@dataclass(slots=True)
-class Lowered:
+class Lowered(Struct):
     """The functions' text, and the tables that the memory needs.
 
     ``access`` by mark address; ``marks`` how many bytes; ``hidden`` cells behind tags and path marks.

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import atexit
 import struct
-from dataclasses import dataclass
 from enum import IntEnum
 from typing import Any
 from weakref import WeakSet
 
 import numpy as np
 import wasmtime
+from msgspec import Struct
 
 from whorlograph.model.feed import Feed
 from whorlograph.model.log import Ints, Shorts
@@ -36,8 +36,7 @@ class Status(IntEnum):
     MORE_INPUT = 4
 
 
-@dataclass(frozen=True, slots=True)
-class RawFault:
+class RawFault(Struct, frozen=True):
     """A fault as the machine notes it."""
 
     code: int
@@ -50,8 +49,7 @@ class RawFault:
     b: int
 
 
-@dataclass(frozen=True, slots=True)
-class Snapshot:
+class Snapshot(Struct, frozen=True):
     """The whole state of a machine between two scans."""
 
     state: bytes

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.model.ladder import Block, Jump, LadderBody, Return
@@ -27,8 +27,7 @@ class SkipKind(StrEnum):
     HALTED = "halted"
 
 
-@dataclass(frozen=True, slots=True)
-class Skip:
+class Skip(Struct, frozen=True):
     """A step did not run in a scan: why, and the jump, return or call that decided it (None: nobody calls)."""
 
     kind: SkipKind

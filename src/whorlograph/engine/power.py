@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from whorlograph.model.ladder import (
     Block,
@@ -35,8 +36,7 @@ from .path import Paths, Skip
 Value = bool | int | float
 
 
-@dataclass(slots=True)
-class Flow:
+class Flow(Struct):
     """One rung as it was evaluated.
 
     ``scan`` is the scan shown: the last one in which the rung ran; ``skip`` says why it did not run in the

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Plant
@@ -12,8 +11,7 @@ from whorlograph.model.tags import Plant
 from .journal import BITS, Journal
 
 
-@dataclass(frozen=True, slots=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """Rows ordered by scan, then tag name: ``scans`` int64[n], ``tags`` int32[n], ``values`` int64[n] raw,
     ``starts`` int64[n] the scan's clock in ns. ``tags_shown`` in order of name, with their first values."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from whorlograph.model.feed import Feed
 from whorlograph.model.overlap import Shared, shared_bits
@@ -22,8 +23,7 @@ JOURNAL_ROOM = 131_072
 PAGE = 65_536
 
 
-@dataclass(frozen=True, slots=True)
-class Module:
+class Module(Struct, frozen=True):
     """A compiled program: text ("" for one that was kept), memory layout, constant tables, first values by cell."""
 
     text: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from whorlograph.engine.journal import BITS
 from whorlograph.model.ladder import Block, CoilKind, Contact, ContactKind
@@ -15,8 +15,7 @@ MOST = 40
 DEEPEST = 4
 
 
-@dataclass(frozen=True, slots=True)
-class Attempt:
+class Attempt(Struct, frozen=True):
     """A condition of the tag came on in a scan and the tag stayed off."""
 
     scan: int

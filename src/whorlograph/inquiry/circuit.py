@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from whorlograph.engine.power import Flow
 from whorlograph.model.ladder import Block, Coil, Connector, Contact, ContactKind, Continuation, InOutVariable, InVariable, Wire
@@ -12,8 +12,7 @@ from whorlograph.model.steps import Step
 MOST_PATHS = 3_000
 
 
-@dataclass(frozen=True, slots=True)
-class Gate:
+class Gate(Struct, frozen=True):
     """A place on a path that passes power or not: a contact, a block's output pin, or a value wired in."""
 
     element: int

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
@@ -16,8 +16,7 @@ from .symptoms import course
 from .trail import Root
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """A stretch in which record and computation differ: tag, start and end in ns, the recorded raw value."""
 
     tag: int

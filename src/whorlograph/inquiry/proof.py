@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
@@ -22,8 +24,7 @@ AFTER = 60_000_000_000
 FEW_SCANS = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """What a second replay showed: the verdict, a sentence, and its journal (None where nothing was tried)."""
 
     proved: bool | None

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
@@ -14,8 +13,7 @@ SHORT_ON = 100_000_000
 BOUNCE = 10_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Stay:
+class Stay(Struct, frozen=True):
     """A stretch during which an input kept one value: start and length in ns; ``ended`` False at the log's end."""
 
     start: int

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from lark import Lark, Token, Tree, UnexpectedInput
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.engine.controller import Controller
@@ -26,8 +26,7 @@ _COMPARE: dict[str, Callable[[Any, Any], Any]] = {"=": operator.eq, "<>": operat
                                                   "<=": operator.le, ">=": operator.ge}
 
 
-@dataclass(frozen=True, slots=True)
-class Hits:
+class Hits(Struct, frozen=True):
     """Where a condition holds: ``starts`` and ``ends`` int64[n] ns; an end is -1 where it holds to the log's end."""
 
     starts: Ints
@@ -37,16 +36,14 @@ class Hits:
         return len(self.starts)
 
 
-@dataclass(frozen=True, slots=True)
-class _State:
+class _State(Struct, frozen=True):
     """A step function: ``holds[i]`` from ``times[i]`` on; ``times[0]`` is before everything."""
 
     times: Ints
     holds: Flags
 
 
-@dataclass(frozen=True, slots=True)
-class _Events:
+class _Events(Struct, frozen=True):
     """Instants, each with the time at which the state that began there ends (-1: never)."""
 
     starts: Ints

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from whorlograph.engine.journal import BITS, Journal
 from whorlograph.model.log import Log
@@ -13,8 +14,7 @@ CHATTER_CHANGES = 4
 CHATTER_SPAN = 1_000_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Course:
+class Course(Struct, frozen=True):
     """A tag's settled values: ``scans`` at which they changed, and the raw values from then on."""
 
     first: int

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from msgspec import Struct
+
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import BITS, Journal
 from whorlograph.engine.path import Paths
@@ -28,16 +30,14 @@ BUDGET = 240
 DEEPEST = 40
 
 
-@dataclass(frozen=True, slots=True)
-class View:
+class View(Struct, frozen=True):
     """From where a value is looked at: in a scan, before the step of this place in the order of execution."""
 
     scan: int
     order: int = LAST
 
 
-@dataclass(frozen=True, slots=True)
-class Writer:
+class Writer(Struct, frozen=True):
     """An element that writes a tag."""
 
     step: int

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from whorlograph.model.iolist import Point
 from whorlograph.model.question import LinkKind, RootKind, Symptom
@@ -11,8 +12,7 @@ from whorlograph.model.question import LinkKind, RootKind, Symptom
 Value = bool | int | float | str | None
 
 
-@dataclass(slots=True)
-class Root:
+class Root(Struct):
     """Where a trail ends.
 
     ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
@@ -45,8 +45,7 @@ class Root:
         return self.kind, self.tag
 
 
-@dataclass(slots=True)
-class Link:
+class Link(Struct):
     """One line of a trail.
 
     ``tag`` (None: a pin or power), ``value``, ``since`` (ns or None) of what is explained; ``step``, ``scan``
@@ -78,8 +77,7 @@ class Link:
             yield from child.all_roots()
 
 
-@dataclass(slots=True)
-class Answer:
+class Answer(Struct):
     """The answer to a question.
 
     ``time`` (ns) and ``scan`` of the symptom; ``trails`` one link tree (none where nothing is to explain);

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from msgspec import Struct
+
 from whorlograph.engine.controller import Controller
 from whorlograph.model.iolist import IoList, Point
 from whorlograph.model.ladder import Element, Jump, LadderBody, Return
@@ -19,8 +21,7 @@ from whorlograph.model.uses import Use
 PLAIN_WRITES = frozenset(("coil", "negated coil", "rising coil", "falling coil", "block output"))
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """One use of a tag for a person: where it stands, how it is used.
 
     ``step`` -1: in a task's declaration. ``role`` is the trade's word; ``leads`` names the jump or return that
@@ -47,8 +48,7 @@ class Place:
         return f"{self.role}, {self.leads}" if self.leads else self.role
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """All about one tag. ``marks`` are what looks odd: "never written", "never read", "written in 2 places"."""
 
     tag: Tag

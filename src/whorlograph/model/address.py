@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 _FORM = re.compile(r"%([IQM])([XBWDL]?)(\d+(?:\.\d+)*)$", re.IGNORECASE)
 WIDTHS = {"X": 1, "B": 8, "W": 16, "D": 32, "L": 64}
 TYPES = {"X": "BOOL", "B": "BYTE", "W": "WORD", "D": "DWORD", "L": "LWORD"}
 
 
-@dataclass(frozen=True, slots=True)
-class Address:
+class Address(Struct, frozen=True):
     """An address: ``area`` I, Q or M; ``size`` X, B, W, D or L; its numbers."""
 
     area: str

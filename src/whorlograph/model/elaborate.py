@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from .address import TYPES, parse_address
 from .blocks import STANDARD_BLOCKS
@@ -48,7 +48,7 @@ class _Builder:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
 
     def leaf(self, name: str, type_: Elementary, initial: int = 0, **more: object) -> Leaf:
-        tag = replace(Tag(len(self.tags), name, type_, initial), **more)  # type: ignore[arg-type]
+        tag = replace(Tag(len(self.tags), name, type_, initial), **more)
         self.tags.append(tag)
         return Leaf(tag.index)
 

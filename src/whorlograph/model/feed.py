@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct, field
 
 from .log import Ints, Log, Shorts, tags_logged
 from .overlap import Shared, changed, shared_bits
@@ -14,8 +13,7 @@ from .tags import Plant, Tag
 from .types import Family
 
 
-@dataclass(frozen=True, slots=True)
-class Feed:
+class Feed(Struct, frozen=True):
     """First raw values by tag, and the input changes in order of time.
 
     ``times`` int64[n] ns, ``tags`` int32[n], ``values`` int64[n]; ``end`` the last time at which a scan may
@@ -30,8 +28,7 @@ class Feed:
     inputs: frozenset[int]
 
 
-@dataclass(frozen=True, slots=True)
-class Hold:
+class Hold(Struct, frozen=True):
     """An input held at a raw value from ``start`` to before ``until`` (ns), whatever the log says."""
 
     tag: int
@@ -40,8 +37,7 @@ class Hold:
     until: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Trial:
+class Trial(Struct, frozen=True):
     """What a second replay does otherwise: inputs held, initial values replaced."""
 
     holds: tuple[Hold, ...] = ()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 
 class Wiring(StrEnum):
@@ -14,8 +15,7 @@ class Wiring(StrEnum):
     UNKNOWN = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Point:
+class Point(Struct, frozen=True):
     """One point: its tag and address, the device, where it is, on which terminal, how it is wired."""
 
     tag: str
@@ -34,8 +34,7 @@ class Point:
         return ", ".join(p for p in (self.device, self.location, terminal) if p)
 
 
-@dataclass(frozen=True, slots=True)
-class IoList:
+class IoList(Struct, frozen=True):
     """Points by tag number of the program they were bound to."""
 
     points: dict[int, Point]

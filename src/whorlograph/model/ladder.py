@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 
 class ContactKind(StrEnum):
@@ -34,16 +35,14 @@ class Edge(StrEnum):
     FALLING = "falling"
 
 
-@dataclass(frozen=True, slots=True)
-class Wire:
+class Wire(Struct, frozen=True):
     """Where a connection comes from: an element's id, and the output pin of a block ("" else)."""
 
     source: int
     pin: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(Struct, frozen=True):
     """An element where the file drew it: ``id``, left edge ``x``, top ``y``, in the file's units."""
 
     id: int
@@ -54,18 +53,15 @@ class Element:
     line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class LeftRail(Element):
+class LeftRail(Element, frozen=True):
     """The left power rail: always on."""
 
 
-@dataclass(frozen=True, slots=True)
-class RightRail(Element):
+class RightRail(Element, frozen=True):
     """The right power rail."""
 
 
-@dataclass(frozen=True, slots=True)
-class Contact(Element):
+class Contact(Element, frozen=True):
     """A contact on a tag."""
 
     variable: str = ""
@@ -73,8 +69,7 @@ class Contact(Element):
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Coil(Element):
+class Coil(Element, frozen=True):
     """A coil on a tag."""
 
     variable: str = ""
@@ -82,8 +77,7 @@ class Coil(Element):
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Pin:
+class Pin(Struct, frozen=True):
     """An input, output or in-out pin of a block as it is wired in the body."""
 
     name: str
@@ -93,8 +87,7 @@ class Pin:
     storage: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Block(Element):
+class Block(Element, frozen=True):
     """A block: a function (no instance), a standard block, or a block of the program's own."""
 
     type_name: str = ""
@@ -105,16 +98,14 @@ class Block(Element):
     execution_order: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class InVariable(Element):
+class InVariable(Element, frozen=True):
     """A value that goes into a pin: a literal or a variable."""
 
     expression: str = ""
     negated: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class OutVariable(Element):
+class OutVariable(Element, frozen=True):
     """A variable that is written with what comes out of a pin."""
 
     expression: str = ""
@@ -122,60 +113,52 @@ class OutVariable(Element):
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class InOutVariable(Element):
+class InOutVariable(Element, frozen=True):
     """A variable that goes through an in-out pin, or is both written and read."""
 
     expression: str = ""
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Jump(Element):
+class Jump(Element, frozen=True):
     """A jump to a label of the same body."""
 
     label: str = ""
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Label(Element):
+class Label(Element, frozen=True):
     """A jump's target; stands for the first rung at or below it."""
 
     label: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Return(Element):
+class Return(Element, frozen=True):
     """Ends the POU where it is powered."""
 
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Connector(Element):
+class Connector(Element, frozen=True):
     """Power or a value that goes on elsewhere, at the continuation of the same name."""
 
     name: str = ""
     wires: tuple[Wire, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Continuation(Element):
+class Continuation(Element, frozen=True):
     """Where a connector's power or value goes on."""
 
     name: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Comment(Element):
+class Comment(Element, frozen=True):
     """Words in the drawing."""
 
     text: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Rung:
+class Rung(Struct, frozen=True):
     """A connected part of a ladder body, rails apart (CONTROLLER.md, Ladder).
 
     ``number`` counts from 1 within the POU; ``elements`` are sorted by (y, x), rails left out;
@@ -195,8 +178,7 @@ class Rung:
         return min(e.y for e in self.elements)
 
 
-@dataclass(frozen=True, slots=True)
-class LadderBody:
+class LadderBody(Struct, frozen=True):
     """A ladder body: all elements as read, and the rungs they form.
 
     ``targets`` maps a label in lower case to the rung number it stands for; one more than the

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class Moment:
+class Moment(Struct, frozen=True, order=True):
     """A scan (from 1; 0 is before the first) and a step inside it (from 1; 0 is the scan's start)."""
 
     scan: int
     step: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class ScanClock:
+class ScanClock(Struct, frozen=True):
     """When each scan started: stretches of scans at even distance.
 
     ``scans``, ``starts`` (ns) and ``periods`` (ns) of each stretch's first scan; ``last`` the last scan.

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from .tags import Tag
 from .types import Elementary, Family
 
 
-@dataclass(frozen=True, slots=True)
-class Shared:
+class Shared(Struct, frozen=True):
     """Bits ``[mine, mine + width)`` of a tag are bits ``[theirs, theirs + width)`` of the tag ``other``."""
 
     other: int

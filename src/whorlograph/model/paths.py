@@ -3,33 +3,30 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True)
-class Member:
+
+class Member(Struct, frozen=True):
     """``.Name``."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Bit:
+class Bit(Struct, frozen=True):
     """``.3`` or ``.%X3``."""
 
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class Index:
+class Index(Struct, frozen=True):
     """``[3, i]``: each subscript a number or a path."""
 
     subscripts: tuple[int | Path, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Path:
+class Path(Struct, frozen=True):
     """A name with what follows it."""
 
     base: str

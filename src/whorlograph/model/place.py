@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Generic, TypeVar
+
+from msgspec import Struct, field
 
 T = TypeVar("T")
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """A place in a file: file name, line (from 1, 0 unknown), POU and rung (from 1, 0 none)."""
 
     file: str = ""
@@ -26,8 +26,7 @@ class Place:
         return text
 
 
-@dataclass(frozen=True, slots=True)
-class Notice:
+class Notice(Struct, frozen=True):
     """Something that was not read as it stands; the rest was.
 
     ``what`` says what and ``effect`` what that means for the answers; ``count`` how many such.
@@ -45,8 +44,7 @@ class Notice:
         return f"{text}; {self.effect}" if self.effect else text
 
 
-@dataclass(frozen=True, slots=True)
-class Loaded(Generic[T]):
+class Loaded(Struct, Generic[T], frozen=True):
     """A value read from a file with what was set aside while reading."""
 
     value: T

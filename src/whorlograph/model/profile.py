@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 
 class Overflow(StrEnum):
@@ -29,8 +30,7 @@ class Addressing(StrEnum):
     ELEMENT = "element"
 
 
-@dataclass(frozen=True, slots=True)
-class Profile:
+class Profile(Struct, frozen=True):
     """Every duration in ns; ``scan_time`` and ``mismatch_after`` None where the default depends on others."""
 
     scan_time: int | None = None

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 from .ladder import LadderBody
 from .place import Place
@@ -22,8 +23,7 @@ class VariableKind(StrEnum):
     GLOBAL = "global"
 
 
-@dataclass(frozen=True, slots=True)
-class Variable:
+class Variable(Struct, frozen=True):
     """A declaration."""
 
     name: str
@@ -45,8 +45,7 @@ class PouKind(StrEnum):
     FUNCTION = "function"
 
 
-@dataclass(frozen=True, slots=True)
-class OpaqueBody:
+class OpaqueBody(Struct, frozen=True):
     """A body that is kept but not executed: its language, its text, and the tags it assigns."""
 
     language: str
@@ -57,8 +56,7 @@ class OpaqueBody:
 Body = LadderBody | OpaqueBody
 
 
-@dataclass(frozen=True, slots=True)
-class Pou:
+class Pou(Struct, frozen=True):
     """A program organisation unit."""
 
     name: str
@@ -70,8 +68,7 @@ class Pou:
     place: Place = field(default_factory=Place)
 
 
-@dataclass(frozen=True, slots=True)
-class Task:
+class Task(Struct, frozen=True):
     """A task: how often (``interval``, a duration or a tag), on which tag's rise (``single``), how urgent."""
 
     name: str
@@ -80,8 +77,7 @@ class Task:
     single: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class ProgramInstance:
+class ProgramInstance(Struct, frozen=True):
     """A program that runs, under a task or once in every scan."""
 
     name: str
@@ -89,8 +85,7 @@ class ProgramInstance:
     task: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Resource:
+class Resource(Struct, frozen=True):
     """A resource: what one processing unit runs."""
 
     name: str
@@ -99,8 +94,7 @@ class Resource:
     variables: tuple[Variable, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Configuration:
+class Configuration(Struct, frozen=True):
     """A configuration with its resources and global variables."""
 
     name: str
@@ -108,8 +102,7 @@ class Configuration:
     variables: tuple[Variable, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Program:
+class Program(Struct, frozen=True):
     """All that one program file holds. ``types`` and ``pous`` are keyed by name in lower case."""
 
     name: str

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 
 class Symptom(StrEnum):
@@ -52,8 +53,7 @@ class RootKind(StrEnum):
     CONSTANT = "constant"
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
+class Question(Struct, frozen=True):
     """A tag, the instant (ns; None: the log's end), and the symptom (None: the tag's state decides)."""
 
     tag: int

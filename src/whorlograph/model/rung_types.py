@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from .blocks import STANDARD_BLOCKS
 from .ladder import Block, InOutVariable, InVariable, OutVariable, Wire
@@ -19,8 +20,7 @@ from .typing import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, wid
 Source = tuple[int, str]
 
 
-@dataclass(slots=True)
-class RungTypes:
+class RungTypes(Struct):
     """``outputs`` by (element, pin), None for an untyped literal; ``operation`` by function block's element.
 
     ``real_literals``: elements that are untyped literals with a fraction or exponent.

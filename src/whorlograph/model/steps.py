@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from .ladder import Block, Jump, LadderBody, Return, Rung
 from .tags import Instance, Plant
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """One rung of one instance. ``index`` numbers all steps; those of programs come first, in scan order."""
 
     index: int
@@ -31,8 +31,7 @@ class MarkKind(StrEnum):
     CALL = "call"
 
 
-@dataclass(frozen=True, slots=True)
-class PathMark:
+class PathMark(Struct, frozen=True):
     """A jump, return or call: journalled like a BOOL tag that is on while it is taken.
 
     ``number`` continues the tags' numbering.
@@ -44,8 +43,7 @@ class PathMark:
     element: int
 
 
-@dataclass(frozen=True, slots=True)
-class Steps:
+class Steps(Struct, frozen=True):
     """All steps; ``first`` maps an instance (by id) to its first step's index.
 
     The first ``cyclic`` steps are those of programs; ``marks`` maps (step, element) to its path mark.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from .address import Address
 from .paths import Bit, Index, Member, Path
@@ -11,8 +12,7 @@ from .program import Pou, VariableKind
 from .types import Elementary, Enumeration
 
 
-@dataclass(frozen=True, slots=True)
-class Tag:
+class Tag(Struct, frozen=True):
     """A leaf. ``name`` is qualified (globals bare); ``initial`` holds raw bits as memory keeps them.
 
     ``computed`` marks what the journal leaves out (a timer's ET).
@@ -33,8 +33,7 @@ class Tag:
     high: int | None = None
 
 
-@dataclass(slots=True)
-class Aggregate:
+class Aggregate(Struct):
     """An array or structure: its parts in order, each of ``stride`` leaves where it is an array."""
 
     first: int
@@ -44,8 +43,7 @@ class Aggregate:
     fields: dict[str, Ref] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class Instance:
+class Instance(Struct):
     """A running program, or an instance of a block: what its names stand for.
 
     ``name`` is qualified, "" for the globals; ``pou`` is None for a standard block; ``tags`` counts from
@@ -60,15 +58,13 @@ class Instance:
     task: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class ByReference:
+class ByReference(Struct, frozen=True):
     """A VAR_IN_OUT: what it stands for is known at each call."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Leaf:
+class Leaf(Struct, frozen=True):
     """A leaf: the number of a tag."""
 
     tag: int
@@ -77,16 +73,14 @@ class Leaf:
 Ref = Leaf | Aggregate | Instance | ByReference
 
 
-@dataclass(frozen=True, slots=True)
-class BitOf:
+class BitOf(Struct, frozen=True):
     """One bit of a bit string or integer tag."""
 
     tag: int
     bit: int
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(Struct, frozen=True):
     """An array's leaf chosen while running: ``first`` plus, for each term, (subscript - low) * step."""
 
     first: int
@@ -96,8 +90,7 @@ class Element:
 Target = Leaf | BitOf | Element | Instance | Aggregate | ByReference
 
 
-@dataclass(slots=True)
-class Plant:
+class Plant(Struct):
     """What runs: tags by number, the globals' scope, the program instances in order of declaration.
 
     ``functions``: one instance for each function of the file, its variables numbered like tags, by name in

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 
 class Family(StrEnum):
@@ -19,8 +20,7 @@ class Family(StrEnum):
     STRING = "string"
 
 
-@dataclass(frozen=True, slots=True)
-class Elementary:
+class Elementary(Struct, frozen=True):
     """An elementary type. ``bits`` is its width; times and dates are 64-bit nanoseconds."""
 
     name: str
@@ -75,23 +75,20 @@ LREAL = ELEMENTARY["LREAL"]
 TIME = ELEMENTARY["TIME"]
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(Struct, frozen=True):
     """A type called by its name: a data type, a function block or a standard block."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class ArrayOf:
+class ArrayOf(Struct, frozen=True):
     """An array; ``bounds`` holds (lowest, highest) of each subscript, the last varies fastest."""
 
     bounds: tuple[tuple[int, int], ...]
     base: TypeRef
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """One member of a structure."""
 
     name: str
@@ -99,22 +96,19 @@ class Field:
     initial: Initial | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Structure:
+class Structure(Struct, frozen=True):
     """A structure with its members in order."""
 
     fields: tuple[Field, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Enumeration:
+class Enumeration(Struct, frozen=True):
     """An enumeration; values count from 0 unless the declaration gives them."""
 
     values: tuple[tuple[str, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Subrange:
+class Subrange(Struct, frozen=True):
     """An integer type with narrower limits."""
 
     base: Elementary
@@ -125,22 +119,19 @@ class Subrange:
 TypeRef = Elementary | Named | ArrayOf | Structure | Enumeration | Subrange
 
 
-@dataclass(frozen=True, slots=True)
-class Simple:
+class Simple(Struct, frozen=True):
     """An initial value as written."""
 
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class ListOf:
+class ListOf(Struct, frozen=True):
     """Initial values of an array in order, each with how often it is repeated."""
 
     items: tuple[tuple[int, Initial | None], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Members:
+class Members(Struct, frozen=True):
     """Initial values of a structure by member name."""
 
     items: tuple[tuple[str, Initial], ...]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import product
+
+from msgspec import Struct
 
 from .blocks import STANDARD_BLOCKS
 from .ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
@@ -14,8 +15,7 @@ from .steps import Step, Steps
 from .tags import Aggregate, BitOf, Element, Instance, Leaf, Plant, resolve_path
 
 
-@dataclass(frozen=True, slots=True)
-class Use:
+class Use(Struct, frozen=True):
     """One use of a tag: in which step, by which element, how (``role``), whether it writes."""
 
     tag: int

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 CASES = Path(__file__).parent / "cases"
 
 
-@dataclass(frozen=True, slots=True)
-class Case:
+class Case(Struct, frozen=True):
     """A shipped case: its files, the tag complained of, and the complaint in a sentence."""
 
     name: str

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -28,8 +30,7 @@ from whorlograph.model.rungs import build
 _X, _Y = 100, 60
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """A piece of a rung: a contact, parts in series or in parallel, a block in the power's way, or an end."""
 
     kind: str

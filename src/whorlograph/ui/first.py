@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from msgspec import Struct
 from textual import events
 from textual.app import ComposeResult
 from textual.screen import Screen
@@ -19,8 +19,7 @@ if TYPE_CHECKING:
     from whorlograph.model.question import Question
 
 
-@dataclass(frozen=True, slots=True)
-class Opening:
+class Opening(Struct, frozen=True):
     """What is opened: a title, the files' names, and the work of loading them.
 
     ``load`` gives the session and the question asked first; it raises WhorlographError for a file that cannot be read.

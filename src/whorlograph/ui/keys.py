@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from whorlograph.drawing.shapes import Ink, Run
 
@@ -11,8 +12,7 @@ if TYPE_CHECKING:
     from textual.events import Key
 
 
-@dataclass(frozen=True, slots=True)
-class Action:
+class Action(Struct, frozen=True):
     """Something the screen does: its name, the keys that do it, where, a label, and a sentence."""
 
     name: str

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Generator
-from dataclasses import replace
 
+from msgspec.structs import replace
 from textual import events
 
 from whorlograph.desk.asking import inquiry

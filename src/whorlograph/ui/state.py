@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from whorlograph.model.question import Question
 
 
-@dataclass(frozen=True, slots=True)
-class PageState:
+class PageState(Struct, frozen=True):
     """A page over the strands: which, for which tag; chosen row, order, filter; of the whole program: step and element."""
 
     name: str
@@ -20,8 +19,7 @@ class PageState:
     element: int = -1
 
 
-@dataclass(frozen=True, slots=True)
-class View:
+class View(Struct, frozen=True):
     """One state of the screen.
 
     ``question``; the moment (``scan``, and ``time`` in ns); the ``strand`` with the focus; the chosen line of

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 Values = dict[str, "bool | int"]
 
 
-@dataclass(slots=True)
-class Memory:
+class Memory(Struct):
     """What a block remembers beside its pins: the inputs it saw last, and a timer's state."""
 
     first: bool = False

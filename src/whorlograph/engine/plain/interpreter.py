@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
@@ -47,8 +47,7 @@ CONTROLLER = -2  # the step of what the controller itself does
 Place = tuple[int, int]  # tag, bit (-1: the whole tag)
 
 
-@dataclass(frozen=True, slots=True)
-class PlainRow:
+class PlainRow(Struct, frozen=True):
     """One change: scan, step within the scan, step's index (-1: no step), tag or path mark, raw value."""
 
     scan: int
@@ -58,8 +57,7 @@ class PlainRow:
     value: int
 
 
-@dataclass(frozen=True, slots=True)
-class PlainFault:
+class PlainFault(Struct, frozen=True):
     """Why the controller halted, and where."""
 
     scan: int
@@ -71,8 +69,7 @@ class PlainFault:
     tag: int
 
 
-@dataclass(slots=True)
-class Record:
+class Record(Struct):
     """What a plain run leaves: rows in order, the start of each scan whose start is not the next in even steps."""
 
     rows: list[PlainRow] = field(default_factory=list)
@@ -81,8 +78,7 @@ class Record:
     fault: PlainFault | None = None
 
 
-@dataclass(slots=True)
-class _Frame:
+class _Frame(Struct):
     """One evaluation of one rung: what each (element, pin) gives, and which blocks executed."""
 
     step: Step

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct, field
 
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Clock, Ints, Shorts
@@ -25,8 +25,7 @@ PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d
 Read = Callable[[str], "int | None"]
 
 
-@dataclass(slots=True)
-class Rows:
+class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
     ``stamps`` are all readable times, also those of rows without a known tag or value.

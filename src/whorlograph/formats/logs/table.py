@@ -6,8 +6,9 @@ import csv
 import gzip
 import io
 import zlib
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from whorlograph.model.errors import LogError
 
@@ -64,8 +65,7 @@ def decode(data: bytes) -> tuple[str, str]:
         return data.decode("cp1252", "replace"), "Windows-1252"
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(Struct, frozen=True):
     """A text table: its header, the separator, and its rows each with its line number."""
 
     file: str

@@ -41,6 +41,8 @@ class Times:
         A row whose form differs from the log's first (seconds, zoned, zoneless) is unreadable.
         """
         text = text.strip()
+        if text[4:5] == "-":
+            return self._date(text)
         plain = _SECONDS.match(text)
         if plain and (plain.group(2) or plain.group(3)):
             if self.clock is not Clock.SECONDS and not self._decide(Clock.SECONDS):

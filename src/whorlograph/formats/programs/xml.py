@@ -239,7 +239,7 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
 
 
 def _dated(program: Program, path: Path) -> Program:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     try:
         stamp = dt.datetime.fromtimestamp(path.stat().st_mtime, dt.UTC).strftime("%Y-%m-%dT%H:%M:%S")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
@@ -17,8 +18,7 @@ if TYPE_CHECKING:
 PHASES = 4
 
 
-@dataclass(frozen=True, slots=True)
-class Missed:
+class Missed(Struct, frozen=True):
     """A pulse that no scan saw: which condition of which tag's rung (``step``), when and how long (ns)."""
 
     tag: int

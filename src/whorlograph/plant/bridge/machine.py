@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from heapq import heappop, heappush
 from random import Random
+
+from msgspec import Struct
 
 from whorlograph.engine.coupling import Change
 
@@ -21,8 +22,7 @@ MAINTENANCE = (205, 214)
 GUST = (312, 313)
 
 
-@dataclass(slots=True)
-class Axis:
+class Axis(Struct):
     """Something that moves between 0 and 1: full travel takes ``up`` or ``down`` ns."""
 
     up: int

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class BridgePoint:
+class BridgePoint(Struct, frozen=True):
     """One point of the bridge."""
 
     tag: str

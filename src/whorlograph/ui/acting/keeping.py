@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Generator
-from dataclasses import replace
 from pathlib import Path
 from string import ascii_letters
+
+from msgspec.structs import replace
 
 from whorlograph.desk.finding import Found, find
 from whorlograph.desk.job import Kept, age_text

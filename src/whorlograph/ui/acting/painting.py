@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Container

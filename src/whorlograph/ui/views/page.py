@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
 from textual import events
 from textual.app import ComposeResult
 from textual.screen import Screen
@@ -58,7 +58,7 @@ class Page(Screen[None]):
 
     def change(self, **what: object) -> None:
         """Take another state, and let the main view know it for the way back."""
-        self.state = replace(self.state, **what)  # type: ignore[arg-type]
+        self.state = replace(self.state, **what)
         self.main.view = replace(self.main.view, page=self.state)
         self.paint()
 

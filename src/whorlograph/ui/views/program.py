@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from whorlograph.desk.scene import RungBlock
 from whorlograph.drawing.shapes import Ink, Run
