@@ -9,7 +9,7 @@ import numpy as np
 
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import BITS, Journal
+from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
 from whorlograph.model.ladder import LadderBody
 from whorlograph.model.literals import raw
@@ -77,9 +77,11 @@ def course_of(journal: Journal, controller: Controller, tag: str) -> list[tuple[
     from whorlograph.inquiry.symptoms import course
 
     path = course(journal, controller.plant.by_name[tag.lower()])
-    return list(zip(path.scans, path.values, strict=True))
+    return list(zip(path.scans.tolist(), path.values.tolist(), strict=True))
 
 
 def all_rows(journal: Journal) -> list[tuple[int, int, int, int]]:
     """(scan, step, tag, value) of every row."""
-    return list(zip((journal.key >> BITS).tolist(), journal.step.tolist(), journal.tag.tolist(), journal.value.tolist(), strict=True))
+    scans, tags, values = journal.whole()
+    steps = journal.stretch(0, len(journal))[0]
+    return list(zip(scans.tolist(), steps.tolist(), tags.tolist(), values.tolist(), strict=True))

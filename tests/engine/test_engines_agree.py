@@ -8,7 +8,7 @@ from random import Random
 
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import BITS, Journal
+from whorlograph.engine.journal import Journal
 
 CASES = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
 FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
@@ -16,8 +16,7 @@ FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 
 def rows(journal: Journal) -> list[tuple[int, int, int, int, int]]:
     """(scan, step number, step, tag, value) of every row; input changes of a scan in order of tag."""
-    found = list(zip((journal.key >> BITS).tolist(), (journal.key & ((1 << BITS) - 1)).tolist(), journal.step.tolist(), journal.tag.tolist(),
-                     journal.value.tolist(), strict=True))
+    found = [(journal.scan(r), journal.moment(r).step, journal.step(r), journal.tag(r), journal.raw(r)) for r in range(len(journal))]
     found.sort(key=lambda r: (r[0], r[1], r[3]) if r[1] == 0 else (r[0], r[1], 0))
     return found
 

@@ -7,7 +7,6 @@ from random import Random
 
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import BITS
 from whorlograph.engine.settled import settle
 from whorlograph.model.moment import Moment, ScanClock
 
@@ -24,9 +23,9 @@ class JournalAnswers(unittest.TestCase):
             journal = controller.replay(random_log(random, controller.plant))
             values = dict(enumerate(journal.initial))
             for row in range(len(journal)):
-                tag = int(journal.tag[row])
+                tag = journal.tag(row)
                 self.assertEqual(journal.value_at(tag, row), values.get(tag, 0))
-                values[tag] = int(journal.value[row])
+                values[tag] = journal.raw(row)
                 self.assertEqual(journal.value_at(tag, row + 1), values[tag])
                 checks += 1
         self.assertGreater(checks, 100)
@@ -42,9 +41,9 @@ class JournalAnswers(unittest.TestCase):
             values = {t: journal.initial[t] for t in names}
             expected = []
             by_scan: dict[int, dict[int, int]] = {}
-            for key, tag, value in zip(journal.key.tolist(), journal.tag.tolist(), journal.value.tolist(), strict=True):
+            for scan, tag, value in zip(*(column.tolist() for column in journal.whole()), strict=True):
                 if tag in names:
-                    by_scan.setdefault(key >> BITS, {})[tag] = value
+                    by_scan.setdefault(scan, {})[tag] = value
             for scan, changes in by_scan.items():
                 for tag in sorted(changes, key=lambda t: names[t]):
                     if changes[tag] != values[tag]:

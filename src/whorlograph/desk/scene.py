@@ -11,7 +11,7 @@ from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
 from whorlograph.drawing.text import draw_rung, wrapped
-from whorlograph.drawing.timeline_layout import TimelineLayout, Timescale, cell_glyph
+from whorlograph.drawing.timeline_layout import TimelineLayout, cell_glyph
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
@@ -60,8 +60,7 @@ class Scene:
     def __init__(self, session: Session, answer: Answer) -> None:
         self.session, self.answer = session, answer
         self.tracer = inquiry(session).tracer
-        self.scale = Timescale(session.journal)
-        self.trial: Timescale | None = None
+        self.trial: Journal | None = None
 
     @property
     def journal(self) -> Journal:
@@ -70,7 +69,7 @@ class Scene:
 
     def with_trial(self, journal: Journal | None) -> None:
         """Show a second replay as thin lanes; None takes them away."""
-        self.trial = Timescale(journal) if journal is not None else None
+        self.trial = journal
 
     # words
 
@@ -357,7 +356,7 @@ class Scene:
         plant_tags = [self.session.plant.tags[t] for t in tags]
         clock = self.journal.clock
         unknown = None if self.journal.complete else clock.start(clock.last)
-        return timeline_layout.lay_out(self.scale, plant_tags, start, end, width, moment, position, unknown)
+        return timeline_layout.lay_out(self.journal, plant_tags, start, end, width, moment, position, unknown)
 
     def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
         """Put search hits and marks (time to character) on the cells they fall into."""

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
+from numpy.typing import NDArray
 
 from whorlograph.engine.journal import Journal
 from whorlograph.model.literals import cooked
@@ -68,28 +71,7 @@ class TimelineLayout(Struct):
     unknown_from: int | None = None
 
 
-class Timescale(Struct):
-    """Row times of a journal, worked out once: ``times`` int64[rows] ns."""
-
-    journal: Journal
-    _times: dict[int, Ints] = field(default_factory=dict)
-
-    def of(self, tag: int) -> Ints:
-        """int64[n]: the times of one tag's rows."""
-        found = self._times.get(tag)
-        if found is None:
-            clock, scans = self.journal.clock, self.journal.keys(tag) >> 21
-            if not clock.scans:
-                found = np.zeros(len(scans), np.int64)
-            else:
-                firsts = np.array(clock.scans, np.int64)
-                at = np.maximum(0, np.searchsorted(firsts, scans, side="right") - 1)
-                found = np.array(clock.starts, np.int64)[at] + (scans - firsts[at]) * np.array(clock.periods, np.int64)[at]
-            self._times[tag] = found
-        return found
-
-
-def lay_out(scale: Timescale, tags: list[Tag], start: int, end: int, width: int, moment: int, position: int,
+def lay_out(journal: Journal, tags: list[Tag], start: int, end: int, width: int, moment: int, position: int,
             unknown_from: int | None = None) -> TimelineLayout:
     """Lay lanes out over a stretch of time.
 
@@ -100,15 +82,28 @@ def lay_out(scale: Timescale, tags: list[Tag], start: int, end: int, width: int,
     layout = TimelineLayout(start, end, [], None, unknown_from=unknown_from)
     if start <= moment <= end:
         layout.moment = min(width - 1, (moment - start) * width // span)
+    edges = _edges(journal, start, span, width)
     for tag in tags:
-        layout.lanes.append(_lane(scale, tag, start, span, width, position, unknown_from))
+        layout.lanes.append(_lane(journal, tag, edges, position))
+        if unknown_from is not None:
+            for i in range(max(0, (unknown_from - start) * width // span), width):
+                layout.lanes[-1].cells[i] = Cell(CellKind.UNKNOWN)
     layout.ticks = _ticks(start, end, width)
     return layout
 
 
-def _lane(scale: Timescale, tag: Tag, start: int, span: int, width: int, position: int, unknown_from: int | None) -> Lane:
-    journal = scale.journal
-    rows, times = journal.rows(tag.index), scale.of(tag.index)
+def _edges(journal: Journal, start: int, span: int, width: int) -> Ints:
+    """int64[width + 1]: the journal positions at which cells begin, and that at which the last one ends."""
+    clock = journal.clock
+    found = []
+    for i in range(width + 1):
+        time = start - (-i * span // width) if i < width else start + span + 1
+        scan = clock.scan_at(time)
+        found.append(journal.settled_position(scan if scan and clock.start(scan) < time else scan - 1))
+    return np.array(found, np.int64)
+
+
+def _lane(journal: Journal, tag: Tag, edges: Ints, position: int) -> Lane:
     bits = journal.value_at(tag.index, position)
     row = journal.last_row(tag.index, position)
     value = cooked(bits, tag.type)
@@ -117,33 +112,24 @@ def _lane(scale: Timescale, tag: Tag, start: int, span: int, width: int, positio
     if tag.enumeration is not None:
         text = next((n for n, v in tag.enumeration.values if v == bits), text)
     lane = Lane(tag.index, tag.name, [], text, journal.time(row) if row is not None else None, boolean)
-    low = int(np.searchsorted(times, start, side="left"))
-    high = int(np.searchsorted(times, start + span, side="right"))
-    before = int(journal.value[rows[low - 1]]) if low else journal.initial[tag.index]
-    cells = np.minimum(width - 1, (times[low:high] - start) * width // span)
-    values = journal.value[rows[low:high]]
+    rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
+    values = journal.raws(rows)
+    cuts = np.searchsorted(rows, edges).tolist()
+    before = journal.value_at(tag.index, int(edges[0]))
     if boolean:
-        lane.cells = _boolean(cells, values, before, width)
+        lane.cells = _boolean(cuts, values, bool(before))
     else:
-        _numbers(lane, tag, cells, values, before, width)
-    if unknown_from is not None:
-        first = max(0, (unknown_from - start) * width // span)
-        for i in range(int(first), width):
-            lane.cells[i] = Cell(CellKind.UNKNOWN)
+        _numbers(lane, tag, cuts, values, before)
     return lane
 
 
-def _boolean(cells: Ints, values: Ints, before: int, width: int) -> list[Cell]:
+def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:
+    """Cells of a BOOL; ``cuts``: how many of its rows come before each cell."""
     found: list[Cell] = []
-    state, at, count = bool(before), 0, len(cells)
-    places = cells.tolist()
-    for i in range(width):
-        first, changes = state, 0
-        while at < count and places[at] == i:
-            new = bool(values[at])
-            changes += new != state
-            state = new
-            at += 1
+    for low, high in pairwise(cuts):
+        first, changes = state, high - low
+        if changes:
+            state = bool(values[high - 1])
         if changes == 0:
             kind = CellKind.ON if state else CellKind.OFF
         elif changes > 2:
@@ -156,20 +142,24 @@ def _boolean(cells: Ints, values: Ints, before: int, width: int) -> list[Cell]:
     return found
 
 
-def _numbers(lane: Lane, tag: Tag, cells: Ints, values: Ints, before: int, width: int) -> None:
-    numbers = [float(cooked(int(v), tag.type)) for v in values]
-    current = float(cooked(before, tag.type))
-    low, high = min([current, *numbers]), max([current, *numbers])
-    span = (high - low) or 1.0
-    at, places = 0, cells.tolist()
-    for i in range(width):
-        changes = 0
-        while at < len(places) and places[at] == i:
-            current = numbers[at]
-            changes += 1
-            at += 1
-        lane.cells.append(Cell(CellKind.ON, changes, min(7, int((current - low) / span * 7.999)) if high > low else 3))
+def _numbers(lane: Lane, tag: Tag, cuts: list[int], values: Ints, before: int) -> None:
+    lasts = [values[high - 1] if high > low else None for low, high in pairwise(cuts)]
+    extremes = [before, *(_extremes(values, tag) if len(values) else ())]
+    low, high = min(float(cooked(int(v), tag.type)) for v in extremes), max(float(cooked(int(v), tag.type)) for v in extremes)
+    span, current = (high - low) or 1.0, float(cooked(before, tag.type))
+    for (first, end), last in zip(pairwise(cuts), lasts, strict=True):
+        if last is not None:
+            current = float(cooked(int(last), tag.type))
+        lane.cells.append(Cell(CellKind.ON, end - first, min(7, int((current - low) / span * 7.999)) if high > low else 3))
     lane.low, lane.high = f"{low:g}", f"{high:g}"
+
+
+def _extremes(values: Ints, tag: Tag) -> tuple[int, int]:
+    """The raw values that stand for the smallest and the largest number."""
+    numbers: NDArray[Any] = values.view(np.uint64) if tag.type.bits == 64 and tag.type.low == 0 else values
+    if tag.type.family is Family.REAL:
+        numbers = values.view(np.float64) if tag.type.bits == 64 else values.astype(np.int32).view(np.float32)
+    return int(values[int(np.argmin(numbers))]), int(values[int(np.argmax(numbers))])
 
 
 _STEPS = [s * u for u in (10**3, 10**4, 10**5, 10**6, 10**7, 10**8, 10**9) for s in (1, 2, 5)] + [

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Generator
 from contextlib import suppress
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -16,7 +16,6 @@ from whorlograph.model.elaborate import elaborate
 from whorlograph.model.feed import Feed, Trial, make_feed
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
-from whorlograph.model.moment import ScanClock
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, Program
@@ -25,7 +24,7 @@ from whorlograph.model.tags import Plant
 from whorlograph.model.uses import Use, all_uses, written_tags
 
 from . import layout as at
-from .journal import BITS, Fault, Journal, build_journal
+from .journal import RECORD, Columns, Fault, Journal
 
 if TYPE_CHECKING:
     from .machine import Machine, RawFault
@@ -37,11 +36,15 @@ PIECE_SECONDS = 0.08
 
 
 class Progress(Struct, frozen=True):
-    """How far a replay has come: the time (ns) up to which everything is known, of how much; rows so far."""
+    """How far a replay has come: the time (ns) up to which everything is known, of how much; rows so far.
+
+    ``so_far`` gives the journal up to there, to be asked while the replay stands at this progress.
+    """
 
     done: int
     total: int
     rows: int
+    so_far: Callable[[], Journal]
 
 
 @dataclass
@@ -175,24 +178,25 @@ class Controller:
             machine.run(reached)
             took = time.perf_counter() - began
             piece = int(piece * min(4.0, max(0.25, PIECE_SECONDS / max(took, 0.001))))
-            yield Progress(reached, feed.end, machine.columns.rows)
+            yield Progress(reached, feed.end, machine.columns.rows, partial(self.journal_of, machine, feed, reached, False))
         complete = not stop()
         if complete:
             machine.run(feed.end)
-        journal = self.journal_of(machine, feed, feed.end if complete else reached, last=True)
-        journal.complete = complete
+        journal = self.journal_of(machine, feed, feed.end if complete else reached, complete)
         machine.close()
         return journal
 
-    def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None, last: bool = False) -> Journal:
-        """The journal of a machine that has run up to a time, by default the feed's end; ``last``: it will not run on."""
+    def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None, complete: bool = True) -> Journal:
+        """The journal of a machine that has run up to a time, by default the feed's end, for good or so far."""
         end = feed.end if reached is None else reached
         scans = machine.scan
         if scans and machine.period:
             scans += max(0, end - machine.start) // machine.period
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
-        return build_journal(machine.columns, list(feed.initial), scans, fault, last)
+        journal = machine.columns.journal(list(feed.initial), scans, fault)
+        journal.complete = complete
+        return journal
 
     def _fault(self, raw: RawFault) -> Fault:
         code = at.FAULT_NAMES[raw.code]
@@ -218,16 +222,15 @@ class Controller:
         from .plain.interpreter import Interpreter
 
         record = Interpreter(self.plant, self.steps, self.profile, self.scan_time).run(feed)
-        rows = record.rows
-        key = np.array([(r.scan << BITS) + r.number for r in rows], np.int64)
-        clock = ScanClock([s[0] for s in record.stretches], [s[1] for s in record.stretches],
-                          [s[2] for s in record.stretches], record.scans)
+        columns = Columns()
+        columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
+        for scan, start, period in record.stretches:
+            columns.clock(scan, start, period)
         found = record.fault
         fault = None
         if found is not None:
             fault = Fault(found.scan, found.number, found.step, found.element, found.code, found.tag if found.tag >= 0 else None, found.text)
-        return Journal(key, np.array([r.step for r in rows], np.int32), np.array([r.tag for r in rows], np.int32),
-                       np.array([r.value for r in rows], np.int64), list(feed.initial), clock, fault)
+        return columns.journal(list(feed.initial), record.scans, fault)
 
 
 def _interval(text: str) -> int | None:

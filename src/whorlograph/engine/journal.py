@@ -2,33 +2,74 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
 from numpy.typing import NDArray
 
-from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.log import Ints
 from whorlograph.model.moment import Moment, ScanClock
 
 from . import layout as at
+from .block import BITS, MOST_ROWS, Block, Narrow, make_block
 
 Records = NDArray[np.void]
-BITS = 21  # room for a step's number within its scan
+_SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
+RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
+_COLUMNS = ("scan", "number", "step", "tag", "value")
 
 
 class Columns:
-    """Journal rows as the engine hands them over, block by block."""
+    """Takes journal rows as the engine hands them over, and the clock's rows between them."""
 
     def __init__(self) -> None:
-        self.blocks: list[Records] = []
+        self.blocks: list[Block] = []
         self.rows = 0
+        self.scans: list[int] = []
+        self.starts: list[int] = []
+        self.periods: list[int] = []
+        self._rest: list[dict[str, Narrow]] = []
+        self._resting = 0
 
-    def add(self, block: Records) -> None:
-        """Take one block of records: scan, number, step, tag (int32) and value (int64)."""
-        self.blocks.append(block)
+    def add(self, records: Records) -> None:
+        """Take records: scan, number, step, tag (int32) and value (int64); they are copied."""
+        block: Any = records
+        tag = block["tag"]
+        begins, periods = tag == at.CLOCK_START, tag == at.CLOCK_PERIOD
+        if begins.any():
+            for scan, start, period in zip(block["scan"][begins].tolist(), block["value"][begins].tolist(),
+                                           block["value"][periods].tolist(), strict=True):
+                self.clock(scan, start, period)
+            block = block[tag >= 0]
         self.rows += len(block)
+        for begin in range(0, len(block), MOST_ROWS):
+            part = block[begin:begin + MOST_ROWS]
+            if self._resting and self._resting + len(part) > MOST_ROWS:
+                self._seal()
+            self._rest.append({name: np.ascontiguousarray(part[name]) for name in _COLUMNS})
+            self._resting += len(part)
+
+    def clock(self, scan: int, start: int, period: int) -> None:
+        """Note a scan from which on scans are another distance apart (ns)."""
+        self.scans.append(scan)
+        self.starts.append(start)
+        self.periods.append(period)
+
+    def _seal(self) -> None:
+        self.blocks.append(self._tail())
+        self._rest, self._resting = [], 0
+
+    def _tail(self) -> Block:
+        found = [np.concatenate([r[name] for r in self._rest]) for name in _COLUMNS]
+        return make_block(found[0], found[1], found[2], found[3], found[4])
+
+    def journal(self, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
+        """What has been taken so far; blocks that are full are shared with what comes later."""
+        blocks = [*self.blocks, self._tail()] if self._resting else list(self.blocks)
+        return Journal(blocks, initial, ScanClock(list(self.scans), list(self.starts), list(self.periods), last_scan), fault)
 
 
 class Fault(Struct, frozen=True):
@@ -54,134 +95,198 @@ class Row(Struct, frozen=True):
 
 
 class Journal(Struct):
-    """All rows of a replay in order.
+    """All rows of a replay in order, in blocks, counted through from 0.
 
-    ``key`` int64[rows]: scan and step number in one; ``step`` int32[rows]; ``tag`` int32[rows]; ``value``
-    int64[rows], raw bits. ``initial``: every tag's raw value before the first scan.
+    ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end.
     """
 
-    key: Ints
-    step: Shorts
-    tag: Shorts
-    value: Ints
+    blocks: list[Block]
     initial: list[int]
     clock: ScanClock
     fault: Fault | None = None
     complete: bool = True
-    _order: Ints | None = None
-    _bounds: Ints | None = None
+    _starts: list[int] = field(default_factory=list)
+    _firsts: list[int] = field(default_factory=list)
     _rows: dict[int, Ints] = field(default_factory=dict)
-    _keys: dict[int, Ints] = field(default_factory=dict)
+    _places: dict[int, list[int]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        total = 0
+        self.blocks = [b for b in self.blocks if len(b)]
+        for block in self.blocks:
+            self._starts.append(total)
+            self._firsts.append(block.key(0))
+            total += len(block)
+        self._starts.append(total)
 
     def __len__(self) -> int:
-        return len(self.key)
+        return self._starts[-1]
+
+    def _where(self, tag: int) -> list[int]:
+        """The blocks that hold rows of a tag."""
+        found = self._places.get(tag)
+        if found is None:
+            found = self._places[tag] = [i for i, block in enumerate(self.blocks) if len(block.rows(tag))]
+        return found
+
+    def _find(self, row: int) -> tuple[Block, int]:
+        i = bisect_right(self._starts, row) - 1
+        return self.blocks[i], row - self._starts[i]
+
+    # one row
+
+    def key(self, row: int) -> int:
+        """Scan and step number of a row in one: keys ascend as rows happened."""
+        block, i = self._find(row)
+        return block.key(i)
+
+    def scan(self, row: int) -> int:
+        """The scan of a row."""
+        block, i = self._find(row)
+        return block.base + int(block.scans[i])
+
+    def step(self, row: int) -> int:
+        """The step that made a row; -1: an input, -2: the controller."""
+        block, i = self._find(row)
+        return int(block.steps[i])
+
+    def tag(self, row: int) -> int:
+        """The tag of a row."""
+        block, i = self._find(row)
+        return int(block.tags[i])
+
+    def raw(self, row: int) -> int:
+        """The raw value that a row gave its tag."""
+        block, i = self._find(row)
+        return block.raw(i)
+
+    def moment(self, row: int) -> Moment:
+        """When a row happened."""
+        key = self.key(row)
+        return Moment(key >> BITS, key & ((1 << BITS) - 1))
+
+    def time(self, row: int) -> int:
+        """The clock of a row's scan, ns since the log's first row."""
+        return self.clock.start(self.scan(row))
+
+    def row(self, number: int) -> Row:
+        """One row for a person."""
+        tag = self.tag(number)
+        return Row(self.moment(number), self.step(number), tag, self.value_at(tag, number), self.raw(number))
+
+    # many rows
 
     def rows(self, tag: int) -> Ints:
         """int64[n]: the rows of one tag, in order."""
         found = self._rows.get(tag)
         if found is None:
-            if self._order is None:
-                # numpy sorts 16 bits by radix, in one pass.
-                small = bool(len(self.tag)) and int(self.tag.max()) < 1 << 16 and int(self.tag.min()) >= 0
-                self._order = np.argsort(self.tag.astype(np.uint16) if small else self.tag, kind="stable")
-                sorted_tags = self.tag[self._order]
-                top = int(sorted_tags[-1]) + 2 if len(sorted_tags) else 1
-                self._bounds = np.searchsorted(sorted_tags, np.arange(top))
-            bounds = self._bounds
-            assert bounds is not None
-            if tag < 0 or tag >= len(bounds) - 1:
-                found = np.zeros(0, np.int64)
-            else:
-                found = self._order[bounds[tag]:bounds[tag + 1]]
-            self._rows[tag] = found
+            found = self.rows_between(tag, 0, len(self))
+            if len(found) <= _SHORT:
+                self._rows[tag] = found
         return found
 
-    def keys(self, tag: int) -> Ints:
-        """int64[n]: the keys of one tag's rows."""
-        found = self._keys.get(tag)
-        if found is None:
-            found = self._keys[tag] = self.key[self.rows(tag)]
+    def rows_between(self, tag: int, low: int, high: int) -> Ints:
+        """int64[n]: the rows of one tag from one position to before another."""
+        parts = []
+        where = self._where(tag)
+        for i in where[bisect_left(where, bisect_right(self._starts, low) - 1):bisect_left(where, bisect_left(self._starts, high))]:
+            parts.append(self.blocks[i].rows(tag).astype(np.int64) + self._starts[i])
+        found = np.concatenate(parts) if parts else np.zeros(0, np.int64)
+        if len(found) and (found[0] < low or found[-1] >= high):
+            found = found[np.searchsorted(found, low):np.searchsorted(found, high)]
         return found
+
+    def _parted(self, rows: Ints) -> Iterator[tuple[Block, Ints]]:
+        """The blocks that ascending rows fall into, with their places there."""
+        cuts = np.searchsorted(rows, self._starts)
+        for i, block in enumerate(self.blocks):
+            if cuts[i] < cuts[i + 1]:
+                yield block, rows[cuts[i]:cuts[i + 1]] - self._starts[i]
+
+    def raws(self, rows: Ints) -> Ints:
+        """int64[n]: the raw values of ascending rows."""
+        parts = [block.raws(places) for block, places in self._parted(rows)]
+        return np.concatenate(parts) if parts else np.zeros(0, np.int64)
+
+    def scans(self, rows: Ints) -> Ints:
+        """int64[n]: the scans of ascending rows."""
+        parts = [block.scans[places].astype(np.int64) + block.base for block, places in self._parted(rows)]
+        return np.concatenate(parts) if parts else np.zeros(0, np.int64)
+
+    def history(self, tag: int) -> tuple[Ints, Ints]:
+        """Scans and raw values of all rows of a tag."""
+        rows = self.rows(tag)
+        return self.scans(rows), self.raws(rows)
+
+    def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
+        """int64[n] each: steps and tags of the rows from one position to before another."""
+        steps, tags = [], []
+        for i in range(max(0, bisect_right(self._starts, low) - 1), min(len(self.blocks), bisect_left(self._starts, high))):
+            block = self.blocks[i]
+            part = slice(max(0, low - self._starts[i]), high - self._starts[i])
+            steps.append(block.steps[part].astype(np.int64))
+            tags.append(block.tags[part].astype(np.int64))
+        return (np.concatenate(steps), np.concatenate(tags)) if steps else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+
+    def whole(self) -> tuple[Ints, Ints, Ints]:
+        """int64[rows] each: scans, tags and raw values of all rows."""
+        scans, tags, values = (np.empty(len(self), np.int64) for _ in range(3))
+        for block, start in zip(self.blocks, self._starts, strict=False):
+            part = slice(start, start + len(block))
+            scans[part] = block.scans
+            scans[part] += block.base
+            tags[part] = block.tags
+            values[part] = block.small
+            values[start + block.wide_at.astype(np.int64)] = block.wide
+        return scans, tags, values
 
     # positions: a position p stands for "all rows before row p have happened"
 
+    def _position(self, scan: int, number: int) -> int:
+        i = bisect_left(self._firsts, (scan << BITS) + number) - 1
+        return self._starts[i] + self.blocks[i].position(scan, number) if i >= 0 else 0
+
     def position(self, moment: Moment) -> int:
         """The rows that happened before a step saw its values: those of earlier scans and smaller numbers."""
-        return int(np.searchsorted(self.key, (moment.scan << BITS) + moment.step, side="left"))
+        return self._position(moment.scan, moment.step)
 
     def settled_position(self, scan: int) -> int:
         """The rows up to the end of a scan."""
-        return int(np.searchsorted(self.key, (scan + 1) << BITS, side="left"))
+        return self._position(scan + 1, 0)
 
     def last_row(self, tag: int, position: int) -> int | None:
         """The last row of a tag before a position."""
-        rows = self.rows(tag)
-        i = int(np.searchsorted(rows, position, side="left"))
-        return int(rows[i - 1]) if i else None
+        where = self._where(tag)
+        here = bisect_left(self._starts, position) - 1
+        k = bisect_right(where, here) - 1
+        if k >= 0 and where[k] == here:
+            rows = self.blocks[here].rows(tag)
+            n = int(np.searchsorted(rows, np.uint16(position - self._starts[here] - 1), side="right"))
+            if n:
+                return self._starts[here] + int(rows[n - 1])
+            k -= 1
+        return self._starts[where[k]] + int(self.blocks[where[k]].rows(tag)[-1]) if k >= 0 else None
 
     def next_row(self, tag: int, position: int) -> int | None:
         """The first row of a tag at or after a position."""
-        rows = self.rows(tag)
-        i = int(np.searchsorted(rows, position, side="left"))
-        return int(rows[i]) if i < len(rows) else None
+        where = self._where(tag)
+        here = bisect_right(self._starts, position) - 1
+        k = bisect_left(where, here)
+        if k < len(where) and where[k] == here:
+            rows = self.blocks[here].rows(tag)
+            n = int(np.searchsorted(rows, np.uint16(position - self._starts[here])))
+            if n < len(rows):
+                return self._starts[here] + int(rows[n])
+            k += 1
+        return self._starts[where[k]] + int(self.blocks[where[k]].rows(tag)[0]) if k < len(where) else None
 
     def value_at(self, tag: int, position: int) -> int:
         """A tag's raw value at a position."""
         row = self.last_row(tag, position)
         if row is not None:
-            return int(self.value[row])
+            return self.raw(row)
         return self.initial[tag] if tag < len(self.initial) else 0
 
     def settled(self, tag: int, scan: int) -> int:
         """A tag's raw value at a scan's end."""
-        keys = self.keys(tag)
-        i = bisect_left(keys, (scan + 1) << BITS) if len(keys) < 64 else int(np.searchsorted(keys, (scan + 1) << BITS))
-        if i == 0:
-            return self.initial[tag] if tag < len(self.initial) else 0
-        return int(self.value[self.rows(tag)[i - 1]])
-
-    def moment(self, row: int) -> Moment:
-        """When a row happened."""
-        key = int(self.key[row])
-        return Moment(key >> BITS, key & ((1 << BITS) - 1))
-
-    def time(self, row: int) -> int:
-        """The clock of a row's scan, ns since the log's first row."""
-        return self.clock.start(int(self.key[row]) >> BITS)
-
-    def row(self, number: int) -> Row:
-        """One row for a person."""
-        tag = int(self.tag[number])
-        return Row(self.moment(number), int(self.step[number]), tag, self.value_at(tag, number), int(self.value[number]))
-
-    def at_row(self, number: int) -> tuple[int, int]:
-        """(scan, step index) of a row."""
-        return int(self.key[number]) >> BITS, int(self.step[number])
-
-
-def build_journal(columns: Columns, initial: list[int], last_scan: int, fault: Fault | None = None, last: bool = False) -> Journal:
-    """Put the blocks of a run together, with the clock taken out.
-
-    Args: last: the run is over: blocks are given up one by one, so that the rows are held once only.
-    """
-    scans: list[int] = []
-    starts: list[int] = []
-    periods: list[int] = []
-    parts: tuple[list[Any], ...] = ([], [], [], [])
-    blocks = columns.blocks if last else list(columns.blocks)
-    blocks.reverse()
-    while blocks:
-        block: Any = blocks.pop()
-        tag = block["tag"]
-        scans += block["scan"][tag == at.CLOCK_START].tolist()
-        starts += block["value"][tag == at.CLOCK_START].tolist()
-        periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
-        rows = block[tag >= 0]
-        for part, column in zip(parts, ((rows["scan"].astype(np.int64) << BITS) + rows["number"], rows["step"], rows["tag"], rows["value"]),
-                                strict=True):
-            part.append(np.ascontiguousarray(column))
-    found = []
-    for part, kind in zip(parts, (np.int64, np.int32, np.int32, np.int64), strict=True):
-        found.append(np.concatenate(part) if len(part) != 1 else part[0]) if part else found.append(np.zeros(0, kind))
-        part.clear()
-    return Journal(found[0], found[1], found[2], found[3], initial, ScanClock(scans, starts, periods, last_scan), fault)
+        return self.value_at(tag, self.settled_position(scan))

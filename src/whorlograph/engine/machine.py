@@ -18,11 +18,10 @@ from whorlograph.model.profile import Profile
 
 from . import host
 from . import layout as at
-from .journal import Columns
+from .journal import RECORD, Columns
 from .wat import Module, state_bytes
 
 _EVENT = np.dtype([("time", "<i8"), ("tag", "<i8"), ("value", "<i8")])
-_RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
 _ENGINE: list[wasmtime.Engine] = []
 _OPEN: WeakSet[wasmtime.Store] = WeakSet()
 
@@ -208,7 +207,7 @@ class Machine:
         end = self._read("<i", at.JOURNAL_AT)
         base = self.module.layout.journal
         if end > base:
-            self.columns.add(self.bytes[base:end].view(_RECORD).copy())
+            self.columns.add(self.bytes[base:end].view(RECORD))
         self._field("<i", at.JOURNAL_AT, base)
 
     def _fail(self, code: int, element: int, value: int) -> None:

@@ -14,7 +14,7 @@ from whorlograph.model.rung_types import called_instance
 from whorlograph.model.steps import MarkKind, PathMark, Steps
 from whorlograph.model.tags import Plant
 
-from .journal import BITS, Journal
+from .journal import Journal
 
 
 class SkipKind(StrEnum):
@@ -140,7 +140,7 @@ class Paths:
             row = journal.last_row(skip.mark.number, journal.settled_position(scan))
             if row is None:
                 return 0
-            scan = (int(journal.key[row]) >> BITS) - 1
+            scan = journal.scan(row) - 1
         return 0
 
     def skipped_since(self, journal: Journal, step: int, scan: int) -> int:
@@ -153,7 +153,7 @@ class Paths:
         low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
         if low == high:
             return low
-        steps = journal.step[low:high]
+        steps, tags = journal.stretch(low, high)
         mine = self.order[step]
         before = (steps == -1) | ((steps >= 0) & (self.order[steps] < mine))
         above = self.ancestors.get(step, set())
@@ -161,7 +161,7 @@ class Paths:
             ancestor = np.isin(steps, np.array(sorted(above), np.int32))
             if ancestor.any():
                 pins = np.array([int(t) >= len(self.plant.tags) or self.plant.tags[int(t)].kind is VariableKind.INPUT
-                                 for t in journal.tag[low:high]])
+                                 for t in tags])
                 before &= ~ancestor | pins
         hits = np.nonzero(before)[0]
         return low + (int(hits[-1]) + 1 if len(hits) else 0)
@@ -170,6 +170,8 @@ class Paths:
         """The journal position just after a step, with what it called, was evaluated (last) in a scan."""
         position = self.seen(journal, step, scan)
         high = journal.settled_position(scan)
-        while position < high and (int(journal.step[position]) == step or step in self.ancestors.get(int(journal.step[position]), ())):
+        for made_by in journal.stretch(position, high)[0].tolist():
+            if made_by != step and step not in self.ancestors.get(made_by, ()):
+                break
             position += 1
         return position

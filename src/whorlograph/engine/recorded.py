@@ -14,5 +14,6 @@ def output_changes(journal: Journal, plant: Plant, names: tuple[str, ...]) -> li
     for name in names:
         tag = plant.by_name[name.lower()]
         found.append((0, name, journal.initial[tag]))
-        found += [(journal.time(r), name, int(journal.value[r])) for r in journal.rows(tag).tolist()]
+        scans, values = journal.history(tag)
+        found += [(journal.clock.start(s), name, v) for s, v in zip(scans.tolist(), values.tolist(), strict=True)]
     return found

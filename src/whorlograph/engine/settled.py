@@ -8,7 +8,7 @@ from msgspec import Struct
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Plant
 
-from .journal import BITS, Journal
+from .journal import Journal
 
 
 class Settled(Struct, frozen=True):
@@ -33,12 +33,13 @@ def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Sett
     """One row for each tag whose settled value differs from that of the scan before."""
     shown = shown_tags(plant, only)
     small = np.uint16 if len(shown) < 65_535 else np.int64  # numpy sorts 16 bits by radix, in one pass
-    rank = np.full(max(int(journal.tag.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
+    scans, tags, values = journal.whole()
+    rank = np.full(max(int(tags.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
     rank[np.array(shown, np.int64)] = np.arange(len(shown))
-    ranks = rank[journal.tag]
+    ranks = rank[tags]
     keep = np.nonzero(ranks >= 0)[0]
     by_tag = keep[np.argsort(ranks[keep].astype(small), kind="stable")]
-    ranks, scans, values = ranks[by_tag], journal.key[by_tag] >> BITS, journal.value[by_tag]
+    ranks, scans, values = ranks[by_tag], scans[by_tag], values[by_tag]
     last = np.ones(len(ranks), bool)
     last[:-1] = (ranks[1:] != ranks[:-1]) | (scans[1:] != scans[:-1])
     by_tag, ranks, scans, values = by_tag[last], ranks[last], scans[last], values[last]
@@ -50,21 +51,12 @@ def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Sett
     before[begins] = first[ranks[begins]]
     changed = values != before
     # Back into the journal's order first: nearly sorted, so that the last sort is a cheap one.
-    place = np.full(len(journal.key), -1, np.int64)
+    place = np.full(len(tags), -1, np.int64)
     place[by_tag[changed]] = np.nonzero(changed)[0]
     place = place[place >= 0]
     ranks, scans, values = ranks[place], scans[place], values[place]
     order = np.argsort(scans * max(1, len(shown)) + ranks, kind="stable")
     ranks, scans, values = ranks[order], scans[order], values[order]
     return Settled(scans, np.array(shown, np.int32)[ranks] if len(shown) else np.zeros(0, np.int32), values,
-                   _starts(journal, scans), shown, first.tolist())
+                   journal.clock.start_all(scans), shown, first.tolist())
 
-
-def _starts(journal: Journal, scans: Ints) -> Ints:
-    clock = journal.clock
-    if not clock.scans:
-        return np.zeros(len(scans), np.int64)
-    firsts = np.array(clock.scans, np.int64)
-    at = np.maximum(0, np.searchsorted(firsts, scans, side="right") - 1)
-    result: Ints = np.array(clock.starts, np.int64)[at] + (scans - firsts[at]) * np.array(clock.periods, np.int64)[at]
-    return result

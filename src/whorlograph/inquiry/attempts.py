@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from whorlograph.engine.journal import BITS
 from whorlograph.model.ladder import Block, CoilKind, Contact, ContactKind
 
 from .circuit import Circuit, Gate
@@ -89,16 +88,7 @@ def _seals(contact: Contact | None, number: int | None, tag: int) -> bool:
 
 def _rises(tracer: Tracer, condition: int, on: bool, path: Course, until: int) -> list[Attempt]:
     """The scans in which a condition came on while the tag was off and stayed off."""
-    journal = tracer.journal
-    rows = journal.rows(condition)
-    found = []
-    for row in reversed(rows.tolist()):
-        scan = int(journal.key[row]) >> BITS
-        if scan > until:
-            continue
-        if bool(journal.value[row]) == on and not path.at(scan) and not path.at(scan + 1):
-            if scan > 1:
-                found.append(Attempt(scan, condition))
-        if len(found) >= MOST:
-            break
-    return found
+    scans, values = tracer.journal.history(condition)
+    scans = scans[(scans > 1) & (scans <= until) & ((values != 0) == on)]
+    scans = scans[(path.at_all(scans) == 0) & (path.at_all(scans + 1) == 0)]
+    return [Attempt(s, condition) for s in scans[-MOST:][::-1].tolist()]

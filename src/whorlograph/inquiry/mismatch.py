@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
+
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
@@ -37,19 +39,20 @@ def differences(controller: Controller, journal: Journal, log: Log, tag: int) ->
     """Where a recorded tag differs from the computed one for longer than the profile allows."""
     path = course(journal, tag)
     clock = journal.clock
-    computed = [(0, path.first)] + [(clock.start(s), v) for s, v in zip(path.scans, path.values, strict=True)]
+    starts, values = [0, *clock.start_all(path.scans).tolist()], [path.first, *path.values.tolist()]
     found: list[Difference] = []
     for stay in stays(log, tag, controller.plant.tags[tag].initial):
-        found += _within(controller, tag, stay, computed)
+        found += _within(controller, tag, stay, starts, values)
     return found
 
 
-def _within(controller: Controller, tag: int, stay: Stay, computed: list[tuple[int, int]]) -> list[Difference]:
+def _within(controller: Controller, tag: int, stay: Stay, starts: list[int], values: list[int]) -> list[Difference]:
     found = []
-    for i, (start, value) in enumerate(computed):
-        end = computed[i + 1][0] if i + 1 < len(computed) else stay.start + stay.length
-        low, high = max(start, stay.start), min(end, stay.start + stay.length)
-        if value != stay.value and high - low > controller.mismatch_after:
+    last = stay.start + stay.length
+    for i in range(max(0, bisect_right(starts, stay.start) - 1), bisect_left(starts, last)):
+        end = starts[i + 1] if i + 1 < len(starts) else last
+        low, high = max(starts[i], stay.start), min(end, last)
+        if values[i] != stay.value and high - low > controller.mismatch_after:
             found.append(Difference(tag, low, high, stay.value))
     return found
 

@@ -62,8 +62,11 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> tupl
     """A number held at what it was before it changed."""
     assert root.tag is not None
     tag = controller.plant.tags[root.tag]
-    rows = journal.rows(root.tag)
-    first = next((r for r in rows.tolist() if root.since is not None and journal.time(r) >= root.since), None)
+    if root.since is None:
+        first = None
+    else:
+        scan = journal.clock.scan_at(root.since)
+        first = journal.next_row(root.tag, journal.settled_position(scan if journal.clock.start(scan) < root.since else scan - 1))
     if first is None or root.since is None:
         return None, f"{tag.name} is no BOOL and never changed: try a value on it yourself"
     before = journal.value_at(root.tag, first)

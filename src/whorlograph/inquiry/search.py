@@ -14,7 +14,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import BITS, Journal
+from whorlograph.engine.journal import Journal
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, duration, literal, raw
 from whorlograph.model.log import Ints, Log
@@ -168,10 +168,9 @@ class Search:
                 rows = self.log.of(tag)
                 times, values = self.log.times[rows], self.log.values[rows]
             else:
-                rows = self.journal.rows(tag)
-                scans, values = self.journal.key[rows] >> BITS, self.journal.value[rows]
+                scans, values = self.journal.history(tag)
                 last = np.append(scans[1:] != scans[:-1], True) if len(scans) else np.zeros(0, bool)
-                times, values = np.array([self.journal.clock.start(int(s)) for s in scans[last]], np.int64), values[last]
+                times, values = self.journal.clock.start_all(scans[last]), values[last]
             times, values = np.append(np.int64(BEFORE), times), np.append(np.int64(first), values)
             # What the log shows at its first instant is the state at the start, no change.
             start = int(np.searchsorted(times, 0, side="right")) - 1

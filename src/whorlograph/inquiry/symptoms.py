@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-
+import numpy as np
 from msgspec import Struct
 
-from whorlograph.engine.journal import BITS, Journal
-from whorlograph.model.log import Log
+from whorlograph.engine.journal import Journal
+from whorlograph.model.log import Ints, Log
 from whorlograph.model.question import Symptom
 
 CHATTER_CHANGES = 4
@@ -15,59 +14,53 @@ CHATTER_SPAN = 1_000_000_000
 
 
 class Course(Struct, frozen=True):
-    """A tag's settled values: ``scans`` at which they changed, and the raw values from then on."""
+    """A tag's settled values: ``scans`` int64[n] at which they changed, and the raw ``values`` int64[n] from then on."""
 
     first: int
-    scans: tuple[int, ...]
-    values: tuple[int, ...]
+    scans: Ints
+    values: Ints
+
+    def _upto(self, scan: int) -> int:
+        return int(np.searchsorted(self.scans, scan, side="right"))
 
     def at(self, scan: int) -> int:
         """The settled value of a scan."""
-        i = bisect_right(self.scans, scan)
-        return self.values[i - 1] if i else self.first
+        i = self._upto(scan)
+        return int(self.values[i - 1]) if i else self.first
+
+    def at_all(self, scans: Ints) -> Ints:
+        """int64[n]: the settled values of scans."""
+        i = np.searchsorted(self.scans, scans, side="right")
+        return np.concatenate([[self.first], self.values])[i]
 
     def last_change(self, scan: int, on: bool) -> int | None:
         """The last scan up to one at which the tag went on (or off)."""
-        i = bisect_right(self.scans, scan)
-        while i:
-            i -= 1
-            if bool(self.values[i]) == on:
-                return self.scans[i]
-        return None
+        found = np.nonzero((self.values[:self._upto(scan)] != 0) == on)[0]
+        return int(self.scans[found[-1]]) if len(found) else None
 
     def next_change(self, scan: int, on: bool) -> int | None:
         """The first scan from one on at which the tag is on (or off)."""
         if bool(self.at(scan)) == on:
             return scan
-        for s, v in zip(self.scans, self.values, strict=True):
-            if s >= scan and bool(v) == on:
-                return s
-        return None
+        i = self._upto(scan)
+        found = np.nonzero((self.values[i:] != 0) == on)[0]
+        return int(self.scans[i + found[0]]) if len(found) else None
 
     def changes_between(self, low: int, high: int) -> int:
         """How many changes after one scan up to another."""
-        return bisect_right(self.scans, high) - bisect_right(self.scans, low)
+        return self._upto(high) - self._upto(low)
 
 
 def course(journal: Journal, tag: int) -> Course:
     """A tag's course in a replay."""
-    rows = journal.rows(tag)
     first = journal.initial[tag] if tag < len(journal.initial) else 0
-    scans: list[int] = []
-    values: list[int] = []
-    for scan, value in zip((journal.key[rows] >> BITS).tolist(), journal.value[rows].tolist(), strict=True):
-        if scans and scans[-1] == scan:
-            values[-1] = value
-        else:
-            scans.append(scan)
-            values.append(value)
-    kept_scans, kept_values, last = [], [], first
-    for scan, value in zip(scans, values, strict=True):
-        if value != last:
-            kept_scans.append(scan)
-            kept_values.append(value)
-            last = value
-    return Course(first, tuple(kept_scans), tuple(kept_values))
+    scans, values = journal.history(tag)
+    if len(scans):
+        last = np.append(scans[1:] != scans[:-1], True)
+        scans, values = scans[last], values[last]
+        changed = np.append(values[0] != first, values[1:] != values[:-1])
+        scans, values = scans[changed], values[changed]
+    return Course(first, scans, values)
 
 
 def recorded(log: Log, tag: int, time: int, default: int) -> int | None:

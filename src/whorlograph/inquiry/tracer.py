@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import BITS, Journal
+from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import Paths
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.iolist import IoList
@@ -220,4 +220,4 @@ class Tracer:
 
     def scan_of(self, row: int) -> int:
         """The scan of a journal row."""
-        return int(self.journal.key[row]) >> BITS
+        return self.journal.scan(row)

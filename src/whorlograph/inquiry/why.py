@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 
+import numpy as np
+
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
@@ -159,7 +161,8 @@ class Inquiry:
     def _run(self, path: Course, scan: int) -> list[tuple[int, int]]:
         """The changes (scan, value) up to a scan that follow one another within a second."""
         found: list[tuple[int, int]] = []
-        for one in reversed([c for c in zip(path.scans, path.values, strict=True) if c[0] <= scan]):
+        for i in range(int(np.searchsorted(path.scans, scan, side="right")) - 1, -1, -1):
+            one = int(path.scans[i]), int(path.values[i])
             if found and self.tracer.time(found[-1][0]) - self.tracer.time(one[0]) > CHATTER_SPAN:
                 break
             found.append(one)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from bisect import bisect_right
 
+import numpy as np
 from msgspec import Struct
+
+from .log import Ints
 
 
 class Moment(Struct, frozen=True, order=True):
@@ -31,6 +34,15 @@ class ScanClock(Struct, frozen=True):
             return 0
         i = max(0, bisect_right(self.scans, scan) - 1)
         return self.starts[i] + (scan - self.scans[i]) * self.periods[i]
+
+    def start_all(self, scans: Ints) -> Ints:
+        """int64[n]: the clocks of scans from 1 on, ns."""
+        if not self.scans:
+            return np.zeros(len(scans), np.int64)
+        firsts = np.array(self.scans, np.int64)
+        at = np.maximum(0, np.searchsorted(firsts, scans, side="right") - 1)
+        starts: Ints = np.array(self.starts, np.int64)[at] + (scans - firsts[at]) * np.array(self.periods, np.int64)[at]
+        return starts
 
     def scan_at(self, time: int) -> int:
         """The last scan that started at or before a time, at most the last one; 0 before the first."""

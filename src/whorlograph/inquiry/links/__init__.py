@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.journal import BITS
 from whorlograph.model.ladder import Block, CoilKind
 from whorlograph.model.question import LinkKind
 
@@ -20,13 +19,14 @@ def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
     from .field_input import input_link
 
     journal = tracer.journal
-    tag, step, scan = int(journal.tag[row]), int(journal.step[row]), int(journal.key[row]) >> BITS
+    tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
+    scan = moment.scan
     fault = journal.fault
-    if fault is not None and scan == fault.scan and int(journal.key[row]) & ((1 << BITS) - 1) == fault.number + 1:
+    if fault is not None and scan == fault.scan and moment.step == fault.number + 1:
         return halted.link(tracer, tag, scan)
     if step < 0:
         return input_link(tracer, tag, row + 1)
-    value = bool(journal.value[row])
+    value = bool(journal.raw(row))
     writer = _writer_in(tracer, tag, step, value)
     if writer is None:
         other = _shared_row(tracer, row)
@@ -55,7 +55,7 @@ def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
         return halted.link(tracer, tag, view.scan)
     row = journal.last_row(tag, tracer.position(view))
     if not tracer.boolean(tag):
-        writer = _writer_in(tracer, tag, int(journal.step[row]), True) if row is not None else None
+        writer = _writer_in(tracer, tag, journal.step(row), True) if row is not None else None
         chosen = writer or writers[-1]
         return block.written(tracer, tag, chosen, tracer.scan_of(row) if writer is not None and row is not None
                              else tracer.ran(chosen.step, view), depth, change=writer is not None)
@@ -76,7 +76,7 @@ def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
         if value != (last.kind is CoilKind.NEGATED):
             return rung_true.stands(tracer, tag, last, scan, depth)
         return rung_false.stands(tracer, tag, last, scan, depth)
-    kept = _writer_in(tracer, tag, int(journal.step[row]), value) if row is not None else None
+    kept = _writer_in(tracer, tag, journal.step(row), value) if row is not None else None
     setters = [w for w in writers if w.kind is CoilKind.SET]
     resetters = [w for w in writers if w.kind is CoilKind.RESET]
     if value and kept is not None and row is not None:
@@ -106,11 +106,11 @@ def _shared_row(tracer: Tracer, row: int) -> int | None:
 
     journal = tracer.journal
     shares = shared_bits(tracer.plant.tags[:tracer.plant.public], tracer.controller.profile.addressing)
-    near = {s.other for s in shares.get(int(journal.tag[row]), ())}
+    near = {s.other for s in shares.get(journal.tag(row), ())}
     for other in range(row - 1, max(-1, row - 40), -1):
-        if journal.key[other] != journal.key[row]:
+        if journal.key(other) != journal.key(row):
             return None
-        if int(journal.tag[other]) in near:
+        if journal.tag(other) in near:
             return other
     return None
 

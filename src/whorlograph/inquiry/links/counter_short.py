@@ -11,6 +11,8 @@ from whorlograph.model.tags import Instance, Leaf
 from ..trail import Link
 
 if TYPE_CHECKING:
+    from whorlograph.engine.journal import Journal
+
     from ..tracer import Tracer
 
 
@@ -38,7 +40,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
     if not q and resetter is not None and reset_tag is not None:
         row = journal.last_row(reset_tag, done)
         active = bool(journal.value_at(reset_tag, done))
-        rows = [r for r in journal.rows(reset_tag).tolist() if r < done and journal.value[r]]
+        rows = _rises(journal, reset_tag, done)
         if active or (row is not None and rows and _counted_before(tracer, tags["cv"], rows[-1])):
             at_scan = tracer.scan_of(rows[-1]) if rows else scan
             child = powered(tracer, None, step, block.id, resetter.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
@@ -48,7 +50,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
                 found.children.append(child)
     if counting is not None and not found.children:
-        rows = [r for r in journal.rows(tags["cu" if not down else "cd"]).tolist() if r < done and journal.value[r]]
+        rows = _rises(journal, tags["cu" if not down else "cd"], done)
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
         if on and rows:
             child = powered(tracer, None, step, block.id, counting.wires, tracer.scan_of(rows[-1]), depth + 1, LinkKind.RUNG_TRUE, True,
@@ -63,3 +65,10 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
 def _counted_before(tracer: Tracer, count: int, row: int) -> bool:
     """Whether a counter stood above 0 when it was reset."""
     return tracer.journal.value_at(count, row) != 0
+
+
+def _rises(journal: Journal, tag: int, position: int) -> list[int]:
+    """The rows up to a position in which a tag came on."""
+    rows = journal.rows_between(tag, 0, position)
+    found: list[int] = rows[journal.raws(rows) != 0].tolist()
+    return found

@@ -46,7 +46,7 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     from ..pulses import last_change
 
     clock = tracer.journal.time(row)
-    if int(tracer.journal.step[row]) < 0 and tag in tracer.logged:
+    if tracer.journal.step(row) < 0 and tag in tracer.logged:
         found = last_change(tracer.log, tag, clock)
         if found is not None:
             return found[0]

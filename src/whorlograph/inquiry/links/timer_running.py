@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from whorlograph.model.ladder import Block
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind
@@ -61,7 +63,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
         text = f"{label} in {place} is still running: {duration_text(min(now - started, preset))} of {duration_text(preset)}"
         restarts = _restarts(tracer, tags["in"], done)
         if restarts > 1:
-            fell = int(journal.rows(tags["in"])[list(journal.rows(tags["in"])).index(row) - 1])
+            fell = journal.last_row(tags["in"], row if row is not None else 0) or 0
             return lost(f"{text}; its input fell off and restarted it {restarts} times", LinkKind.TIMER_RUNNING, tracer.scan_of(fell))
         return on(text, LinkKind.TIMER_RUNNING, start_scan)
     if name == "TON" and not q:
@@ -82,7 +84,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
         return lost(f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
     if name == "TP" and q_row is not None:
         pulse = journal.rows(tags["q"])
-        begin = int(pulse[max(0, list(pulse).index(q_row) - 1)])
+        begin = int(pulse[max(0, int(np.searchsorted(pulse, q_row)) - 1)])
         return on(f"{label} in {place} ended its pulse of {duration_text(preset)}", LinkKind.BLOCK, tracer.scan_of(begin))
     found = unpowered(tracer, None, step, block.id, pin.wires, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
@@ -93,8 +95,8 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
 def _restarts(tracer: Tracer, tag: int, position: int) -> int:
     """How often a timer's input has come and gone before it elapsed, in the ten minutes before."""
     journal = tracer.journal
-    rows = journal.rows(tag)
     last = journal.last_row(tag, position)
     if last is None:
         return 0
-    return sum(1 for r in rows.tolist() if r < last and not journal.value[r] and journal.time(last) - journal.time(r) < 600_000_000_000)
+    since = journal.settled_position(journal.clock.scan_at(journal.time(last) - 600_000_000_000))
+    return int(np.count_nonzero(journal.raws(journal.rows_between(tag, since, last)) == 0))
