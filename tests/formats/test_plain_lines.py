@@ -54,7 +54,7 @@ def _dated(random: Random, at: float) -> str:
 
 def _fast(path: Path, plant: Plant) -> Loaded[Log]:
     """Read with the fast reader, which must not have stepped aside."""
-    with patch.object(csv_table, "WORTH_IT", 0), patch.object(csv_table, "read_table", side_effect=AssertionError("read in general")):
+    with patch.object(csv_table, "WORTH_IT", 0), patch.object(csv_table, "_generally", side_effect=AssertionError("read in general")):
         return read_logs([path], plant, Profile())
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from whorlograph.model.literals import duration_text
-from whorlograph.model.log import Log
+from whorlograph.model.log import Ints, Log
 
 SHORT = 1_000_000_000
 SHORT_ON = 100_000_000
@@ -22,20 +25,45 @@ class Stay(Struct, frozen=True):
     ended: bool
 
 
-def stays(log: Log, tag: int, initial: int) -> list[Stay]:
+class Stays(Struct, frozen=True):
+    """The stretches of one tag in order, in columns: ``starts``, ``lengths`` int64[n] ns, ``values`` int64[n], ``ended`` bool[n]."""
+
+    starts: Ints
+    lengths: Ints
+    values: Ints
+    ended: NDArray[np.bool_]
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    def __getitem__(self, i: int) -> Stay:
+        return Stay(int(self.starts[i]), int(self.lengths[i]), int(self.values[i]), bool(self.ended[i]))
+
+    def __iter__(self) -> Iterator[Stay]:
+        return (self[i] for i in range(len(self)))
+
+    def at(self, time: int) -> Stay | None:
+        """The stretch that a time falls into."""
+        i = int(np.searchsorted(self.starts, time, side="right")) - 1
+        return self[i] if i >= 0 and time < self.starts[i] + max(1, self.lengths[i]) else None
+
+    def chosen(self, which: NDArray[np.bool_]) -> Stays:
+        """Some of the stretches."""
+        return Stays(self.starts[which], self.lengths[which], self.values[which], self.ended[which])
+
+
+def stays(log: Log, tag: int, initial: int) -> Stays:
     """The stretches of one tag in the log, in order."""
     rows = log.of(tag)
-    times, values = log.times[rows], log.values[rows]
-    if not len(times):
-        return []
-    keep = np.ones(len(times), bool)
-    keep[1:] = values[1:] != values[:-1]
-    times, values = times[keep], values[keep]
-    ends = np.append(times[1:], log.end)
-    found = [Stay(int(t), int(e - t), int(v), i + 1 < len(times)) for i, (t, e, v) in enumerate(zip(times, ends, values, strict=True))]
-    if found[0].start > 0 and found[0].value != initial:
-        found.insert(0, Stay(0, found[0].start, initial, True))
-    return found
+    times, values = log.times[rows], log.values[rows].astype(np.int64)
+    if len(times):
+        if times[0] > 0 and values[0] != initial:
+            times, values = np.append(0, times), np.append(initial, values)
+        keep = np.append(True, values[1:] != values[:-1])
+        times, values = times[keep], values[keep]
+    ended = np.ones(len(times), bool)
+    ended[-1:] = False
+    return Stays(times, np.append(times[1:], log.end)[:len(times)] - times, values, ended)
 
 
 def short_stays(log: Log, tag: int, value: int, initial: int) -> list[Stay]:
@@ -45,27 +73,33 @@ def short_stays(log: Log, tag: int, value: int, initial: int) -> list[Stay]:
     """
     found = calm(stays(log, tag, initial))
     limit = SHORT_ON if value else SHORT
-    return [s for before, s, after in zip(found, found[1:], found[2:], strict=False)
-            if s.value == value and s.length < limit and s.length * 5 <= min(before.length, after.length)]
+    which = np.zeros(len(found), bool)
+    around = np.minimum(found.lengths[:-2], found.lengths[2:])
+    which[1:-1] = (found.values[1:-1] == value) & (found.lengths[1:-1] < limit) & (found.lengths[1:-1] * 5 <= around)
+    return list(found.chosen(which))
 
 
-def calm(found: list[Stay]) -> list[Stay]:
+def calm(found: Stays) -> Stays:
     """The stretches with the bounce of changing contacts taken out: changes within ten milliseconds that end
     on the other side are one change, at the first of them.
     """
-    kept: list[Stay] = []
-    i = 0
-    while i < len(found):
-        j = i
-        while j + 1 < len(found) and found[j].ended and found[j].length <= BOUNCE and i > 0:
-            j += 1
-        if j > i and found[j].value == found[i].value:
-            kept.append(Stay(found[i].start, found[j].start + found[j].length - found[i].start, found[i].value, found[j].ended))
-            i = j + 1
-        else:
-            kept.append(found[i])
-            i += 1
-    return kept
+    if not len(found):
+        return found
+    brief = found.ended & (found.lengths <= BOUNCE)
+    brief[0] = False
+    # Each run of brief stretches belongs to the longer one behind it, which is never missing: the last has not ended.
+    settles = np.nonzero(~brief)[0]
+    run = np.searchsorted(settles, np.arange(len(brief)))
+    joins = np.nonzero(brief & (found.values == found.values[settles[run]]))[0]
+    joins = joins[np.append(True, run[joins][1:] != run[joins][:-1])] if len(joins) else joins
+    lengths, ended = found.lengths.copy(), found.ended.copy()
+    ends = settles[run[joins]]
+    lengths[joins] = found.starts[ends] + found.lengths[ends] - found.starts[joins]
+    ended[joins] = found.ended[ends]
+    gone = np.zeros(len(brief) + 1, np.int8)
+    gone[joins + 1] += 1
+    gone[ends + 1] -= 1
+    return Stays(found.starts, lengths, found.values, ended).chosen(np.cumsum(gone[:-1]) == 0)
 
 
 def last_change(log: Log, tag: int, until: int) -> tuple[int, int] | None:

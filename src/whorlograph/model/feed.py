@@ -93,8 +93,10 @@ def make_feed(plant: Plant, log: Log, written: set[int], profile: Profile, trial
     fed = input_tags(plant, log, written, profile)
     external = {plant.find(name) for name in profile.external}
     held_tags = {h.tag for h in trial.holds}
-    keep = np.isin(log.tags, np.array(sorted(fed), dtype=np.int32))
-    times, tags, values = log.times[keep], log.tags[keep], log.values[keep]
+    times, tags, values = log.times, log.tags, log.values
+    if fed != tags_logged(log):
+        keep = np.isin(tags, np.array(sorted(fed), dtype=np.int32))
+        times, tags, values = times[keep], tags[keep], values[keep]
     if external & fed:
         times, tags, values = _only_changes(times, tags, values, external & fed)
     if held_tags:

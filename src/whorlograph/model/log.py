@@ -3,13 +3,26 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
-from msgspec import Struct, field
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Ints = NDArray[np.int64]
 Shorts = NDArray[np.int32]
+
+
+def narrowed(values: NDArray[Any]) -> NDArray[Any]:
+    """The same numbers in the smallest type that holds them all: 8, 16, 32 or 64 bits, unsigned where none is negative."""
+    if not len(values):
+        return values.astype(np.uint8)
+    low, high = int(values.min()), int(values.max())
+    for kind in (np.uint8, np.int8, np.uint16, np.int16, np.uint32, np.int32):
+        limits = np.iinfo(kind)
+        if limits.min <= low and high <= limits.max:
+            return values.astype(kind)
+    return values
 
 
 class Clock(StrEnum):
@@ -21,16 +34,17 @@ class Clock(StrEnum):
 
 
 class Log(Struct, frozen=True):
-    """Rows in order of time. ``times`` int64[rows], ns since the first row; ``tags`` int32[rows]; ``values``
-    int64[rows], raw bits as memory keeps them.
+    """Rows in order of time. ``times`` int64[rows], ns since the first row; ``tags`` and ``values`` (raw bits as
+    memory keeps them) whole numbers[rows] in the narrowest types that hold them.
 
     ``origin``: the first row's absolute time, ns since 1970 or the log's own zero; ``zone`` the minutes
-    east of UTC that the log's times were written in; ``end``: time of the last row, also of one set aside.
+    east of UTC that the log's times were written in; ``end``: time of the last row, also of one set aside;
+    ``complete``: it has been read to its end.
     """
 
     times: Ints
-    tags: Shorts
-    values: Ints
+    tags: NDArray[Any]
+    values: NDArray[Any]
     origin: int = 0
     end: int = 0
     clock: Clock = Clock.SECONDS
@@ -40,7 +54,8 @@ class Log(Struct, frozen=True):
     set_aside: int = 0
     out_of_order: int = 0
     unknown: tuple[str, ...] = ()
-    examples: tuple[str, ...] = field(default_factory=tuple)
+    examples: tuple[str, ...] = ()
+    complete: bool = True
 
     def of(self, tag: int) -> Ints:
         """int64[n]: the row numbers of one tag."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,18 +19,26 @@ from .times import Times
 READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv"}
 
 
-def read_logs(paths: list[Path], plant: Plant, profile: Profile) -> Loaded[Log]:
+def read_logs(paths: list[Path], plant: Plant, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:
     """Read and merge logs: rows in order of time, rows of one instant in the order of the files given.
 
+    Args: watch: told of the bytes read so far, of how many; by True it stops the reading: what is read by then is kept.
     Raises: LogError for a file that cannot be read, or that holds rows but not one usable.
     """
     from whorlograph.model.registry import resolve
 
     times = Times()
     parts: list[Rows] = []
-    for path in paths:
+    sizes = [path.stat().st_size if path.is_file() else 0 for path in paths]
+    for i, path in enumerate(paths):
+        if parts and parts[-1].stopped:
+            break
+
+        def told(done: int, before: int = sum(sizes[:i])) -> bool:
+            return watch(before + done, sum(sizes))
+
         suffix = next((s for s in reversed(path.suffixes) if s.lower() not in (".gz", ".zst")), ".csv").lower()
-        part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, plant, profile, times)
+        part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, plant, profile, times, told)
         if part.rows and not part.usable:
             example = f" ({part.examples[0].partition(': ')[2]})" if part.examples else ""
             raise LogError(str(path), f"none of its {part.rows} rows can be used{example}",
@@ -57,7 +66,7 @@ def _merge(parts: list[Rows], times: Times) -> Loaded[Log]:
     log = Log(absolute, tags, values, origin, end - origin, times.clock or Clock.SECONDS, times.zone,
                tuple(p.file for p in parts), sum(p.rows for p in parts), sum(p.bad for p in parts),
                sum(disorder), tuple(unknown),
-               tuple(e for p in parts for e in p.examples[:EXAMPLES]))
+               tuple(e for p in parts for e in p.examples[:EXAMPLES]), not parts[-1].stopped if parts else True)
     return Loaded(log, [n for part, count in zip(parts, disorder, strict=True) for n in _notices(part, count)])
 
 

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from itertools import chain, islice
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
+from numpy.typing import NDArray
 
 from whorlograph.model.errors import LogError
-from whorlograph.model.log import Clock, Ints, Shorts
+from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Plant
 
-from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES, Table, read_table
+from .source import Source, cells
+from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import Times
 from .values import value_reader
 
@@ -22,13 +26,19 @@ EXAMPLES = 20
 WORTH_IT = 200_000  # bytes from which the fast reader's own start is repaid
 PLAIN_SECONDS = re.compile(r"-?\d{1,9}(\.\d*)?$")
 PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d\d:\d\d|)(?=[,;\t]|$)")
+SAMPLES = 4000  # rows looked at to find the form of dates, and between two looks at whether to stop
 Read = Callable[[str], "int | None"]
+Watch = Callable[[int], bool]
+
+
+Lines = Iterable["tuple[int, list[str]]"]
 
 
 class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
-    ``stamps`` are all readable times, also those of rows without a known tag or value.
+    ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
+    ``stopped``: reading was stopped before the file's end.
     """
 
     file: str
@@ -41,9 +51,10 @@ class Rows(Struct):
     usable: int = 0
     bad: int = 0
     examples: list[str] = field(default_factory=list)
-    blocks: list[tuple[Ints, Shorts, Ints]] = field(default_factory=list)
+    blocks: list[tuple[Ints, NDArray[Any], NDArray[Any]]] = field(default_factory=list)
     unknown: dict[str, int] = field(default_factory=dict)
     encoding: str = ""
+    stopped: bool = False
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -51,10 +62,18 @@ class Rows(Struct):
         if len(self.examples) < 10 * EXAMPLES:
             self.examples.append(f"{self.file}:{line}: {why}")
 
-    def columns(self) -> tuple[Ints, Shorts, Ints]:
+    def pack(self) -> None:
+        """Put the rows read since the last time away into columns."""
+        if self.times:
+            self.blocks.append((np.array(self.times, np.int64), narrowed(np.array(self.tags, np.int64)), narrowed(np.array(self.values, np.int64))))
+            self.times, self.tags, self.values = [], [], []
+
+    def columns(self) -> tuple[Ints, NDArray[Any], NDArray[Any]]:
         """Times, tags and values as columns, handed over once."""
-        blocks = self.blocks or [(np.array(self.times, np.int64), np.array(self.tags, np.int32), np.array(self.values, np.int64))]
-        self.blocks = []
+        self.pack()
+        blocks, self.blocks = self.blocks, []
+        if not blocks:
+            return np.zeros(0, np.int64), np.zeros(0, np.uint8), np.zeros(0, np.uint8)
         return np.concatenate([b[0] for b in blocks]), np.concatenate([b[1] for b in blocks]), np.concatenate([b[2] for b in blocks])
 
     def stamp(self, time: int) -> None:
@@ -86,42 +105,78 @@ def _column(header: list[str], given: str, names: tuple[str, ...]) -> int | None
     return next((lower.index(n) for n in names if n in lower), None)
 
 
-def read_csv(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows:
+def read_csv(path: Path, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows:
     """Read a CSV log, whichever form it has.
 
+    Args: watch: told of the bytes read so far; it stops the reading by True.
     Raises: LogError where it cannot be opened, is empty, or has no time column.
     """
-    rows = _plainly(path, plant, profile, times)
-    if rows is not None:
-        return rows
-    table = read_table(path, "log")
-    at = _column(table.header, profile.log_time, TIME_NAMES)
+    if path.is_file():
+        with Source(path) as source:
+            rows = _plainly(source, plant, profile, times, watch)
+        if rows is not None:
+            return rows
+    with Source(path) as source:
+        return _generally(source, plant, profile, times, watch)
+
+
+def _generally(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows:
+    path, lines = source.path, source.lines()
+    first = next((line for line in lines if line), "")
+    separator = max(",;\t", key=first.count)
+    header = [h.strip() for h in cells(first, separator)]
+    at = _column(header, profile.log_time, TIME_NAMES)
     if at is None:
         wanted = profile.log_time or "time"
         raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                        '[log] time = "..."')
-    rows = Rows(table.file, encoding=table.encoding)
-    day = _date_column(table, at)
-    times.look([r[at] for _, r in table.rows[:2000] if len(r) > at])
-    tag_at = _column(table.header, profile.log_tag, TAG_NAMES)
-    value_at = _column(table.header, profile.log_value, VALUE_NAMES)
-    rows.rows = len(table.rows)
+    rows = Rows(str(path))
+    numbered = ((i, cells(line, separator)) for i, line in enumerate(lines, 2) if line)
+    samples = list(islice(numbered, SAMPLES))
+    day = _date_column(header, samples, at)
+    times.look([r[at] for _, r in samples if len(r) > at])
+    tag_at = _column(header, profile.log_tag, TAG_NAMES)
+    value_at = _column(header, profile.log_value, VALUE_NAMES)
+    watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
-        _long(table, (at, day), tag_at, value_at, Binder(plant), times, rows)
+        _long(watched, len(header), (at, day), tag_at, value_at, Binder(plant), times, rows)
     else:
-        _wide(table, (at, day), Binder(plant), times, rows)
+        _wide(watched, header, (at, day), Binder(plant), times, rows)
+    _finish(source, rows)
     return rows
 
 
-def _plainly(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows | None:
+def _watched(lines: Lines, source: Source, rows: Rows, watch: Watch) -> Lines:
+    """Counts rows as they pass, puts them away now and then, and stops when told to."""
+    for count, line in enumerate(lines, 1):
+        yield line
+        rows.rows = count
+        if not count % SAMPLES:
+            rows.pack()
+            if watch(source.done()):
+                rows.stopped = True
+                return
+
+
+def _finish(source: Source, rows: Rows) -> None:
+    rows.encoding = "Windows-1252" if source.guessed else ""
+    if source.damage:
+        if not rows.rows:
+            raise LogError(rows.file, f"cannot be opened ({source.damage})", "pack it again")
+        rows.set_aside(rows.rows + 2, f"the packed file is damaged from here on ({source.damage}); what is before it is used")
+
+
+def _plainly(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows | None:
     """Read a long file of plain lines fast; None where it is not of that kind."""
+    if source.size < WORTH_IT:
+        return None
     try:
-        if path.stat().st_size < WORTH_IT or path.suffix.lower() in (".gz", ".zst"):
+        start = source.stream.peek(4096)[:4096].removeprefix(b"\xef\xbb\xbf").decode("utf-8", "ignore").split("\n")
+        if len(start) < 3:
             return None
-        with path.open("rb") as file:
-            header, first = file.readline().removeprefix(b"\xef\xbb\xbf").decode().strip(), file.readline().decode()
     except (OSError, UnicodeDecodeError):
         return None
+    header, first = start[0].strip(), start[1]
     separator = max(",;\t", key=header.count)
     names = [h.strip() for h in header.split(separator)]
     order = (_column(names, profile.log_time, TIME_NAMES), _column(names, profile.log_tag, TAG_NAMES),
@@ -133,10 +188,10 @@ def _plainly(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows |
         from .plain_lines import NotPlain, PlainLines
     except (ImportError, OSError):
         return None
-    rows, bind = Rows(str(path)), Binder(plant)
+    rows, bind = Rows(str(source.path)), Binder(plant)
 
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
-        _long(Table(rows.file, names, separator, [(line, text.rstrip("\r").split(separator))]), (0, None), 1, 2, bind, times, rows)
+        _long([(line, cells(text.rstrip("\r"), separator))], 3, (0, None), 1, 2, bind, times, rows)
         rows.rows += 1
         date = PLAIN_DATE.match(text)
         if date is not None and times.clock is (Clock.ZONED if date.group(2) else Clock.LOCAL):
@@ -153,13 +208,12 @@ def _plainly(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows |
     reader = PlainLines(separator, bind, plant.tags, slow, bad)
     before = times.clock, times.zone
     try:
-        with path.open("rb") as file:
-            file.readline()
-            if times.read(time_text) is None:
-                return None
-            if times.clock is Clock.SECONDS:
-                reader.expect_seconds()
-            reader.read(file)
+        source.stream.readline()
+        if times.read(time_text) is None:
+            return None
+        if times.clock is Clock.SECONDS:
+            reader.expect_seconds()
+        rows.stopped = reader.read(source.stream, lambda: watch(source.done()))
     except NotPlain:
         times.clock, times.zone = before
         return None
@@ -173,13 +227,14 @@ def _plainly(path: Path, plant: Plant, profile: Profile, times: Times) -> Rows |
     rows.examples.sort(key=lambda e: int(e[len(rows.file) + 1:].partition(":")[0]))
     for name, count in reader.unknown().items():
         rows.unknown[name] = rows.unknown.get(name, 0) + count
+    _finish(source, rows)
     return rows
 
 
-def _date_column(table: Table, at: int) -> int | None:
+def _date_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int | None:
     """The column with the date where the time column holds times of day only."""
-    lower = [h.lower() for h in table.header]
-    first = next((r for _, r in table.rows if len(r) > at and r[at].strip()), None)
+    lower = [h.lower() for h in header]
+    first = next((r for _, r in samples if len(r) > at and r[at].strip()), None)
     for name in ("date", "datum", "day"):
         if name in lower and lower.index(name) != at and first is not None and first[at].count(":") >= 1 and "-" not in first[at]:
             return lower.index(name)
@@ -194,9 +249,8 @@ def _time(row: list[str], at: tuple[int, int | None], times: Times) -> int | Non
     return times.read(row[at[0]])
 
 
-def _long(table: Table, at: tuple[int, int | None], tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
-    width = len(table.header)
-    for line, row in table.rows:
+def _long(lines: Lines, width: int, at: tuple[int, int | None], tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
+    for line, row in lines:
         time = _time(row, at, times)
         if time is None:
             rows.set_aside(line, f"time {row[at[0]][:40]!r} cannot be read" if len(row) > at[0] else "the row has no time")
@@ -222,20 +276,21 @@ def _long(table: Table, at: tuple[int, int | None], tag_at: int, value_at: int, 
         rows.values.append(value)
 
 
-def _wide(table: Table, at: tuple[int, int | None], bind: Binder, times: Times, rows: Rows) -> None:
-    width = len(table.header)
+def _wide(lines: Lines, header: list[str], at: tuple[int, int | None], bind: Binder, times: Times, rows: Rows) -> None:
+    width = len(header)
     columns: list[tuple[int, int, Read]] = []
     seen: set[int] = set()
-    for i, name in enumerate(table.header):
+    strange: list[str] = []
+    for i, name in enumerate(header):
         if i in at or not name:
             continue
         bound = bind(name)
         if bound is None:
-            rows.unknown[name] = rows.unknown.get(name, 0) + len(table.rows)
+            strange.append(name)
         elif bound[0] not in seen:
             seen.add(bound[0])
             columns.append((i, *bound))
-    for line, row in table.rows:
+    for line, row in lines:
         time = _time(row, at, times)
         if time is None:
             rows.set_aside(line, f"time {row[at[0]][:40]!r} cannot be read" if len(row) > at[0] else "the row has no time")
@@ -254,8 +309,10 @@ def _wide(table: Table, at: tuple[int, int | None], bind: Binder, times: Times, 
                 continue
             value = read(text)
             if value is None:
-                rows.set_aside(line, f"value {text[:40]!r} is none of {table.header[i]}")
+                rows.set_aside(line, f"value {text[:40]!r} is none of {header[i]}")
                 continue
             rows.times.append(time)
             rows.tags.append(tag)
             rows.values.append(value)
+    for name in strange:
+        rows.unknown[name] = rows.unknown.get(name, 0) + rows.rows

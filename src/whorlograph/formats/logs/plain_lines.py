@@ -7,12 +7,14 @@ row. Any other line is handed to the general reader, one by one; what that gives
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import BinaryIO
+from io import BufferedReader
+from typing import Any
 
 import numpy as np
 import wasmtime
+from numpy.typing import NDArray
 
-from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.log import Ints, narrowed
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
@@ -200,7 +202,7 @@ class PlainLines:
         self.view = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), np.uint8)
         self.entries: dict[str, int] = {}
         self.names_end = NAMES_AT
-        self.blocks: list[tuple[Ints, Shorts, Ints]] = []
+        self.blocks: list[tuple[Ints, NDArray[Any], NDArray[Any]]] = []
         self.line = self.block_line = 1
         self.refused = 0
 
@@ -230,10 +232,11 @@ class PlainLines:
         self.put("zone", len(zone))
         self.put("day", midnight)
 
-    def read(self, file: BinaryIO) -> None:
-        """Read a file from behind its header to its end.
+    def read(self, file: BufferedReader[Any], stop: Callable[[], bool]) -> bool:
+        """Read a file from behind its header to its end, or until it is stopped; whether it was.
 
-        Raises: NotPlain where it holds quotes, NULs or is not UTF-8; nothing is lost, it is to be read anew.
+        Args: stop: asked after each block.
+        Raises: NotPlain where it holds NULs, line ends of old, or is not UTF-8; nothing is lost, it is to be read anew.
         """
         rest = b""
         run = self.exports["run"]
@@ -251,11 +254,11 @@ class PlainLines:
                 rest = block
                 continue
             rest = block[cut:]
-            if b"\0" in block or b'"' in block or b"\r" in block.replace(b"\r\n", b""):
+            if b"\0" in block or b"\r" in block.replace(b"\r\n", b""):
                 raise NotPlain
             self._block(run, block[:cut])
-            if last:
-                return
+            if last or stop():
+                return not last
 
     def _block(self, run: wasmtime.Func, block: bytes) -> None:
         self.memory.write(self.store, block + b"\n" * 32, TEXT_AT)
@@ -354,7 +357,7 @@ class PlainLines:
                     self.put("usable", self.number("usable") - 1)
                     self.refused += 1
                     self.bad(self.block_line + block.count(b"\n", 0, start - TEXT_AT) + 1, text, number)
-        self.blocks.append((times[keep], tags[keep], values[keep]))
+        self.blocks.append((times[keep], narrowed(tags[keep]), narrowed(values[keep])))
 
     def _direct(self, number: int) -> bool:
         tag = self.tags[number]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..pulses import Stay, calm, history, last_change, short_stays, stays
+from ..pulses import calm, history, last_change, short_stays, stays
 from ..trail import Link, Root
 from ..wiring import meaning
 
@@ -55,7 +55,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         root.what_to_check = where(point, one.name)
         return root
     on = bool(root.value)
-    now = _stay(calm(stays(log, root.tag, one.initial)), root.since)
+    now = calm(stays(log, root.tag, one.initial)).at(root.since) if root.since is not None else None
     if now is not None:
         root.since = now.start
     if root.since is None:
@@ -71,10 +71,6 @@ def _described(tracer: Tracer, root: Root) -> Root:
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
     root.what_to_check = f"{where(point, one.name)}; {meaning(point, on)}"
     return root
-
-
-def _stay(found: list[Stay], since: int | None) -> Stay | None:
-    return next((s for s in found if since is not None and s.start <= since < s.start + max(1, s.length)), None)
 
 
 def where(point: object, name: str) -> str:

@@ -40,12 +40,11 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0) -> Mi
             continue
         for condition, on in start_conditions(tracer, tag, writer):
             if condition in tracer.logged and not tracer.writers.get(condition):
-                for stay in reversed(calm(stays(tracer.log, condition, tracer.tag(condition).initial))):
-                    if bool(stay.value) == on and stay.ended and after < stay.start <= until and _unseen(tracer, stay):
-                        found: Missed | None = Missed(tag, condition, writer.step, stay)
-                        break
-                else:
-                    found = None
+                pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
+                pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts > after) & (pulses.starts <= until))
+                unseen = (pulses[i] for i in range(len(pulses) - 1, -1, -1) if _unseen(tracer, pulses[i]))
+                stay = next(unseen, None)
+                found = Missed(tag, condition, writer.step, stay) if stay is not None else None
             else:
                 found = find(tracer, condition, after, until, depth + 1) if on and condition != tag else None
             if found is not None and (best is None or found.stay.start > best.stay.start):

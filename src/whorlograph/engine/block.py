@@ -1,0 +1,108 @@
+"""A block of journal rows in columns as narrow as they can be: ten million changes are to fit into a laptop."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from whorlograph.model.log import Ints, narrowed
+
+BITS = 21  # room for a step's number within its scan
+MOST_ROWS = 1 << 16  # a row's place within its block takes 16 bits
+Narrow = NDArray[Any]
+
+
+class Block(Struct):
+    """At most 65,536 rows in order: of each the scan (counted from ``base``), number, step, tag and raw value.
+
+    ``small`` int8[n] holds the values that fit; the others stand in ``wide`` int64[m], at the rows ``wide_at`` uint16[m].
+    """
+
+    base: int
+    scans: Narrow
+    numbers: Narrow
+    steps: Narrow
+    tags: Narrow
+    small: Narrow
+    wide_at: Narrow
+    wide: Ints
+    _order: Narrow | None = None
+    _bounds: Narrow | None = None
+
+    def __len__(self) -> int:
+        return len(self.tags)
+
+    def key(self, i: int) -> int:
+        """Scan and number of a row in one."""
+        return ((self.base + int(self.scans[i])) << BITS) + int(self.numbers[i])
+
+    def position(self, scan: int, number: int) -> int:
+        """How many rows come before a number of a scan."""
+        offset = scan - self.base
+        if offset < 0:
+            return 0
+        kind = self.scans.dtype.type
+        if offset > np.iinfo(kind).max:
+            return len(self)
+        low = int(np.searchsorted(self.scans, kind(offset), side="left"))
+        if number <= 0:
+            return low
+        high = int(np.searchsorted(self.scans, kind(offset), side="right"))
+        kind = self.numbers.dtype.type
+        if number > np.iinfo(kind).max:
+            return high
+        return low + int(np.searchsorted(self.numbers[low:high], kind(number), side="left"))
+
+    def raw(self, i: int) -> int:
+        """The raw value of a row."""
+        if len(self.wide_at):
+            at = int(np.searchsorted(self.wide_at, np.uint16(i)))
+            if at < len(self.wide_at) and self.wide_at[at] == i:
+                return int(self.wide[at])
+        return int(self.small[i])
+
+    def raws(self, rows: Narrow) -> Ints:
+        """int64[k]: the raw values of rows."""
+        found = self.small[rows].astype(np.int64)
+        if len(self.wide_at):
+            at = np.minimum(np.searchsorted(self.wide_at, rows), len(self.wide_at) - 1)
+            hit = self.wide_at[at] == rows
+            found[hit] = self.wide[at[hit]]
+        return found
+
+    def rows(self, tag: int) -> Narrow:
+        """uint16[k]: the rows of one tag, in order."""
+        if self._order is None:
+            self._index()
+        order, bounds = self._order, self._bounds
+        assert order is not None and bounds is not None
+        if tag < 0 or tag >= len(bounds) - 1:
+            return order[:0]
+        return order[bounds[tag]:bounds[tag + 1]]
+
+    def _index(self) -> None:
+        # numpy sorts 16 bits by radix, in one pass.
+        order = np.argsort(self.tags, kind="stable")
+        top = int(self.tags.max()) + 2 if len(self) else 1
+        counts = np.bincount(self.tags, minlength=top - 1)
+        bounds = np.zeros(top, np.uint32)
+        np.cumsum(counts, out=bounds[1:])
+        self._order, self._bounds = order.astype(np.uint16), bounds
+
+
+def make_block(scans: Narrow, numbers: Narrow, steps: Narrow, tags: Narrow, values: Narrow) -> Block:
+    """Put rows, in order, into a block.
+
+    Args: all of one length, at most 65,536; scans and numbers ascend together; no tag is negative.
+    """
+    base = int(scans[0]) if len(scans) else 0
+    fits = (values >= -128) & (values <= 127)
+    if fits.all():
+        wide_at, wide = np.zeros(0, np.uint16), np.zeros(0, np.int64)
+    else:
+        wide_at = np.nonzero(~fits)[0].astype(np.uint16)
+        wide = np.ascontiguousarray(values[wide_at], np.int64)
+    return Block(base, narrowed(scans - base), narrowed(numbers), narrowed(steps), narrowed(tags), values.astype(np.int8), wide_at, wide)

@@ -1,0 +1,145 @@
+"""A log file's bytes and lines, unpacked where it is packed, read piece by piece."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+import re
+import zlib
+from collections.abc import Iterator
+from io import BufferedReader
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from whorlograph.model.errors import LogError
+
+_CHUNK = 1 << 20
+_STRAY = re.compile("[\udc80-\udcff]+")
+_GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
+PACKED = (".gz", ".zst")
+
+
+class _Unpacked(io.RawIOBase):
+    """The bytes of a packed stream; where it is damaged it ends, and ``damage`` says how."""
+
+    def __init__(self, raw: BinaryIO, gzip: bool) -> None:
+        self.raw, self.gzip = raw, gzip
+        self.damage = ""
+        self._unpacker: Any = None
+        self._packed = b""
+        self._ready = b""
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        while not self._ready and not self.damage:
+            if not self._packed:
+                self._packed = self.raw.read(_CHUNK)
+            if not self._packed:
+                if self._unpacker is not None:
+                    self.damage = "it is cut off"
+                return 0
+            self._more()
+        n = min(len(buffer), len(self._ready))
+        buffer[:n] = self._ready[:n]
+        self._ready = self._ready[n:]
+        return n
+
+    def _more(self) -> None:
+        import zstandard
+
+        if self._unpacker is None:
+            self._unpacker = zlib.decompressobj(31) if self.gzip else zstandard.ZstdDecompressor().decompressobj()
+        try:
+            self._ready = self._unpacker.decompress(self._packed)
+        except (zlib.error, zstandard.ZstdError) as problem:
+            self.damage = str(problem)
+            return
+        self._packed = self._unpacker.unused_data
+        if self._unpacker.eof:
+            self._unpacker = None
+            self._packed = self._packed.lstrip(b"\0") if self.gzip else self._packed
+
+
+class Source:
+    """One file, open for reading.
+
+    Args: what: what the file is, for messages.
+    ``stream`` gives its bytes, unpacked; ``size`` bytes on the disk (0: not known).
+    Raises: LogError where it cannot be opened.
+    """
+
+    def __init__(self, path: Path, what: str = "log") -> None:
+        self.path, self.what = path, what
+        try:
+            self._raw = path.open("rb", buffering=0)
+            self.size = path.stat().st_size
+            packed: BufferedReader[Any] = BufferedReader(self._raw, 1 << 16)
+            start = packed.peek(4)[:4]
+        except OSError as problem:
+            raise LogError(str(path), f"cannot be opened ({problem.strerror or problem})", "check the name and the rights") from problem
+        self._unpacked: _Unpacked | None = None
+        self.stream: BufferedReader[Any] = packed
+        suffix = path.suffix.lower()
+        gzip = suffix == ".gz" or start[:2] == _GZIP
+        if gzip or suffix == ".zst" or start == _ZSTD:
+            self._unpacked = _Unpacked(packed, gzip)
+            self.stream = BufferedReader(self._unpacked, 1 << 18)
+        self.guessed = False
+
+    @property
+    def damage(self) -> str:
+        """Where unpacking ended too early: why; "" else."""
+        return self._unpacked.damage if self._unpacked is not None else ""
+
+    def done(self) -> int:
+        """Bytes of the file read so far."""
+        try:
+            return self._raw.tell()
+        except OSError:
+            return 0
+
+    def close(self) -> None:
+        """Close the file."""
+        self.stream.close()
+        self._raw.close()
+
+    def __enter__(self) -> Source:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def lines(self) -> Iterator[str]:
+        """The lines without their ends, whichever those are; bytes that are no UTF-8 are taken as Windows-1252.
+
+        Raises: LogError for a file without a word in it, or that is no text.
+        """
+        head = self.stream.peek(4096)[:4096]
+        if not head.strip():
+            if self.damage:
+                raise LogError(str(self.path), f"cannot be opened ({self.damage})", "pack it again")
+            raise LogError(str(self.path), f"the {self.what} is empty", "record it again, or give another file")
+        wide = head[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+        sample = head.decode("utf-16" if wide else "utf-8", "replace")
+        if sample.count("\x00") > 40 or sum(c < " " and c not in "\r\n\t\x00" for c in sample) > 40:
+            raise LogError(str(self.path), f"not a text file, so no {self.what} in CSV", "give a CSV file")
+        text = io.TextIOWrapper(self.stream, "utf-16" if wide else "utf-8-sig", "replace" if wide else "surrogateescape", newline=None)
+        for line in text:
+            if not line.isascii() and _STRAY.search(line):
+                self.guessed = True
+                line = _STRAY.sub(lambda stray: stray[0].encode("utf-8", "surrogateescape").decode("cp1252", "replace"), line)
+            yield line.rstrip("\n").replace("\x00", "")
+        text.detach()
+
+
+def cells(line: str, separator: str) -> list[str]:
+    """A line's cells. A quote that is not closed ends with its line, so that it hides no other."""
+    if '"' not in line:
+        return line.split(separator)
+    try:
+        return next(csv.reader([line], delimiter=separator), [])
+    except csv.Error:
+        return line.split(separator)
