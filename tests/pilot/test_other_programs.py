@@ -84,13 +84,14 @@ class OtherPrograms(unittest.IsolatedAsyncioTestCase):
             session = load(Paths(BRIDGE.program, (log,), BRIDGE.iolist, BRIDGE.profile))
             app = WhorlographApp(session, Question(session.tag("Raise_Pump")))
             async with app.run_test(size=(160, 47)) as pilot:
-                await until(pilot, lambda: "replaying" in app.main.said, "the progress")
-                self.assertRegex(app.main.said, r"replaying \d+ %, \d+ changes")
+                await until(pilot, lambda: "replaying" in app.main.progress, "the progress")
+                self.assertRegex(app.main.progress, r"replaying \d+ %, [\d ]+ changes")
                 await pilot.press("ctrl+c")
                 asked = asyncio.get_running_loop().time()
                 await until(pilot, lambda: app.main.scene is not None, "what there is")
                 self.assertLess(asyncio.get_running_loop().time() - asked, 3)
-                self.assertFalse(session.journal.complete)
+                await until(pilot, lambda: not app.main.work.running, "the end")
+                self.assertFalse(app.main.session.journal.complete)
                 await pilot.pause()
                 self.assertIn("so far", app.main.said + screen_text(app))
 

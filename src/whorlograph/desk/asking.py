@@ -29,13 +29,20 @@ def inquiry(session: Session) -> Inquiry:
     return session.inquiry
 
 
+def answer_to(session: Session, question: Question) -> Answer:
+    """The answer to a question from what is replayed, worked out once."""
+    if question not in session.answers:
+        session.answers[question] = inquiry(session).ask(question)
+    return session.answers[question]
+
+
 def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | None = None) -> Answer:
     """Ask why a tag is as it is.
 
     Raises: UsageError for an unknown tag or an unreadable time.
     """
     tag = session.tag(name)
-    return inquiry(session).ask(Question(tag, parse_time(at, session.log) if at else None, symptom))
+    return answer_to(session, Question(tag, parse_time(at, session.log) if at else None, symptom))
 
 
 def prove_root(session: Session, answer: Answer, root: Root) -> Proof:
@@ -70,4 +77,4 @@ def settled_now(session: Session, text: str) -> Session:
         tags.append(tag)
         values.append(bits)
     log = Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array(values, np.int64), end=SETTLE, rows=len(tags))
-    return replace(session, log=log, _journal=None, inquiry=None)
+    return replace(session, log=log, _journal=None, inquiry=None, answers={})

@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable, Generator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from hashlib import sha256
 from pathlib import Path
-from typing import TYPE_CHECKING
+from threading import Thread
+from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from whorlograph.engine.controller import Controller, Progress
+from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
+from whorlograph.formats.logs.source import PACKED
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
 from whorlograph.model.errors import UsageError
 from whorlograph.model.feed import Trial, feed_notices
 from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log, empty_log
-from whorlograph.model.place import Notice
+from whorlograph.model.place import Loaded, Notice
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Program
 from whorlograph.model.tags import Plant
@@ -29,24 +31,34 @@ from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
     from whorlograph.inquiry.search import Search
+    from whorlograph.inquiry.trail import Answer
     from whorlograph.inquiry.why import Inquiry
     from whorlograph.inquiry.xref import Xref
+    from whorlograph.model.question import Question
+
+LONG, HEAD = 24 << 20, 4 << 20  # bytes of logs that are read in two stages, and of their start
 
 
 @dataclass
 class Session:
-    """Everything that an answer rests on. ``notices`` says what of it was set aside."""
+    """Everything that an answer rests on. ``files_notices`` and ``log_notices`` say what of it was set aside."""
 
     controller: Controller
     log: Log
     iolist: IoList
-    notices: list[Notice]
+    files_notices: list[Notice]
     paths: Paths
+    log_notices: list[Notice] = field(default_factory=list)
     _journal: Journal | None = None
     inquiry: Inquiry | None = None
     xref: Xref | None = None
     words: list[str] | None = None
     search: Search | None = None
+    answers: dict[Question, Answer] = field(default_factory=dict)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What another process needs of it: what is worked out quickly stays here."""
+        return self.__dict__ | {"inquiry": None, "xref": None, "search": None}
 
     @property
     def program(self) -> Program:
@@ -75,11 +87,21 @@ class Session:
         """Whether the log has been replayed."""
         return self._journal is not None
 
-    def replaying(self, stop: Callable[[], bool] = lambda: False) -> Generator[Progress, None, None]:
-        """Replay the log piece by piece, telling progress; when it is stopped, what there is by then counts."""
-        if self._journal is None or not self._journal.complete:
-            self._journal = yield from self.controller.replaying(self.log, stop=stop)
-            self.inquiry = self.search = None
+    @property
+    def notices(self) -> list[Notice]:
+        """What was set aside of all files."""
+        return self.files_notices + self.log_notices
+
+    def take(self, journal: Journal) -> None:
+        """Take a replay of the log as far as it goes; of a part of the log it is a part."""
+        journal.complete = journal.complete and self.log.complete
+        self._journal, self.inquiry, self.search, self.answers = journal, None, None, {}
+
+    def with_journal(self, journal: Journal) -> Session:
+        """The same session as far as a replay has come."""
+        found = replace(self, xref=None)
+        found.take(journal)
+        return found
 
     def replay(self, trial: Trial, until: int | None = None) -> Journal:
         """Replay the log with something changed."""
@@ -122,36 +144,77 @@ class Paths(Struct, frozen=True):
     title: str = ""
 
 
-def load(paths: Paths, plain: bool = False, ahead: bool = True) -> Session:
+def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = False) -> Session:
     """Load the files of a session. Nothing is replayed yet.
 
-    Args: ahead: a replay will follow: compile for it while the logs are read.
+    Args: ahead: a replay will follow: compile for it while the logs are read; head: of long logs only the start is
+        read, to be looked at until ``read_on`` has read them all.
     Raises: InputError for a file that cannot be read.
     """
     # Loading makes hundreds of thousands of small objects that stay: collecting garbage meanwhile costs a quarter.
     gc.disable()
     try:
-        return _loaded(paths, plain, ahead)
+        return _loaded(paths, plain, ahead, head)
     finally:
         gc.freeze()
         gc.enable()
 
 
-def _loaded(paths: Paths, plain: bool, ahead: bool) -> Session:
+def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     profile = read_profile(paths.profile)
     program = read_program(paths.program)
     controller = Controller(program.value, profile, paths.resource, plain, digest(paths.program))
     iolist = read_iolist(paths.iolist, controller.plant)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
+    log_notices: list[Notice] = []
     if paths.logs:
         if ahead:
             controller.prepare()
-        loaded = read_logs(list(paths.logs), controller.plant, profile)
-        log = loaded.value
-        notices += loaded.notices
+        most = _head(paths.logs) if head else None
+        loaded = read_logs(list(paths.logs), controller.plant, profile, lambda done, _: most is not None and done >= most)
+        log, log_notices = loaded.value, loaded.notices
     notices += feed_notices(controller.plant, profile, str(paths.profile or ""))
-    return Session(controller, log, iolist.value, notices, paths)
+    return Session(controller, log, iolist.value, notices, paths, log_notices)
+
+
+def _head(logs: tuple[Path, ...]) -> int | None:
+    """Of how many bytes the start of a log consists that is too long to be read at once; None where it is not."""
+    if len(logs) != 1 or not logs[0].is_file():
+        return None  # the start of one of several files may lack what another says of the same time
+    packing = 8 if logs[0].suffix.lower() in PACKED else 1
+    return HEAD // packing if logs[0].stat().st_size > LONG // packing else None
+
+
+def read_on(session: Session, stop: Callable[[], bool]) -> Generator[tuple[int, int], None, Session]:
+    """Read the whole of a session's logs, of which only the start has been read; (bytes read, of how many) now and then.
+
+    Args: stop: looked at meanwhile; what is read by then comes back, as a log that is not complete.
+    """
+    told: list[tuple[int, int]] = []
+    found: list[Loaded[Log] | Exception] = []
+
+    def watch(done: int, size: int) -> bool:
+        told[:] = [(done, size)]
+        return stop()
+
+    def read() -> None:
+        try:
+            found.append(read_logs(list(session.paths.logs), session.plant, session.profile, watch))
+        except Exception as error:
+            found.append(error)
+
+    thread = Thread(target=read)
+    thread.start()
+    while thread.is_alive():
+        thread.join(0.1)
+        if told:
+            yield told[0]
+    whole = found[0]
+    if isinstance(whole, Exception):
+        raise whole
+    return replace(session, log=whole.value, log_notices=whole.notices, _journal=None, inquiry=None, search=None, xref=None,
+                   answers={})
 
 
 def digest(path: Path) -> str:

@@ -64,6 +64,14 @@ class Controller:
     notices: list[Notice] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
 
+    def __getstate__(self) -> dict[str, Any]:
+        """All but the compiled program, which belongs to its process, and the steps, which go by identity."""
+        return {name: value for name, value in self.__dict__.items() if name != "steps"} | {"_compiled": None}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        self.__dict__ |= state
+        self.steps = number_steps(self.plant)
+
     def __post_init__(self) -> None:
         self.plant, self.notices = elaborate(self.program, self.resource)
         self.steps = number_steps(self.plant)

@@ -49,7 +49,7 @@ class Columns:
             part = block[begin:begin + MOST_ROWS]
             if self._resting and self._resting + len(part) > MOST_ROWS:
                 self._seal()
-            self._rest.append({name: np.ascontiguousarray(part[name]) for name in _COLUMNS})
+            self._rest.append({name: part[name].copy() for name in _COLUMNS})
             self._resting += len(part)
 
     def clock(self, scan: int, start: int, period: int) -> None:
@@ -112,6 +112,7 @@ class Journal(Struct):
 
     def __post_init__(self) -> None:
         total = 0
+        self._starts, self._firsts = [], []
         self.blocks = [b for b in self.blocks if len(b)]
         for block in self.blocks:
             self._starts.append(total)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from textual.app import App
+from textual.screen import Screen
 
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.model.errors import WhorlographError
@@ -41,12 +42,15 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.palette_name = "mono" if plain else palette
         self.ascii = ascii_
 
+    def get_default_screen(self) -> Screen[None]:
+        """The first frame, where files are still to be read."""
+        return FirstScreen(self.opening) if self.session is None and self.opening is not None else Screen()
+
     def on_mount(self) -> None:
-        """Show the first frame, then read; or open the main view at once."""
+        """Read while the first frame stands; or open the main view at once."""
         if self.session is not None:
             self._open()
         elif self.opening is not None:
-            self.push_screen(FirstScreen(self.opening))
             self.run_worker(self._read, thread=True, exit_on_error=False)
         self._ground()
 
@@ -54,8 +58,9 @@ class WhorlographApp(App[None], inherit_bindings=False):
         """Read the files in a thread; what they say of themselves comes out when the screen is left."""
         assert self.opening is not None
         try:
+            from . import main  # noqa: F401 -- its imports are done beside the first frame, and beside a process ahead
+
             self.session, self.question = self.opening.load()
-            from . import main  # noqa: F401 -- its imports too are better done beside the first frame
         except Exception as error:
             self.failure = error
             self.call_from_thread(self.exit)
@@ -70,10 +75,7 @@ class WhorlographApp(App[None], inherit_bindings=False):
         assert self.session is not None
         desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs)
         self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
-        if isinstance(self.screen, FirstScreen):
-            self.switch_screen(self.main)
-        else:
-            self.push_screen(self.main)
+        self.push_screen(self.main)
         self._ground()
 
     def _handle_exception(self, error: Exception) -> None:

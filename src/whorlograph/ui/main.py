@@ -8,15 +8,15 @@ from collections.abc import Generator
 from msgspec.structs import replace
 from textual import events
 
-from whorlograph.desk.asking import inquiry
+from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.job import Desk
+from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
+from whorlograph.desk.stages import Stage, stages
 from whorlograph.inquiry.proof import Proof
-from whorlograph.inquiry.trail import Answer
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.question import Question
-from whorlograph.model.times import clock_text
 
 from .acting.keeping import Keeping
 from .acting.painting import WIDE
@@ -37,43 +37,33 @@ class MainScreen(Keeping):
         self.taken_up, self.resume = taken_up, resume
 
     def on_mount(self) -> None:
-        """Paint the frame, then replay beside the screen."""
+        """Paint the frame, then replay beside the screen, unless that has been done."""
+        if self.session.replayed and self.first_question is not None:
+            self._last_stage(Stage("", self.session, answer_to(self.session, self.first_question)))
+            return
         self.paint()
         self.work.start("replay", self._replay, ends_itself=True)
 
-    def _replay(self) -> Generator[str, None, Answer | None]:
-        began = time.monotonic()
-        for progress in self.session.replaying(self.work.asked_to_stop):
-            took = time.monotonic() - began
-            share = max(progress.done / max(1, progress.total), 0.001)
-            left = f", {took * (1 - share) / share:.0f} s left" if took > 1 else ""
-            rate = f"{progress.done / 6e10 / max(took, 0.001):.0f} min of log a second"
-            yield f"replaying {100 * share:.0f} %, {progress.rows} changes, {rate}{left}"
-        yield "looking for the cause"
-        if self.first_question is None:
-            return None
-        return inquiry(self.session).ask(self.first_question)
+    def _replay(self) -> Generator[Stage, None, Stage]:
+        return stages(self.session, self.first_question, self.work.asked_to_stop)
 
     def on_working(self, message: Working) -> None:
-        """Show how far the work is."""
-        self.say(message.text + " · Ctrl+C stops")
+        """Show how far the work is, and what it has come to so far."""
+        told = message.told
+        if isinstance(told, Stage) and told.session is not None:
+            self._take_stage(told)
+        self.progress = told.text if isinstance(told, Stage) else str(told)
+        self.repaint_hint()
 
     def on_worked(self, message: Worked) -> None:
         """Take the result of some work."""
+        self.progress = ""
         if message.error is not None:
             self.say(message.error.line() if isinstance(message.error, WhorlographError) else f"{message.what} failed: {message.error!r}")
-        elif message.what == "replay" and isinstance(message.result, Answer) and self.first_question is not None:
-            self.answers[self.first_question] = message.result
-            self.open_answer(self.first_question, message.result)
-            self.desk.step("asked", message.result.text, why_command(self.session, message.result, self.first_question.at, False))
-            clock = self.session.journal.clock
-            so_far = f"stopped: replayed up to {clock_text(self.session.log, clock.start(clock.last))}; answers say so far"
-            self.say("" if self.session.journal.complete else so_far)
-            if self.taken_up:
-                self.restored(time.time() - self.desk.job.saved, self.resume)
-            self.keep()
+        elif message.what == "replay" and isinstance(message.result, Stage):
+            self._last_stage(message.result)
         elif message.what == "replay":
-            self.say("stopped; nothing is replayed" if not self.session.replayed else "ask why of a tag: : finds one")
+            self.say("stopped; nothing is replayed")
             self.paint()
         elif message.what == "prove" and isinstance(message.result, Proof):
             self._proved(message.result)
@@ -83,6 +73,37 @@ class MainScreen(Keeping):
             self.say(f"written: {message.result}")
         elif message.what == "prove":
             self.say("stopped; the proof is not complete")
+
+    def _take_stage(self, stage: Stage) -> None:
+        """Show what there is by now: anew where nobody has touched anything, else under the same view."""
+        assert stage.session is not None
+        before = self.scene
+        self.session = stage.session
+        if self.first_question is None or stage.answer is None:
+            self.paint()
+            return
+        if before is None or not self.acted:
+            self.open_answer(self.first_question, stage.answer)
+            return
+        same = self.view.question == self.first_question and before.answer.text == stage.answer.text
+        self.outdated = not same
+        self.scene = Scene(stage.session, stage.answer if same else before.answer)
+        self.scene.with_trial(before.trial)
+        self.paint()
+
+    def _last_stage(self, stage: Stage) -> None:
+        self._take_stage(stage)
+        if self.first_question is None or stage.answer is None:
+            self.say("ask why of a tag: : finds one")
+            return
+        self.desk.step("asked", stage.answer.text, why_command(self.session, stage.answer, self.first_question.at, False))
+        if not self.session.journal.complete:
+            self.say(f"stopped: {stage.text}")
+        elif self.outdated:
+            self.say("the whole log is replayed; w asks the question again")
+        if self.taken_up and not self.acted:
+            self.restored(time.time() - self.desk.job.saved, self.resume)
+        self.keep()
 
     def on_key(self, event: events.Key) -> None:
         """Every key does something, or says that it does nothing."""

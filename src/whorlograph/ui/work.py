@@ -19,15 +19,15 @@ class Worked(Message):
 
 
 class Working(Message):
-    """How far a piece of work has come, in words; newer ones replace older ones."""
+    """How far a piece of work has come: words, or a stage to look at. Newer words replace older ones."""
 
-    def __init__(self, what: str, text: str) -> None:
+    def __init__(self, what: str, told: object) -> None:
         super().__init__()
-        self.what, self.text = what, text
+        self.what, self.told = what, told
 
     def can_replace(self, message: Message) -> bool:
         """Only the newest progress is worth showing."""
-        return isinstance(message, Working) and message.what == self.what
+        return isinstance(message, Working) and message.what == self.what and isinstance(message.told, str)
 
 
 class Work:
@@ -42,8 +42,8 @@ class Work:
         """Whether the running job has been asked to stop: for jobs that end by themselves and keep what they have."""
         return self._stop.is_set()
 
-    def start(self, what: str, job: Callable[[], Generator[str, None, Any]], ends_itself: bool = False) -> bool:
-        """Begin a job; False where another one still runs. The job yields its progress in words."""
+    def start(self, what: str, job: Callable[[], Generator[object, None, Any]], ends_itself: bool = False) -> bool:
+        """Begin a job; False where another one still runs. The job yields its progress: words, or a stage to look at."""
         if self.running:
             return False
         self.running = what
@@ -56,17 +56,17 @@ class Work:
         self._stop.set()
         return bool(self.running)
 
-    def _run(self, what: str, job: Callable[[], Generator[str, None, Any]], ends_itself: bool) -> None:
+    def _run(self, what: str, job: Callable[[], Generator[object, None, Any]], ends_itself: bool) -> None:
         work = job()
         result: object = None
         error: BaseException | None = None
         try:
             while True:
-                text = next(work)
+                told = next(work)
                 if self._stop.is_set() and not ends_itself:
                     work.close()
                     break
-                self.screen.post_message(Working(what, text))
+                self.screen.post_message(Working(what, told))
         except StopIteration as done:
             result = done.value
         except Exception as problem:

@@ -38,8 +38,11 @@ def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
         session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
         return session, Question(session.tag(one.tag))
 
+    from whorlograph.desk.ahead import ahead
+
+    begun = ahead(load, one.program, one.log, one.iolist, one.profile)
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 
-    run(Opening(one.title, f"{one.program.name}, {one.log.name}", load), palette, ascii_, resume=False)
+    run(Opening(one.title, f"{one.program.name}, {one.log.name}", begun), palette, ascii_, resume=False)
     return 0

@@ -29,14 +29,17 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         from whorlograph.desk.session import Paths, load
         from whorlograph.model.question import Question
 
-        session = load(Paths(program, logs, io_list, profile, resource), plain)
+        session = load(Paths(program, logs, io_list, profile, resource), plain, head=True)
         number = session.tag(tag) if tag else session.first_output()
         return session, Question(number) if number is not None else None
 
+    from whorlograph.desk.ahead import ahead
+
+    begun = ahead(load, program, io_list, profile, *logs)
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 
-    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), load), palette, ascii_)
+    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun), palette, ascii_)
     return 0
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Generator
 
-from whorlograph.desk.asking import inquiry, prove_root
+from whorlograph.desk.asking import answer_to, prove_root
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.scene import Scene, window
 from whorlograph.desk.summary import fault_text
@@ -36,13 +36,13 @@ class Asking(Paging):
         if self.scene is None:
             return
         question = Question(tag, at)
-        answer = self.answers.get(question)
-        if answer is None:
-            answer = inquiry(self.session).ask(question)
-            self.answers[question] = answer
+        fresh = question not in self.session.answers
+        answer = answer_to(self.session, question)
+        if fresh:
             self.desk.step("asked", answer.text, why_command(self.session, answer, at, False))
         self.walk.append(self.view)
         self._show_page(None)
+        self.outdated = False
         self.open_answer(question, answer)
         self.say(answer.text)
 
@@ -53,6 +53,9 @@ class Asking(Paging):
             self.say("there is no tag under the cursor")
             return
         if self.scene is not None and tag == self.scene.answer.tag and abs(self.view.scan - self.scene.answer.scan) < 2:
+            if self.outdated:
+                self.ask(tag, self.view.question.at)
+                return
             self.say("this is the question already")
             return
         self.ask(tag, self.view.time)
@@ -89,13 +92,15 @@ class Asking(Paging):
 
     def do_back(self) -> None:
         """The way back."""
+        if not self.walk and self.work.running:
+            self.do("stop")
+            return
         if not self.walk:
             self.say("this is where you began; q leaves")
             return
         before = self.walk.pop()
-        answer = self.answers.get(before.question)
-        if answer is not None and before.question != self.view.question:
-            self.open_answer(before.question, answer)
+        if before.question != self.view.question:
+            self.open_answer(before.question, answer_to(self.session, before.question))
         self._show_page(before.page)
         self.view = before
         self.paint()

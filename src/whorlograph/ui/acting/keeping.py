@@ -8,6 +8,7 @@ from string import ascii_letters
 
 from msgspec.structs import replace
 
+from whorlograph.desk.asking import answer_to
 from whorlograph.desk.finding import Found, find
 from whorlograph.desk.job import Kept, age_text
 from whorlograph.model.question import Question
@@ -116,9 +117,9 @@ class Keeping(Asking):
         self.desk.job.walk.clear()
         self.walk.clear()
         self.found = Found("")
-        if self.first_question is not None and self.first_question in self.answers:
+        if self.first_question is not None:
             self._show_page(None)
-            self.open_answer(self.first_question, self.answers[self.first_question])
+            self.open_answer(self.first_question, answer_to(self.session, self.first_question))
         self._changed("started fresh; u brings marks, notes and lanes back")
 
     def restored(self, age: float, resume: bool) -> None:

@@ -16,7 +16,6 @@ from whorlograph.desk.job import Desk, Place
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, Run
-from whorlograph.inquiry.trail import Answer
 from whorlograph.model.question import Question
 
 from ..keys import footer_runs
@@ -32,6 +31,7 @@ WIDE = 120
 SAVE_AFTER = 0.3  # seconds: what a kill can lose
 Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
+LOOKING = frozenset(("help", "stop", "theme", "mouse", "quit", "close", "aside"))  # change nothing of what is shown
 MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
 
 
@@ -65,7 +65,6 @@ class Painting(Screen[None]):
         self.scene: Scene | None = None
         self.view = View(question or Question(0))
         self.walk: list[View] = []
-        self.answers: dict[Question, Answer] = {}
         self.head, self.rungs, self.trail = Lines("head"), Lines("rungs", "rungs"), Lines("trail", "trail")
         self.hand = Lines("hand", "this rung")
         self.timeline, self.hint, self.footer = Lines("timeline", "timeline"), Lines("hint"), Lines("footer")
@@ -81,6 +80,9 @@ class Painting(Screen[None]):
         self.labels: dict[str, Label] = {}
         self.count, self.times = "", 1  # digits typed before a key, and what they came to
         self._saving = False
+        self.progress = ""  # of the work beside the screen
+        self.acted = False  # whether a key was used since there is something to see
+        self.outdated = False  # the answer shown rests on less than is replayed by now
 
     def compose(self) -> ComposeResult:
         """Head, strands, hint, footer."""
@@ -154,8 +156,31 @@ class Painting(Screen[None]):
         asked = [v.question.tag for v in reversed(self.walk) if v.question != self.view.question]
         return " ‹ ".join(self.scene.name(t) for t in list(dict.fromkeys(asked))[:3])
 
+    def repaint_hint(self) -> None:
+        """Show how far the work is, wherever the hint stands now."""
+        if self.page is not None:
+            self.page.paint_hint()
+        else:
+            self._paint_hint()
+
+    def hint_runs(self, said: str, usual: str, width: int) -> list[Run]:
+        """The hint line: what was said or else what to do, and at its right how far the work beside it is."""
+        text = said or usual
+        if not self.progress:
+            return [(" " + text, Ink.TEXT)]
+        parts, room = self.progress.split(", "), width - 4 - (len(text) if said else 0)
+        while len(parts) > 1 and len(", ".join(parts)) + 16 > room:
+            del parts[-2 if len(parts) > 2 else -1]
+        told = ", ".join(parts) + " · Ctrl+C stops"
+        if not said and len(text) + len(told) + 4 > width:
+            text = ""
+        elif len(text) + len(told) + 4 > width:
+            told = parts[0]
+        gap = max(2, width - len(text) - len(told) - 2)
+        return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.MOMENT)]
+
     def _paint_hint(self) -> None:
-        self.hint.show([[(" " + (self.said or self._next_step()), Ink.TEXT)]])
+        self.hint.show([self.hint_runs(self.said, self._next_step(), self.size.width)])
         self.footer.show([footer_runs(self.size.width)])
 
     def _next_step(self) -> str:
@@ -354,6 +379,7 @@ class Painting(Screen[None]):
             self.say("still replaying: the answer comes in a moment" if self.work.running else "ask why of a tag: : finds one")
             return
         before = self.view
+        self.acted = self.acted or (self.scene is not None and name not in LOOKING)
         getattr(self, f"do_{name}")()
         if name in MOVES and self.view != before and self.last not in MOVES:
             self.walk.append(before)

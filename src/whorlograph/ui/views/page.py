@@ -39,7 +39,7 @@ class Page(Screen[None]):
         self.main, self.state = main, state
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
         self.hint, self.footer = Lines("pagehint"), Lines("pagefooter")
-        self.said = ""
+        self.said = self.usual = ""
 
     def compose(self) -> ComposeResult:
         """Head, body, hint, footer."""
@@ -72,8 +72,13 @@ class Page(Screen[None]):
 
     def _paint_edges(self, hint: str) -> None:
         self.head.show([self.main.page_head(self.size.width)])
-        self.hint.show([[(" " + (self.said or hint or self.default_hint()), Ink.TEXT)]])
+        self.usual = hint or self.default_hint()
+        self.paint_hint()
         self.footer.show([footer_runs(self.size.width, self.FOOTER)])
+
+    def paint_hint(self) -> None:
+        """The line above the footer: what was said, or what to do, and how far the work is."""
+        self.hint.show([self.main.hint_runs(self.said, self.usual, self.size.width)])
 
     def default_hint(self) -> str:
         """What to do here."""

@@ -1,0 +1,95 @@
+"""Loading, replaying and asking in a second process, while this one still imports what its screen is made of.
+
+On two processors that takes a fifth off the time to the first answer (docs/decisions/003-a-process-ahead.md).
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import signal
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from whorlograph.model.question import Question
+
+    from .session import Session
+
+    Loaded = tuple[Session, Question | None]
+
+MOST = 8 << 20  # bytes of files: of longer ones the replay is worth looking at before it is done
+
+
+def ahead(load: Callable[[], Loaded], *files: Path | None) -> Callable[[], Loaded]:
+    """The same as ``load``, with the work begun at once in a second process where that pays.
+
+    To be called before any thread runs. Whatever goes wrong there is done again, and said, here.
+    Args: files: what will be read.
+    """
+    if not _pays(files):
+        return load
+    gc.disable()  # imports make tens of thousands of objects that stay; the end of loading turns it on again
+    reading, writing = os.pipe()
+    child = os.fork()
+    if not child:
+        os.close(reading)
+        _work(load, writing)
+    os.close(writing)
+
+    def result() -> Loaded:
+        from . import asking, session  # noqa: F401 -- what comes is made of these: import them meanwhile
+
+        with os.fdopen(reading, "rb") as pipe:
+            data = pipe.read()
+        os.waitpid(child, 0)
+        return _taken(data) if data else load()
+
+    return result
+
+
+def _pays(files: tuple[Path | None, ...]) -> bool:
+    if not hasattr(os, "fork") or len(os.sched_getaffinity(0)) < 2:
+        return False
+    try:
+        return all(path is None or path.is_file() for path in files) and sum(p.stat().st_size for p in files if p is not None) < MOST
+    except OSError:
+        return False
+
+
+def _work(load: Callable[[], Loaded], writing: int) -> None:
+    """What the second process does; it never comes back, and leaves the terminal alone."""
+    try:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        nothing = os.open(os.devnull, os.O_RDWR)
+        for number in (0, 1, 2):
+            os.dup2(nothing, number)
+        os.nice(5)  # the first frame goes first
+        data = _handed(*load())
+        with os.fdopen(writing, "wb") as pipe:
+            pipe.write(data)
+    finally:
+        os._exit(0)
+
+
+def _handed(session: Session, question: Question | None) -> bytes:
+    import pickle
+
+    from .stages import stages
+
+    for _ in stages(session, question, lambda: False):
+        pass
+    return pickle.dumps((session, question), pickle.HIGHEST_PROTOCOL)
+
+
+def _taken(data: bytes) -> Loaded:
+    """What the second process made of the files: our own program wrote it a moment ago, nobody else can."""
+    import pickle
+
+    try:
+        found: Loaded = pickle.loads(data)
+    finally:
+        gc.freeze()
+        gc.enable()
+    return found
