@@ -82,6 +82,4 @@ def course_of(journal: Journal, controller: Controller, tag: str) -> list[tuple[
 
 def all_rows(journal: Journal) -> list[tuple[int, int, int, int]]:
     """(scan, step, tag, value) of every row."""
-    scans, tags, values = journal.whole()
-    steps = journal.stretch(0, len(journal))[0]
-    return list(zip(scans.tolist(), steps.tolist(), tags.tolist(), values.tolist(), strict=True))
+    return [(journal.scan(r), journal.step(r), journal.tag(r), journal.raw(r)) for r in range(len(journal))]

@@ -41,9 +41,9 @@ class JournalAnswers(unittest.TestCase):
             values = {t: journal.initial[t] for t in names}
             expected = []
             by_scan: dict[int, dict[int, int]] = {}
-            for scan, tag, value in zip(*(column.tolist() for column in journal.whole()), strict=True):
-                if tag in names:
-                    by_scan.setdefault(scan, {})[tag] = value
+            for row in range(len(journal)):
+                if journal.tag(row) in names:
+                    by_scan.setdefault(journal.scan(row), {})[journal.tag(row)] = journal.raw(row)
             for scan, changes in by_scan.items():
                 for tag in sorted(changes, key=lambda t: names[t]):
                     if changes[tag] != values[tag]:

@@ -39,6 +39,18 @@ class Block(Struct):
         """Scan and number of a row in one."""
         return ((self.base + int(self.scans[i])) << BITS) + int(self.numbers[i])
 
+    def scan(self, i: int) -> int:
+        """The scan of a row."""
+        return self.base + int(self.scans[i])
+
+    def step(self, i: int) -> int:
+        """The step of a row."""
+        return int(self.steps[i])
+
+    def tag(self, i: int) -> int:
+        """The tag of a row."""
+        return int(self.tags[i])
+
     def position(self, scan: int, number: int) -> int:
         """How many rows come before a number of a scan."""
         offset = scan - self.base
@@ -64,7 +76,7 @@ class Block(Struct):
                 return int(self.wide[at])
         return int(self.small[i])
 
-    def raws(self, rows: Narrow) -> Ints:
+    def raws(self, rows: Ints) -> Ints:
         """int64[k]: the raw values of rows."""
         found = self.small[rows].astype(np.int64)
         if len(self.wide_at):
@@ -73,7 +85,44 @@ class Block(Struct):
             found[hit] = self.wide[at[hit]]
         return found
 
-    def rows(self, tag: int) -> Narrow:
+    def scans_of(self, rows: Ints) -> Ints:
+        """int64[k]: the scans of rows."""
+        return self.scans[rows].astype(np.int64) + self.base
+
+    def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
+        """int64[n] each: steps and tags of the rows from one to before another."""
+        return self.steps[low:high].astype(np.int64), self.tags[low:high].astype(np.int64)
+
+    def once(self) -> tuple[Ints, Ints, Ints]:
+        """int64[n] each: scans, tags and raw values of all rows."""
+        values = self.small.astype(np.int64)
+        values[self.wide_at] = self.wide
+        return self.scans.astype(np.int64) + self.base, self.tags.astype(np.int64), values
+
+    def holds(self, tag: int) -> bool:
+        """Whether there is a row of a tag."""
+        return len(self._of(tag)) > 0
+
+    def rows(self, tag: int, low: int, high: int) -> Ints:
+        """int64[k]: the rows of one tag from one to before another, in order."""
+        found = self._of(tag)
+        if low > 0 or high < len(self):
+            found = found[np.searchsorted(found, low):np.searchsorted(found, high)]
+        return found.astype(np.int64)
+
+    def last(self, tag: int, before: int) -> int:
+        """The last row of a tag before a row; -1 where there is none."""
+        found = self._of(tag)
+        n = int(np.searchsorted(found, np.uint16(before - 1), side="right")) if before > 0 else 0
+        return int(found[n - 1]) if n else -1
+
+    def first(self, tag: int, after: int) -> int:
+        """The first row of a tag from a row on; -1 where there is none."""
+        found = self._of(tag)
+        n = int(np.searchsorted(found, np.uint16(after)))
+        return int(found[n]) if n < len(found) else -1
+
+    def _of(self, tag: int) -> Narrow:
         """uint16[k]: the rows of one tag, in order."""
         if self._order is None:
             self._index()

@@ -15,6 +15,7 @@ from whorlograph.model.moment import Moment, ScanClock
 
 from . import layout as at
 from .block import BITS, MOST_ROWS, Block, Narrow, make_block
+from .repeat import Repeat, parted
 
 Records = NDArray[np.void]
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
@@ -26,7 +27,7 @@ class Columns:
     """Takes journal rows as the engine hands them over, and the clock's rows between them."""
 
     def __init__(self) -> None:
-        self.blocks: list[Block] = []
+        self.blocks: list[Block | Repeat] = []
         self.rows = 0
         self.scans: list[int] = []
         self.starts: list[int] = []
@@ -45,12 +46,29 @@ class Columns:
                 self.clock(scan, start, period)
             block = block[tag >= 0]
         self.rows += len(block)
+        for part, repeat in parted(block):
+            if repeat is None:
+                self._write_out(part)
+            else:
+                self._repeat(repeat)
+
+    def _write_out(self, block: Any) -> None:
         for begin in range(0, len(block), MOST_ROWS):
             part = block[begin:begin + MOST_ROWS]
             if self._resting and self._resting + len(part) > MOST_ROWS:
                 self._seal()
             self._rest.append({name: part[name].copy() for name in _COLUMNS})
             self._resting += len(part)
+
+    def _repeat(self, repeat: Repeat) -> None:
+        last = self.blocks[-1] if self.blocks and not self._resting else None
+        if isinstance(last, Repeat) and last.goes_on(repeat):
+            # A new one, not a longer one: journals made before share the old one.
+            self.blocks[-1] = Repeat(last.base, last.count + repeat.count, last.numbers, last.steps, last.tags, last.values)
+            return
+        if self._resting:
+            self._seal()
+        self.blocks.append(repeat)
 
     def clock(self, scan: int, start: int, period: int) -> None:
         """Note a scan from which on scans are another distance apart (ns)."""
@@ -100,7 +118,7 @@ class Journal(Struct):
     ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end.
     """
 
-    blocks: list[Block]
+    blocks: list[Block | Repeat]
     initial: list[int]
     clock: ScanClock
     fault: Fault | None = None
@@ -127,10 +145,10 @@ class Journal(Struct):
         """The blocks that hold rows of a tag."""
         found = self._places.get(tag)
         if found is None:
-            found = self._places[tag] = [i for i, block in enumerate(self.blocks) if len(block.rows(tag))]
+            found = self._places[tag] = [i for i, block in enumerate(self.blocks) if block.holds(tag)]
         return found
 
-    def _find(self, row: int) -> tuple[Block, int]:
+    def _find(self, row: int) -> tuple[Block | Repeat, int]:
         i = bisect_right(self._starts, row) - 1
         return self.blocks[i], row - self._starts[i]
 
@@ -144,17 +162,17 @@ class Journal(Struct):
     def scan(self, row: int) -> int:
         """The scan of a row."""
         block, i = self._find(row)
-        return block.base + int(block.scans[i])
+        return block.scan(i)
 
     def step(self, row: int) -> int:
         """The step that made a row; -1: an input, -2: the controller."""
         block, i = self._find(row)
-        return int(block.steps[i])
+        return block.step(i)
 
     def tag(self, row: int) -> int:
         """The tag of a row."""
         block, i = self._find(row)
-        return int(block.tags[i])
+        return block.tag(i)
 
     def raw(self, row: int) -> int:
         """The raw value that a row gave its tag."""
@@ -191,13 +209,11 @@ class Journal(Struct):
         parts = []
         where = self._where(tag)
         for i in where[bisect_left(where, bisect_right(self._starts, low) - 1):bisect_left(where, bisect_left(self._starts, high))]:
-            parts.append(self.blocks[i].rows(tag).astype(np.int64) + self._starts[i])
-        found = np.concatenate(parts) if parts else np.zeros(0, np.int64)
-        if len(found) and (found[0] < low or found[-1] >= high):
-            found = found[np.searchsorted(found, low):np.searchsorted(found, high)]
-        return found
+            start = self._starts[i]
+            parts.append(self.blocks[i].rows(tag, max(0, low - start), min(len(self.blocks[i]), high - start)) + start)
+        return np.concatenate(parts) if parts else np.zeros(0, np.int64)
 
-    def _parted(self, rows: Ints) -> Iterator[tuple[Block, Ints]]:
+    def _parted(self, rows: Ints) -> Iterator[tuple[Block | Repeat, Ints]]:
         """The blocks that ascending rows fall into, with their places there."""
         cuts = np.searchsorted(rows, self._starts)
         for i, block in enumerate(self.blocks):
@@ -211,7 +227,7 @@ class Journal(Struct):
 
     def scans(self, rows: Ints) -> Ints:
         """int64[n]: the scans of ascending rows."""
-        parts = [block.scans[places].astype(np.int64) + block.base for block, places in self._parted(rows)]
+        parts = [block.scans_of(places) for block, places in self._parted(rows)]
         return np.concatenate(parts) if parts else np.zeros(0, np.int64)
 
     def history(self, tag: int) -> tuple[Ints, Ints]:
@@ -221,25 +237,18 @@ class Journal(Struct):
 
     def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
         """int64[n] each: steps and tags of the rows from one position to before another."""
-        steps, tags = [], []
+        parts = []
         for i in range(max(0, bisect_right(self._starts, low) - 1), min(len(self.blocks), bisect_left(self._starts, high))):
-            block = self.blocks[i]
-            part = slice(max(0, low - self._starts[i]), high - self._starts[i])
-            steps.append(block.steps[part].astype(np.int64))
-            tags.append(block.tags[part].astype(np.int64))
-        return (np.concatenate(steps), np.concatenate(tags)) if steps else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+            start = self._starts[i]
+            parts.append(self.blocks[i].stretch(max(0, low - start), min(len(self.blocks[i]), high - start)))
+        return (np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])) if parts else (np.zeros(0, np.int64),) * 2
 
-    def whole(self) -> tuple[Ints, Ints, Ints]:
-        """int64[rows] each: scans, tags and raw values of all rows."""
-        scans, tags, values = (np.empty(len(self), np.int64) for _ in range(3))
-        for block, start in zip(self.blocks, self._starts, strict=False):
-            part = slice(start, start + len(block))
-            scans[part] = block.scans
-            scans[part] += block.base
-            tags[part] = block.tags
-            values[part] = block.small
-            values[start + block.wide_at.astype(np.int64)] = block.wide
-        return scans, tags, values
+    def distinct(self) -> tuple[Ints, Ints, Ints]:
+        """int64[n] each: scans, tags and raw values of all rows, but those of repeated scans once: they leave nothing else behind."""
+        parts = [block.once() for block in self.blocks]
+        if not parts:
+            return (np.zeros(0, np.int64),) * 3
+        return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts]), np.concatenate([p[2] for p in parts])
 
     # positions: a position p stands for "all rows before row p have happened"
 
@@ -261,12 +270,11 @@ class Journal(Struct):
         here = bisect_left(self._starts, position) - 1
         k = bisect_right(where, here) - 1
         if k >= 0 and where[k] == here:
-            rows = self.blocks[here].rows(tag)
-            n = int(np.searchsorted(rows, np.uint16(position - self._starts[here] - 1), side="right"))
-            if n:
-                return self._starts[here] + int(rows[n - 1])
+            found = self.blocks[here].last(tag, position - self._starts[here])
+            if found >= 0:
+                return self._starts[here] + found
             k -= 1
-        return self._starts[where[k]] + int(self.blocks[where[k]].rows(tag)[-1]) if k >= 0 else None
+        return self._starts[where[k]] + self.blocks[where[k]].last(tag, len(self.blocks[where[k]])) if k >= 0 else None
 
     def next_row(self, tag: int, position: int) -> int | None:
         """The first row of a tag at or after a position."""
@@ -274,12 +282,11 @@ class Journal(Struct):
         here = bisect_right(self._starts, position) - 1
         k = bisect_left(where, here)
         if k < len(where) and where[k] == here:
-            rows = self.blocks[here].rows(tag)
-            n = int(np.searchsorted(rows, np.uint16(position - self._starts[here])))
-            if n < len(rows):
-                return self._starts[here] + int(rows[n])
+            found = self.blocks[here].first(tag, position - self._starts[here])
+            if found >= 0:
+                return self._starts[here] + found
             k += 1
-        return self._starts[where[k]] + int(self.blocks[where[k]].rows(tag)[0]) if k < len(where) else None
+        return self._starts[where[k]] + self.blocks[where[k]].first(tag, 0) if k < len(where) else None
 
     def value_at(self, tag: int, position: int) -> int:
         """A tag's raw value at a position."""

@@ -33,7 +33,7 @@ def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Sett
     """One row for each tag whose settled value differs from that of the scan before."""
     shown = shown_tags(plant, only)
     small = np.uint16 if len(shown) < 65_535 else np.int64  # numpy sorts 16 bits by radix, in one pass
-    scans, tags, values = journal.whole()
+    scans, tags, values = journal.distinct()
     rank = np.full(max(int(tags.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
     rank[np.array(shown, np.int64)] = np.arange(len(shown))
     ranks = rank[tags]
