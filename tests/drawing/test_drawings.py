@@ -9,7 +9,7 @@ from whorlograph.drawing.glyphs import ascii_only
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, fitted, plain
 from whorlograph.drawing.text import draw_rung, wrapped
-from whorlograph.drawing.timeline_layout import CellKind
+from whorlograph.drawing.timeline_layout import CellKind, Window
 from whorlograph.drawing.timeline_layout import lay_out as lay_out_timeline
 from whorlograph.engine.path import Paths
 from whorlograph.engine.power import PowerFlow
@@ -87,7 +87,7 @@ class Timelines(unittest.TestCase):
     def _cells(self, rows: list[tuple[float, str, int]], start: int, end: int, width: int) -> list[CellKind]:
         session = session_of(program_of(_sealed, "X1 X2 Y1"), [(t, n, v) for t, n, v in rows])  # type: ignore[misc]
         tag = session.plant.tags[session.plant.by_name["x1"]]
-        layout = lay_out_timeline(session.journal, [tag], start * MS, end * MS, width, start * MS, 0)
+        layout = lay_out_timeline(Window(session.journal, start * MS, end * MS, width), [tag], start * MS, 0)
         return [c.kind for c in layout.lanes[0].cells]
 
     def test_a_pulse_narrower_than_a_cell_keeps_its_own_glyph(self) -> None:

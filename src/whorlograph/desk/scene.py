@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from bisect import bisect_left, bisect_right
+from itertools import groupby
 
 from msgspec import Struct, field
 
@@ -11,13 +12,14 @@ from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
 from whorlograph.drawing.text import draw_rung, wrapped
-from whorlograph.drawing.timeline_layout import TimelineLayout, cell_glyph
+from whorlograph.drawing.timeline_layout import CellKind, Lane, TimelineLayout, Window, cell_glyph
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
+from whorlograph.model.types import Family
 
 from .asking import inquiry
 from .session import Session
@@ -29,6 +31,10 @@ _PHRASES = {
     LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
     LinkKind.NOT_MET: "comparison not met", LinkKind.MISSED_PULSE: "came and went unseen",
 }
+
+
+_CELL_INKS = {CellKind.ON: Ink.LIVE, CellKind.RISE: Ink.LIVE, CellKind.FALL: Ink.LIVE, CellKind.CROWDED: Ink.LIVE,
+              CellKind.NOTCH: Ink.STRONG, CellKind.SPIKE: Ink.STRONG}
 
 
 class TrailLine(Struct, frozen=True):
@@ -61,6 +67,10 @@ class Scene:
         self.session, self.answer = session, answer
         self.tracer = inquiry(session).tracer
         self.trial: Journal | None = None
+        self.window = Window(session.journal, 0, 1, 1)
+        self.trial_window: Window | None = None
+        self._lane_runs: dict[int, list[Run]] = {}
+        self._blocks: dict[object, RungBlock] = {}
 
     @property
     def journal(self) -> Journal:
@@ -278,9 +288,23 @@ class Scene:
 
     def rung(self, step: int, scan: int, width: int, values: bool = False, head: bool = True) -> RungBlock:
         """One rung at a scan, with its heading: POU, number, comment, and since when it has not run."""
+        flow = self.tracer.flow(step, scan)
+        blockers = self.blockers(step, scan)
+        if flow.skip is not None:
+            return self._drawn(step, scan, width, values, head, blockers)
+        # From one scan to the next most rungs look alike, and drawing them is what a step in time costs.
+        look = (step, width, values, head, blockers, tuple(flow.power.items()), tuple(flow.out.items()), tuple(flow.values.items()))
+        found = self._blocks.get(look)
+        if found is None:
+            if len(self._blocks) > 200:
+                self._blocks.clear()
+            found = self._blocks[look] = self._drawn(step, scan, width, values, head, blockers)
+        return found
+
+    def _drawn(self, step: int, scan: int, width: int, values: bool, head: bool, blockers: frozenset[int]) -> RungBlock:
         one = self.session.controller.steps.all[step]
         flow = self.tracer.flow(step, scan)
-        text = draw_rung(lay_out(one, flow, self.blockers(step, scan)), values, width - 2)
+        text = draw_rung(lay_out(one, flow, blockers), values, width - 2)
         lines, spots = wrapped(text, width - 2)
         while lines and not "".join(t for t, _ in lines[-1]).strip():
             lines.pop()
@@ -355,8 +379,10 @@ class Scene:
         position = self.journal.settled_position(scan)
         plant_tags = [self.session.plant.tags[t] for t in tags]
         clock = self.journal.clock
-        unknown = None if self.journal.complete else clock.start(clock.last)
-        return timeline_layout.lay_out(self.journal, plant_tags, start, end, width, moment, position, unknown)
+        if not self.window.shows(self.journal, start, end, width):
+            unknown = None if self.journal.complete else clock.start(clock.last)
+            self.window, self._lane_runs = Window(self.journal, start, end, width, unknown), {}
+        return timeline_layout.lay_out(self.window, plant_tags, moment, position)
 
     def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
         """Put search hits and marks (time to character) on the cells they fall into."""
@@ -378,11 +404,13 @@ class Scene:
         """The thin lane of the second replay."""
         if self.trial is None:
             return ""
-        layout = timeline_layout.lay_out(self.trial, [self.session.plant.tags[tag]], start, end, width, start, 0)
-        lane = layout.lanes[0]
-        if not lane.boolean:
-            return "".join(cell_glyph(c, False) for c in lane.cells)
-        return "".join({"on": "─", "off": "·"}.get(c.kind.value, "╌") for c in lane.cells)
+        if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
+            self.trial_window = Window(self.trial, start, end, width)
+        one = self.session.plant.tags[tag]
+        cells = self.trial_window.cells(one)[0]
+        if one.type.family is not Family.BOOL:
+            return "".join(cell_glyph(c, False) for c in cells)
+        return "".join({"on": "─", "off": "·"}.get(c.kind.value, "╌") for c in cells)
 
     def timeline_lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int,
                        first: int = 0) -> tuple[list[list[Run]], list[int]]:
@@ -399,7 +427,7 @@ class Scene:
             value = fitted(lane.value, 6)
             ink = Ink.CHOSEN if picked else Ink.TEXT
             runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - 7), ink), (value.rjust(5) + " ", Ink.STRONG)]
-            runs += self._cells("".join(cell_glyph(c, lane.boolean) for c in lane.cells), lane.cells, layout)
+            runs += self._cells(lane, layout.moment)
             lines.append(runs)
             owners.append(lane.tag)
             if self.trial is not None and len(lines) < rows - 1:
@@ -417,19 +445,25 @@ class Scene:
         owners.append(-1)
         return lines, owners
 
-    @staticmethod
-    def _cells(text: str, cells: list[timeline_layout.Cell], layout: TimelineLayout) -> list[Run]:
-        runs: list[Run] = []
-        for i, char in enumerate(text):
-            kind = cells[i].kind.value
-            ink = Ink.LIVE if kind in ("on", "rise", "fall", "crowded") else Ink.STRONG if kind in ("notch", "spike") else Ink.DEAD
-            if i == layout.moment:
-                char, ink = {"off": "┴", "on": "█"}.get(kind, char), Ink.MOMENT
-            if runs and runs[-1][1] is ink:
-                runs[-1] = (runs[-1][0] + char, ink)
+    def _cells(self, lane: Lane, moment: int | None) -> list[Run]:
+        """A lane's cells, with the cursor on them."""
+        runs = self._lane_runs.get(lane.tag)
+        if runs is None:
+            drawn = [(cell_glyph(cell, lane.boolean), _CELL_INKS.get(cell.kind, Ink.DEAD)) for cell in lane.cells]
+            runs = self._lane_runs[lane.tag] = [("".join(c for c, _ in part), ink) for ink, part in groupby(drawn, key=lambda d: d[1])]
+        if moment is None:
+            return runs
+        found: list[Run] = []
+        at = 0
+        for text, ink in runs:
+            if at <= moment < at + len(text):
+                i, kind = moment - at, lane.cells[moment].kind
+                char = "┴" if kind is CellKind.OFF else "█" if kind is CellKind.ON else text[i]
+                found += [(text[:i], ink), (char, Ink.MOMENT), (text[i + 1:], ink)]
             else:
-                runs.append((char, ink))
-        return runs
+                found.append((text, ink))
+            at += len(text)
+        return [run for run in found if run[0]]
 
     def _axis(self, layout: TimelineLayout, names: int, width: int) -> list[Run]:
         span = layout.end - layout.start

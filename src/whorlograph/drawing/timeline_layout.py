@@ -71,56 +71,77 @@ class TimelineLayout(Struct):
     unknown_from: int | None = None
 
 
-def lay_out(journal: Journal, tags: list[Tag], start: int, end: int, width: int, moment: int, position: int,
-            unknown_from: int | None = None) -> TimelineLayout:
+class Window(Struct):
+    """One stretch of time of a journal in cells: what it shows is worked out once while it stays in sight.
+
+    ``start`` and ``end`` in ns; ``unknown_from``: from when on (ns) the replay is not known yet.
+    """
+
+    journal: Journal
+    start: int
+    end: int
+    width: int
+    unknown_from: int | None = None
+    _edges: Ints | None = None
+    _cells: dict[int, tuple[list[Cell], str, str]] = field(default_factory=dict)
+
+    def shows(self, journal: Journal, start: int, end: int, width: int) -> bool:
+        """Whether this is that stretch."""
+        return self.journal is journal and (self.start, self.end, self.width) == (start, end, width)
+
+    @property
+    def edges(self) -> Ints:
+        """int64[width + 1]: the journal positions at which cells begin, and that at which the last one ends."""
+        if self._edges is None:
+            clock, span = self.journal.clock, max(1, self.end - self.start)
+            found = []
+            for i in range(self.width + 1):
+                time = self.start - (-i * span // self.width) if i < self.width else self.start + span + 1
+                scan = clock.scan_at(time)
+                found.append(self.journal.settled_position(scan if scan and clock.start(scan) < time else scan - 1))
+            self._edges = np.array(found, np.int64)
+        return self._edges
+
+    def cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
+        """A tag's cells; of a number also the lowest and the highest value in them."""
+        found = self._cells.get(tag.index)
+        if found is None:
+            journal, edges = self.journal, self.edges
+            rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
+            values, before = journal.raws(rows), journal.value_at(tag.index, int(edges[0]))
+            cuts = np.searchsorted(rows, edges).tolist()
+            boolean = tag.type.family is Family.BOOL
+            found = self._cells[tag.index] = (_boolean(cuts, values, bool(before)), "", "") if boolean else _numbers(tag, cuts, values, before)
+            if self.unknown_from is not None:
+                first = max(0, (self.unknown_from - self.start) * self.width // max(1, self.end - self.start))
+                found[0][first:] = [Cell(CellKind.UNKNOWN)] * max(0, self.width - first)
+        return found
+
+
+def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> TimelineLayout:
     """Lay lanes out over a stretch of time.
 
-    Args: width: cells; moment: the cursor's time (ns); position: the journal position of the moment, for the
-        values; unknown_from: from when on (ns) the replay is not known yet.
+    Args: moment: the cursor's time (ns); position: the journal position of the moment, for the values.
     """
-    span = max(1, end - start)
-    layout = TimelineLayout(start, end, [], None, unknown_from=unknown_from)
+    start, end, width = window.start, window.end, window.width
+    layout = TimelineLayout(start, end, [], None, unknown_from=window.unknown_from)
     if start <= moment <= end:
-        layout.moment = min(width - 1, (moment - start) * width // span)
-    edges = _edges(journal, start, span, width)
-    for tag in tags:
-        layout.lanes.append(_lane(journal, tag, edges, position))
-        if unknown_from is not None:
-            for i in range(max(0, (unknown_from - start) * width // span), width):
-                layout.lanes[-1].cells[i] = Cell(CellKind.UNKNOWN)
+        layout.moment = min(width - 1, (moment - start) * width // max(1, end - start))
+    layout.lanes = [_lane(window, tag, position) for tag in tags]
     layout.ticks = _ticks(start, end, width)
     return layout
 
 
-def _edges(journal: Journal, start: int, span: int, width: int) -> Ints:
-    """int64[width + 1]: the journal positions at which cells begin, and that at which the last one ends."""
-    clock = journal.clock
-    found = []
-    for i in range(width + 1):
-        time = start - (-i * span // width) if i < width else start + span + 1
-        scan = clock.scan_at(time)
-        found.append(journal.settled_position(scan if scan and clock.start(scan) < time else scan - 1))
-    return np.array(found, np.int64)
-
-
-def _lane(journal: Journal, tag: Tag, edges: Ints, position: int) -> Lane:
-    bits = journal.value_at(tag.index, position)
+def _lane(window: Window, tag: Tag, position: int) -> Lane:
+    journal = window.journal
     row = journal.last_row(tag.index, position)
+    bits = journal.raw(row) if row is not None else journal.initial[tag.index]
     value = cooked(bits, tag.type)
-    boolean = tag.type.family is Family.BOOL
     text = ("on" if value else "off") if isinstance(value, bool) else f"{value:g}" if isinstance(value, float) else str(value)
     if tag.enumeration is not None:
         text = next((n for n, v in tag.enumeration.values if v == bits), text)
-    lane = Lane(tag.index, tag.name, [], text, journal.time(row) if row is not None else None, boolean)
-    rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
-    values = journal.raws(rows)
-    cuts = np.searchsorted(rows, edges).tolist()
-    before = journal.value_at(tag.index, int(edges[0]))
-    if boolean:
-        lane.cells = _boolean(cuts, values, bool(before))
-    else:
-        _numbers(lane, tag, cuts, values, before)
-    return lane
+    cells, low, high = window.cells(tag)
+    return Lane(tag.index, tag.name, cells, text, journal.time(row) if row is not None else None, tag.type.family is Family.BOOL, low, high)
 
 
 def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:
@@ -142,7 +163,8 @@ def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:
     return found
 
 
-def _numbers(lane: Lane, tag: Tag, cuts: list[int], values: Ints, before: int) -> None:
+def _numbers(tag: Tag, cuts: list[int], values: Ints, before: int) -> tuple[list[Cell], str, str]:
+    cells = []
     lasts = [values[high - 1] if high > low else None for low, high in pairwise(cuts)]
     extremes = [before, *(_extremes(values, tag) if len(values) else ())]
     low, high = min(float(cooked(int(v), tag.type)) for v in extremes), max(float(cooked(int(v), tag.type)) for v in extremes)
@@ -150,8 +172,8 @@ def _numbers(lane: Lane, tag: Tag, cuts: list[int], values: Ints, before: int) -
     for (first, end), last in zip(pairwise(cuts), lasts, strict=True):
         if last is not None:
             current = float(cooked(int(last), tag.type))
-        lane.cells.append(Cell(CellKind.ON, end - first, min(7, int((current - low) / span * 7.999)) if high > low else 3))
-    lane.low, lane.high = f"{low:g}", f"{high:g}"
+        cells.append(Cell(CellKind.ON, end - first, min(7, int((current - low) / span * 7.999)) if high > low else 3))
+    return cells, f"{low:g}", f"{high:g}"
 
 
 def _extremes(values: Ints, tag: Tag) -> tuple[int, int]:
@@ -174,6 +196,10 @@ def _ticks(start: int, end: int, width: int) -> list[tuple[int, int]]:
     return [((t - start) * width // span, t) for t in range(first, end + 1, step)][:40]
 
 
+_GLYPHS = {CellKind.ON: glyphs.ON, CellKind.OFF: glyphs.OFF, CellKind.RISE: glyphs.RISE, CellKind.FALL: glyphs.FALL,
+           CellKind.NOTCH: glyphs.NOTCH, CellKind.SPIKE: glyphs.SPIKE}
+
+
 def cell_glyph(cell: Cell, boolean: bool) -> str:
     """The character of a cell."""
     if cell.kind is CellKind.UNKNOWN:
@@ -182,5 +208,4 @@ def cell_glyph(cell: Cell, boolean: bool) -> str:
         return glyphs.CURVE[cell.level]
     if cell.kind is CellKind.CROWDED:
         return glyphs.FEW if cell.changes < 8 else glyphs.MANY if cell.changes < 40 else glyphs.FULL
-    return {CellKind.ON: glyphs.ON, CellKind.OFF: glyphs.OFF, CellKind.RISE: glyphs.RISE, CellKind.FALL: glyphs.FALL,
-            CellKind.NOTCH: glyphs.NOTCH, CellKind.SPIKE: glyphs.SPIKE}[cell.kind]
+    return _GLYPHS[cell.kind]
