@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from whorlograph.inquiry.xref import Xref
     from whorlograph.model.question import Question
 
-LONG, HEAD = 24 << 20, 4 << 20  # bytes of logs that are read in two stages, and of their start
+LONG, HEAD = 8 << 20, 1 << 20  # bytes of logs that are read in two stages, and of their start
 
 
 @dataclass

@@ -23,17 +23,24 @@ def fault_text(session: Session, journal: Journal) -> str:
     return f"halted at {at} (scan {fault.scan}){place}{tag}: {fault.text}"
 
 
-def replay_summary(session: Session, journal: Journal) -> str:
-    """Scans, changes, and what must not be overlooked."""
-    log, clock = session.log, journal.clock
+def loaded_lines(session: Session) -> list[str]:
+    """What was loaded, a line each: program, log, rows set aside."""
+    log = session.log
     day = date_text(log, 0)
+    start = "" if log.complete else ", the start of a longer one"
     lines = [
         f"{session.program.name}: {len(session.controller.steps.all)} rungs, {session.plant.public} tags",
-        f"log: {log.rows} rows, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}",
-        f"replayed: {clock.last} scans, {len(journal)} changes",
+        f"log: {log.rows} rows, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}{start}",
     ]
     if log.set_aside:
         lines.append(f"{log.set_aside} rows of the log were set aside")
+    return lines
+
+
+def replay_summary(session: Session, journal: Journal) -> str:
+    """Scans, changes, and what must not be overlooked."""
+    lines = loaded_lines(session)
+    lines.insert(2, f"replayed: {journal.clock.last} scans, {len(journal)} changes")
     if journal.fault is not None:
         lines.append(fault_text(session, journal))
     return "\n".join(lines)

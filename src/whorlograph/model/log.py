@@ -69,4 +69,7 @@ def empty_log() -> Log:
 
 def tags_logged(log: Log) -> set[int]:
     """The tags that have at least one row."""
-    return set(np.nonzero(np.bincount(log.tags))[0].tolist()) if len(log.tags) else set()
+    found: set[int] = set()
+    for begin in range(0, len(log.tags), 1 << 20):  # numpy counts in 64 bits: not all rows at once
+        found |= set(np.nonzero(np.bincount(log.tags[begin:begin + (1 << 20)]))[0].tolist())
+    return found

@@ -41,8 +41,8 @@ class MainScreen(Keeping):
         if self.session.replayed and self.first_question is not None:
             self._last_stage(Stage("", self.session, answer_to(self.session, self.first_question)))
             return
-        self.paint()
         self.work.start("replay", self._replay, ends_itself=True)
+        self.paint()
 
     def _replay(self) -> Generator[Stage, None, Stage]:
         return stages(self.session, self.first_question, self.work.asked_to_stop)

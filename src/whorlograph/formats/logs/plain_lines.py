@@ -18,8 +18,8 @@ from whorlograph.model.log import Ints, narrowed
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
-BLOCK = 4 << 20
-ROOM = 1 << 20  # rows a block can give: each has at least "0,A,0\n"
+BLOCK = 1 << 20
+ROOM = 1 << 18  # rows a block can give: each has at least "0,A,0\n"
 SLOTS, ENTRY, NAMES = 1 << 16, 48, 4 << 20
 DATE, ZONE = 64, 128
 TABLE = 1024

@@ -12,6 +12,7 @@ from textual.containers import Container
 from textual.screen import Screen
 
 from whorlograph.desk.finding import Found
+from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Place
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
@@ -143,6 +144,9 @@ class Painting(Screen[None]):
         if self.scene is None:
             title = self.session.paths.title or self.session.program.name
             self.head.show([[(f" {title}", Ink.STRONG)], [(f" {self.session.paths.program.name}", Ink.QUIET)]])
+            if self.work.running == "replay":
+                self.rungs.show(first_rungs(self.session, self.first_question, self.rungs.room.width - 2))
+                self.trail.show(first_words(self.session))
             return
         self.head.show(self.scene.head(self.view.scan, self.view.time, self.size.width, self._path()))
         self._paint_trail()
