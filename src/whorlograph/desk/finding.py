@@ -75,7 +75,7 @@ def find(session: Session, text: str) -> Found:
         hits = search_of(session).hits(condition)
         count = len(hits)
         unit = "change" if condition != text else "place"
-        what = f"{count:,} {unit}{'s' * (count != 1)} in the log".replace(",", " ")
+        what = f"{count:,} {unit}{'s' * (count != 1)} in the log".replace(",", " ") + ("" if session.journal.complete else ", so far")
         return Found(text, tuple(hits.starts.tolist()), tuple(hits.ends.tolist()), (), what, times=True)
     except UsageError as error:
         steps = tuple(steps_with(session, text))

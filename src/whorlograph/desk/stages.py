@@ -34,16 +34,17 @@ def stages(session: Session, question: Question | None, stop: Callable[[], bool]
     """
     if session.replayed and session.journal.complete:
         return Stage("", session, _answer(session, question))
+    head: Stage | None = None
     if not session.log.complete:
-        head = yield from _replayed(session, question, stop)
+        head = yield from _replayed(session, question, stop, None)
         if stop():
             return head
         yield head
         whole = yield from _read(session, stop)
         if not whole.log.complete:
-            return Stage(head.text, head.session, head.answer)
+            return head
         session = whole
-    last = yield from _replayed(session, question, stop)
+    last = yield from _replayed(session, question, stop, head)
     return last
 
 
@@ -60,14 +61,20 @@ def _read(session: Session, stop: Callable[[], bool]) -> Generator[Stage, None, 
         yield Stage(f"reading the log {100 * share:.0f} %{_left(began, share)}")
 
 
-def _replayed(session: Session, question: Question | None, stop: Callable[[], bool]) -> Generator[Stage, None, Stage]:
+def _replayed(session: Session, question: Question | None, stop: Callable[[], bool], shown: Stage | None) -> Generator[Stage, None, Stage]:
+    """Replay and ask.
+
+    Args: shown: what can be looked at already; it stays where the replay is stopped before there is much more.
+    """
     began = time.monotonic()
-    shown, due = 0, began + SHOW_AFTER
+    due = began + SHOW_AFTER
     work = session.controller.replaying(session.log, stop=stop)
     while True:
         try:
             progress = next(work)
         except StopIteration as finished:
+            if stop() and shown is not None and len(finished.value) < GROWTH * _rows(shown):
+                return shown
             session.take(finished.value)
             break
         now = time.monotonic()
@@ -75,16 +82,24 @@ def _replayed(session: Session, question: Question | None, stop: Callable[[], bo
         rate = f"{progress.done / 6e10 / max(now - began, 0.001):.0f} min of log a second"
         changes = f"{progress.rows:,}".replace(",", " ")
         text = f"replaying {100 * share:.0f} %, {changes} changes, {rate}{_left(began, share)}"
-        if now > due and progress.rows > GROWTH * shown:
+        if now > due and progress.rows > GROWTH * _rows(shown):
             part = session.with_journal(progress.so_far())
-            yield Stage(text, part, _answer(part, question))
-            shown, due = progress.rows, time.monotonic() + SHOW_AFTER
+            shown = Stage(_upto(part), part, _answer(part, question))
+            yield shown
+            due = time.monotonic() + SHOW_AFTER
         else:
             yield Stage(text)
-    answer = _answer(session, question)
+    return Stage(_upto(session), session, _answer(session, question))
+
+
+def _rows(stage: Stage | None) -> int:
+    return len(stage.session.journal) if stage is not None and stage.session is not None else 0
+
+
+def _upto(session: Session) -> str:
+    """How far a session is replayed, in words; "" where to its end."""
     clock = session.journal.clock
-    said = "" if session.journal.complete else f"replayed up to {clock_text(session.log, clock.start(clock.last))}; answers say so far"
-    return Stage(said, session, answer)
+    return "" if session.journal.complete else f"replayed up to {clock_text(session.log, clock.start(clock.last))}; answers say so far"
 
 
 def _answer(session: Session, question: Question | None) -> Answer | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Generator
 from pathlib import Path
 from string import ascii_letters
@@ -182,8 +183,7 @@ class Keeping(Asking):
         if not found.starts:
             self.say(f"{found.text}: nowhere in this log")
             return
-        ahead = next((i for i, t in enumerate(found.starts) if t >= self.view.time), len(found.starts) - 1)
-        self._hit(ahead, "")
+        self._hit(min(bisect_left(found.starts, self.view.time), len(found.starts) - 1), "")
 
     def _hit(self, number: int, tail: str) -> None:
         assert self.scene is not None
@@ -201,11 +201,11 @@ class Keeping(Asking):
             return
         time = self.view.time
         if forward:
-            later = next((i for i, t in enumerate(starts) if t > time), None)
-            self._hit(later if later is not None else 0, "" if later is not None else ", from the start again")
+            later = bisect_right(starts, time)
+            self._hit(later % len(starts), "" if later < len(starts) else ", from the start again")
         else:
-            earlier = next((i for i in range(len(starts) - 1, -1, -1) if starts[i] < time), None)
-            self._hit(earlier if earlier is not None else len(starts) - 1, "" if earlier is not None else ", from the end again")
+            earlier = bisect_left(starts, time) - 1
+            self._hit(earlier % len(starts), "" if earlier >= 0 else ", from the end again")
 
     def do_next_hit(self) -> None:
         """Next place of the search."""
