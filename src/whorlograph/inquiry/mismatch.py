@@ -36,23 +36,41 @@ def compared_tags(controller: Controller, log: Log) -> list[int]:
 
 
 def differences(controller: Controller, journal: Journal, log: Log, tag: int) -> list[Difference]:
-    """Where a recorded tag differs from the computed one for longer than the profile allows."""
+    """Where a recorded tag differs from the computed one for longer than the profile allows, in pieces of one recorded value each."""
     path = course(journal, tag)
     clock = journal.clock
     starts, values = [0, *clock.start_all(path.scans).tolist()], [path.first, *path.values.tolist()]
     found: list[Difference] = []
+    run: list[Difference] = []
     for stay in stays(log, tag, controller.plant.tags[tag].initial):
-        found += _within(controller, tag, stay, starts, values)
+        for piece in _within(tag, stay, starts, values):
+            if run and run[-1].end != piece.start:
+                found += _lasting(run, controller.mismatch_after)
+                run = []
+            run.append(piece)
+    return found + _lasting(run, controller.mismatch_after)
+
+
+def _lasting(run: list[Difference], allowed: int) -> list[Difference]:
+    """A run of pieces that touch, where it lasts longer than allowed; pieces of the same recorded value are one."""
+    if not run or run[-1].end - run[0].start <= allowed:
+        return []
+    found = run[:1]
+    for piece in run[1:]:
+        if piece.recorded == found[-1].recorded:
+            found[-1] = Difference(piece.tag, found[-1].start, piece.end, piece.recorded)
+        else:
+            found.append(piece)
     return found
 
 
-def _within(controller: Controller, tag: int, stay: Stay, starts: list[int], values: list[int]) -> list[Difference]:
+def _within(tag: int, stay: Stay, starts: list[int], values: list[int]) -> list[Difference]:
     found = []
     last = stay.start + stay.length
     for i in range(max(0, bisect_right(starts, stay.start) - 1), bisect_left(starts, last)):
         end = starts[i + 1] if i + 1 < len(starts) else last
         low, high = max(starts[i], stay.start), min(end, last)
-        if values[i] != stay.value and high - low > controller.mismatch_after:
+        if values[i] != stay.value and high > low:
             found.append(Difference(tag, low, high, stay.value))
     return found
 

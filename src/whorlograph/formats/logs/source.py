@@ -88,6 +88,7 @@ class Source:
             self._unpacked = _Unpacked(packed, gzip)
             self.stream = BufferedReader(self._unpacked, 1 << 18)
         self.guessed = False
+        self._text: io.TextIOWrapper | None = None
 
     @property
     def damage(self) -> str:
@@ -103,6 +104,8 @@ class Source:
 
     def close(self) -> None:
         """Close the file."""
+        if self._text is not None:
+            self._text.close()
         self.stream.close()
         self._raw.close()
 
@@ -126,13 +129,12 @@ class Source:
         sample = head.decode("utf-16" if wide else "utf-8", "replace")
         if sample.count("\x00") > 40 or sum(c < " " and c not in "\r\n\t\x00" for c in sample) > 40:
             raise LogError(str(self.path), f"not a text file, so no {self.what} in CSV", "give a CSV file")
-        text = io.TextIOWrapper(self.stream, "utf-16" if wide else "utf-8-sig", "replace" if wide else "surrogateescape", newline=None)
+        text = self._text = io.TextIOWrapper(self.stream, "utf-16" if wide else "utf-8-sig", "replace" if wide else "surrogateescape", newline=None)
         for line in text:
             if not line.isascii() and _STRAY.search(line):
                 self.guessed = True
                 line = _STRAY.sub(lambda stray: stray[0].encode("utf-8", "surrogateescape").decode("cp1252", "replace"), line)
             yield line.rstrip("\n").replace("\x00", "")
-        text.detach()
 
 
 def cells(line: str, separator: str) -> list[str]:
