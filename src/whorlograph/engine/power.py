@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-
 from msgspec import Struct, field
 
 from whorlograph.model.ladder import (
@@ -25,15 +23,17 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import cooked, literal
 from whorlograph.model.paths import parse_path
+from whorlograph.model.profile import Overflow
 from whorlograph.model.rung_types import called_instance, output_pin, rung_types
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
+from whorlograph.model.types import BOOL, Elementary, Family
 
 from .journal import Journal
 from .path import Paths, Skip
-
-Value = bool | int | float
+from .plain.functions import Halt, Value
+from .plain.standard import standard
 
 
 class Flow(Struct):
@@ -60,10 +60,13 @@ class Flow(Struct):
 
 
 class PowerFlow:
-    """Evaluates rungs of one program on a journal."""
+    """Evaluates rungs of one program on a journal.
 
-    def __init__(self, plant: Plant, paths: Paths) -> None:
-        self.plant, self.paths = plant, paths
+    Args: mode: how results are held that their type cannot hold.
+    """
+
+    def __init__(self, plant: Plant, paths: Paths, mode: Overflow = Overflow.HALT) -> None:
+        self.plant, self.paths, self.mode = plant, paths, mode
         self._rails: dict[int, set[int]] = {}
         self._cache: dict[tuple[int, int, int], Flow] = {}
 
@@ -139,29 +142,30 @@ class _Evaluation:
 
     def read(self, text: str, element: int, position: int) -> Value | None:
         """A name's value at a position, noted for the element."""
+        found = self.found(text, position, self.written)
+        if found is None:
+            return None
+        self.flow.values[element], self.flow.tags[element] = found
+        return found[0]
+
+    def found(self, text: str, position: int, written: dict[tuple[int, int], bool]) -> tuple[Value, int] | None:
+        """A name's value at a position, and its tag; ``written``: what the rung itself has written by then."""
         path = parse_path(text)
         target = resolve_path(path, self.step.instance, self.plant.scope) if path is not None else None
-        value: Value | None = None
         if isinstance(target, Leaf):
-            tag = target.tag
-            own = self.written.get((tag, -1))
-            value = own if own is not None else cooked(self.journal.value_at(tag, position), self.plant.tags[tag].type)
-        elif isinstance(target, BitOf):
-            tag = target.tag
-            own = self.written.get((tag, target.bit))
-            value = own if own is not None else bool(self.journal.value_at(tag, position) >> target.bit & 1)
-        elif isinstance(target, Element):
+            own = written.get((target.tag, -1))
+            return own if own is not None else cooked(self.journal.value_at(target.tag, position), self.plant.tags[target.tag].type), target.tag
+        if isinstance(target, BitOf):
+            own = written.get((target.tag, target.bit))
+            return own if own is not None else bool(self.journal.value_at(target.tag, position) >> target.bit & 1), target.tag
+        if isinstance(target, Element):
             tag = target.first
             for subscript, low, high, stride in target.terms:
                 inner = resolve_path(subscript, self.step.instance, self.plant.scope)
                 index = self.journal.value_at(inner.tag, position) if isinstance(inner, Leaf) else low
                 tag += (min(max(index, low), high) - low) * stride
-            value = cooked(self.journal.value_at(tag, position), self.plant.tags[tag].type)
-        else:
-            return None
-        self.flow.values[element] = value
-        self.flow.tags[element] = tag
-        return value
+            return cooked(self.journal.value_at(tag, position), self.plant.tags[tag].type), tag
+        return None
 
     def contact(self, element: Contact) -> None:
         value = self.read(element.variable, element.id, self.flow.position)
@@ -177,11 +181,11 @@ class _Evaluation:
 
     def before(self, element: Contact) -> bool | None:
         """What an edge contact saw at its evaluation before this one; None where there was none."""
-        tag = self.flow.tags.get(element.id)
         earlier = self.above.paths.last_run(self.journal, self.step.index, self.flow.scan - 1)
-        if tag is None or earlier <= 0:
+        if earlier <= 0:
             return None
-        return bool(self.journal.value_at(tag, self.above.paths.seen(self.journal, self.step.index, earlier)))
+        found = self.found(element.variable, self.above.paths.seen(self.journal, self.step.index, earlier), {})
+        return bool(found[0]) if found is not None else None
 
     def coil(self, element: Coil) -> None:
         power = self.power(element.wires)
@@ -220,29 +224,56 @@ class _Evaluation:
                     kind = self.plant.tags[ref.tag].type
                     self.flow.out[element.id, name.upper()] = cooked(self.journal.value_at(ref.tag, self.after), kind)
         elif on:
-            self.function(element)
+            self.function(element, called)
+        else:
+            self.remembered(element)
         for pin in element.outputs:
             if pin.negated:
                 key = (element.id, pin.name.upper())
                 self.flow.out[key] = not self.flow.out.get(key, False)
 
-    def function(self, element: Block) -> None:
-        """What a function gave: a comparison from its operands, else what its receiver holds after the step."""
-        from whorlograph.model.typing import COMPARISONS
+    def remembered(self, element: Block) -> None:
+        """What a function whose EN is off still gives: its result of the last time that EN was on (CONTROLLER.md, Blocks)."""
+        mark = self.above.paths.steps.marks.get((self.step.index, element.id))
+        row = self.journal.last_row(mark.number, self.after) if mark is not None else None
+        scan = self.journal.scan(row) - 1 if row is not None and not self.journal.raw(row) else 0
+        scan = self.above.paths.last_run(self.journal, self.step.index, scan)
+        if scan <= 0:
+            return
+        before = self.above.flow(self.journal, self.step, scan)
+        for (source, pin), value in before.out.items():
+            if source == element.id and pin not in ("ENO", "EN"):
+                negated = next((p.negated for p in element.outputs if p.name.upper() == pin), False)
+                self.flow.out[source, pin] = (not value) if negated else value
 
-        name = element.type_name.upper()
-        wired = [p for p in element.inputs if p.wires and p.name.upper() != "EN"]
-        if name in COMPARISONS:
-            args = [self.wire(p.wires[0]) for p in wired]
-            tests = {"GT": lambda a, b: a > b, "GE": lambda a, b: a >= b, "EQ": lambda a, b: a == b, "LE": lambda a, b: a <= b,
-                     "LT": lambda a, b: a < b, "NE": lambda a, b: a != b}
-            result: Value = all(tests[name](a, b) for a, b in itertools.pairwise(args))
-        elif name in ("AND", "OR", "XOR", "NOT") and self.types.outputs.get((element.id, "OUT")) is not None:
-            flags = [self.power(p.wires) != p.negated for p in wired]
-            result = {"AND": all(flags), "OR": any(flags), "XOR": sum(flags) % 2 == 1, "NOT": not (flags and flags[0])}[name]
-        else:
-            receiver = next((e for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable))
-                             and any(w.source == element.id for w in e.wires)), None)
-            value = self.read(receiver.expression, receiver.id, self.after) if receiver is not None else None
-            result = value if value is not None else False
-        self.flow.out[element.id, "OUT"] = result
+    def function(self, element: Block, called: Instance | None) -> None:
+        """What a function gave: the standard's from its operands, one of the file's own from what it left."""
+        result = self.own_result(element, called) if called is not None else self.standard_result(element)
+        self.flow.out[element.id, "OUT"] = result if result is not None else False
+
+    def standard_result(self, element: Block) -> Value | None:
+        kind = self.types.operation.get(element.id, BOOL)
+        boolean = kind.family is Family.BOOL
+        given: dict[str, Value] = {}
+        sources: dict[str, Elementary | None] = {}
+        for pin in element.inputs:
+            name = pin.name.upper()
+            if name == "EN" or not pin.wires:
+                continue
+            value: Value = self.power(pin.wires) if (boolean and name not in ("K", "N")) or name == "G" else self.wire(pin.wires[0])
+            given[name] = (not value) if pin.negated else value
+            first, source = pin.wires[0], self.ids.get(pin.wires[0].source)
+            sources[name] = self.types.of(Wire(first.source, output_pin(first, source)) if isinstance(source, Block) else first)
+        try:
+            return standard(element.type_name.upper(), given, sources, kind, self.types.outputs.get((element.id, "OUT")) or kind,
+                            self.above.mode)
+        except Halt:
+            return None
+
+    def own_result(self, element: Block, called: Instance) -> Value | None:
+        receiver = next((e for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable))
+                         and any(w.source == element.id for w in e.wires)), None)
+        if receiver is not None:
+            return self.read(receiver.expression, receiver.id, self.after)
+        left = called.scope.get(called.type_name.lower())
+        return cooked(self.journal.value_at(left.tag, self.after), self.plant.tags[left.tag].type) if isinstance(left, Leaf) else None

@@ -68,7 +68,7 @@ class Tracer:
     def __post_init__(self) -> None:
         self.plant, self.steps = self.controller.plant, self.controller.steps
         self.paths = Paths(self.plant, self.steps)
-        self.power = PowerFlow(self.plant, self.paths)
+        self.power = PowerFlow(self.plant, self.paths, self.controller.profile.on_overflow)
         self.logged = tags_logged(self.log)
         self._circuits: dict[int, Circuit] = {}
 

@@ -36,10 +36,10 @@ from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Plant, Ref, resolve_path
 from whorlograph.model.tags import Element as ArrayElement
 from whorlograph.model.types import BOOL, Elementary, Family
-from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 
 from .blocks import BLOCKS, Memory
-from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift, widened, wrapped
+from .functions import Halt, Value, fit, wrapped
+from .standard import standard
 
 MOST_STEPS = 1_000_000
 DEEPEST_CALL = 100
@@ -519,64 +519,7 @@ class Interpreter:
                  for p in wired}
         sources = {p.name.upper(): types.of(self.named(p.wires[0], frame)) for p in wired}
         self.fault_tag = self.receiver(element, frame)
-        mode = self.profile.on_overflow
-        data = [widened(v, sources[n], kind) for n, v in given.items() if n not in ("G", "K", "N")]
-        if not data:
-            return None
-        if name == "MOVE":
-            return fit(data[0], kind, mode)
-        if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
-            return self.scaled(name, list(given.values()), kind)
-        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
-            return arithmetic(name.partition("_")[0], data, kind, mode)
-        if name == "ABS":
-            return fit(abs(data[0]), kind, mode)
-        if name == "NEG":
-            return fit(-data[0], kind, mode)
-        if name in COMPARISONS:
-            return compare(name, data)
-        if name in BITWISE:
-            return bitwise(name, data, kind)
-        if name in SHIFTS:
-            return shift(name, data[0], int(given.get("N", 0)), kind)
-        if name in REALS:
-            return real_function(name, float(data[0]), kind)
-        if name == "EXPT":
-            return power(float(data[0]), float(list(given.values())[1]), kind)
-        if name == "TRUNC":
-            return fit(int(float(data[0])), result, mode)
-        change = conversion(name)
-        if change is not None:
-            source = change[0] or next(iter(sources.values())) or kind
-            return convert(data[0], source, change[1], mode)
-        return self.selection(name, given, data, kind)
-
-    def selection(self, name: str, given: dict[str, Value], data: list[Value], kind: Elementary) -> Value | None:
-        if name == "SEL":
-            return data[1] if given.get("G") else data[0]
-        if name == "MAX":
-            return max(data)
-        if name == "MIN":
-            return min(data)
-        if name == "LIMIT":
-            return min(max(data[0], data[1]), data[2])
-        if name == "MUX":
-            index = int(given.get("K", 0))
-            if not 0 <= index < len(data):
-                raise Halt("selector out of range", f"MUX {index} of {len(data)}")
-            return data[index]
-        return None
-
-    def scaled(self, name: str, given: list[Value], kind: Elementary) -> Value:
-        """TIME times or divided by a number."""
-        time, factor = given[0], given[1]
-        if name.startswith("MUL"):
-            product = int(time) * int(factor) if not isinstance(factor, float) else int(int(time) * factor)
-            return fit(product, kind, self.profile.on_overflow)
-        if factor == 0:
-            raise Halt("division by zero", f"{time} is divided by 0")
-        quotient = divide(int(time), int(factor)) if not isinstance(factor, float) else int(int(time) / factor)
-        return fit(quotient, kind, self.profile.on_overflow)
+        return standard(name, given, sources, kind, result, self.profile.on_overflow)
 
     def receiver(self, element: Block, frame: _Frame) -> int:
         """The tag that a function's result goes to; -1 where it goes on as a wire."""

@@ -1,0 +1,78 @@
+"""The standard functions by name, on operands that have been read (CONTROLLER.md, Other languages)."""
+
+from __future__ import annotations
+
+from whorlograph.model.profile import Overflow
+from whorlograph.model.types import Elementary, Family
+from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
+
+from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift, widened
+
+
+def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary | None], kind: Elementary, result: Elementary,
+             mode: Overflow) -> Value | None:
+    """A standard function's result; None where the name is none of the standard's, or it has no operand.
+
+    Args: given: the operands by pin, in order; sources: their types; kind: the type that the operation is held in;
+        result: that of its result.
+    Raises: Halt where the controller would halt.
+    """
+    data = [widened(v, sources[n], kind) for n, v in given.items() if n not in ("G", "K", "N")]
+    if not data:
+        return None
+    if name == "MOVE":
+        return fit(data[0], kind, mode)
+    if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
+        return _scaled(name, list(given.values()), kind, mode)
+    if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
+        return arithmetic(name.partition("_")[0], data, kind, mode)
+    if name == "ABS":
+        return fit(abs(data[0]), kind, mode)
+    if name == "NEG":
+        return fit(-data[0], kind, mode)
+    if name in COMPARISONS:
+        return compare(name, data)
+    if name in BITWISE:
+        return bitwise(name, data, kind)
+    if name in SHIFTS:
+        return shift(name, data[0], int(given.get("N", 0)), kind)
+    if name in REALS:
+        return real_function(name, float(data[0]), kind)
+    if name == "EXPT":
+        return power(float(data[0]), float(list(given.values())[1]), kind)
+    if name == "TRUNC":
+        return fit(int(float(data[0])), result, mode)
+    change = conversion(name)
+    if change is not None:
+        source = change[0] or next(iter(sources.values())) or kind
+        return convert(data[0], source, change[1], mode)
+    return _selection(name, given, data)
+
+
+def _selection(name: str, given: dict[str, Value], data: list[Value]) -> Value | None:
+    if name == "SEL":
+        return data[1] if given.get("G") else data[0]
+    if name == "MAX":
+        return max(data)
+    if name == "MIN":
+        return min(data)
+    if name == "LIMIT":
+        return min(max(data[0], data[1]), data[2])
+    if name == "MUX":
+        index = int(given.get("K", 0))
+        if not 0 <= index < len(data):
+            raise Halt("selector out of range", f"MUX {index} of {len(data)}")
+        return data[index]
+    return None
+
+
+def _scaled(name: str, given: list[Value], kind: Elementary, mode: Overflow) -> Value:
+    """TIME times or divided by a number."""
+    time, factor = given[0], given[1]
+    if name.startswith("MUL"):
+        product = int(time) * int(factor) if not isinstance(factor, float) else int(int(time) * factor)
+        return fit(product, kind, mode)
+    if factor == 0:
+        raise Halt("division by zero", f"{time} is divided by 0")
+    quotient = divide(int(time), int(factor)) if not isinstance(factor, float) else int(int(time) / factor)
+    return fit(quotient, kind, mode)

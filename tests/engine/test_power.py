@@ -1,0 +1,126 @@
+"""Power flow worked out from the journal against what the engine wrote: two ways to the same values."""
+
+from __future__ import annotations
+
+import unittest
+from random import Random
+
+from tests.strategies import random_case, random_log
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.path import Paths
+from whorlograph.engine.power import PowerFlow
+from whorlograph.model.ladder import Coil, CoilKind, Contact, ContactKind
+from whorlograph.model.types import Family
+
+
+class Power(unittest.TestCase):
+    """On random programs: jumps, calls, blocks, several writers."""
+
+    def test_a_coil_s_power_is_what_the_engine_wrote(self) -> None:
+        checked = dict.fromkeys((CoilKind.PLAIN, CoilKind.NEGATED, CoilKind.SET, CoilKind.RESET), 0)
+        for seed in range(60):
+            random = Random(seed)
+            program, profile = random_case(random)
+            controller = Controller(program, profile)
+            journal = controller.replay(random_log(random, controller.plant))
+            paths = Paths(controller.plant, controller.steps)
+            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            last = min(journal.clock.last, 400)
+            if journal.fault is not None:
+                last = min(last, journal.fault.scan - 1)
+            for step in controller.steps.all[:controller.steps.cyclic]:
+                coils = [e for e in step.rung.elements if isinstance(e, Coil)]
+                for scan in [random.randint(1, last) for _ in range(6)] if last > 0 else []:
+                    if paths.skipped(journal, step.index, scan) is not None:
+                        continue
+                    flow = power.flow(journal, step, scan)
+                    written = [flow.tags.get(c.id) for c in coils]
+                    after = paths.done(journal, step.index, scan)
+                    for one in coils:
+                        tag = flow.tags.get(one.id)
+                        if tag is None or written.count(tag) > 1 or one.kind not in checked or tag >= controller.plant.public:
+                            continue
+                        if step.index in _shared_writers(controller, tag):
+                            continue
+                        bit = one.variable.rpartition(".")[2].lstrip("%X") if controller.plant.tags[tag].type.family is not Family.BOOL else "0"
+                        value, on = bool(journal.value_at(tag, after) >> int(bit) & 1), flow.power[one.id]
+                        if one.kind is CoilKind.PLAIN:
+                            self.assertEqual(value, on, (seed, step.index, scan))
+                        elif one.kind is CoilKind.NEGATED:
+                            self.assertEqual(value, not on, (seed, step.index, scan))
+                        elif one.kind is CoilKind.SET and on:
+                            self.assertTrue(value, (seed, step.index, scan))
+                        elif one.kind is CoilKind.RESET and on:
+                            self.assertFalse(value, (seed, step.index, scan))
+                        checked[one.kind] += 1
+        for kind, count in checked.items():
+            self.assertGreater(count, 50, kind)
+
+    def test_contacts_pass_by_the_value_their_rung_saw(self) -> None:
+        checked = 0
+        for seed in range(60, 90):
+            random = Random(seed)
+            program, profile = random_case(random)
+            controller = Controller(program, profile)
+            journal = controller.replay(random_log(random, controller.plant))
+            paths = Paths(controller.plant, controller.steps)
+            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            last = min(journal.clock.last, 300)
+            for step in controller.steps.all[:controller.steps.cyclic]:
+                own = {e.variable.lower() for e in step.rung.elements if isinstance(e, Coil)}
+                plain = all(isinstance(e, (Contact, Coil)) or not hasattr(e, "instance") for e in step.rung.elements)
+                for scan in [random.randint(1, last) for _ in range(3)] if last > 0 else []:
+                    if paths.skipped(journal, step.index, scan) is not None:
+                        continue
+                    flow = power.flow(journal, step, scan)
+                    for one in step.rung.elements:
+                        if not isinstance(one, Contact) or one.kind not in (ContactKind.NORMALLY_OPEN, ContactKind.NORMALLY_CLOSED):
+                            continue
+                        tag = flow.tags.get(one.id)
+                        if tag is None or one.variable.lower() in own or "." in one.variable.lstrip("%") or not plain:
+                            continue
+                        value = bool(journal.value_at(tag, paths.seen(journal, step.index, scan)))
+                        self.assertEqual(flow.passes[one.id], value == (one.kind is ContactKind.NORMALLY_OPEN), (seed, step.index, scan))
+                        checked += 1
+        self.assertGreater(checked, 300)
+
+    def test_a_rung_that_did_not_run_shows_the_last_time_it_did(self) -> None:
+        shown = 0
+        for seed in range(90, 140):
+            random = Random(seed)
+            program, profile = random_case(random)
+            controller = Controller(program, profile)
+            journal = controller.replay(random_log(random, controller.plant))
+            paths = Paths(controller.plant, controller.steps)
+            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            last = min(journal.clock.last, 300)
+            for step in controller.steps.all[:controller.steps.cyclic:3]:
+                for scan in range(1, last, max(1, last // 9)):
+                    flow = power.flow(journal, step, scan)
+                    if flow.skip is None:
+                        self.assertEqual(flow.scan, scan)
+                        continue
+                    self.assertLess(flow.scan, scan)
+                    if flow.scan:
+                        self.assertIsNone(paths.skipped(journal, step.index, flow.scan))
+                    for between in range(flow.scan + 1, scan + 1):
+                        self.assertIsNotNone(paths.skipped(journal, step.index, between))
+                    shown += 1
+        self.assertGreater(shown, 60)
+
+
+def _shared_writers(controller: Controller, tag: int) -> set[int]:
+    """Steps that write a tag by more than one element, or through what shares bits with it."""
+    from whorlograph.model.overlap import shared_bits
+
+    shares = shared_bits(controller.plant.tags[:controller.plant.public], controller.profile.addressing)
+    near = {s.other for s in shares.get(tag, ())}
+    writers: dict[int, int] = {}
+    for use in controller.uses:
+        if use.writes and (use.tag == tag or use.tag in near):
+            writers[use.step] = writers.get(use.step, 0) + 1
+    return {step for step, count in writers.items() if count > 1}
+
+
+if __name__ == "__main__":
+    unittest.main()
