@@ -33,6 +33,9 @@ class Power(unittest.TestCase):
                 for scan in [random.randint(1, last) for _ in range(6)] if last > 0 else []:
                     if paths.skipped(journal, step.index, scan) is not None:
                         continue
+                    low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
+                    if len({journal.moment(r).step for r in range(low, high) if journal.step(r) == step.index}) > 1:
+                        continue  # evaluated twice, by a jump backwards
                     flow = power.flow(journal, step, scan)
                     written = [flow.tags.get(c.id) for c in coils]
                     after = paths.done(journal, step.index, scan)

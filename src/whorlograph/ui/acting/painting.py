@@ -179,7 +179,7 @@ class Painting(Screen[None]):
         if not said and len(text) + len(told) + 4 > width:
             text = ""
         elif len(text) + len(told) + 4 > width:
-            told = parts[0]
+            told = parts[0] if len(text) + len(parts[0]) + 4 <= width else ""
         gap = max(2, width - len(text) - len(told) - 2)
         return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.MOMENT)]
 
