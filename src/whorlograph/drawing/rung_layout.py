@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from itertools import permutations
 
 from msgspec import Struct, field
 
@@ -30,6 +31,7 @@ from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_OPEN: " ", ContactKind.NORMALLY_CLOSED: "/", ContactKind.RISING: "P", ContactKind.FALLING: "N"}
 _COILS = {CoilKind.PLAIN: " ", CoilKind.NEGATED: "/", CoilKind.SET: "S", CoilKind.RESET: "R", CoilKind.RISING: "P", CoilKind.FALLING: "N"}
+_MOST_TRIED = 5
 RAIL = 0
 
 
@@ -92,6 +94,44 @@ class RungLayout(Struct):
     evaluated: bool = True
 
 
+def crossings(nets: list[Net]) -> int:
+    """How often a line of one net passes through the upright of another."""
+    count = 0
+    for one in nets:
+        rows = [r for r, _, _ in one.sources] + list(one.sinks)
+        low, high = min(rows), max(rows)
+        if low == high or all(column < 0 for _, column, _ in one.sources):
+            continue
+        own = {(r, c) for r, c, _ in one.sources}
+        for other in nets:
+            if other is one:
+                continue
+            fed = all(column < 0 for _, column, _ in other.sources)
+            for row, column, _ in other.sources if not fed else ():
+                ahead = column < one.column and (one.column, one.track) < (other.column, other.track)
+                count += ahead and low <= row <= high and (row, column) not in own
+            for row in other.sinks:
+                ahead = other.column >= one.column if fed else other.column == one.column and other.track < one.track
+                count += ahead and low <= row <= high
+    return count
+
+
+def _untangled(nets: list[Net]) -> tuple[list[Net], int]:
+    """The nets on the tracks on which they cross least, and how often they still do."""
+    best, least = nets, crossings(nets)
+    for column in sorted({n.column for n in nets}):
+        mine = [n for n in best if n.column == column]
+        if not least or not 1 < len(mine) <= _MOST_TRIED:
+            continue
+        for order in permutations(range(len(mine))):
+            moved = {id(n): Net(n.column, track, n.sources, n.sinks, n.live) for n, track in zip(mine, order, strict=True)}
+            tried = [moved.get(id(n), n) for n in best]
+            count = crossings(tried)
+            if count < least:
+                best, least = tried, count
+    return best, least
+
+
 class _Builder:
     """Places the elements of one rung."""
 
@@ -138,13 +178,24 @@ class _Builder:
         for element in self.shown:
             if element.id not in self.consumers and isinstance(element, (Coil, Jump, Return, OutVariable)):
                 self.column[element.id] = last
-        for element in sorted(self.shown, key=lambda e: (e.y, e.x)):
-            self._place(element)
+        nets, crossings = self._placed(False)
+        if crossings and self._placed(True)[1] >= crossings:
+            nets, _ = self._placed(False)
+        elif crossings:
+            nets, _ = self._placed(True)
         layout = RungLayout(columns=last + 1, evaluated=self.flow is None or self.flow.skip is None)
         layout.symbols = [self._symbol(e) for e in self.shown]
         layout.rows = 1 + max((r for r, spans in self.taken.items() if spans), default=0)
-        layout.nets = self._nets()
+        layout.nets = nets
         return layout
+
+    def _placed(self, as_in_file: bool) -> tuple[list[Net], int]:
+        """Rows for all elements, and how often lines cross then: as close together as they go, or in the rows of the file."""
+        self.row, self.taken = {}, {}
+        heights = {y: i for i, y in enumerate(sorted({e.y for e in self.shown}))}
+        for element in sorted(self.shown, key=lambda e: (e.y, e.x)):
+            self._place(element, heights[element.y] if as_in_file else None)
+        return _untangled(self._nets())
 
     def _rows_of(self, element: Element) -> int:
         if not isinstance(element, Block):
@@ -155,16 +206,16 @@ class _Builder:
     def _free(self, row: int, low: int, high: int) -> bool:
         return all(high < a or low > b for a, b in self.taken.get(row, ()))
 
-    def _place(self, element: Element) -> None:
+    def _place(self, element: Element, given: int | None) -> None:
         low = self.column[element.id]
         high = max([low] + [self.column[c] - 1 for c, _ in self.consumers.get(element.id, ())])
         height = self._rows_of(element)
-        wanted = []
-        for wire, pin in self.wires(element):
+        wanted = [given] if given is not None else []
+        for wire, pin in self.wires(element) if given is None else ():
             if wire.source in self.row:
                 wanted.append(self.row[wire.source] + self._out_row(wire) - self._pin_row(element, pin))
                 break
-        for consumer, pin in self.consumers.get(element.id, ()):
+        for consumer, pin in self.consumers.get(element.id, ()) if given is None else ():
             if consumer in self.row:
                 wanted.append(self.row[consumer] + self._pin_row(self.ids[consumer], pin))
         bottom = 1 + max((r for r, spans in self.taken.items() if spans), default=-1)

@@ -28,7 +28,8 @@ class _Drawer:
         self.line_height = 3 if values else 2
         self.canvas = Canvas()
         self.result = RungText(self.canvas)
-        self.lines: dict[tuple[int, int], tuple[set[str], bool]] = {}
+        self.lines: dict[tuple[int, int], dict[int, tuple[set[str], bool]]] = {}  # by place and net
+        self.number = 0
         self.tracks = [1 + max((n.track for n in layout.nets if n.column == c), default=0) for c in range(layout.columns)]
         self.widths = [self._width(c) for c in range(layout.columns)]
         self.channel: list[int] = []
@@ -63,9 +64,10 @@ class _Drawer:
         return row * self.line_height + 1
 
     def draw(self) -> RungText:
-        for net in self.layout.nets:
+        for self.number, net in enumerate(self.layout.nets):
             self._net(net)
-        for (x, y), (directions, live) in self.lines.items():
+        for (x, y), nets in self.lines.items():
+            directions, live = _joined(list(nets.values()))
             self.canvas.put(x, y, glyphs.joint(directions, live), Ink.LIVE if live else Ink.DEAD)
         for symbol in self.layout.symbols:
             self._symbol(symbol)
@@ -73,8 +75,9 @@ class _Drawer:
         return self.result
 
     def _line(self, x: int, y: int, directions: str, live: bool) -> None:
-        known, was = self.lines.get((x, y), (set(), False))
-        self.lines[x, y] = (known | set(directions), was or live)
+        nets = self.lines.setdefault((x, y), {})
+        known, was = nets.get(self.number, (set(), False))
+        nets[self.number] = (known | set(directions), was or live)
 
     def _horizontal(self, low: int, high: int, y: int, live: bool) -> None:
         for x in range(low, high + 1):
@@ -193,6 +196,13 @@ class _Drawer:
         for y in range(min(coils, default=0) - 1, max(coils, default=-1) + 1):
             if y >= 0 and coils:
                 self.canvas.put(self.rail, y, "│", Ink.DEAD)
+
+
+def _joined(nets: list[tuple[set[str], bool]]) -> tuple[set[str], bool]:
+    """The directions of a place and whether it conducts; an upright that only passes goes behind a line that only passes."""
+    if len(nets) > 1 and any(d <= {"l", "r"} for d, _ in nets):
+        nets = [n for n in nets if not n[0] <= {"u", "d"}]
+    return set().union(*(d for d, _ in nets)), any(live for _, live in nets)
 
 
 def draw_rung(layout: RungLayout, values: bool = False, width: int = 0) -> RungText:
