@@ -315,7 +315,7 @@ class Scene:
         block_lines: list[list[Run]] = [title] if head else []
         if flow.skip is not None:
             lines = [[(t, Ink.ASIDE) for t, _ in line] for line in lines]
-            block_lines.append([(fitted(self.skip_words(step, scan), width), Ink.MOMENT)])
+            block_lines.append([(fitted(self.skip_words(step, scan), width), Ink.STRONG)])
         shift = len(block_lines)
         block_lines += [[(" ", Ink.TEXT), *line] for line in lines]
         moved = [Spot(s.line + shift, s.left + 1, s.right + 1, s.element) for s in spots]
@@ -346,7 +346,7 @@ class Scene:
             value = self.tracer.value(tag, self.journal.value_at(tag, position))
             word = self.tracer.state_word(value)
             row = self.journal.last_row(tag, position)
-            since = self.clock(self.journal.time(row)) if row is not None else "from the start"
+            since = self.clock(self.journal.time(row)) if row is not None else "the start"
             text = (point.description if point is not None else "") or one.documentation
             where = point.whereabouts if point is not None else ""
             name = fitted(self.name(tag), 20)

@@ -64,7 +64,8 @@ class _Drawer:
         return row * self.line_height + 1
 
     def draw(self) -> RungText:
-        for self.number, net in enumerate(self.layout.nets):
+        for number, net in enumerate(self.layout.nets):
+            self.number = number
             self._net(net)
         for (x, y), nets in self.lines.items():
             directions, live = _joined(list(nets.values()))

@@ -45,7 +45,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("xref", ("x",), "cross-reference", "where the tag under the cursor is read and written, how, and what hangs on it", footer=True),
     Action("tags", ("X",), "all tags", "every tag in a table: value, uses, description, what looks odd"),
     Action("program", ("P",), "whole program", "every rung by POU, with power flow at the moment"),
-    Action("points", ("F",), "field points", "every input and output as it stands on its module or terminal strip, with its value"),
+    Action("points", ("F",), "field points", "every input and output on its module or terminal strip, with its value"),
     Action("survey", ("S",), "survey", "what is in the program, what runs when, what was set aside"),
     Action("search", ("slash",), "search", "a tag, a condition (LS_12 falls for < 50ms), words on rungs; in a list: lines",
            footer=True),
@@ -117,7 +117,7 @@ def footer_runs(width: int, names: tuple[str, ...] = ()) -> list[Run]:
         text = f"{key_text(action.keys[0])} {action.label}"
         if used + len(text) + 3 > width:
             break
-        runs += [(key_text(action.keys[0]), Ink.MOMENT), (f" {action.label}", Ink.QUIET), ("   ", Ink.QUIET)]
+        runs += [(key_text(action.keys[0]), Ink.STRONG), (f" {action.label}", Ink.QUIET), ("   ", Ink.QUIET)]
         used += len(text) + 3
     return runs
 

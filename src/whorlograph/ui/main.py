@@ -20,6 +20,7 @@ from whorlograph.model.question import Question
 
 from .acting.keeping import Keeping
 from .acting.painting import WIDE
+from .early import elsewhere
 from .keys import BY_KEY, unknown_key
 from .state import PageState
 from .strands import Lines
@@ -107,6 +108,8 @@ class MainScreen(Keeping):
 
     def on_key(self, event: events.Key) -> None:
         """Every key does something, or says that it does nothing."""
+        if elsewhere(self, event):
+            return
         action = BY_KEY.get(event.key)
         event.stop()
         event.prevent_default()

@@ -61,7 +61,7 @@ def with_letter(runs: list[Run], block: RungBlock, element: int, line: int, lett
         low, high = max(0, min(len(text), at - x)), max(0, min(len(text), at + 3 - x))
         found += [(text[:low], ink)] if low else []
         if x <= at < x + len(text):
-            found.append((f"[{letter}]", Ink.MOMENT))
+            found.append((f"[{letter}]", Ink.STRONG))
         found += [(text[high:], ink)] if high < len(text) else []
         x += len(text)
     return found

@@ -181,7 +181,7 @@ class Painting(Screen[None]):
         elif len(text) + len(told) + 4 > width:
             told = parts[0] if len(text) + len(parts[0]) + 4 <= width else ""
         gap = max(2, width - len(text) - len(told) - 2)
-        return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.MOMENT)]
+        return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.STRONG)]
 
     def _paint_hint(self) -> None:
         self.hint.show([self.hint_runs(self.said, self._next_step(), self.size.width)])
@@ -196,6 +196,8 @@ class Painting(Screen[None]):
             return self.scene.first_root()
         if self.size.width < 60 or self.size.height < 16:
             return f"the three strands want 60 x 16, this is {self.size.width} x {self.size.height}; Tab changes the strand"
+        if self.found.starts and self.view.strand != "rungs":
+            return f"n and N walk through the {len(self.found.starts)} places of {self.found.text}"
         if answer.rests_on and self.view.line == 0 and not any(r.proved for r in answer.roots):
             return f"rests on: {answer.rests_on[0]}"
         if answer.roots and answer.roots[0].proved is None and self.view.line > 0:
@@ -220,7 +222,7 @@ class Painting(Screen[None]):
         lines: list[list[Run]] = [list(t.runs) for t in self.trail_lines]
         for letter, target in self.labels.items():
             if target[0] == "trail" and target[2] < len(lines):
-                lines[target[2]] = [(f"[{letter}]", Ink.MOMENT), *lines[target[2]]]
+                lines[target[2]] = [(f"[{letter}]", Ink.STRONG), *lines[target[2]]]
         if not lines:
             lines = [[(f" {self.scene.answer.text}", Ink.TEXT)]]
         if self.view.line == 0 and len(lines) <= self.trail.room.height:

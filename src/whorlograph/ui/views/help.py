@@ -34,7 +34,7 @@ _HERE = {
 def _rows(action: Action, width: int) -> list[list[Run]]:
     """An action's keys and sentence, on as many lines as it takes."""
     parts = textwrap.wrap(action.sentence, max(20, width - 24))
-    rows: list[list[Run]] = [[(f"  {keys_text(action):<21}", Ink.MOMENT), (parts[0], Ink.TEXT)]]
+    rows: list[list[Run]] = [[(f"  {keys_text(action):<21}", Ink.STRONG), (parts[0], Ink.TEXT)]]
     return rows + [[(" " * 23 + part, Ink.TEXT)] for part in parts[1:]]
 
 

@@ -7,17 +7,17 @@ from collections.abc import Callable
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input
 
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.drawing.shapes import Ink, Run
 
+from ..early import Field, Overlaid
 from ..keys import BY_KEY
 from ..strands import Lines
 
 
-class ListOverlay(ModalScreen[object]):
+class ListOverlay(Overlaid):
     """Lines to read or choose from; each line may stand for a value that is handed back when it is chosen."""
 
     DEFAULT_CSS = """
@@ -45,7 +45,7 @@ class ListOverlay(ModalScreen[object]):
         """A field to type in, if the list can be filtered, and the list."""
         with Vertical():
             if self.placeholder is not None:
-                yield Input(placeholder=self.placeholder, select_on_focus=False)
+                yield Field(placeholder=self.placeholder, select_on_focus=False)
             yield self.box
 
     def on_mount(self) -> None:
@@ -53,6 +53,8 @@ class ListOverlay(ModalScreen[object]):
         ground = PALETTES[getattr(self.app, "palette_name", "dark")].ground
         if ground:
             self.styles.background = ground
+        if self.placeholder is None:
+            self.open_up()
         self.paint()
 
     def on_resize(self) -> None:
@@ -91,6 +93,10 @@ class ListOverlay(ModalScreen[object]):
         """Enter in the field chooses the line under the cursor."""
         self.choose()
 
+    def ends(self, text: str) -> bool:
+        """Enter ends it where there is something to take."""
+        return self.extra is not None or bool(self.all_values and self.narrowed(text))
+
     def choose(self) -> None:
         """Hand back what the chosen line stands for."""
         at = self.at - (self.extra is not None)
@@ -124,6 +130,8 @@ class ListOverlay(ModalScreen[object]):
 
     def on_key(self, event: events.Key) -> None:
         """The same keys as everywhere; letters go into the field where there is one."""
+        if self.misplaced(event):
+            return
         typing = self.placeholder is not None
         name = BY_KEY[event.key].name if event.key in BY_KEY else ""
         moves = {"down": 1, "up": -1, "page_down": max(1, self.box.room.height // 2), "page_up": -max(1, self.box.room.height // 2),
@@ -176,7 +184,7 @@ class ListOverlay(ModalScreen[object]):
         self.move(3 * event.steps)
 
 
-class Prompt(ModalScreen[str | None]):
+class Prompt(Overlaid):
     """One line to type in at the bottom, with its reading shown as it is typed."""
 
     DEFAULT_CSS = """
@@ -196,7 +204,7 @@ class Prompt(ModalScreen[str | None]):
         """Title, reading, field."""
         with Vertical():
             yield self.box
-            yield Input(self.before, placeholder=self.placeholder, select_on_focus=False)
+            yield Field(self.before, placeholder=self.placeholder, select_on_focus=False)
 
     def on_mount(self) -> None:
         """Say what may be typed; begin with the text given, chosen so that typing replaces it."""
@@ -207,6 +215,10 @@ class Prompt(ModalScreen[str | None]):
     def reading(self, text: str) -> tuple[str, bool]:
         """What the text is understood as, and whether it is complete."""
         return text, bool(text)
+
+    def ends(self, text: str) -> bool:
+        """Enter ends it where the text can be read."""
+        return self.reading(text)[1]
 
     def on_input_changed(self, event: Input.Changed) -> None:
         """Show the reading."""
@@ -220,6 +232,8 @@ class Prompt(ModalScreen[str | None]):
 
     def on_key(self, event: events.Key) -> None:
         """Esc and Ctrl+C close; Up and Down go through what was typed before."""
+        if self.misplaced(event):
+            return
         if event.key in ("escape", "ctrl+c"):
             self.dismiss(None)
         elif event.key in ("up", "down") and self.history:

@@ -12,6 +12,7 @@ from textual.screen import Screen
 from whorlograph.desk.listings import JOB_PAGES, PAGES, Line, Listing, deciding_step, tag_line
 from whorlograph.drawing.shapes import Ink, Run
 
+from ..early import again, elsewhere
 from ..keys import BY_KEY, footer_runs, unknown_key
 from ..rung_cursor import with_cursor
 from ..state import PageState
@@ -40,6 +41,7 @@ class Page(Screen[None]):
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
         self.hint, self.footer = Lines("pagehint"), Lines("pagefooter")
         self.said = self.usual = ""
+        self.waiting: list[events.Key] | None = []  # keys that came before the page stood; None once it does
 
     def compose(self) -> ComposeResult:
         """Head, body, hint, footer."""
@@ -71,6 +73,10 @@ class Page(Screen[None]):
         """Show the state."""
 
     def _paint_edges(self, hint: str) -> None:
+        if self.waiting is not None:
+            waiting, self.waiting = self.waiting, None
+            for event in waiting:
+                again(self.app, event)
         self.head.show([self.main.page_head(self.size.width)])
         self.usual = hint or self.default_hint()
         self.paint_hint()
@@ -93,9 +99,16 @@ class Page(Screen[None]):
 
     def on_key(self, event: events.Key) -> None:
         """Every key does something here, or says that it does nothing."""
+        if elsewhere(self, event):
+            return
+        if self.waiting is not None:
+            self.waiting.append(event)
+            event.stop()
+            event.prevent_default()
+            return
+        action = BY_KEY.get(event.key)
         event.stop()
         event.prevent_default()
-        action = BY_KEY.get(event.key)
         if self.main.took(event):
             return
         if action is None:

@@ -21,7 +21,7 @@ def palette_overlay(scene: Scene | None, marks: tuple[Mark, ...] = (), time_of: 
     lines: list[list[Run]] = []
     values: list[object] = []
     for action in ACTIONS:
-        lines.append([(f" {action.label:<26}", Ink.STRONG), (f"{keys_text(action):<18}", Ink.MOMENT), (action.sentence, Ink.TEXT)])
+        lines.append([(f" {action.label:<26}", Ink.STRONG), (f"{keys_text(action):<18}", Ink.STRONG), (action.sentence, Ink.TEXT)])
         values.append(("do", action.name))
     if scene is not None:
         plant = scene.session.plant
