@@ -109,6 +109,38 @@ class Terminal(unittest.TestCase):
                 self.assertGreater(os.path.getsize(target), 2000)
                 self.keys("q")
 
+    def test_keys_in_one_burst_do_what_they_do_one_by_one(self) -> None:
+        self.start(160, 47, "demo")
+        self.wait("terminal 14")
+        self.tmux("send-keys", "/", *(" " if c == " " else c for c in "East_Down_LS falls for < 50ms"), "Enter", "n", "n", ":", *"go to time", "Enter",
+                  *"13:00:00", "Enter", ".", ".")
+        self.wait("13:00:00.020")
+        self.keys("BSpace", "BSpace")
+        self.wait("28 hits")
+        self.keys("?", "q", "X", "q")
+        self.wait("drop out?")
+
+    def test_a_long_log_can_be_looked_at_before_it_is_replayed(self) -> None:
+        from whorlograph.plant.catalog import cases
+
+        bridge = cases()["bridge"]
+        log = os.path.join(self.home.name, "long.csv")
+        with open(log, "w", encoding="utf-8") as file:
+            file.write("time,tag,value\n")
+            file.writelines(f"{i / 250:.3f},{('Open_PB', 'Stop_PB_N', 'Raise_PB')[i % 3]},{i // 3 & 1}\n" for i in range(900_000))
+        self.start(160, 47, "open", str(bridge.program), log, "--io-list", str(bridge.iolist), "--profile", str(bridge.profile), "--tag", "Raise_Pump")
+        text = self.wait("so far")
+        self.assertIn("Raise_Pump", text)
+        self.keys("X")
+        self.wait("all tags")
+        self.keys("BSpace", "Home")
+        end = time.monotonic() + 60
+        while "Ctrl+C stops" in self.screen() and time.monotonic() < end:
+            time.sleep(0.05)
+        self.keys("w")
+        self.wait("Why does Raise_Pump not pull in?")
+        self.assertNotIn("so far", self.screen())
+
     def test_killed_at_any_instant_nothing_older_than_a_second_is_lost(self) -> None:
         letters = "abcdefgh"
         for run, pause in enumerate((1.0, 1.3, 1.7)):

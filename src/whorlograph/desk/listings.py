@@ -104,9 +104,9 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
         marks = f"! {', '.join(entry.marks)}" if entry.marks else ""
         if wide:
             where = entry.point.whereabouts if entry.point is not None else ""
-            cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.BLOCK)]
+            cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.STRONG)]
         else:
-            cells += [(marks, 0, Ink.BLOCK)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
+            cells += [(marks, 0, Ink.STRONG)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
         lines.append(Line(_row(cells), entry.tag.index))
     head = [(" tag", widest + 1, Ink.QUIET), ("address", 9, Ink.QUIET), ("value".rjust(6), 6, Ink.QUIET)]
     if wide:
@@ -125,7 +125,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
     one = entry.tag
     head = [Line(((f" {one.name}", Ink.STRONG), (f"  {value}", ink), (f"  {one.address or ''}  {one.type.name}  ", Ink.QUIET),
                   (entry.description, Ink.TEXT)))]
-    for text, tone in ((wiring_text(entry), Ink.STRONG), (f"! {', '.join(entry.marks)}" if entry.marks else "", Ink.BLOCK),
+    for text, tone in ((wiring_text(entry), Ink.STRONG), (f"! {', '.join(entry.marks)}" if entry.marks else "", Ink.STRONG),
                        (f"shares bits with {', '.join(names(session, entry.shares))}" if entry.shares else "", Ink.TEXT)):
         head += [Line(((f" {part}", tone),)) for part in textwrap.wrap(text, max(20, width - 3))]
     lines: list[Line] = []
@@ -203,7 +203,7 @@ def point_table(session: Session, scan: int, width: int, order: int, tag: int | 
             ("device", 8 if wide else 6, Ink.QUIET)]
     head += [("term.", 5, Ink.QUIET)] if by_strip else [("location", 18 if wide else 14, Ink.QUIET), ("term", 4, Ink.QUIET)]
     head += [("NO?", 3, Ink.QUIET), ("what it is", 0, Ink.QUIET)]
-    unbound = [Line(((f"   {p.tag or p.address}: in the I/O list, no tag of the program  {p.whereabouts}", Ink.BLOCK),)) for p in iolist.unbound]
+    unbound = [Line(((f"   ! {p.tag or p.address}: in the I/O list, no tag of the program  {p.whereabouts}", Ink.STRONG),)) for p in iolist.unbound]
     return Listing("field points", (Line(_row(head)),), (*lines, *unbound), POINT_ORDERS, "w asks why · x shows where it is used · s sorts")
 
 
@@ -225,9 +225,9 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     for pou in others:
         instance = next((i for i in session.plant.instances() if i.pou is not None and i.pou.name == pou.name), None)
         first = steps.of(instance) if instance is not None else []
-        calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "never called"
+        calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "! never called"
         lines.append(Line(_row([(f"   {pou.name}", 28, Ink.STRONG), (f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}", 10, Ink.TEXT),
-                                (f"{pou.kind}, {pou.language}", 20, Ink.QUIET), (calls, 0, Ink.TEXT if pou.called_by else Ink.BLOCK)]),
+                                (f"{pou.kind}, {pou.language}", 20, Ink.QUIET), (calls, 0, Ink.TEXT if pou.called_by else Ink.STRONG)]),
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
@@ -236,15 +236,16 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     if found.log_files:
         lines.append(Line(((f"   log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
                             f"{clock_text(session.log, 0)}", Ink.TEXT),)))
-        lines.append(Line(((f"   {found.set_aside} rows set aside", Ink.BLOCK if found.set_aside else Ink.TEXT),)))
+        lines.append(Line(((f"   {'! ' * bool(found.set_aside)}{found.set_aside} rows set aside", Ink.STRONG if found.set_aside else Ink.TEXT),)))
     lines.append(Line(((" Set aside or noted" if found.notices else " Nothing was set aside.", Ink.QUIET),)))
     for notice in found.notices:
         lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(notice, max(20, width - 5))]
     odd = [e for e in xref_of(session).entries() if e.marks]
     if odd:
         lines.append(Line(((" Tags that look odd", Ink.QUIET),)))
-        lines += [Line(_row([("   " + e.tag.name, 28, Ink.STRONG), (", ".join(e.marks), 26, Ink.BLOCK), (e.description, 0, Ink.TEXT)]), e.tag.index)
-                  for e in odd]
+        for entry in odd:
+            cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.marks)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
+            lines.append(Line(_row(cells), entry.tag.index))
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
 

@@ -127,7 +127,8 @@ class Scene:
         came = f"  ‹ {path}" if path and len(left) + len(name) + len(middle) + len(warn) + len(right) + len(path) + 8 <= width else ""
         gap = max(1, width - len(left) - len(name) - len(middle) - len(warn) - len(came) - len(right) - 3)
         ink = Ink.PROVED if proved else Ink.QUIET
-        return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", Ink.BLOCK),
+        loud = Ink.BLOCK if self.journal.fault is not None else Ink.STRONG
+        return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", loud),
                 (came, Ink.QUIET), (" " * gap, Ink.TEXT),
                 (right + " ", ink)]
 

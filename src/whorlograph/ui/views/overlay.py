@@ -223,7 +223,7 @@ class Prompt(Overlaid):
     def on_input_changed(self, event: Input.Changed) -> None:
         """Show the reading."""
         said, good = self.reading(event.value) if event.value else (self.placeholder, True)
-        self.box.show([[(f" {said}", Ink.STRONG if good and event.value else Ink.QUIET if good else Ink.BLOCK)]], active=True)
+        self.box.show([[(f" {said}", Ink.STRONG if good and event.value else Ink.QUIET if good else Ink.TEXT)]], active=True)
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         """Take what was typed, if it can be read."""
