@@ -65,7 +65,7 @@ def _work(load: Callable[[], Loaded], writing: int) -> None:
         nothing = os.open(os.devnull, os.O_RDWR)
         for number in (0, 1, 2):
             os.dup2(nothing, number)
-        os.nice(5)  # the first frame goes first
+        os.nice(15)  # the first frame goes first
         data = _handed(*load())
         with os.fdopen(writing, "wb") as pipe:
             pipe.write(data)
