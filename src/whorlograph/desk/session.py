@@ -108,10 +108,10 @@ class Session:
         return self.controller.replay(self.log, trial, until)
 
     def first_output(self) -> int | None:
-        """The output to ask about where none is named: the first BOOL at %Q, else the first that is written."""
-        tags = self.plant.tags[:self.plant.public]
+        """The output to ask about where none is named: the first BOOL at %Q that is written, else the first there, else the first written."""
+        tags, written = self.plant.tags[:self.plant.public], self.controller.written
         outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and t.type.family is Family.BOOL]
-        return next(iter(outputs), next(iter(sorted(self.controller.written)), None))
+        return next((t for t in outputs if t in written), next(iter(outputs), next(iter(sorted(written)), None)))
 
     def tag(self, text: str) -> int:
         """The tag that a person means.
