@@ -6,6 +6,8 @@ from random import Random
 
 import numpy as np
 
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import Journal
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -293,6 +295,14 @@ def random_case(random: Random) -> tuple[Program, Profile]:
     profile = Profile(scan_time=random.choice((5, 10, 20)) * 1_000_000, rung_time=rung_time, watchdog=random.choice((20, 60, 200)) * 1_000_000,
                       on_overflow=random.choice(list(Overflow)))
     return ProgramMaker(random, backward).program(), profile
+
+
+def replayed(seed: int) -> tuple[Random, Controller, Journal]:
+    """A random program, made ready, and its replay of a random log."""
+    random = Random(seed)
+    program, profile = random_case(random)
+    controller = Controller(program, profile)
+    return random, controller, controller.replay(random_log(random, controller.plant))
 
 
 def random_log(random: Random, plant: Plant) -> Log:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import unittest
-from random import Random
 
 from tests.building import MS, program_of, session_of
-from tests.strategies import random_case, random_log
+from tests.strategies import replayed
 from whorlograph.desk.asking import ask
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.drawing.timeline_layout import CellKind, Window, cell_glyph, lay_out
-from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.model.literals import cooked
 from whorlograph.model.tags import Tag
@@ -47,10 +45,7 @@ class Cells(unittest.TestCase):
     def test_cells_hold_what_happened_in_them(self) -> None:
         kinds: set[str] = set()
         for seed in range(14):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            random, controller, journal = replayed(seed)
             last = max(1, journal.clock.start(journal.clock.last))
             for _ in range(3):
                 start = random.randrange(last)
@@ -68,10 +63,7 @@ class Cells(unittest.TestCase):
     def test_curves_stand_between_the_lowest_and_the_highest_value(self) -> None:
         checked = 0
         for seed in range(14):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            _random, controller, journal = replayed(seed)
             last = max(8, journal.clock.start(journal.clock.last))
             window = Window(journal, 0, last, 30)
             for tag in controller.plant.tags[:controller.plant.public]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from random import Random
 
-from tests.strategies import random_case, random_log
+from tests.strategies import random_case, random_log, replayed
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.settled import settle
 from whorlograph.model.moment import Moment, ScanClock
@@ -17,10 +17,7 @@ class JournalAnswers(unittest.TestCase):
     def test_value_at_equals_walking_the_rows(self) -> None:
         checks = 0
         for seed in (2, 3, 4, 5, 6, 7):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            _random, _controller, journal = replayed(seed)
             values = dict(enumerate(journal.initial))
             for row in range(len(journal)):
                 tag = journal.tag(row)
@@ -32,10 +29,7 @@ class JournalAnswers(unittest.TestCase):
 
     def test_settled_rows_equal_walking_scan_by_scan(self) -> None:
         for seed in (1, 2, 3, 5, 8):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            _random, controller, journal = replayed(seed)
             found = settle(journal, controller.plant)
             names = {t: controller.plant.tags[t].name for t in found.tags_shown}
             values = {t: journal.initial[t] for t in names}

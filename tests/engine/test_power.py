@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import unittest
-from random import Random
 
-from tests.strategies import random_case, random_log
+from tests.strategies import replayed
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.path import Paths
 from whorlograph.engine.power import PowerFlow
@@ -19,12 +18,9 @@ class Power(unittest.TestCase):
     def test_a_coil_s_power_is_what_the_engine_wrote(self) -> None:
         checked = dict.fromkeys((CoilKind.PLAIN, CoilKind.NEGATED, CoilKind.SET, CoilKind.RESET), 0)
         for seed in range(60):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            random, controller, journal = replayed(seed)
             paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 400)
             if journal.fault is not None:
                 last = min(last, journal.fault.scan - 1)
@@ -62,12 +58,9 @@ class Power(unittest.TestCase):
     def test_contacts_pass_by_the_value_their_rung_saw(self) -> None:
         checked = 0
         for seed in range(60, 90):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            random, controller, journal = replayed(seed)
             paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic]:
                 own = {e.variable.lower() for e in step.rung.elements if isinstance(e, Coil)}
@@ -90,12 +83,9 @@ class Power(unittest.TestCase):
     def test_a_rung_that_did_not_run_shows_the_last_time_it_did(self) -> None:
         shown = 0
         for seed in range(90, 140):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            _random, controller, journal = replayed(seed)
             paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, profile.on_overflow)
+            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic:3]:
                 for scan in range(1, last, max(1, last // 9)):

@@ -9,8 +9,7 @@ from random import Random
 import numpy as np
 
 from tests.building import MS, controller_of, log_of, program_of
-from tests.strategies import random_case, random_log
-from whorlograph.engine.controller import Controller
+from tests.strategies import replayed
 from whorlograph.inquiry.mismatch import differences
 from whorlograph.inquiry.pulses import BOUNCE, SHORT, SHORT_ON, Stay, Stays, calm, grows, history, last_change, short_stays, stays
 from whorlograph.inquiry.symptoms import course, recorded
@@ -128,10 +127,7 @@ class Courses(unittest.TestCase):
     def test_courses_answer_as_the_scans_do(self) -> None:
         checked = 0
         for seed in range(12):
-            random = Random(seed)
-            program, profile = random_case(random)
-            controller = Controller(program, profile)
-            journal = controller.replay(random_log(random, controller.plant))
+            _random, controller, journal = replayed(seed)
             last = min(journal.clock.last, 120)
             for tag in range(0, controller.plant.public, 5):
                 settled = [journal.settled(tag, s) for s in range(last + 1)]

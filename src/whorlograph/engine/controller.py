@@ -237,7 +237,9 @@ class Controller:
         found = record.fault
         fault = None
         if found is not None:
-            fault = Fault(found.scan, found.number, found.step, found.element, found.code, found.tag if found.tag >= 0 else None, found.text)
+            tag = found.tag if found.tag >= 0 else None
+            text = self._fault_text(found.code, tag, 0) if found.code in ("watchdog", "too many steps", "division by zero") else found.text
+            fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text)
         return columns.journal(list(feed.initial), record.scans, fault)
 
 

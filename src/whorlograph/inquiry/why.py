@@ -20,7 +20,7 @@ from .mismatch import mismatch_root
 from .ranking import merge, rank
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import LAST, Tracer, View
-from .trail import Answer, Link
+from .trail import Answer, Link, Root
 
 
 class Inquiry:
@@ -184,8 +184,21 @@ class Inquiry:
     def _answer(self, symptom: Symptom, tag: int, value: object, time: int, scan: int, link: Link | None, what: str,
                 tail: str = "") -> Answer:
         roots = merge(link.all_roots()) if link is not None else []
+        if link is not None and not roots:
+            roots = [self._end(tag, link)]
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
+
+    def _end(self, tag: int, link: Link) -> Root:
+        """The root of a trail that leads to no device, force or value: the program itself, where the trail ends."""
+        end = next((one for _, one in reversed(list(link.walk())) if one.step >= 0 and not one.children), link)
+        place = self.tracer.place(end.step) if end.step >= 0 else self.tracer.name(tag)
+        shown = end.tag if end.tag is not None and end.tag < self.tracer.plant.public else tag
+        value = end.value if isinstance(end.value, bool) else None
+        root = Root(RootKind.PROGRAM, shown, value, end.since, f"the program itself: {end.text}", f"read {place}: no device decides it",
+                    step=end.step)
+        end.roots.append(root)
+        return root
 
     def _finished(self, answer: Answer) -> Answer:
         answer.roots = rank(answer.roots, answer.time)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.model.ladder import Block, CoilKind
+from whorlograph.model.ladder import Block, Coil, CoilKind
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
@@ -45,7 +45,7 @@ def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
 def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
     """The link for a state: what keeps it."""
     from . import block, halted, never_set, overwritten, reset_by, rung_false, rung_true, set_by, skipped
-    from .field_input import input_link
+    from .field_input import input_link, not_run_yet
 
     writers = tracer.writers.get(tag, [])
     journal = tracer.journal
@@ -54,9 +54,13 @@ def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
     if journal.fault is not None and view.scan > journal.fault.scan:
         return halted.link(tracer, tag, view.scan)
     row = journal.last_row(tag, tracer.position(view))
+    if row is None and all(tracer.ran(w.step, view) <= 0 for w in writers):
+        return not_run_yet(tracer, tag, view)
     if not tracer.boolean(tag):
         writer = _writer_in(tracer, tag, journal.step(row), True) if row is not None else None
         chosen = writer or writers[-1]
+        if isinstance(chosen.element, Coil):
+            return _bit(tracer, tag, chosen, tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view), depth)
         return block.written(tracer, tag, chosen, tracer.scan_of(row) if writer is not None and row is not None
                              else tracer.ran(chosen.step, view), depth, change=writer is not None)
     value = bool(tracer.raw(tag, view))
@@ -88,6 +92,23 @@ def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
         return reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters)
     return never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET) if setters else \
         input_link(tracer, tag, tracer.position(view))
+
+
+def _bit(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
+    """A number one of whose bits a coil writes: the coil's rung."""
+    from .rung_false import unpowered
+    from .rung_true import powered
+
+    coil = writer.element
+    assert isinstance(coil, Coil)
+    what = f"{coil.variable} of {tracer.name(tag)}"
+    if tracer.flow(writer.step, scan).power.get(coil.id, False):
+        found = powered(tracer, None, writer.step, coil.id, coil.wires, scan, depth, LinkKind.RUNG_TRUE, False, what)
+    else:
+        found = unpowered(tracer, None, writer.step, coil.id, coil.wires, scan, depth, what=what)
+    if found is not None:
+        found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
+    return found
 
 
 def _writer_in(tracer: Tracer, tag: int, step: int, value: bool) -> Writer | None:

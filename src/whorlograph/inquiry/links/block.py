@@ -82,11 +82,22 @@ def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int,
     from .rung_false import unpowered
     from .rung_true import powered
 
+    enable = pin_of(block, "EN")
+    if enable is not None and not tracer.flow(step, scan).power.get(block.id, True):
+        kept = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
+                         f"{block.instance}, which takes {tracer.name(tag)} in,")
+        if kept is not None:
+            kept.value = tracer.value(tag, tracer.journal.settled(tag, scan))
+        return kept
     if tracer.boolean(tag):
-        on = bool(tracer.journal.settled(tag, scan)) != pin.negated
-        if on:
-            return powered(tracer, tag, step, block.id, pin.wires, scan, depth, LinkKind.RUNG_TRUE, True)
-        return unpowered(tracer, tag, step, block.id, pin.wires, scan, depth)
+        value = bool(tracer.journal.settled(tag, scan))
+        if value != pin.negated:
+            fed = powered(tracer, tag, step, block.id, pin.wires, scan, depth, LinkKind.RUNG_TRUE, True)
+        else:
+            fed = unpowered(tracer, tag, step, block.id, pin.wires, scan, depth)
+        if fed is not None:
+            fed.value = value
+        return fed
     text = f"{tracer.name(tag)} is what {tracer.place(step)} gives to {block.instance}"
     found = Link(LinkKind.BLOCK, tag, tracer.value(tag, tracer.journal.settled(tag, scan)), None, step, scan, text, block.id)
     _wire(tracer, found, tracer.circuit(step), pin, step, scan, depth)

@@ -12,7 +12,7 @@ from ..trail import Link, Root
 from ..wiring import meaning
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer
+    from ..tracer import Tracer, View
 
 
 def input_link(tracer: Tracer, tag: int, position: int) -> Link:
@@ -20,6 +20,15 @@ def input_link(tracer: Tracer, tag: int, position: int) -> Link:
     root = input_root(tracer, tag, position)
     scan = tracer.journal.clock.scan_at(root.since) if root.since is not None else 0
     return Link(LinkKind.BLOCK, tag, root.value, root.since, -1, scan, root.text, roots=[root])
+
+
+def not_run_yet(tracer: Tracer, tag: int, view: View) -> Link:
+    """A tag whose rungs come later in the first scan: it has its declared value."""
+    value = tracer.value(tag, tracer.journal.value_at(tag, tracer.position(view)))
+    name = tracer.name(tag)
+    text = f"{name} has its declared value {tracer.state_word(value)}: no rung that writes it has run yet"
+    root = Root(RootKind.INITIAL_VALUE, tag, value, None, text, f"see whether {name} should begin otherwise")
+    return Link(LinkKind.BLOCK, tag, value, None, -1, 0, text, roots=[root])
 
 
 def input_root(tracer: Tracer, tag: int, position: int) -> Root:

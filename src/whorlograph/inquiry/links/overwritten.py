@@ -8,7 +8,7 @@ from whorlograph.model.ladder import CoilKind
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..trail import Link, Root
-from . import rung_false
+from . import rung_false, rung_true
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, View, Writer
@@ -29,7 +29,8 @@ def link(tracer: Tracer, tag: int, running: list[Writer], view: View, depth: int
         root = Root(RootKind.PROGRAM, tag, False, None, text, f"bring {tracer.place(writer.step)} and {tracer.place(last.step)} together",
                     step=last.step)
         found = Link(LinkKind.OVERWRITTEN, tag, False, tracer.since(tag, view), last.step, scan, text, last.element.id, roots=[root])
-        below = rung_false.stands(tracer, tag, last, scan, depth + 1)
+        taker = rung_true if last.kind is CoilKind.NEGATED else rung_false
+        below = taker.stands(tracer, tag, last, scan, depth + 1)
         if below is not None:
             found.children.append(below)
         return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.power import Flow
-from whorlograph.model.ladder import ContactKind, Wire
+from whorlograph.model.ladder import CoilKind, ContactKind, Wire
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Circuit, Gate, Path, passes
@@ -49,7 +49,10 @@ def first_out(tracer: Tracer, circuit: Circuit, wires: tuple[Wire, ...], now: Fl
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE) -> Link | None:
     """The coil has no power: the smallest set of gates that would complete a path."""
     wires: tuple[Wire, ...] = writer.element.wires  # type: ignore[attr-defined]
-    return unpowered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, kind)
+    found = unpowered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, kind)
+    if found is not None and writer.kind is CoilKind.NEGATED:
+        found.value, found.text = True, f"{found.text}, so its negated coil is on"
+    return found
 
 
 def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, wires: tuple[Wire, ...], scan: int, depth: int,

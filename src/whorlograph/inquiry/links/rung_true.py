@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.power import Flow
-from whorlograph.model.ladder import Wire
+from whorlograph.model.ladder import CoilKind, Wire
 from whorlograph.model.question import LinkKind
 
 from ..circuit import Circuit, Gate, passes
@@ -19,13 +19,20 @@ if TYPE_CHECKING:
 def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_TRUE) -> Link | None:
     """The coil got its power in this scan: what completed the path."""
     wires: tuple[Wire, ...] = writer.element.wires  # type: ignore[attr-defined]
-    return powered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, kind, change=True)
+    return _negated(writer, powered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, kind, change=True))
 
 
 def stands(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
     """The coil has power: the gates on the path that keeps it."""
     wires: tuple[Wire, ...] = writer.element.wires  # type: ignore[attr-defined]
-    return powered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, LinkKind.RUNG_TRUE, change=False)
+    return _negated(writer, powered(tracer, tag, writer.step, writer.element.id, wires, scan, depth, LinkKind.RUNG_TRUE, change=False))
+
+
+def _negated(writer: Writer, found: Link | None) -> Link | None:
+    """A negated coil with power is off."""
+    if found is not None and writer.kind is CoilKind.NEGATED:
+        found.value, found.text = False, f"{found.text}, so its negated coil is off"
+    return found
 
 
 _VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by", LinkKind.RUNG_TRUE: "has power in"}
