@@ -50,7 +50,8 @@ def ahead(load: Callable[[], Loaded], *files: Path | None) -> Callable[[], Loade
 
 
 def _pays(files: tuple[Path | None, ...]) -> bool:
-    if not hasattr(os, "fork") or len(os.sched_getaffinity(0)) < 2:
+    processors = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    if not hasattr(os, "fork") or processors < 2:
         return False
     try:
         return all(path is None or path.is_file() for path in files) and sum(p.stat().st_size for p in files if p is not None) < MOST

@@ -226,6 +226,8 @@ class Scene:
         number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
         state = "on" if root.value is True else "off" if root.value is False else "" if root.value is None else str(root.value)
         when = self.clock(root.since) if root.since is not None else "since before the log"
+        over = len(prefix) + len(sign) + len(name) + len(state) + len(when) + 4 - width
+        prefix = prefix[max(0, min(over, len(prefix) - 2)):]
         runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if root.proved is not False else Ink.TEXT), (f"  {state} ", Ink.TEXT),
                            (when, Ink.TEXT)]
         used = sum(len(t) for t, _ in runs)
