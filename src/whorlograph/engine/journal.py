@@ -102,16 +102,6 @@ class Fault(Struct, frozen=True):
     text: str
 
 
-class Row(Struct, frozen=True):
-    """One change, for a person: at which moment, by which step (-1: an input, -2: the controller), what."""
-
-    moment: Moment
-    step: int
-    tag: int
-    old: int
-    new: int
-
-
 class Journal(Struct):
     """All rows of a replay in order, in blocks, counted through from 0.
 
@@ -187,11 +177,6 @@ class Journal(Struct):
     def time(self, row: int) -> int:
         """The clock of a row's scan, ns since the log's first row."""
         return self.clock.start(self.scan(row))
-
-    def row(self, number: int) -> Row:
-        """One row for a person."""
-        tag = self.tag(number)
-        return Row(self.moment(number), self.step(number), tag, self.value_at(tag, number), self.raw(number))
 
     # many rows
 
