@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import gzip
 import json
 import os
 import subprocess
@@ -10,6 +11,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from threading import Thread
 
 from whorlograph.plant.catalog import cases
 
@@ -82,6 +84,30 @@ class Commands(unittest.TestCase):
                 self.assertEqual(run("replay", *FILES, "--until", "20", "--out", out, *extra).returncode, 0)
                 texts.append(out.read_text())
         self.assertEqual(*texts)
+
+    def test_a_packed_log_and_one_through_a_pipe_give_the_same_answer(self) -> None:
+        expected = run("why", *FILES, "Raise_Pump", *LISTS).stdout
+        with tempfile.TemporaryDirectory() as folder:
+            packed, pipe = Path(folder) / "shift.csv.gz", Path(folder) / "pipe"
+            packed.write_bytes(gzip.compress(BRIDGE.log.read_bytes()))
+            os.mkfifo(pipe)
+            writer = Thread(target=lambda: pipe.write_bytes(BRIDGE.log.read_bytes()))
+            writer.start()
+            for log in (packed, pipe):
+                with self.subTest(log.name):
+                    self.assertEqual(run("why", BRIDGE.program, log, "Raise_Pump", *LISTS).stdout, expected)
+            writer.join()
+
+    def test_a_damaged_packing_is_told_and_what_is_before_it_answers(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            packed = Path(folder) / "shift.csv.gz"
+            data = gzip.compress(BRIDGE.log.read_bytes())
+            packed.write_bytes(data[:len(data) * 2 // 3])
+            done = run("why", BRIDGE.program, packed, "Raise_Pump", *LISTS)
+        self.assertIn(done.returncode, (0, 1), done.stderr)
+        self.assertIn("set aside", done.stdout + done.stderr)
+        self.assertIn("the packed file is damaged behind its", done.stdout + done.stderr)
+        self.assertIn("Raise_Pump", done.stdout)
 
     def test_what_cannot_be_done_is_one_line_and_status_2(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -128,7 +128,7 @@ class Damage(WithFolder):
                 self.assertGreater(len(loaded.value.times), 10_000)
                 self.assertLess(len(loaded.value.times), 60_000)
                 self.assertGreaterEqual(loaded.value.set_aside, 1)
-                self.assertTrue(any("damaged from here on" in example for example in loaded.value.examples))
+                self.assertTrue(any("the packed file is damaged behind its" in str(n) for n in loaded.notices))
                 self.assertTrue(any("set aside" in str(n) for n in loaded.notices))
 
     def test_what_is_no_log_at_all_is_one_line(self) -> None:

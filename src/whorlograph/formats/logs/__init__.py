@@ -73,6 +73,8 @@ def _merge(parts: list[Rows], times: Times) -> Loaded[Log]:
 def _notices(part: Rows, disorder: int) -> list[Notice]:
     place = Place(part.file)
     found = []
+    if part.damage:
+        found.append(Notice(place, part.damage, "what is before it is used; fetch the file again"))
     if part.bad:
         example = part.examples[0].partition(": ")
         found.append(Notice(place, f"{part.bad} row{'s' * (part.bad != 1)} set aside, the first at {example[0]}: {example[2]}",

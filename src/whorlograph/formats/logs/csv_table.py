@@ -38,7 +38,7 @@ class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
-    ``stopped``: reading was stopped before the file's end.
+    ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
 
     file: str
@@ -54,6 +54,7 @@ class Rows(Struct):
     blocks: list[tuple[Ints, NDArray[Any], NDArray[Any]]] = field(default_factory=list)
     unknown: dict[str, int] = field(default_factory=dict)
     encoding: str = ""
+    damage: str = ""
     stopped: bool = False
 
     def set_aside(self, line: int, why: str) -> None:
@@ -163,7 +164,8 @@ def _finish(source: Source, rows: Rows) -> None:
     if source.damage:
         if not rows.rows:
             raise LogError(rows.file, f"cannot be opened ({source.damage})", "pack it again")
-        rows.set_aside(rows.rows + 2, f"the packed file is damaged from here on ({source.damage}); what is before it is used")
+        rows.damage = f"the packed file is damaged behind its {rows.rows} rows ({source.damage})"
+        rows.set_aside(rows.rows + 2, rows.damage)
 
 
 def _plainly(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows | None:
