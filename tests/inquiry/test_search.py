@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Callable
+from operator import eq, ge, gt, le, lt, ne
+from pathlib import Path
+from random import Random
 
 from tests.building import MS, program_of, session_of
+from tests.strategies import random_log, replayed
 from whorlograph.desk.finding import find, search_of
-from whorlograph.desk.session import Session
+from whorlograph.desk.session import Paths, Session
 from whorlograph.model.errors import UsageError
+from whorlograph.model.iolist import IoList
+from whorlograph.model.types import Family
 from whorlograph.plant.rungs import Ladder, coil, nc, no, timer
 
 ROWS = [(0, "X1", 0), (0, "X2", 0), (0, "N1", 5), (100, "X1", 1), (103, "X1", 0), (200, "X1", 1), (250, "N1", 12), (300, "X2", 1), (400, "X1", 0),
@@ -85,6 +92,71 @@ class Conditions(unittest.TestCase):
         self.assertEqual(find(self.session, "").steps, ())
         self.assertIn("write it like", find(self.session, "X1 and and").wrong)
         self.assertEqual((find(self.session, "no such words").steps, find(self.session, "no such words").wrong), ((), ""))
+
+
+class RandomConditions(unittest.TestCase):
+    """States of random replays against asking for every instant at which anything changed."""
+
+    def _instants(self, session: Session) -> list[int]:
+        journal = session.journal
+        found = {0, *session.log.times.tolist()}
+        found |= {journal.time(r) for r in range(len(journal))}
+        return sorted(found)
+
+    def _value(self, session: Session, tag: int, time: int) -> int:
+        """A tag's raw value at a time: inputs as the log has them, what is written as scans left it."""
+        journal, log = session.journal, session.log
+        if tag not in session.controller.written and bool((log.tags == tag).any()):
+            rows = [r for r in log.of(tag).tolist() if log.times[r] <= time]
+            return int(log.values[rows[-1]]) if rows else journal.initial[tag]
+        return journal.settled(tag, journal.clock.scan_at(time))
+
+    def _expression(self, random: Random, session: Session, depth: int) -> tuple[str, Callable[[int], bool]]:
+        plant = session.plant
+        kind = random.random()
+        if depth and kind < 0.35:
+            text, holds = self._expression(random, session, depth - 1)
+            return f"not ({text})", lambda time: not holds(time)
+        if depth and kind < 0.75:
+            (a, first), (b, second) = (self._expression(random, session, depth - 1) for _ in range(2))
+            if random.random() < 0.5:
+                return f"({a}) and ({b})", lambda time: first(time) and second(time)
+            return f"({a}) or ({b})", lambda time: first(time) or second(time)
+        chosen = [t for t in plant.tags[:plant.public] if t.name in ("X0", "X1", "X2", "M0", "M1", "Q0", "Q1", "I0", "D0")]
+        tag = random.choice(chosen)
+        if tag.type.family is Family.BOOL and random.random() < 0.6:
+            return tag.name, lambda time: bool(self._value(session, tag.index, time))
+        sign, limit = random.choice(("=", "<>", "<", ">", "<=", ">=")), random.choice((0, 1)) if tag.type.family is Family.BOOL else random.randint(-2, 6)
+        test = {"=": eq, "<>": ne, "<": lt, ">": gt, "<=": le, ">=": ge}[sign]
+        return f"{tag.name} {sign} {limit}", lambda time: bool(test(self._value(session, tag.index, time), limit))
+
+    def test_states_hold_where_asking_for_every_instant_says_so(self) -> None:
+        held = 0
+        for seed in range(40):
+            random, controller, _ = replayed(seed)
+            log = random_log(Random(seed + 1), controller.plant)
+            session = Session(controller, log, IoList({}), [], Paths(Path("random.xml")))
+            session.take(controller.replay(log))
+            instants = self._instants(session)
+            for _ in range(6):
+                text, holds = self._expression(random, session, 3)
+                expected: list[list[int]] = []
+                before = False
+                for time in instants:
+                    now = holds(time)
+                    if now and not before:
+                        expected.append([time, -1])
+                    elif before and not now:
+                        expected[-1][1] = time
+                    before = now
+                hits = search_of(session).hits(text)
+                self.assertEqual([[a, b] for a, b in zip(hits.starts.tolist(), hits.ends.tolist(), strict=True)], expected, (seed, text))
+                held += len(expected)
+                limit = 20 * MS
+                long = search_of(session).hits(f"{text} for > 20ms")
+                lasting = [p for p in expected if (p[1] if p[1] >= 0 else log.end) - p[0] > limit]
+                self.assertEqual(len(long), len(lasting), (seed, text))
+        self.assertGreater(held, 200)
 
 
 if __name__ == "__main__":
