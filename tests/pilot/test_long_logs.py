@@ -105,8 +105,11 @@ class LongLogs(unittest.IsolatedAsyncioTestCase):
             await pilot.press("slash", *"Open_PB", "enter")
             await pilot.pause()
             self.assertIn("so far", app.main.found.what)
+            before = len(app.main.found.starts)
             await pilot.press("X")
             await self.whole(pilot, app)
+            self.assertNotIn("so far", app.main.found.what)
+            self.assertGreater(len(app.main.found.starts), before)
             self.assertNotIn("Ctrl+C stops", screen_text(app))
             self.assertGreater(len(app.main.session.journal), 400_000)
 

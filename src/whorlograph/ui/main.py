@@ -10,6 +10,7 @@ from textual import events
 
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
+from whorlograph.desk.finding import find
 from whorlograph.desk.job import Desk
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
@@ -94,6 +95,8 @@ class MainScreen(Keeping):
 
     def _last_stage(self, stage: Stage) -> None:
         self._take_stage(stage)
+        if self.found.text and self.session.replayed:
+            self.found = find(self.session, self.found.text)
         if self.first_question is None or stage.answer is None:
             self.say("ask why of a tag: : finds one")
             return
