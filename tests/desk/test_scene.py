@@ -57,6 +57,9 @@ class Words(unittest.TestCase):
         for word in ("S-7", "press frame", "terminal 21", "drawing D3/2", "wired normally closed: off means actuated"):
             self.assertIn(word, card)
         self.assertTrue(scene.first_root().startswith("Check S-7, press frame, terminal 21"))
+        self.assertIn("0.410", scene.first_root())
+        self.assertFalse(scene.first_root(50)[-1].isdigit())
+        self.assertNotIn("0.4", scene.first_root(50))
 
     def test_folding_hides_what_lies_below_and_says_so(self) -> None:
         session = self.session()

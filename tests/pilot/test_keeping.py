@@ -11,7 +11,7 @@ from pathlib import Path
 from textual.pilot import Pilot
 from textual.widgets import Input
 
-from tests.pilot.walking import answered, screen_text, until
+from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
 from whorlograph.model.question import Question
@@ -203,6 +203,26 @@ class Keeping(unittest.IsolatedAsyncioTestCase):
             text = screen_text(app)
             for word in ("asked", "Leaf_Free", "marked", "whorlograph why"):
                 self.assertIn(word, text)
+
+
+class Messages(unittest.IsolatedAsyncioTestCase):
+    """What was said can be read again."""
+
+    async def test_long_messages_can_be_read_whole(self) -> None:
+        app = bridge_app()
+        async with app.run_test(size=(80, 24)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("m", "k")
+            app.main.say("a message that goes on " * 8 + "to its very end")
+            await pilot.press("exclamation_mark")
+            await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("Said lately", text)
+            self.assertIn("to its very end", text)
+            self.assertIn("mark k set at 14:02:52.190", text)
+            self.assertLess(text.index("to its very end"), text.index("mark k set"), "the last one first")
+            await pilot.press("escape")
+            self.assertIs(app.screen, app.main)
 
 
 if __name__ == "__main__":

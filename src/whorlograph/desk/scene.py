@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import textwrap
 from bisect import bisect_left, bisect_right
 from itertools import groupby
@@ -266,13 +267,18 @@ class Scene:
         found = [w[-1].step for w in (self.tracer.writers.get(t) for t in tags) if w]
         return [s for s in dict.fromkeys(found) if s not in known]
 
-    def first_root(self) -> str:
-        """The first root with what to check, in one line; "" where there is none."""
+    def first_root(self, width: int = 0) -> str:
+        """The first root with what to check, in one line; "" where there is none.
+
+        Args: width: where there is no room for the instant too, it is left out whole, never cut.
+        """
         if not self.answer.roots:
             return ""
         root = self.answer.roots[0]
         check = root.what_to_check.partition(";")[0].partition(", drawing")[0]
-        return f"{check[:1].upper()}{check[1:]}: {root.text.partition(';')[0].partition(' (')[0]}" if check else root.text
+        told = root.text.partition(";")[0].partition(" (")[0]
+        whole = f"{check[:1].upper()}{check[1:]}: {told}" if check else root.text
+        return whole if not width or len(whole) <= width else re.split(r" (?:at|since) \d", whole)[0]
 
     def blockers(self, step: int, scan: int) -> frozenset[int]:
         """The elements of a step that stop power at a scan."""

@@ -74,7 +74,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("fresh", ("R",), "start fresh", "forget marks, notes, lanes and the walk of this job (u brings them back), and show the complaint"),
     Action("export", ("e",), "export", "the answer on paper: PDF, SVG or text, for the shift book"),
     Action("back", ("backspace", "escape"), "back", "the way back, through questions and moments", footer=True),
-    Action("aside", ("exclamation_mark",), "set aside", "what was set aside, and what the answer rests on"),
+    Action("aside", ("exclamation_mark",), "set aside", "what was set aside, what the answer rests on, and the last messages once more"),
     Action("copy", ("y",), "copy command", "copy the command that prints this answer"),
     Action("theme", ("T",), "colours", "dark, light, high contrast, one colour"),
     Action("mouse", ("M",), "mouse", "leave the mouse to the terminal, or take it back"),

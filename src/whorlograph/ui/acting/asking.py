@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Generator
+from textwrap import wrap
 
 from whorlograph.desk.asking import answer_to, prove_root
 from whorlograph.desk.command_line import why_command
@@ -126,4 +127,8 @@ class Asking(Paging):
         lines += [[(f"  {example}", Ink.QUIET)] for example in self.session.log.examples]
         if len(lines) == 1:
             lines.append([("  Nothing was set aside.", Ink.TEXT)])
-        self.app.push_screen(ListOverlay("set aside, and what the answer rests on", lines))
+        if self.messages:
+            lines += [[("", Ink.TEXT)], [("  Said lately", Ink.STRONG)]]
+            width = max(30, min(120, self.size.width - 6))
+            lines += [[(f"  {part}", Ink.TEXT)] for said in reversed(self.messages) for part in wrap(said, width, subsequent_indent="  ")]
+        self.app.push_screen(ListOverlay("set aside, what the answer rests on, what was said", lines))

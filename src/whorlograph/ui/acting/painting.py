@@ -73,6 +73,7 @@ class Painting(Screen[None]):
         self.blocks: list[tuple[int, RungBlock]] = []
         self.owners: list[int] = []
         self.said = ""
+        self.messages: list[str] = []
         self.work = Work(self)
         self.last = ""
         self.page: Page | None = None
@@ -126,8 +127,10 @@ class Painting(Screen[None]):
             self.timeline.styles.height = min(max(5, height // 4), lanes * double + 2) if narrow else min(height // 3, lanes * double + 2)
 
     def say(self, text: str) -> None:
-        """A message in the line above the footer."""
+        """A message in the line above the footer; the last ones can be read again."""
         self.said = text
+        if text and (not self.messages or self.messages[-1] != text):
+            self.messages = [*self.messages[-19:], text]
         if self.page is not None:
             self.page.say(text)
             return
@@ -193,7 +196,7 @@ class Painting(Screen[None]):
             return ""
         answer = self.scene.answer
         if self.size.width < WIDE and self.view.line == 0 and self.view.strand == "trail" and answer.roots and self.size.height >= 16:
-            return self.scene.first_root()
+            return self.scene.first_root(self.size.width - 2)
         if self.size.width < 60 or self.size.height < 16:
             return f"the three strands want 60 x 16, this is {self.size.width} x {self.size.height}; Tab changes the strand"
         if self.found.starts and self.view.strand != "rungs":
