@@ -139,7 +139,9 @@ class Block(Struct):
         counts = np.bincount(self.tags, minlength=top - 1)
         bounds = np.zeros(top, np.uint32)
         np.cumsum(counts, out=bounds[1:])
-        self._order, self._bounds = order.astype(np.uint16), bounds
+        # The order last: blocks are shared with journals that other threads ask, and it says that the index is there.
+        self._bounds = bounds
+        self._order = order.astype(np.uint16)
 
 
 def make_block(scans: Narrow, numbers: Narrow, steps: Narrow, tags: Narrow, values: Narrow) -> Block:
