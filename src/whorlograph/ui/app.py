@@ -12,6 +12,7 @@ from textual.screen import Screen
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.model.errors import WhorlographError
 
+from .early import again
 from .first import FirstScreen, Opening
 
 if TYPE_CHECKING:
@@ -75,7 +76,11 @@ class WhorlographApp(App[None], inherit_bindings=False):
         assert self.session is not None
         desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs)
         self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
+        first = self.screen
         self.push_screen(self.main)
+        if isinstance(first, FirstScreen):
+            for event in first.waiting:
+                again(self, event)
         self._ground()
 
     def _handle_exception(self, error: Exception) -> None:

@@ -43,6 +43,7 @@ class FirstScreen(Screen[None]):
     def __init__(self, opening: Opening) -> None:
         super().__init__()
         self.opening = opening
+        self.waiting: list[events.Key] = []
         self.hint = Lines("firsthint")
 
     def compose(self) -> ComposeResult:
@@ -57,10 +58,11 @@ class FirstScreen(Screen[None]):
         self.hint.show([[(" reading; q leaves", Ink.TEXT)]])
 
     def on_key(self, event: events.Key) -> None:
-        """q leaves; nothing else is there yet, and it says so."""
+        """q leaves; everything else waits for the main view, and it says so."""
         event.stop()
         event.prevent_default()
         if event.key in ("q", "ctrl+q"):
             self.app.exit()
         else:
+            self.waiting.append(event)
             self.hint.show([[(" still reading: the answer comes in a moment; q leaves", Ink.TEXT)]])
