@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import gc
 import os
+import select
 import signal
 from collections.abc import Callable
 from pathlib import Path
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
     Loaded = tuple[Session, Question | None]
 
+PATIENCE = 20.0  # seconds after which the work is done here instead
 MOST = 8 << 20  # bytes of files: of longer ones the replay is worth looking at before it is done
 
 
@@ -42,7 +44,10 @@ def ahead(load: Callable[[], Loaded], *files: Path | None) -> Callable[[], Loade
         from . import asking, session  # noqa: F401 -- what comes is made of these: import them meanwhile
 
         with os.fdopen(reading, "rb") as pipe:
-            data = pipe.read()
+            ready = select.select([pipe], [], [], PATIENCE)[0]
+            if not ready:
+                os.kill(child, signal.SIGKILL)
+            data = pipe.read() if ready else b""
         os.waitpid(child, 0)
         return _taken(data) if data else load()
 
