@@ -8,6 +8,7 @@ from threading import Thread
 
 import numpy as np
 
+from whorlograph.engine import layout as at
 from whorlograph.engine.block import Block, make_block
 from whorlograph.engine.journal import RECORD, Columns
 
@@ -83,6 +84,16 @@ class Blocks(unittest.TestCase):
             for thread in threads:
                 thread.join()
             self.assertEqual(wrong, [])
+
+    def test_rows_of_the_clock_may_be_cut_apart_anywhere(self) -> None:
+        rows = [(1, 0, -1, at.CLOCK_START, 0), (1, 0, -1, at.CLOCK_PERIOD, 10), (1, 1, 0, 3, 1), (2, 0, -1, at.CLOCK_START, 10),
+                (2, 0, -1, at.CLOCK_PERIOD, 25), (2, 1, 0, 3, 0)]
+        for cut in range(len(rows) + 1):
+            columns = Columns()
+            for part in (rows[:cut], rows[cut:]):
+                columns.add(np.array(part, RECORD))
+            found = columns.journal([0] * 5, 3)
+            self.assertEqual((len(found), found.clock.start(2), found.clock.start(3)), (2, 10, 35), cut)
 
     def test_a_journal_made_before_does_not_change_with_what_comes_later(self) -> None:
         columns = Columns()

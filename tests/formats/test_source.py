@@ -100,6 +100,16 @@ class Lines(WithFolder):
         self.assertEqual(loaded.value.set_aside, 1)
         self.assertIn(":3: ", loaded.value.examples[0])
 
+    def test_lines_are_counted_from_the_file_s_first(self) -> None:
+        loaded = self.log("a.csv", b"\n\ntime,tag,value\n1,X1,0\n\n2,X1,maybe\n3,X1,1\n")
+        self.assertIn(":6: ", loaded.value.examples[0])
+        self.assertEqual(loaded.value.values.tolist(), [0, 1])
+
+    def test_a_damaged_io_list_is_not_used_in_part(self) -> None:
+        packed = gzip.compress(b"tag,description\n" + os.urandom(4000).hex().encode() + b",x\n" * 50)
+        with self.assertRaisesRegex(LogError, "damaged"):
+            read_table(self.file("io.csv.gz", packed[:len(packed) * 2 // 3]), "I/O list")
+
     def test_a_cell_of_an_io_list_may_hold_a_line_end(self) -> None:
         table = read_table(self.file("io.csv", b'tag,description\nX1,"above\nthe door"\nX2,b\n'), "I/O list")
         self.assertEqual([row for _, row in table.rows], [["X1", "above\nthe door"], ["X2", "b"]])

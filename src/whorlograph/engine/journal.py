@@ -39,11 +39,12 @@ class Columns:
         """Take records: scan, number, step, tag (int32) and value (int64); they are copied."""
         block: Any = records
         tag = block["tag"]
-        begins, periods = tag == at.CLOCK_START, tag == at.CLOCK_PERIOD
-        if begins.any():
-            for scan, start, period in zip(block["scan"][begins].tolist(), block["value"][begins].tolist(),
-                                           block["value"][periods].tolist(), strict=True):
-                self.clock(scan, start, period)
+        if (tag < 0).any():
+            # One by one: the start of a stretch of scans and its period may come in two pieces.
+            begins = block[tag == at.CLOCK_START]
+            self.scans += begins["scan"].tolist()
+            self.starts += begins["value"].tolist()
+            self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
             block = block[tag >= 0]
         self.rows += len(block)
         for part, repeat in parted(block):

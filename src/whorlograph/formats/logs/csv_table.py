@@ -122,8 +122,8 @@ def read_csv(path: Path, plant: Plant, profile: Profile, times: Times, watch: Wa
 
 
 def _generally(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows:
-    path, lines = source.path, source.lines()
-    first = next((line for line in lines if line), "")
+    path, lines = source.path, enumerate(source.lines(), 1)
+    first = next((line for _, line in lines if line), "")
     separator = max(",;\t", key=first.count)
     header = [h.strip() for h in cells(first, separator)]
     at = _column(header, profile.log_time, TIME_NAMES)
@@ -132,7 +132,7 @@ def _generally(source: Source, plant: Plant, profile: Profile, times: Times, wat
         raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                        '[log] time = "..."')
     rows = Rows(str(path))
-    numbered = ((i, cells(line, separator)) for i, line in enumerate(lines, 2) if line)
+    numbered = ((i, cells(line, separator)) for i, line in lines if line)
     samples = list(islice(numbered, SAMPLES))
     day = _date_column(header, samples, at)
     times.look([r[at] for _, r in samples if len(r) > at])

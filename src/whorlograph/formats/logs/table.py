@@ -35,6 +35,8 @@ def read_table(path: Path, what: str) -> Table:
     """
     with Source(path, what) as source:
         lines = list(source.lines())
+    if source.damage:
+        raise LogError(str(path), f"the packed {what} is damaged ({source.damage})", "fetch the file again")
     first = next((line for line in lines if line), "")
     separator = max(",;\t", key=first.count)
     reader = csv.reader([f"{line}\n" for line in lines], delimiter=separator)
