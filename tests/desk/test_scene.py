@@ -7,8 +7,9 @@ import unittest
 from tests.building import MS, program_of, program_with, session_of
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.asking import ask, prove_all
-from whorlograph.desk.scene import Scene, window
+from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
+from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.profile import Overflow

@@ -131,8 +131,8 @@ class Drawn(unittest.TestCase):
 
     def lines(self, moment: int, width: int = 50, rows: int = 8) -> list[list[tuple[str, Ink]]]:
         tags = self.scene.lanes()
-        layout = self.scene.timeline(tags, 0, 1000 * MS, width, moment * MS, self.session.journal.clock.scan_at(moment * MS))
-        return self.scene.timeline_lines(layout, 22, None, rows)[0]
+        layout = self.scene.timeline.layout(tags, 0, 1000 * MS, width, moment * MS, self.session.journal.clock.scan_at(moment * MS))
+        return self.scene.timeline.lines(layout, 22, None, rows)[0]
 
     def test_every_lane_has_the_width_and_one_moment(self) -> None:
         for moment in (0, 10, 305, 500, 620, 999):
@@ -160,17 +160,17 @@ class Drawn(unittest.TestCase):
 
     def test_hits_and_marks_stand_in_a_line_of_their_own(self) -> None:
         tags = self.scene.lanes()
-        layout = self.scene.timeline(tags, 0, 1000 * MS, 50, 0, 1)
-        self.scene.annotate(layout, 50, (10 * MS, 300 * MS, 301 * MS, 2000 * MS), {500 * MS: "a"})
-        line = plain(self.scene.timeline_lines(layout, 22, None, 9)[0][-2])
+        layout = self.scene.timeline.layout(tags, 0, 1000 * MS, 50, 0, 1)
+        self.scene.timeline.annotate(layout, 50, (10 * MS, 300 * MS, 301 * MS, 2000 * MS), {500 * MS: "a"})
+        line = plain(self.scene.timeline.lines(layout, 22, None, 9)[0][-2])
         self.assertTrue(line.startswith(" 4 hits"))
         self.assertEqual((line[22], line[22 + 15], line[22 + 25]), ("▽", "2", "a"))
 
     def test_a_second_replay_has_thin_lanes_of_its_own(self) -> None:
         scene = Scene(self.session, self.scene.answer)
-        scene.with_trial(self.session.controller.replay(self.session.log))
-        layout = scene.timeline(scene.lanes(), 0, 1000 * MS, 50, 0, 1)
-        lines, owners = scene.timeline_lines(layout, 22, None, 20)
+        scene.timeline.with_trial(self.session.controller.replay(self.session.log))
+        layout = scene.timeline.layout(scene.lanes(), 0, 1000 * MS, 50, 0, 1)
+        lines, owners = scene.timeline.lines(layout, 22, None, 20)
         thin = [plain(x) for x in lines if "without the fault" in plain(x)]
         self.assertEqual(len(thin), len(scene.lanes()))
         self.assertEqual(set(thin[0][22:]), {"─", "·", "╌"})

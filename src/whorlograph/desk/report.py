@@ -15,8 +15,9 @@ from whorlograph.model.times import clock_text, date_text
 
 from .command_line import why_command
 from .job import Kept
-from .scene import Scene, plain_scene, window
+from .scene import Scene, plain_scene
 from .session import Session
+from .timeline import window
 from .words import answer_text, root_lines
 
 MOST_RUNGS, MOST_LANES = 14, 22
@@ -58,7 +59,7 @@ def report_pages(session: Session, answer: Answer, kept: Kept | None = None) -> 
     sheets.heading(f"What these tags did, {scene.clock(start)} to {scene.clock(end)}")
     cells = int(sheets.room - NAMES - VALUE)
     tags = scene.lanes()[:MOST_LANES]
-    layout = scene.timeline(tags, start, end, cells, scene.journal.clock.start(answer.scan), answer.scan)
+    layout = scene.timeline.layout(tags, start, end, cells, scene.journal.clock.start(answer.scan), answer.scan)
     sheets.picture(timeline_picture(layout, sheets.room, scene.name, lambda t: scene.clock(t, 3 if end - start < 20_000_000_000 else 0)))
     steps = scene.steps()[:MOST_RUNGS]
     if steps:

@@ -90,7 +90,7 @@ class MainScreen(Keeping):
         same = self.view.question == self.first_question and before.answer.text == stage.answer.text
         self.outdated = not same
         self.scene = Scene(stage.session, stage.answer if same else before.answer)
-        self.scene.with_trial(before.trial)
+        self.scene.timeline.with_trial(before.timeline.trial)
         self.paint()
 
     def _last_stage(self, stage: Stage) -> None:

@@ -19,15 +19,15 @@ class Worked(Message):
 
 
 class Working(Message):
-    """How far a piece of work has come: words, or a stage to look at. Newer words replace older ones."""
+    """How far a piece of work has come: words, or a stage to look at. What is newer replaces older words, never a stage with a session."""
 
     def __init__(self, what: str, told: object) -> None:
         super().__init__()
         self.what, self.told = what, told
 
     def can_replace(self, message: Message) -> bool:
-        """Only the newest progress is worth showing."""
-        return isinstance(message, Working) and message.what == self.what and isinstance(message.told, str)
+        """Whether a newer message makes this one needless."""
+        return isinstance(message, Working) and message.what == self.what and getattr(self.told, "session", None) is None
 
 
 class Work:

@@ -7,8 +7,9 @@ from textwrap import wrap
 
 from whorlograph.desk.asking import answer_to, prove_root
 from whorlograph.desk.command_line import why_command
-from whorlograph.desk.scene import Scene, window
+from whorlograph.desk.scene import Scene
 from whorlograph.desk.summary import fault_text
+from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.proof import Proof
 from whorlograph.inquiry.trail import Answer
@@ -83,7 +84,7 @@ class Asking(Paging):
         if self.scene is None:
             return
         if proof.journal is not None:
-            self.scene.with_trial(proof.journal)
+            self.scene.timeline.with_trial(proof.journal)
             self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
         self.paint()

@@ -123,7 +123,7 @@ class Painting(Screen[None]):
             self.rungs.styles.height = (max(7, (height - 11) // 2)) if narrow else "100%"
             lanes = len(self.all_lanes()) if self.scene is not None else 6
             self.hand.styles.height = min(13, max(6, (height - 30) // 2 + 6))
-            double = 2 if self.scene is not None and self.scene.trial is not None else 1
+            double = 2 if self.scene is not None and self.scene.timeline.trial is not None else 1
             self.timeline.styles.height = min(max(5, height // 4), lanes * double + 2) if narrow else min(height // 3, lanes * double + 2)
 
     def say(self, text: str) -> None:
@@ -321,7 +321,7 @@ class Painting(Screen[None]):
     def all_lanes(self) -> list[int]:
         """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""
         assert self.scene is not None
-        more = tuple(self.scene.rung_lanes(self.size.height // 3 - 2)) if self.size.width >= WIDE and self.scene.trial is None else ()
+        more = tuple(self.scene.rung_lanes(self.size.height // 3 - 2)) if self.size.width >= WIDE and self.scene.timeline.trial is None else ()
         return self.scene.lanes((*self.kept_lanes(), *more))
 
     def _paint_timeline(self) -> None:
@@ -330,14 +330,14 @@ class Painting(Screen[None]):
         names = 26 if self.size.width >= WIDE else 22
         width = max(10, room.width - names - 1)
         tags = self.all_lanes()
-        layout = self.scene.timeline(tags, self.view.start, self.view.end, width, self.view.time, self.view.scan)
-        self.scene.annotate(layout, width, self.found.starts, {m.time: m.letter for m in self.desk.kept.marks},
+        layout = self.scene.timeline.layout(tags, self.view.start, self.view.end, width, self.view.time, self.view.scan)
+        self.scene.timeline.annotate(layout, width, self.found.starts, {m.time: m.letter for m in self.desk.kept.marks},
                             {n.time: "\"" for n in self.desk.kept.notes})
-        double = 2 if self.scene.trial is not None else 1
+        double = 2 if self.scene.timeline.trial is not None else 1
         visible = max(1, (room.height - 1) // double)
         at = tags.index(self.view.lane) if self.view.lane in tags else 0
         first = max(0, at - visible + 1)
-        lines, self.owners = self.scene.timeline_lines(layout, names, self.view.lane if self.view.strand == "timeline" else None, room.height, first)
+        lines, self.owners = self.scene.timeline.lines(layout, names, self.view.lane if self.view.strand == "timeline" else None, room.height, first)
         more = len(tags) - visible
         note = f"{more} more lanes" if more > 0 else ""
         self.timeline.show(lines, frozenset(), 0, self.view.strand == "timeline", note)

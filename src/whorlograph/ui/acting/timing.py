@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from whorlograph.desk.scene import window
+from whorlograph.desk.timeline import window
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import parse_time

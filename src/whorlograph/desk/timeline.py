@@ -1,0 +1,160 @@
+"""The timeline strand: lanes of a replay over a stretch of time as lines, with hits, marks and the thin lanes of a trial."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable
+from itertools import groupby
+
+from whorlograph.drawing import timeline_layout
+from whorlograph.drawing.shapes import Ink, Run, fitted
+from whorlograph.drawing.timeline_layout import CellKind, Lane, TimelineLayout, Window, cell_glyph
+from whorlograph.engine.journal import Journal
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.literals import duration_text
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+
+from .session import Session
+
+_CELL_INKS = {CellKind.ON: Ink.LIVE, CellKind.RISE: Ink.LIVE, CellKind.FALL: Ink.LIVE, CellKind.CROWDED: Ink.LIVE,
+              CellKind.NOTCH: Ink.STRONG, CellKind.SPIKE: Ink.STRONG}
+
+
+class Timeline:
+    """Draws lanes of one session.
+
+    Args: name: gives a tag's name as the other strands write it.
+    """
+
+    def __init__(self, session: Session, name: Callable[[int | None], str]) -> None:
+        self.session, self.name = session, name
+        self.trial: Journal | None = None
+        self.window = Window(session.journal, 0, 1, 1)
+        self.trial_window: Window | None = None
+        self._lane_runs: dict[int, list[Run]] = {}
+
+    def with_trial(self, journal: Journal | None) -> None:
+        """Show a second replay as thin lanes; None takes them away."""
+        self.trial = journal
+
+    def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
+        """Lanes of the replay over a stretch of time."""
+        position = self.session.journal.settled_position(scan)
+        plant_tags = [self.session.plant.tags[t] for t in tags]
+        clock = self.session.journal.clock
+        if not self.window.shows(self.session.journal, start, end, width):
+            unknown = None if self.session.journal.complete else clock.start(clock.last)
+            self.window, self._lane_runs = Window(self.session.journal, start, end, width, unknown), {}
+        return timeline_layout.lay_out(self.window, plant_tags, moment, position)
+
+    def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
+        """Put search hits and marks (time to character) on the cells they fall into."""
+        span = max(1, layout.end - layout.start)
+        counts: dict[int, int] = {}
+        first, last = bisect_left(hits, layout.start), bisect_right(hits, layout.end)
+        for time in hits[first:last]:
+            cell = min(width - 1, (time - layout.start) * width // span)
+            counts[cell] = counts.get(cell, 0) + 1
+        layout.hits = set(counts)
+        layout.marks = {cell: "▽" if count == 1 else str(count) if count < 10 else "#" for cell, count in counts.items()}
+        for sign in signs:
+            for time, letter in sign.items():
+                if layout.start <= time <= layout.end:
+                    layout.marks[min(width - 1, (time - layout.start) * width // span)] = letter
+        layout.named = f"{len(hits)} hits" if hits else "marks" if layout.marks else ""
+
+    def _trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
+        """The thin lane of the second replay."""
+        if self.trial is None:
+            return ""
+        if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
+            self.trial_window = Window(self.trial, start, end, width)
+        one = self.session.plant.tags[tag]
+        cells = self.trial_window.cells(one)[0]
+        if one.type.family is not Family.BOOL:
+            return "".join(cell_glyph(c, False) for c in cells)
+        return "".join({"on": "─", "off": "·"}.get(c.kind.value, "╌") for c in cells)
+
+    def lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int,
+                       first: int = 0) -> tuple[list[list[Run]], list[int]]:
+        """The timeline as lines: lanes, thin lanes of a trial, the axis; and the tag of each line (-1: none)."""
+        lines: list[list[Run]] = []
+        owners: list[int] = []
+        if layout.marks or layout.named:
+            rows -= 1
+        for lane in layout.lanes[first:]:
+            if len(lines) >= rows - 1:
+                break
+            picked = lane.tag == chosen
+            label = fitted(self.name(lane.tag), names - 7)
+            value = fitted(lane.value, 6)
+            ink = Ink.CHOSEN if picked else Ink.TEXT
+            runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - 7), ink), (value.rjust(5) + " ", Ink.STRONG)]
+            runs += self._cells(lane, layout.moment)
+            lines.append(runs)
+            owners.append(lane.tag)
+            if self.trial is not None and len(lines) < rows - 1:
+                text = self._trial_cells(lane.tag, layout.start, layout.end, len(lane.cells))
+                lines.append([(" " + "  without the fault".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
+                owners.append(-1)
+        if layout.marks or layout.named:
+            cells = [" "] * (len(layout.lanes[0].cells) if layout.lanes else 0)
+            for cell, sign in layout.marks.items():
+                if cell < len(cells):
+                    cells[cell] = sign
+            lines.append([(f" {layout.named}".ljust(names)[:names], Ink.QUIET), ("".join(cells), Ink.STRONG)])
+            owners.append(-1)
+        lines.append(self._axis(layout, names, len(layout.lanes[0].cells) if layout.lanes else 0))
+        owners.append(-1)
+        return lines, owners
+
+    def _cells(self, lane: Lane, moment: int | None) -> list[Run]:
+        """A lane's cells, with the cursor on them."""
+        runs = self._lane_runs.get(lane.tag)
+        if runs is None:
+            drawn = [(cell_glyph(cell, lane.boolean), _CELL_INKS.get(cell.kind, Ink.DEAD)) for cell in lane.cells]
+            runs = self._lane_runs[lane.tag] = [("".join(c for c, _ in part), ink) for ink, part in groupby(drawn, key=lambda d: d[1])]
+        if moment is None:
+            return runs
+        found: list[Run] = []
+        at = 0
+        for text, ink in runs:
+            if at <= moment < at + len(text):
+                i, kind = moment - at, lane.cells[moment].kind
+                char = "┴" if kind is CellKind.OFF else "█" if kind is CellKind.ON else text[i]
+                found += [(text[:i], ink), (char, Ink.MOMENT), (text[i + 1:], ink)]
+            else:
+                found.append((text, ink))
+            at += len(text)
+        return [run for run in found if run[0]]
+
+    def _axis(self, layout: TimelineLayout, names: int, width: int) -> list[Run]:
+        span = layout.end - layout.start
+        decimals = 3 if span < 20_000_000_000 else 0
+        cells = [" "] * width
+        for cell, time in layout.ticks:
+            text = "╷" + clock_text(self.session.log, time, decimals)
+            if layout.moment is not None and cell <= layout.moment <= cell + len(text):
+                continue
+            if cell + len(text) <= width and all(c == " " for c in cells[cell:cell + len(text) + 1]):
+                cells[cell:cell + len(text)] = list(text)
+        label = f" {duration_text(span)} wide"
+        runs: list[Run] = [(fitted(label, names - 1).ljust(names), Ink.QUIET)]
+        if layout.moment is not None and layout.moment < width:
+            cells[layout.moment] = "▲"
+            at = layout.moment
+            runs += [("".join(cells[:at]), Ink.QUIET), ("▲", Ink.MOMENT), ("".join(cells[at + 1:]), Ink.QUIET)]
+        else:
+            runs.append(("".join(cells), Ink.QUIET))
+        return runs
+
+
+def window(session: Session, answer: Answer) -> tuple[int, int]:
+    """A stretch of time that shows the complaint and what led to it, but not more (ns)."""
+    near = 120_000_000_000
+    times = [link.since for _, link in answer.links() if link.since is not None and answer.time - link.since < near]
+    times += [r.since for r in answer.roots[:2] if r.since is not None and answer.time - r.since < near]
+    reach = max(0, answer.time - min(times, default=answer.time))
+    before = max(1_000_000_000, reach * 3 // 2)
+    return max(0, answer.time - before), min(max(session.log.end, 1), answer.time + max(600_000_000, before // 2))
