@@ -192,7 +192,8 @@ class Keeping(Asking):
         from whorlograph.model.literals import duration_text
 
         lasting = f", for {duration_text(end - self.found.starts[number])}" if end >= 0 else ""
-        self.say(f"{number + 1} of {len(self.found.starts)}{lasting}{tail} · n and N go on")
+        so_far = "" if self.session.journal.complete else " so far"
+        self.say(f"{number + 1} of {len(self.found.starts)}{so_far}{lasting}{tail} · n and N go on")
 
     def _next_hit(self, forward: bool) -> None:
         starts = self.found.starts

@@ -183,7 +183,9 @@ class Painting(Screen[None]):
             text = ""
         elif len(text) + len(told) + 4 > width:
             told = parts[0] if len(text) + len(parts[0]) + 4 <= width else ""
-        gap = max(2, width - len(text) - len(told) - 2)
+        if len(told) + 3 > width:
+            told = parts[0]
+        gap = max(1, width - len(text) - len(told) - 2)
         return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.STRONG)]
 
     def _paint_hint(self) -> None:
