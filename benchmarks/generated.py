@@ -77,7 +77,7 @@ def write_program(made: Plan, path: Path) -> None:
     timers = tuple(Variable(f"T{i:03}", Named("TON"), VariableKind.LOCAL) for i in range(made.timers))
     tags = tuple(Variable(name, BOOL, VariableKind.GLOBAL) for name in (*made.inputs, *made.inner))
     pou = Pou("Main", PouKind.PROGRAM, timers, ladder.body())
-    configuration = Configuration("Plant", (Resource("One", (ProgramInstance("Main", "Main"),)),), tags)
+    configuration = Configuration("Running", (Resource("One", (ProgramInstance("Main", "Main"),)),), tags)
     path.write_bytes(write_xml(Program("generated", {}, {"main": pou}, (configuration,))))
 
 

@@ -58,8 +58,8 @@ def main() -> None:
     case = cases()["bridge"]
     from whorlograph.desk.session import Paths, load
 
-    plant = load(Paths(case.program, (), case.iolist, case.profile)).plant
-    names = [t.name for t in plant.tags[:plant.public] if t.address is not None and t.address.area == "I" and t.type.name == "BOOL"][:SIGNALS]
+    running = load(Paths(case.program, (), case.iolist, case.profile)).running
+    names = [t.name for t in running.tags[:running.public] if t.address is not None and t.address.area == "I" and t.type.name == "BOOL"][:SIGNALS]
     command = [sys.executable, "-m", "whorlograph.cli.main", "open", str(case.program)]
     more = ["--io-list", str(case.iolist), "--profile", str(case.profile), "--tag", case.tag]
     with tempfile.TemporaryDirectory() as home:

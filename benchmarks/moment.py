@@ -17,8 +17,8 @@ def main() -> None:
     session = load(Paths(case.program, (case.log,), case.iolist, case.profile))
     journal, random = session.journal, Random(1)
     tracer = inquiry(session).tracer
-    asked = [(random.randrange(session.plant.public), Moment(random.randint(1, journal.clock.last), random.randint(1, 70))) for _ in range(4000)]
-    for tag in range(session.plant.public):
+    asked = [(random.randrange(session.running.public), Moment(random.randint(1, journal.clock.last), random.randint(1, 70))) for _ in range(4000)]
+    for tag in range(session.running.public):
         journal.rows(tag)  # the index of rows by tag is made once
     start = time.perf_counter()
     for tag, moment in asked:

@@ -54,10 +54,10 @@ def program_with(bodies: dict[str, LadderBody], tags: str, blocks: str = "", ini
 
 def log_of(controller: Controller, rows: Rows, end: int | None = None) -> Log:
     """A log of (time in ms, tag, value)."""
-    listed = sorted(((int(t * MS), controller.plant.by_name[n.lower()], v) for t, n, v in rows), key=lambda r: r[0])
+    listed = sorted(((int(t * MS), controller.running.by_name[n.lower()], v) for t, n, v in rows), key=lambda r: r[0])
     last = listed[-1][0] if listed else 0
     return Log(np.array([r[0] for r in listed], np.int64), np.array([r[1] for r in listed], np.int32),
-               np.array([raw(r[2], controller.plant.tags[r[1]].type) for r in listed], np.int64),
+               np.array([raw(r[2], controller.running.tags[r[1]].type) for r in listed], np.int64),
                end=last if end is None else end * MS, rows=len(listed))
 
 
@@ -76,7 +76,7 @@ def course_of(journal: Journal, controller: Controller, tag: str) -> list[tuple[
     """(scan, settled value) at each change of a tag."""
     from whorlograph.inquiry.symptoms import course
 
-    path = course(journal, controller.plant.by_name[tag.lower()])
+    path = course(journal, controller.running.by_name[tag.lower()])
     return list(zip(path.scans.tolist(), path.values.tolist(), strict=True))
 
 

@@ -34,7 +34,7 @@ from whorlograph.model.log import Log
 from whorlograph.model.profile import Overflow, Profile
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.rungs import build
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 from whorlograph.model.types import BOOL, DINT, ELEMENTARY, INT, LINT, REAL, TIME, ArrayOf, Elementary, Family, Named, Simple
 
 SINT, UINT, WORD = ELEMENTARY["SINT"], ELEMENTARY["UINT"], ELEMENTARY["WORD"]
@@ -302,15 +302,15 @@ def replayed(seed: int) -> tuple[Random, Controller, Journal]:
     random = Random(seed)
     program, profile = random_case(random)
     controller = Controller(program, profile)
-    return random, controller, controller.replay(random_log(random, controller.plant))
+    return random, controller, controller.replay(random_log(random, controller.running))
 
 
-def random_log(random: Random, plant: Plant) -> Log:
+def random_log(random: Random, running: Running) -> Log:
     """A random log of the inputs, a few hundred milliseconds long."""
     names = ["x0", "x1", "x2", "x3", "x4", *random.sample(["i0", "r0", "d0", "w0"], 1)]
     rows = []
     for _ in range(random.randint(5, 60)):
-        tag = plant.tags[plant.by_name[random.choice(names)]]
+        tag = running.tags[running.by_name[random.choice(names)]]
         value = random.randint(0, 1) if tag.type == BOOL else random.choice((0, 1, 2, 5, 100))
         rows.append((random.randrange(400) * 1_000_000 + random.choice((0, 1, 500_000)), tag.index, raw(value, tag.type)))
     rows.sort(key=lambda r: r[0])

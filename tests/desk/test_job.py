@@ -6,7 +6,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from whorlograph.desk.job import Desk, Job, Kept, Mark, Place, age_text, job_path, load_job, open_desk
+from whorlograph.desk.job import Desk, Job, Kept, Mark, Spot, age_text, job_path, load_job, open_desk
 from whorlograph.desk.session import Paths
 
 
@@ -29,7 +29,7 @@ class Jobs(unittest.TestCase):
         desk.note(1500, "smells of oil")
         desk.change("lane Fan", lanes=("Fan",))
         desk.step("asked", "Fan dropped out", "whorlograph why ...")
-        desk.stand(Place("Fan", None, 1500, "trail", 2, 0, 3000))
+        desk.stand(Spot("Fan", None, 1500, "trail", 2, 0, 3000))
         desk.typed("search", "Fan falls")
         self.assertTrue(desk.save())
         again, taken_up = open_desk(self.paths, "abc", self.folder)

@@ -6,8 +6,7 @@ import unittest
 
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.asking import ask
-from whorlograph.desk.job import Kept, Mark, Note
-from whorlograph.desk.job import Step as WalkStep
+from whorlograph.desk.job import Kept, Mark, Note, WalkStep
 from whorlograph.desk.listings import JOB_PAGES, PAGES, POINT_ORDERS, TAG_ORDERS, Line, deciding_step, tag_line
 from whorlograph.desk.session import Session
 from whorlograph.desk.tables import xref_of
@@ -40,7 +39,7 @@ class Listings(unittest.TestCase):
                 starts = [len(text(x)) - len(text(x).lstrip()) for x in listing.lines if x.stands]
                 self.assertTrue(all(s < 12 for s in starts), name)
                 if name in ("tags", "points"):
-                    columns = {text(x).index(self.session.plant.tags[x.tag].name) for x in listing.lines if x.tag is not None}
+                    columns = {text(x).index(self.session.running.tags[x.tag].name) for x in listing.lines if x.tag is not None}
                     self.assertEqual(len(columns), 1, f"{name} at {width}: names stand in one column")
 
     def test_every_tag_and_every_point_has_one_line(self) -> None:
@@ -62,7 +61,7 @@ class Listings(unittest.TestCase):
                     uses = [len(e.reads) + len(e.writes) for e in found]
                     self.assertEqual(uses, sorted(uses, reverse=True))
                 elif name == "marks first":
-                    marked = [bool(e.marks) for e in found]
+                    marked = [bool(e.oddities) for e in found]
                     self.assertEqual(marked, sorted(marked, reverse=True))
                     self.assertTrue(marked[0])
                 else:
@@ -81,7 +80,7 @@ class Listings(unittest.TestCase):
         journal = self.session.journal
         for scan in (1, 1_000_000, SCAN):
             for line in PAGES["points"](self.session, scan, 158, 0, None).lines:
-                if line.tag is None or self.session.plant.tags[line.tag].type.name != "BOOL":
+                if line.tag is None or self.session.running.tags[line.tag].type.name != "BOOL":
                     continue
                 word = "on" if journal.settled(line.tag, scan) else "off"
                 self.assertIn(word, text(line).split()[:3])

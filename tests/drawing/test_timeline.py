@@ -52,7 +52,7 @@ class Cells(unittest.TestCase):
                 end = start + 1 + random.randrange(last)
                 width = random.choice((1, 7, 40, 133))
                 window = Window(journal, start, end, width)
-                for tag in controller.plant.tags[:controller.plant.public:4]:
+                for tag in controller.running.tags[:controller.running.public:4]:
                     if tag.type.family is not Family.BOOL:
                         continue
                     found = [(c.kind.value, c.changes) for c in window.cells(tag)[0]]
@@ -66,7 +66,7 @@ class Cells(unittest.TestCase):
             _random, controller, journal = replayed(seed)
             last = max(8, journal.clock.start(journal.clock.last))
             window = Window(journal, 0, last, 30)
-            for tag in controller.plant.tags[:controller.plant.public]:
+            for tag in controller.running.tags[:controller.running.public]:
                 if tag.type.family in (Family.BOOL, Family.STRING) or tag.computed:
                     continue
                 cells, low, high = window.cells(tag)
@@ -86,7 +86,7 @@ class Cells(unittest.TestCase):
 
         session = session_of(program_of(draw, "X1 Y1"), [(0, "X1", 0), (500, "X1", 1)], end=1000)
         window = Window(session.journal, 0, 1000 * MS, 100, unknown_from=700 * MS)
-        cells = window.cells(session.plant.tags[session.tag("Y1")])[0]
+        cells = window.cells(session.running.tags[session.tag("Y1")])[0]
         self.assertEqual({c.kind for c in cells[70:]}, {CellKind.UNKNOWN})
         self.assertNotIn(CellKind.UNKNOWN, {c.kind for c in cells[:70]})
         self.assertEqual(cell_glyph(cells[-1], True), "╱")

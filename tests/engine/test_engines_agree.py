@@ -34,9 +34,9 @@ def compare(seed: int) -> tuple[str, str]:
     random = Random(seed)
     program, profile = random_case(random)
     plain, compiled = Controller(program, profile, plain=True), Controller(program, profile)
-    log = random_log(random, plain.plant)
+    log = random_log(random, plain.running)
     expected, got = plain.replay(log), compiled.replay(log)
-    names = [t.name for t in plain.plant.tags]
+    names = [t.name for t in plain.running.tags]
     fault = expected.fault.code if expected.fault is not None else ""
     if rows(expected) != rows(got):
         return first_difference(rows(expected), rows(got), names), fault

@@ -101,14 +101,14 @@ class Functions(unittest.TestCase):
             with self.subTest(f"{function}{operands} {mode}", plain=plain):
                 controller = Controller(_program(function, operands, result), Profile(scan_time=10 * MS, on_overflow=mode), plain=plain)
                 journal = controller.replay(empty_log())
-                tag = controller.plant.by_name["result"]
+                tag = controller.running.by_name["result"]
                 if expected.startswith("!"):
                     assert journal.fault is not None
                     self.assertEqual((journal.fault.code, journal.fault.scan, journal.fault.tag), (expected[1:], 1, tag))
                     self.assertEqual(len(journal.rows(tag)), 0)
                 else:
                     self.assertIsNone(journal.fault)
-                    self.assertEqual(value_text(journal.settled(tag, 1), controller.plant.tags[tag].type), expected)
+                    self.assertEqual(value_text(journal.settled(tag, 1), controller.running.tags[tag].type), expected)
 
     def test_results_and_faults(self) -> None:
         for case in FUNCTIONS:

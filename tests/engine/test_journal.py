@@ -30,8 +30,8 @@ class JournalAnswers(unittest.TestCase):
     def test_settled_rows_equal_walking_scan_by_scan(self) -> None:
         for seed in (1, 2, 3, 5, 8):
             _random, controller, journal = replayed(seed)
-            found = settle(journal, controller.plant)
-            names = {t: controller.plant.tags[t].name for t in found.tags_shown}
+            found = settle(journal, controller.running)
+            names = {t: controller.running.tags[t].name for t in found.tags_shown}
             values = {t: journal.initial[t] for t in names}
             expected = []
             by_scan: dict[int, dict[int, int]] = {}
@@ -50,7 +50,7 @@ class JournalAnswers(unittest.TestCase):
         random = Random(4)
         program, profile = random_case(random)
         controller = Controller(program, profile)
-        journal = controller.replay(random_log(random, controller.plant))
+        journal = controller.replay(random_log(random, controller.running))
         row = len(journal) // 2
         moment = journal.moment(row)
         position = journal.position(moment)

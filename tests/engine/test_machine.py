@@ -11,8 +11,8 @@ import numpy as np
 from tests.building import MS, all_rows, controller_of, log_of, program_of
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.machine import Status
-from whorlograph.model.feed import Hold, Trial
 from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
@@ -28,7 +28,7 @@ class MachineRuns(unittest.TestCase):
         for seed in range(12):
             program, profile = random_case(Random(seed))
             controller = Controller(program, profile)
-            log = random_log(Random(seed), controller.plant)
+            log = random_log(Random(seed), controller.running)
             feed = controller.feed(log)
             whole, pieces = controller.machine(feed), controller.machine(feed)
             whole.run(feed.end)
@@ -41,7 +41,7 @@ class MachineRuns(unittest.TestCase):
         for seed in range(12):
             program, profile = random_case(Random(seed + 50))
             controller = Controller(program, profile)
-            log = random_log(Random(seed), controller.plant)
+            log = random_log(Random(seed), controller.running)
             feed = controller.feed(log)
             machine = controller.machine(feed)
             machine.run(feed.end // 2)
@@ -63,7 +63,7 @@ class MachineRuns(unittest.TestCase):
         self.assertEqual(machine._run(machine.store, feed.end), Status.STOPPED)
         self.assertEqual(machine.scan, 1)
         self.assertEqual(machine.run(feed.end), Status.DONE)
-        self.assertEqual(machine.value(controller.plant.by_name["y2"]), 1)
+        self.assertEqual(machine.value(controller.running.by_name["y2"]), 1)
 
     def test_output_changes_break_a_run_where_asked(self) -> None:
         controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
@@ -78,14 +78,14 @@ class MachineRuns(unittest.TestCase):
         feed = controller.feed(log_of(controller, [(0, "X1", 0)], end=1000))
         machine = controller.machine(feed)
         machine.run(500 * MS)
-        machine.feed_more(np.array([600 * MS], np.int64), np.array([controller.plant.by_name["x1"]], np.int32), np.array([1], np.int64))
+        machine.feed_more(np.array([600 * MS], np.int64), np.array([controller.running.by_name["x1"]], np.int32), np.array([1], np.int64))
         machine.run(1000 * MS)
-        self.assertEqual(machine.value(controller.plant.by_name["y1"]), 1)
+        self.assertEqual(machine.value(controller.running.by_name["y1"]), 1)
 
     def test_a_hold_replaces_the_log_from_its_start_to_its_end(self) -> None:
         controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
         log = log_of(controller, [(0, "X1", 1), (500, "X1", 1)])
-        x1, y1 = controller.plant.by_name["x1"], controller.plant.by_name["y1"]
+        x1, y1 = controller.running.by_name["x1"], controller.running.by_name["y1"]
         journal = controller.replay(log, Trial((Hold(x1, 0, 100 * MS, 200 * MS),)))
         self.assertEqual([(r[0], r[3]) for r in all_rows(journal) if r[2] == y1], [(4, 1), (11, 0), (24, 1)])
 

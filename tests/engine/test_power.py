@@ -19,8 +19,8 @@ class Power(unittest.TestCase):
         checked = dict.fromkeys((CoilKind.PLAIN, CoilKind.NEGATED, CoilKind.SET, CoilKind.RESET), 0)
         for seed in range(60):
             random, controller, journal = replayed(seed)
-            paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
+            paths = Paths(controller.running, controller.steps)
+            power = PowerFlow(controller.running, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 400)
             if journal.fault is not None:
                 last = min(last, journal.fault.scan - 1)
@@ -37,11 +37,11 @@ class Power(unittest.TestCase):
                     after = paths.done(journal, step.index, scan)
                     for one in coils:
                         tag = flow.tags.get(one.id)
-                        if tag is None or written.count(tag) > 1 or one.kind not in checked or tag >= controller.plant.public:
+                        if tag is None or written.count(tag) > 1 or one.kind not in checked or tag >= controller.running.public:
                             continue
                         if step.index in _shared_writers(controller, tag):
                             continue
-                        bit = one.variable.rpartition(".")[2].lstrip("%X") if controller.plant.tags[tag].type.family is not Family.BOOL else "0"
+                        bit = one.variable.rpartition(".")[2].lstrip("%X") if controller.running.tags[tag].type.family is not Family.BOOL else "0"
                         value, on = bool(journal.value_at(tag, after) >> int(bit) & 1), flow.power[one.id]
                         if one.kind is CoilKind.PLAIN:
                             self.assertEqual(value, on, (seed, step.index, scan))
@@ -59,8 +59,8 @@ class Power(unittest.TestCase):
         checked = 0
         for seed in range(60, 90):
             random, controller, journal = replayed(seed)
-            paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
+            paths = Paths(controller.running, controller.steps)
+            power = PowerFlow(controller.running, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic]:
                 own = {e.variable.lower() for e in step.rung.elements if isinstance(e, Coil)}
@@ -84,8 +84,8 @@ class Power(unittest.TestCase):
         shown = 0
         for seed in range(90, 140):
             _random, controller, journal = replayed(seed)
-            paths = Paths(controller.plant, controller.steps)
-            power = PowerFlow(controller.plant, paths, controller.profile.on_overflow)
+            paths = Paths(controller.running, controller.steps)
+            power = PowerFlow(controller.running, paths, controller.profile.on_overflow)
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic:3]:
                 for scan in range(1, last, max(1, last // 9)):
@@ -104,9 +104,9 @@ class Power(unittest.TestCase):
 
 def _shared_writers(controller: Controller, tag: int) -> set[int]:
     """Steps that write a tag by more than one element, or through what shares bits with it."""
-    from whorlograph.model.overlap import shared_bits
+    from whorlograph.engine.scope.overlap import shared_bits
 
-    shares = shared_bits(controller.plant.tags[:controller.plant.public], controller.profile.addressing)
+    shares = shared_bits(controller.running.tags[:controller.running.public], controller.profile.addressing)
     near = {s.other for s in shares.get(tag, ())}
     writers: dict[int, int] = {}
     for use in controller.uses:

@@ -96,7 +96,7 @@ class Repeats(unittest.TestCase):
             ladder.rung(no("X2"), coil("Y2"))
 
         controller = Controller(program_of(draw, "X1 X2 Y1 Y2"), Profile())
-        names = controller.plant.by_name
+        names = controller.running.by_name
         hour = 3_600_000_000_000
         log = Log(np.array([0, hour], np.int64), np.array([names["x1"], names["x2"]], np.int64), np.array([1, 1], np.int64), end=hour)
         found = controller.replay(log)

@@ -65,7 +65,7 @@ class Damage(unittest.TestCase):
                     try:
                         session = load(Paths(files["program"], (files["log"],), files["iolist"], files["profile"]))
                         self.assertGreaterEqual(session.journal.clock.last, 0)
-                        if session.plant.find("Raise_Pump") is not None:
+                        if session.running.find("Raise_Pump") is not None:
                             self.assertTrue(ask(session, "Raise_Pump").text)
                         outcome["loaded"] += 1
                     except WhorlographError as error:

@@ -10,23 +10,23 @@ from pathlib import Path
 import zstandard
 
 from tests.building import program_of
+from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.times import Times
 from whorlograph.formats.profile import read_profile
-from whorlograph.model.elaborate import elaborate
 from whorlograph.model.errors import InputError, IoListError, LogError, ProfileError
 from whorlograph.model.iolist import Wiring
 from whorlograph.model.log import Clock, Log
 from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Overflow, Profile
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 from whorlograph.plant.rungs import Ladder, coil, no
 
 SECOND = 1_000_000_000
 
 
-def _plant() -> Plant:
+def _plant() -> Running:
     def draw(ladder: Ladder) -> None:
         ladder.rung(no("X1"), no("X2"), coil("Y1"))
 

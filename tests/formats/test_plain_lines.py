@@ -11,18 +11,18 @@ from unittest.mock import patch
 import numpy as np
 
 from tests.building import program_with
+from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats import settled_csv
 from whorlograph.formats.logs import csv_table, read_logs
-from whorlograph.model.elaborate import elaborate
 from whorlograph.model.log import Log
 from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Configuration, Program, Resource, Variable, VariableKind
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 from whorlograph.model.types import DINT, LREAL, TIME
 
 
-def _plant() -> Plant:
+def _plant() -> Running:
     program = program_with({}, "X1 X2 Y1 N1")
     more = tuple(Variable(n, t, VariableKind.GLOBAL) for n, t in (("Level", LREAL), ("Total", DINT), ("Wait", TIME)))
     one = program.configurations[0]
@@ -52,23 +52,23 @@ def _dated(random: Random, at: float) -> str:
     return f"2031-06-{day}{random.choice('TTTTTTTT ')}{clock}{part}{zone}"
 
 
-def _fast(path: Path, plant: Plant) -> Loaded[Log]:
+def _fast(path: Path, running: Running) -> Loaded[Log]:
     """Read with the fast reader, which must not have stepped aside."""
     with patch.object(csv_table, "WORTH_IT", 0), patch.object(csv_table, "_generally", side_effect=AssertionError("read in general")):
-        return read_logs([path], plant, Profile())
+        return read_logs([path], running, Profile())
 
 
 class PlainLines(unittest.TestCase):
     """Random logs, read both ways."""
 
     def same(self, text: str) -> Log:
-        plant = _plant()
+        running = _plant()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "log.csv"
             path.write_bytes(text.encode())
-            fast = _fast(path, plant)
+            fast = _fast(path, running)
             with patch.object(csv_table, "WORTH_IT", 1 << 60):
-                general = read_logs([path], plant, Profile())
+                general = read_logs([path], running, Profile())
         for name in ("times", "tags", "values"):
             ours, theirs = getattr(fast.value, name), getattr(general.value, name)
             self.assertEqual(len(ours), len(theirs), name)
@@ -94,11 +94,11 @@ class PlainLines(unittest.TestCase):
 
     def test_more_rows_than_a_block_holds(self) -> None:
         text = "time,tag,value\n" + "".join(f"{i},X1,{i & 1}\n" for i in range(700_000))
-        plant = _plant()
+        running = _plant()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "log.csv"
             path.write_text(text)
-            log = _fast(path, plant).value
+            log = _fast(path, running).value
         self.assertEqual(len(log.times), 700_000)
         self.assertTrue(np.array_equal(log.times, np.arange(700_000) * 10**9))
         self.assertEqual(log.values.sum(), 350_000)
@@ -112,17 +112,17 @@ class PlainLines(unittest.TestCase):
         self.assertEqual(log.values.tolist(), [0, 1])
 
     def test_rows_are_written_alike_by_both_writers(self) -> None:
-        plant, random = _plant(), Random(5)
-        whole = [t.index for t in plant.tags if t.type is not LREAL and t.type.bits]
+        running, random = _plant(), Random(5)
+        whole = [t.index for t in running.tags if t.type is not LREAL and t.type.bits]
         scans = np.sort(np.array([random.choice((1, 9, 10, 123_456, 10**9)) for _ in range(500)], np.int64))
         numbers = np.array([random.choice(whole) for _ in scans], np.int32)
         wide = (0, 1, -1, 7, -(1 << 62), 10**18)
-        values = np.array([random.choice(wide if plant.tags[n].type in (DINT, TIME) else (0, 1)) for n in numbers], np.int64)
+        values = np.array([random.choice(wide if running.tags[n].type in (DINT, TIME) else (0, 1)) for n in numbers], np.int64)
         written = []
         for least in (0, 1 << 60):
             with tempfile.TemporaryDirectory() as folder, patch.object(settled_csv, "WORTH_IT", least):
                 path = Path(folder) / "out.csv"
-                settled_csv.write_csv(path, plant.tags, [], scans, numbers, values, scans * 1_234_567)
+                settled_csv.write_csv(path, running.tags, [], scans, numbers, values, scans * 1_234_567)
                 written.append(path.read_bytes())
         self.assertEqual(written[0], written[1])
         self.assertEqual(written[0].count(b"\n"), 501)

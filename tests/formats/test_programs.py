@@ -10,9 +10,9 @@ from random import Random
 from msgspec.structs import replace
 
 from tests.strategies import random_case
+from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats.programs import read_program
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.elaborate import elaborate
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import Element, LadderBody
 from whorlograph.model.program import OpaqueBody, Pou, Program

@@ -14,21 +14,21 @@ from unittest.mock import patch
 import zstandard
 
 from tests.building import program_of
+from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats.logs import csv_table, plain_lines, read_logs
 from whorlograph.formats.logs.source import Source, cells
 from whorlograph.formats.logs.table import read_table
-from whorlograph.model.elaborate import elaborate
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Log, narrowed, tags_logged
 from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Profile
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 from whorlograph.plant.rungs import Ladder, coil, no
 
 HEADER = "time,tag,value\n"
 
 
-def plant() -> Plant:
+def running() -> Running:
     """Two inputs, an output, a number."""
     def draw(ladder: Ladder) -> None:
         ladder.rung(no("X1"), no("X2"), coil("Y1"))
@@ -62,7 +62,7 @@ class WithFolder(unittest.TestCase):
 
     def log(self, name: str, data: bytes) -> Loaded[Log]:
         """Read a file as a log."""
-        return read_logs([self.file(name, data)], plant(), Profile())
+        return read_logs([self.file(name, data)], running(), Profile())
 
 
 class Lines(WithFolder):
@@ -149,7 +149,7 @@ class Damage(WithFolder):
                     self.log(name, data)
                 self.assertIn(said, caught.exception.line())
         with self.assertRaises(LogError) as caught:
-            read_logs([self.folder / "nowhere.csv"], plant(), Profile())
+            read_logs([self.folder / "nowhere.csv"], running(), Profile())
         self.assertIn("cannot be opened", caught.exception.line())
 
     def test_a_log_comes_through_a_pipe(self) -> None:
@@ -157,7 +157,7 @@ class Damage(WithFolder):
         os.mkfifo(path)
         writer = Thread(target=lambda: path.write_text(many_rows(50_000)))
         writer.start()
-        log = read_logs([path], plant(), Profile()).value
+        log = read_logs([path], running(), Profile()).value
         writer.join()
         self.assertEqual(len(log.times), 50_000)
 
@@ -175,30 +175,30 @@ class Stopping(WithFolder):
                     told.append((done, size))  # noqa: B023
                     return done > size // 3
 
-                log = read_logs([path], plant(), Profile(), watch).value
+                log = read_logs([path], running(), Profile(), watch).value
                 self.assertFalse(log.complete)
                 self.assertLess(40_000, len(log.times))
                 self.assertLess(len(log.times), 120_000)
                 self.assertEqual(log.values.tolist(), [i & 1 for i in range(len(log.times))])
                 self.assertEqual([t[0] for t in told], sorted(t[0] for t in told))
                 self.assertTrue(all(size == path.stat().st_size for _, size in told))
-                whole = read_logs([path], plant(), Profile()).value
+                whole = read_logs([path], running(), Profile()).value
                 self.assertTrue(whole.complete)
                 self.assertEqual(len(whole.times), 150_000)
 
     def test_of_several_files_none_is_begun_after_a_stop(self) -> None:
         first, second = self.file("a.csv", many_rows(20_000).encode()), self.file("b.csv", b"when\n")
-        log = read_logs([first, second], plant(), Profile(), lambda done, size: True).value
+        log = read_logs([first, second], running(), Profile(), lambda done, size: True).value
         self.assertFalse(log.complete)
         with self.assertRaises(LogError):
-            read_logs([first, second], plant(), Profile())
+            read_logs([first, second], running(), Profile())
 
     def test_wide_logs_are_read_in_pieces(self) -> None:
         rows = "".join(f"{i},{i & 1},{i % 7},x\n" for i in range(30_000))
         loaded = self.log("wide.csv", ("time,X1,N1,Strange\n" + rows).encode())
         log = loaded.value
         self.assertEqual(len(log.times), 60_000)
-        n1 = plant().by_name["n1"]
+        n1 = running().by_name["n1"]
         self.assertEqual(log.values[log.tags == n1].tolist(), [i % 7 for i in range(30_000)])
         self.assertIn("Strange is no tag of the program (30000 rows)", " ".join(str(n) for n in loaded.notices))
 

@@ -28,7 +28,7 @@ def random_session(seed: int) -> tuple[Random, Session]:
     random = Random(seed)
     program, profile = random_case(random)
     controller = Controller(program, profile)
-    log = random_log(random, controller.plant)
+    log = random_log(random, controller.running)
     session = Session(controller, log, IoList({}), [], Paths(Path("random.xml")))
     session.take(controller.replay(log))
     return random, session
@@ -44,8 +44,8 @@ class AnswerLaws(unittest.TestCase):
         cls.sessions = []
         for seed in range(60):
             random, session = random_session(seed)
-            plant = session.plant
-            bools = [t.index for t in plant.tags[:plant.public] if t.type.family is Family.BOOL and t.index in session.controller.written]
+            running = session.running
+            bools = [t.index for t in running.tags[:running.public] if t.type.family is Family.BOOL and t.index in session.controller.written]
             answers = []
             for tag in random.sample(bools, min(6, len(bools))):
                 for at in (None, random.randrange(session.log.end + 1)):
@@ -71,11 +71,11 @@ class AnswerLaws(unittest.TestCase):
                 self.assertLessEqual(link.scan, answer.scan)
                 if link.since is not None:
                     self.assertLessEqual(link.since, journal.clock.start(answer.scan))
-                if link.tag is None or link.tag >= session.plant.public or not isinstance(link.value, bool):
+                if link.tag is None or link.tag >= session.running.public or not isinstance(link.value, bool):
                     continue
                 if link.kind is LinkKind.MISSED_PULSE or "ran out" in link.text:
                     continue  # what no scan saw; what came of the scan that the link shows later
-                seen = {cooked(journal.settled(link.tag, scan), session.plant.tags[link.tag].type)
+                seen = {cooked(journal.settled(link.tag, scan), session.running.tags[link.tag].type)
                         for scan in range(max(0, link.scan - 1), link.scan + 1)}
                 rows = journal.rows(link.tag)
                 inside = {bool(journal.raw(r)) for r in rows.tolist() if abs(journal.scan(r) - link.scan) <= 1}
@@ -116,7 +116,7 @@ class AnswerLaws(unittest.TestCase):
                 self.assertTrue(root.text)
                 if root.kind in FIELD:
                     assert root.tag is not None
-                    self.assertIn(session.plant.tags[root.tag].name, root.text)
+                    self.assertIn(session.running.tags[root.tag].name, root.text)
                     self.assertNotIn(root.tag, session.controller.written)
                     self.assertTrue(root.what_to_check)
             if answer.trail is not None:

@@ -129,7 +129,7 @@ class Courses(unittest.TestCase):
         for seed in range(12):
             _random, controller, journal = replayed(seed)
             last = min(journal.clock.last, 120)
-            for tag in range(0, controller.plant.public, 5):
+            for tag in range(0, controller.running.public, 5):
                 settled = [journal.settled(tag, s) for s in range(last + 1)]
                 path = course(journal, tag)
                 self.assertEqual([path.at(s) for s in range(last + 1)], settled)
@@ -158,7 +158,7 @@ class Courses(unittest.TestCase):
             rows += [(0, "X1", 0), (0, "Y1", 0)]
             log = log_of(controller, rows, end=1200)
             journal = controller.replay(log)
-            y1 = controller.plant.by_name["y1"]
+            y1 = controller.running.by_name["y1"]
             differ = []
             for time in range(1200):
                 scan = journal.clock.scan_at(time * MS)

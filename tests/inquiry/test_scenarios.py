@@ -183,7 +183,7 @@ class Scenarios(unittest.TestCase):
                 prove_all(session, answer)
                 self.assertEqual(answer.symptom, scene.symptom, answer.text)
                 self.assertEqual(tuple(link.kind.value for _, link in answer.links() if link.step >= 0 or not link.roots), scene.links)
-                found = [(r.kind.value, session.plant.tags[r.tag].name if r.tag is not None else None) for r in answer.roots]
+                found = [(r.kind.value, session.running.tags[r.tag].name if r.tag is not None else None) for r in answer.roots]
                 self.assertEqual(found[0], scene.root)
                 self.assertIs(answer.roots[0].proved, scene.proved, answer.roots[0].proof)
                 if scene.second is not None:

@@ -112,7 +112,7 @@ class RandomConditions(unittest.TestCase):
         return journal.settled(tag, journal.clock.scan_at(time))
 
     def _expression(self, random: Random, session: Session, depth: int) -> tuple[str, Callable[[int], bool]]:
-        plant = session.plant
+        running = session.running
         kind = random.random()
         if depth and kind < 0.35:
             text, holds = self._expression(random, session, depth - 1)
@@ -122,7 +122,7 @@ class RandomConditions(unittest.TestCase):
             if random.random() < 0.5:
                 return f"({a}) and ({b})", lambda time: first(time) and second(time)
             return f"({a}) or ({b})", lambda time: first(time) or second(time)
-        chosen = [t for t in plant.tags[:plant.public] if t.name in ("X0", "X1", "X2", "M0", "M1", "Q0", "Q1", "I0", "D0")]
+        chosen = [t for t in running.tags[:running.public] if t.name in ("X0", "X1", "X2", "M0", "M1", "Q0", "Q1", "I0", "D0")]
         tag = random.choice(chosen)
         if tag.type.family is Family.BOOL and random.random() < 0.6:
             return tag.name, lambda time: bool(self._value(session, tag.index, time))
@@ -134,7 +134,7 @@ class RandomConditions(unittest.TestCase):
         held = 0
         for seed in range(40):
             random, controller, _ = replayed(seed)
-            log = random_log(Random(seed + 1), controller.plant)
+            log = random_log(Random(seed + 1), controller.running)
             session = Session(controller, log, IoList({}), [], Paths(Path("random.xml")))
             session.take(controller.replay(log))
             instants = self._instants(session)

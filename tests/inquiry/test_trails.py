@@ -15,7 +15,7 @@ from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either
 
 def names(session: Session, answer: Answer) -> list[str]:
     """The roots' tags in order of rank."""
-    return [session.plant.tags[r.tag].name if r.tag is not None else "" for r in answer.roots]
+    return [session.running.tags[r.tag].name if r.tag is not None else "" for r in answer.roots]
 
 
 def kinds(answer: Answer) -> list[LinkKind]:
@@ -236,7 +236,7 @@ class Wording(unittest.TestCase):
     def _answer(self, wiring: Wiring) -> str:
         program = program_of(_sealed, "X1 X2 X3 Y1 Y2")
         session = session_of(program, DroppedOut.ROWS)
-        x3 = session.plant.by_name["x3"]
+        x3 = session.running.by_name["x3"]
         session.iolist = IoList({x3: Point("X3", device="S-3", location="box 2", terminal="7", wiring=wiring, drawing="D1")})
         return ask(session, "Y1").roots[0].what_to_check
 

@@ -49,7 +49,7 @@ class Uses(unittest.TestCase):
                 self.assertEqual(self.roles(name), uses)
 
     def test_what_looks_odd_is_marked(self) -> None:
-        marks = {e.tag.name: e.marks for e in self.xref.entries() if e.marks}
+        marks = {e.tag.name: e.oddities for e in self.xref.entries() if e.oddities}
         self.assertEqual(marks, {"M2": ("never written",), "M3": ("never written", "never read"), "N2": ("never written",),
                                  "Y1": ("written in 2 places",)})
 
@@ -60,7 +60,7 @@ class Uses(unittest.TestCase):
 
     def test_what_decides_and_what_is_decided(self) -> None:
         def named(tags: list[int]) -> list[str]:
-            return [self.session.plant.tags[t].name for t in tags]
+            return [self.session.running.tags[t].name for t in tags]
 
         tag = self.session.tag
         self.assertEqual(named(self.xref.decides(tag("X2"))), ["M1", "Y1"])
@@ -77,8 +77,8 @@ class Uses(unittest.TestCase):
         variables = tuple(replace(v, address="%QX0.0") if v.name == "M2" else v for v in one.variables)
         session = session_of(replace(program, configurations=(replace(one, variables=variables),)), [(0, "X1", 0)])
         entry = xref_of(session).entry(session.tag("M2"))
-        self.assertEqual([session.plant.tags[t].name for t in entry.shares], ["Y1"])
-        self.assertEqual(entry.marks, ())
+        self.assertEqual([session.running.tags[t].name for t in entry.shares], ["Y1"])
+        self.assertEqual(entry.oddities, ())
         self.assertIn("shares bits with Y1", entry_text(session, entry))
 
     def test_a_task_trigger_is_a_use(self) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import unittest
 from random import Random
 
+from whorlograph.engine.feed import spread
+from whorlograph.engine.scope.overlap import held, shared_bits
 from whorlograph.model.address import parse_address
-from whorlograph.model.feed import spread
-from whorlograph.model.overlap import held, shared_bits
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import BOOL, DINT, ELEMENTARY, INT, Elementary
 

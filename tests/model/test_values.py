@@ -6,12 +6,12 @@ import unittest
 
 from msgspec.structs import replace
 
+from whorlograph.engine.scope.overlap import changed, held, shared_bits
 from whorlograph.model.address import parse_address
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, duration, duration_text, literal, raw, value_text
 from whorlograph.model.log import Clock, empty_log
 from whorlograph.model.moment import ScanClock
-from whorlograph.model.overlap import changed, held, shared_bits
 from whorlograph.model.paths import Bit, Index, Member, parse_path
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text, date_text, parse_time

@@ -201,10 +201,10 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertEqual(app.main.view.strand, "rungs")
             tag = app.main.chosen_tag()
             assert tag is not None
-            self.assertEqual(self.session.plant.tags[tag].name, "Leaf_Free")
+            self.assertEqual(self.session.running.tags[tag].name, "Leaf_Free")
             await pilot.press("right")
             assert app.main.chosen_tag() is not None
-            self.assertEqual(self.session.plant.tags[app.main.chosen_tag() or 0].name, "Lower_Valve")
+            self.assertEqual(self.session.running.tags[app.main.chosen_tag() or 0].name, "Lower_Valve")
             await pilot.press("tab")
             self.assertEqual(app.main.view.strand, "timeline")
             time = app.main.view.time

@@ -53,7 +53,7 @@ class Pages(unittest.IsolatedAsyncioTestCase):
             await self.keys(pilot, "down", "enter")
             self.assertIsInstance(app.screen, ProgramPage)
             self.assertIn("whole program · Leaf_Drive", screen_text(app))
-            self.assertEqual(self.session.plant.tags[app.main.chosen_tag() or 0].name, "Leaf_Free")
+            self.assertEqual(self.session.running.tags[app.main.chosen_tag() or 0].name, "Leaf_Free")
             await self.keys(pilot, "backspace")
             self.assertIsInstance(app.screen, ListPage)
             self.assertEqual(app.main.view.page and app.main.view.page.row, 3)
@@ -84,12 +84,12 @@ class Pages(unittest.IsolatedAsyncioTestCase):
             self.assertIn("4 with “barrier switch”", text)
             self.assertNotIn("Ack_PB", text)
             await self.keys(pilot, "n", "n")
-            self.assertEqual(self.session.plant.tags[app.main.chosen_tag() or 0].name, "West_Down_LS")
+            self.assertEqual(self.session.running.tags[app.main.chosen_tag() or 0].name, "West_Down_LS")
             await self.keys(pilot, "escape")
             self.assertIn("Ack_PB", screen_text(app))
             await self.keys(pilot, "s", "s", "s")
             self.assertIn("marks first", screen_text(app))
-            self.assertEqual(self.session.plant.tags[app.main.chosen_tag() or 0].name, "Batt_OK")
+            self.assertEqual(self.session.running.tags[app.main.chosen_tag() or 0].name, "Batt_OK")
 
     async def test_a_filter_that_fits_nothing_says_so(self) -> None:
         async with self.opened() as (app, pilot):

@@ -51,7 +51,7 @@ class Case(unittest.TestCase):
         controller = Controller(program, self.session.profile)
         coupled = run_coupled(controller, Bridge(), end)
         replayed = self.session.controller.replay(self.session.log, until=end)
-        mine, theirs = settle(coupled.journal, controller.plant), settle(replayed, self.session.plant)
+        mine, theirs = settle(coupled.journal, controller.running), settle(replayed, self.session.running)
         self.assertEqual(mine.scans.tolist(), theirs.scans.tolist())
         self.assertEqual(mine.values.tolist(), theirs.values.tolist())
         self.assertGreater(len(mine.scans), 1000)
@@ -61,7 +61,7 @@ class Case(unittest.TestCase):
         root = answer.roots[0]
         self.assertEqual(answer.symptom, Symptom.DROPPED_OUT)
         assert root.tag is not None and root.point is not None
-        self.assertEqual(self.session.plant.tags[root.tag].name, "East_Down_LS")
+        self.assertEqual(self.session.running.tags[root.tag].name, "East_Down_LS")
         self.assertEqual(root.point.whereabouts, "LS-12, junction box 3, terminal 14")
         self.assertIn("growing longer", root.text)
         self.assertGreaterEqual(len(root.short), 10)
@@ -71,12 +71,12 @@ class Case(unittest.TestCase):
     def test_it_will_not_restart_because_of_the_same_switch(self) -> None:
         answer = ask(self.session, "Raise_Pump", symptom=Symptom.WILL_NOT_PULL_IN)
         assert answer.roots[0].tag is not None
-        self.assertEqual(self.session.plant.tags[answer.roots[0].tag].name, "East_Down_LS")
+        self.assertEqual(self.session.running.tags[answer.roots[0].tag].name, "East_Down_LS")
         self.assertEqual(len(answer.attempts), 3)
 
     def test_the_lamp_that_stayed_on_leads_to_the_acknowledge_button(self) -> None:
         answer = ask(self.session, "Lamp_Bolt_Slow")
-        names = [self.session.plant.tags[r.tag].name for r in answer.roots[:2] if r.tag is not None]
+        names = [self.session.running.tags[r.tag].name for r in answer.roots[:2] if r.tag is not None]
         self.assertIn("Ack_PB", names)
         self.assertIn(LinkKind.SET_BY, {link.kind for _, link in answer.links()})
 
@@ -96,7 +96,7 @@ class Case(unittest.TestCase):
         self.assertTrue(any(isinstance(e, Jump) for e in elements))
         coils = {getattr(e, "kind", None) for e in elements}
         self.assertTrue({CoilKind.SET, CoilKind.RESET} <= coils)
-        inputs = [t for t in self.session.plant.tags if t.address is not None and t.address.area == "I"]
+        inputs = [t for t in self.session.running.tags if t.address is not None and t.address.area == "I"]
         self.assertGreaterEqual(len(inputs), 40)
 
 

@@ -35,8 +35,8 @@ class TagType(click.ParamType):  # type: ignore[type-arg]
             with suppress(Exception):  # completion stays silent, whatever the file is
                 from whorlograph.desk.session import Paths, load
 
-                plant = load(Paths(Path(program))).plant
-                names = (t.name for t in plant.tags[:plant.public] if not t.computed)
+                running = load(Paths(Path(program))).running
+                names = (t.name for t in running.tags[:running.public] if not t.computed)
                 found += [CompletionItem(n) for n in names if n.lower().startswith(incomplete.lower())]
         return found
 

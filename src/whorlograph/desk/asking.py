@@ -71,9 +71,9 @@ def settled_now(session: Session, text: str) -> Session:
         if not equals:
             raise UsageError("--now", f"{part!r} is not TAG=VALUE", "write --now Start=0,Stop=1")
         tag = session.tag(name)
-        bits = value_reader(session.plant.tags[tag])(value)
+        bits = value_reader(session.running.tags[tag])(value)
         if bits is None:
-            raise UsageError("--now", f"{value!r} is no value of {session.plant.tags[tag].name}", "write 0 or 1, or a number")
+            raise UsageError("--now", f"{value!r} is no value of {session.running.tags[tag].name}", "write 0 or 1, or a number")
         tags.append(tag)
         values.append(bits)
     log = Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array(values, np.int64), end=SETTLE, rows=len(tags))

@@ -27,7 +27,7 @@ def why_command(session: Session, answer: Answer, at: int | None, prove: bool) -
     program, *rest = files(session.paths)
     logs = rest[:len(session.paths.logs)]
     options = rest[len(session.paths.logs):]
-    parts = ["whorlograph", "why", program, *logs, session.plant.tags[answer.tag].name, "--symptom", answer.symptom.value]
+    parts = ["whorlograph", "why", program, *logs, session.running.tags[answer.tag].name, "--symptom", answer.symptom.value]
     if at is not None:
         parts += ["--at", seconds(at, 9).rstrip("0").rstrip(".")]
     return shlex.join([*parts, *options, *(["--prove"] if prove else [])])

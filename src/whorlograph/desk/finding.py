@@ -70,7 +70,7 @@ def find(session: Session, text: str) -> Found:
     text = text.strip()
     if not text:
         return Found("")
-    condition = f"{text} changes" if session.plant.find(text) is not None else text
+    condition = f"{text} changes" if session.running.find(text) is not None else text
     try:
         hits = search_of(session).hits(condition)
         count = len(hits)

@@ -32,7 +32,7 @@ class Note(msgspec.Struct, frozen=True):
     text: str
 
 
-class Step(msgspec.Struct, frozen=True):
+class WalkStep(msgspec.Struct, frozen=True):
     """One step of the walk: when (seconds since 1970), what was done ("asked", "proved", "marked"...), in words, the command for it."""
 
     at: float
@@ -49,7 +49,7 @@ class Kept(msgspec.Struct, frozen=True):
     lanes: tuple[str, ...] = ()
 
 
-class Place(msgspec.Struct, frozen=True):
+class Spot(msgspec.Struct, frozen=True):
     """Where the screen stood: the question (tag, at in ns or None), the moment, strand, trail line, stretch of time."""
 
     tag: str
@@ -69,9 +69,9 @@ class Job(msgspec.Struct):
     files: tuple[str, ...] = ()
     saved: float = 0.0
     kept: Kept = Kept()
-    walk: list[Step] = []
+    walk: list[WalkStep] = []
     history: dict[str, list[str]] = {}
-    place: Place | None = None
+    place: Spot | None = None
 
 
 def jobs_folder() -> Path:
@@ -156,7 +156,7 @@ class Desk:
 
     def step(self, what: str, text: str, command: str = "") -> None:
         """Add a step to the walk."""
-        self.job.walk.append(Step(round(time.time(), 1), what, text, command))
+        self.job.walk.append(WalkStep(round(time.time(), 1), what, text, command))
         del self.job.walk[:-LONGEST_WALK]
         self.dirty = True
 
@@ -170,7 +170,7 @@ class Desk:
             self.job.history[what] = [*(t for t in self.history(what) if t != text), text][-100:]
             self.dirty = True
 
-    def stand(self, place: Place) -> None:
+    def stand(self, place: Spot) -> None:
         """Note where the screen stands."""
         if place != self.job.place:
             self.job.place = place

@@ -10,12 +10,12 @@ from msgspec import Struct
 
 from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.engine.journal import Journal
-from whorlograph.inquiry.xref import Entry, Place
+from whorlograph.inquiry.xref import Entry, Usage
 from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
-from .job import Kept, Step
+from .job import Kept, WalkStep
 from .session import Session
 from .survey import survey
 from .tables import names, source_text, spot, wiring_text, xref_of
@@ -55,7 +55,7 @@ def shown_value(session: Session, journal: Journal | None, tag: int, scan: int) 
     """A tag's value at a scan's end in words, and its ink."""
     if journal is None:
         return "·", Ink.QUIET
-    one = session.plant.tags[tag]
+    one = session.running.tags[tag]
     value = cooked(journal.settled(tag, scan), one.type)
     if one.type.family is Family.BOOL:
         return ("on", Ink.LIVE) if value else ("off", Ink.TEXT)
@@ -88,7 +88,7 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
         lambda e: (e.tag.name.lower(),),
         lambda e: ((e.tag.address.area, e.tag.address.numbers, e.tag.name.lower()) if e.tag.address is not None else ("~", (), e.tag.name.lower())),
         lambda e: (-len(e.reads) - len(e.writes), e.tag.name.lower()),
-        lambda e: (not e.marks, e.tag.name.lower()),
+        lambda e: (not e.oddities, e.tag.name.lower()),
     )
     entries.sort(key=keys[order % len(keys)])  # type: ignore[arg-type]
     wide = width >= 110
@@ -101,7 +101,7 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
         if wide:
             cells.append((entry.tag.type.name, 6, Ink.QUIET))
         cells += [(str(len(entry.reads)).rjust(4), 4, Ink.TEXT), (str(len(entry.writes)).rjust(5), 5, Ink.TEXT)]
-        marks = f"! {', '.join(entry.marks)}" if entry.marks else ""
+        marks = f"! {', '.join(entry.oddities)}" if entry.oddities else ""
         if wide:
             where = entry.point.whereabouts if entry.point is not None else ""
             cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.STRONG)]
@@ -125,7 +125,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
     one = entry.tag
     head = [Line(((f" {one.name}", Ink.STRONG), (f"  {value}", ink), (f"  {one.address or ''}  {one.type.name}  ", Ink.QUIET),
                   (entry.description, Ink.TEXT)))]
-    for text, tone in ((wiring_text(entry), Ink.STRONG), (f"! {', '.join(entry.marks)}" if entry.marks else "", Ink.STRONG),
+    for text, tone in ((wiring_text(entry), Ink.STRONG), (f"! {', '.join(entry.oddities)}" if entry.oddities else "", Ink.STRONG),
                        (f"shares bits with {', '.join(names(session, entry.shares))}" if entry.shares else "", Ink.TEXT)):
         head += [Line(((f" {part}", tone),)) for part in textwrap.wrap(text, max(20, width - 3))]
     lines: list[Line] = []
@@ -141,7 +141,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
             for other in tags:
                 state, tone = shown_value(session, _now(session), other, scan)
                 other_entry = xref.entry(other)
-                lines.append(Line(_row([("   " + session.plant.tags[other].name, 28, Ink.STRONG), (state.rjust(6), 6, tone),
+                lines.append(Line(_row([("   " + session.running.tags[other].name, 28, Ink.STRONG), (state.rjust(6), 6, tone),
                                         (other_entry.description, 0, Ink.TEXT),
                                         (other_entry.point.whereabouts if other_entry.point is not None else "", 0, Ink.QUIET)]), other))
     for title, tags in (("from the inputs", xref.inputs(tag)), ("up to the outputs", xref.outputs(tag))):
@@ -151,7 +151,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
     return Listing(f"uses of {one.name}", tuple(head), tuple(lines), (), "Enter goes there · Backspace comes back · w asks why")
 
 
-def _use_line(place: Place, where: int, wide: int, width: int) -> Line:
+def _use_line(place: Usage, where: int, wide: int, width: int) -> Line:
     how = min(wide, max(16, width - where - 30))
     runs = _row([("   " + spot(place), where + 3, Ink.STRONG), (place.how, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
     return Line(runs, None if place.use.step >= 0 else place.use.tag, place.use.step, place.use.element)
@@ -162,12 +162,12 @@ POINT_ORDERS = ("by module", "by terminal strip")
 
 def point_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """The points as they stand on the modules or terminal strips, with their values."""
-    plant, journal, iolist = session.plant, _now(session), session.iolist
-    tags = [t for t in plant.tags[:plant.public] if t.address is not None and (t.address.area in "IQ" or t.index in iolist.points)]
+    running, journal, iolist = session.running, _now(session), session.iolist
+    tags = [t for t in running.tags[:running.public] if t.address is not None and (t.address.area in "IQ" or t.index in iolist.points)]
     by_strip = order % 2 == 1
 
     def place(index: int) -> tuple[object, ...]:
-        one, point = plant.tags[index], iolist.get(index)
+        one, point = running.tags[index], iolist.get(index)
         assert one.address is not None
         address = ("IQM".index(one.address.area), one.address.numbers, one.address.size)
         if by_strip:
@@ -176,7 +176,7 @@ def point_table(session: Session, scan: int, width: int, order: int, tag: int | 
         return address
 
     def group(index: int) -> str:
-        one, point = plant.tags[index], iolist.get(index)
+        one, point = running.tags[index], iolist.get(index)
         assert one.address is not None
         if by_strip:
             return (point.location if point is not None and point.location else "not in the I/O list")
@@ -187,7 +187,7 @@ def point_table(session: Session, scan: int, width: int, order: int, tag: int | 
     lines: list[Line] = []
     last = ""
     for index in sorted((t.index for t in tags), key=place):
-        one, point = plant.tags[index], iolist.get(index)
+        one, point = running.tags[index], iolist.get(index)
         if group(index) != last:
             last = group(index)
             lines.append(Line(((f" {last}", Ink.QUIET),)))
@@ -213,7 +213,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     steps = session.controller.steps
     lines: list[Line] = [Line(((f" What runs, in this order, every {duration_text(found.scan_time)}", Ink.QUIET),))]
     for number, run in enumerate(found.runs, 1):
-        one = session.plant.programs[number - 1]
+        one = session.running.programs[number - 1]
         first = steps.of(one)
         pou = next((p for p in found.pous if p.name == run.pou), None)
         when = f"task {run.task}" if run.task else "every scan"
@@ -223,7 +223,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     if others:
         lines.append(Line(((" Called, or not running", Ink.QUIET),)))
     for pou in others:
-        instance = next((i for i in session.plant.instances() if i.pou is not None and i.pou.name == pou.name), None)
+        instance = next((i for i in session.running.instances() if i.pou is not None and i.pou.name == pou.name), None)
         first = steps.of(instance) if instance is not None else []
         calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "! never called"
         lines.append(Line(_row([(f"   {pou.name}", 28, Ink.STRONG), (f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}", 10, Ink.TEXT),
@@ -240,17 +240,17 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     lines.append(Line(((" Set aside or noted" if found.notices else " Nothing was set aside.", Ink.QUIET),)))
     for notice in found.notices:
         lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(notice, max(20, width - 5))]
-    odd = [e for e in xref_of(session).entries() if e.marks]
+    odd = [e for e in xref_of(session).entries() if e.oddities]
     if odd:
         lines.append(Line(((" Tags that look odd", Ink.QUIET),)))
         for entry in odd:
-            cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.marks)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
+            cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.oddities)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
             lines.append(Line(_row(cells), entry.tag.index))
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
 
 
-def mark_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
+def mark_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
     """Marks and notes in order of time."""
     rows = [(m.time, m.letter, m.text) for m in kept.marks] + [(n.time, "\"", n.text) for n in kept.notes]
     lines = [Line(_row([(f" {sign}", 3, Ink.STRONG), (clock_text(session.log, time), 14, Ink.TEXT), (text, 0, Ink.TEXT)]), time=time)
@@ -259,7 +259,7 @@ def mark_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
                    tuple(lines), (), "Enter goes to the moment · u takes the last one back")
 
 
-def walk_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
+def walk_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
     """What was asked, tried, marked, in order."""
     lines = []
     for step in walk:
@@ -270,7 +270,7 @@ def walk_page(session: Session, kept: Kept, walk: list[Step]) -> Listing:
     return Listing("the walk: what was asked, tried and marked", (), tuple(lines), (), "the commands print what was seen; e exports the answer")
 
 
-JOB_PAGES: dict[str, Callable[[Session, Kept, list[Step]], Listing]] = {"marks": mark_page, "walk": walk_page}
+JOB_PAGES: dict[str, Callable[[Session, Kept, list[WalkStep]], Listing]] = {"marks": mark_page, "walk": walk_page}
 
 
 def tag_line(session: Session, tag: int) -> str:

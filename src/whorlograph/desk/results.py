@@ -16,6 +16,6 @@ def write_settled(journal: Journal, session: Session, path: Path, only: set[int]
 
     Raises: UsageError where the file cannot be written.
     """
-    settled = settle(journal, session.plant, only)
-    write_csv(path, session.plant.tags, list(zip(settled.tags_shown, settled.first, strict=True)), settled.scans, settled.tags,
+    settled = settle(journal, session.running, only)
+    write_csv(path, session.running.tags, list(zip(settled.tags_shown, settled.first, strict=True)), settled.scans, settled.tags,
               settled.values, settled.starts)

@@ -74,11 +74,11 @@ class Scene:
 
     def name(self, tag: int | None) -> str:
         """A tag's name, short where it is unambiguous."""
-        if tag is None or tag >= len(self.session.plant.tags):
+        if tag is None or tag >= len(self.session.running.tags):
             return ""
-        full = self.session.plant.tags[tag].name
+        full = self.session.running.tags[tag].name
         last = full.rpartition(".")[2]
-        if "." in full and full.count(".") == 1 and len(self.session.plant.alike(last.lower())) == 1:
+        if "." in full and full.count(".") == 1 and len(self.session.running.alike(last.lower())) == 1:
             return last
         return ".".join(full.split(".")[-2:]) if full.count(".") > 1 or "." in full else full
 
@@ -332,10 +332,10 @@ class Scene:
         """The tags of a rung, one a line: state, since when, what it is, device and terminal."""
         if step < 0:
             return []
-        plant, position = self.session.plant, self.journal.settled_position(scan)
+        running, position = self.session.running, self.journal.settled_position(scan)
         lines: list[list[Run]] = []
         for tag in dict.fromkeys(self.tracer.flow(step, scan).tags.values()):
-            one, point = plant.tags[tag], self.session.iolist.get(tag)
+            one, point = running.tags[tag], self.session.iolist.get(tag)
             value = self.tracer.value(tag, self.journal.value_at(tag, position))
             word = self.tracer.state_word(value)
             row = self.journal.last_row(tag, position)
@@ -354,17 +354,17 @@ class Scene:
         """More lanes to fill a large screen: the tags of the rungs that the question runs through."""
         known = self.lanes()
         found = [t for step in self.steps() for t in self.tracer.flow(step, self.answer.scan).tags.values()
-                 if t < self.session.plant.public and t not in known]
+                 if t < self.session.running.public and t not in known]
         return list(dict.fromkeys(found))[:max(0, most - len(known))]
 
     def lanes(self, more: tuple[int, ...] = ()) -> list[int]:
         """The tags that the trail names, the complaint first, then those added."""
         found = [self.answer.tag]
         for _, link in self.answer.links():
-            if link.tag is not None and link.tag < self.session.plant.public:
+            if link.tag is not None and link.tag < self.session.running.public:
                 found.append(link.tag)
-            found += [r.tag for r in link.roots if r.tag is not None and r.tag < self.session.plant.public]
-        found += [r.tag for r in self.answer.roots if r.tag is not None and r.tag < self.session.plant.public]
+            found += [r.tag for r in link.roots if r.tag is not None and r.tag < self.session.running.public]
+        found += [r.tag for r in self.answer.roots if r.tag is not None and r.tag < self.session.running.public]
         return list(dict.fromkeys([*found, *more]))
 
 

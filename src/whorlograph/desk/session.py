@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
@@ -20,13 +21,12 @@ from whorlograph.formats.logs.source import PACKED
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
 from whorlograph.model.errors import UsageError
-from whorlograph.model.feed import Trial, feed_notices
 from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log, empty_log
 from whorlograph.model.place import Loaded, Notice
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Program
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
@@ -71,9 +71,9 @@ class Session:
         return self.controller.profile
 
     @property
-    def plant(self) -> Plant:
+    def running(self) -> Running:
         """Tags and instances."""
-        return self.controller.plant
+        return self.controller.running
 
     @property
     def journal(self) -> Journal:
@@ -109,7 +109,7 @@ class Session:
 
     def first_output(self) -> int | None:
         """The output to ask about where none is named: the first BOOL at %Q that is written, else the first there, else the first written."""
-        tags, written = self.plant.tags[:self.plant.public], self.controller.written
+        tags, written = self.running.tags[:self.running.public], self.controller.written
         outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and t.type.family is Family.BOOL]
         return next((t for t in outputs if t in written), next(iter(outputs), next(iter(sorted(written)), None)))
 
@@ -118,17 +118,17 @@ class Session:
 
         Raises: UsageError where none has that name, or several have.
         """
-        found = self.plant.find(text)
+        found = self.running.find(text)
         if found is not None:
             return found
-        alike = self.plant.alike(text.strip().lower())
+        alike = self.running.alike(text.strip().lower())
         if alike:
-            names = ", ".join(self.plant.tags[t].name for t in alike[:4])
+            names = ", ".join(self.running.tags[t].name for t in alike[:4])
             raise UsageError(self.program.file, f"{text} is the last name of {len(alike)} tags", f"write one of {names}")
         from difflib import get_close_matches
 
-        near = get_close_matches(text.lower(), list(self.plant.by_name), 3, 0.5)
-        remedy = "did you mean " + " or ".join(self.plant.tags[self.plant.by_name[n]].name for n in near) + "?" if near else \
+        near = get_close_matches(text.lower(), list(self.running.by_name), 3, 0.5)
+        remedy = "did you mean " + " or ".join(self.running.tags[self.running.by_name[n]].name for n in near) + "?" if near else \
             "whorlograph xref PROGRAM lists all tags"
         raise UsageError(self.program.file, f"no tag is called {text}", remedy)
 
@@ -164,7 +164,7 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     profile = read_profile(paths.profile)
     program = read_program(paths.program)
     controller = Controller(program.value, profile, paths.resource, plain, digest(paths.program))
-    iolist = read_iolist(paths.iolist, controller.plant)
+    iolist = read_iolist(paths.iolist, controller.running)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
     log_notices: list[Notice] = []
@@ -172,9 +172,9 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
         if ahead:
             controller.prepare()
         most = _head(paths.logs) if head else None
-        loaded = read_logs(list(paths.logs), controller.plant, profile, lambda done, _: most is not None and done >= most)
+        loaded = read_logs(list(paths.logs), controller.running, profile, lambda done, _: most is not None and done >= most)
         log, log_notices = loaded.value, loaded.notices
-    notices += feed_notices(controller.plant, profile, str(paths.profile or ""))
+    notices += feed_notices(controller.running, profile, str(paths.profile or ""))
     return Session(controller, log, iolist.value, notices, paths, log_notices)
 
 
@@ -200,7 +200,7 @@ def read_on(session: Session, stop: Callable[[], bool]) -> Generator[tuple[int, 
 
     def read() -> None:
         try:
-            found.append(read_logs(list(session.paths.logs), session.plant, session.profile, watch))
+            found.append(read_logs(list(session.paths.logs), session.running, session.profile, watch))
         except Exception as error:
             found.append(error)
 

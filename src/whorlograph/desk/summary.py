@@ -18,7 +18,7 @@ def fault_text(session: Session, journal: Journal) -> str:
     if 0 <= fault.step < len(session.controller.steps.all):
         step = session.controller.steps.all[fault.step]
         place = f" in {step.pou} rung {step.rung.number}"
-    tag = f", {session.plant.tags[fault.tag].name}" if fault.tag is not None else ""
+    tag = f", {session.running.tags[fault.tag].name}" if fault.tag is not None else ""
     at = clock_text(session.log, journal.clock.start(fault.scan))
     return f"halted at {at} (scan {fault.scan}){place}{tag}: {fault.text}"
 
@@ -29,7 +29,7 @@ def loaded_lines(session: Session) -> list[str]:
     day = date_text(log, 0)
     start = "" if log.complete else ", the start of a longer one"
     lines = [
-        f"{session.program.name}: {len(session.controller.steps.all)} rungs, {session.plant.public} tags",
+        f"{session.program.name}: {len(session.controller.steps.all)} rungs, {session.running.public} tags",
         f"log: {log.rows} rows, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}{start}",
     ]
     if log.set_aside:

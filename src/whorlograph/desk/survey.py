@@ -63,21 +63,21 @@ class Survey(Struct, frozen=True):
 
 def survey(session: Session) -> Survey:
     """Look over a session's program."""
-    program, plant = session.program, session.plant
-    running, _ = program.running(session.controller.resource)
-    tasks = {t.name.lower(): t for t in running.tasks}
+    program, running = session.program, session.running
+    chosen, _ = program.chosen(session.controller.resource)
+    tasks = {t.name.lower(): t for t in chosen.tasks}
     runs = []
-    for one in plant.programs:
+    for one in running.programs:
         task = tasks.get(one.task.lower())
         runs.append(Run(one.name, one.type_name, one.task, task.interval if task else "", task.single if task else "",
                         task.priority if task else 0, len(session.controller.steps.of(one)), _calls(one)))
     callers = _callers(session)
     instances: dict[str, list[str]] = {}
-    for one in plant.instances():
+    for one in running.instances():
         if one.pou is not None:
             instances.setdefault(one.pou.name.lower(), []).append(one.name)
     pous = tuple(_size(p, tuple(instances.get(p.name.lower(), ())), callers.get(p.name.lower(), ())) for p in program.pous.values())
-    tags = [t for t in plant.tags[:plant.public] if not t.computed]
+    tags = [t for t in running.tags[:running.public] if not t.computed]
     areas: dict[str, int] = dict.fromkeys("IQM", 0)
     types: dict[str, int] = {}
     for tag in tags:
@@ -85,7 +85,7 @@ def survey(session: Session) -> Survey:
             areas[tag.address.area] = areas.get(tag.address.area, 0) + 1
         types[tag.type.name] = types.get(tag.type.name, 0) + 1
     log = session.log
-    return Survey(program.name, session.paths.program.name, program.date, running.name,
+    return Survey(program.name, session.paths.program.name, program.date, chosen.name,
                   tuple(r.name for c in program.configurations for r in c.resources), session.controller.scan_time, tuple(runs), pous,
                   len(tags), areas, dict(sorted(types.items(), key=lambda i: (-i[1], i[0]))), len(session.iolist.points),
                   tuple(p.name for p in session.paths.logs), log.rows, log.end, log.set_aside, tuple(str(n) for n in session.notices))

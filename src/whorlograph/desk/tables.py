@@ -7,7 +7,7 @@ import io
 import textwrap
 from collections.abc import Iterable
 
-from whorlograph.inquiry.xref import Entry, Place, Xref
+from whorlograph.inquiry.xref import Entry, Usage, Xref
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import tags_logged
 from whorlograph.model.times import clock_text
@@ -29,10 +29,10 @@ def xref_of(session: Session) -> Xref:
 
 def names(session: Session, tags: Iterable[int]) -> list[str]:
     """Tags' names."""
-    return [session.plant.tags[t].name for t in tags]
+    return [session.running.tags[t].name for t in tags]
 
 
-def spot(place: Place) -> str:
+def spot(place: Usage) -> str:
     """Where a use stands: POU and rung, or the task."""
     if place.use.step < 0:
         return f"task {place.task}"
@@ -55,7 +55,7 @@ def source_text(entry: Entry) -> str:
         return ""
     if entry.tag.address is not None and entry.tag.address.area == "I":
         return "by the field"
-    return "by the log or a panel" if "never written" not in entry.marks and not entry.tag.constant else "nowhere"
+    return "by the log or a panel" if "never written" not in entry.oddities and not entry.tag.constant else "nowhere"
 
 
 def entry_text(session: Session, entry: Entry) -> str:
@@ -64,8 +64,8 @@ def entry_text(session: Session, entry: Entry) -> str:
     lines = ["  ".join(p for p in (tag.name, str(tag.address or ""), tag.type.name, entry.description) if p)]
     if wiring_text(entry):
         lines.append(f"  {wiring_text(entry)}")
-    if entry.marks:
-        lines.append(f"  ! {', '.join(entry.marks)}")
+    if entry.oddities:
+        lines.append(f"  ! {', '.join(entry.oddities)}")
     if entry.shares:
         lines.append(f"  shares bits with {', '.join(names(session, entry.shares))}")
     for title, places in (("written", entry.writes), ("read", entry.reads)):
@@ -85,14 +85,14 @@ def entries_text(entries: list[Entry]) -> str:
     width = max((len(e.tag.name) for e in entries), default=4)
     lines = [f"{'tag':<{width}}  {'address':<9} {'type':<7} reads writes  what it is"]
     for entry in entries:
-        marks = f"  ! {', '.join(entry.marks)}" if entry.marks else ""
+        marks = f"  ! {', '.join(entry.oddities)}" if entry.oddities else ""
         where = f"  [{entry.point.whereabouts}]" if entry.point is not None and entry.point.whereabouts else ""
         lines.append(f"{entry.tag.name:<{width}}  {entry.tag.address or ''!s:<9} {entry.tag.type.name:<7} {len(entry.reads):>5} "
                      f"{len(entry.writes):>6}  {entry.description}{where}{marks}".rstrip())
     return "\n".join(lines)
 
 
-def _place_dict(place: Place) -> dict[str, object]:
+def _place_dict(place: Usage) -> dict[str, object]:
     return {"access": "write" if place.writes else "read", "how": place.how, "pou": place.pou, "instance": place.instance, "rung": place.rung,
             "task": place.task, "comment": place.comment}
 
@@ -105,7 +105,7 @@ def entry_dict(session: Session, entry: Entry) -> dict[str, object]:
         "description": entry.description,
         "device": point.device if point else None, "location": point.location if point else None,
         "terminal": point.terminal if point else None, "wiring": point.wiring.value if point else None,
-        "drawing": point.drawing if point else None, "shares": names(session, entry.shares), "marks": list(entry.marks),
+        "drawing": point.drawing if point else None, "shares": names(session, entry.shares), "marks": list(entry.oddities),
         "uses": [_place_dict(p) for p in (*entry.writes, *entry.reads)],
         "decides": names(session, xref.decides(tag.index)), "decided_by": names(session, xref.decided_by(tag.index)),
         "outputs": names(session, xref.outputs(tag.index)), "inputs": names(session, xref.inputs(tag.index)),
@@ -128,7 +128,7 @@ def entries_csv(entries: list[Entry]) -> str:
         point = entry.point
         head = {"tag": entry.tag.name, "address": str(entry.tag.address or ""), "type": entry.tag.type.name, "description": entry.description,
                 "device": point.device if point else "", "location": point.location if point else "",
-                "terminal": point.terminal if point else "", "wiring": point.wiring.value if point else "", "marks": "; ".join(entry.marks)}
+                "terminal": point.terminal if point else "", "wiring": point.wiring.value if point else "", "marks": "; ".join(entry.oddities)}
         for place in (*entry.writes, *entry.reads):
             writer.writerow({**head, **_place_dict(place)})
         if not entry.reads and not entry.writes:

@@ -41,7 +41,7 @@ class Timeline:
     def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
         """Lanes of the replay over a stretch of time."""
         position = self.session.journal.settled_position(scan)
-        plant_tags = [self.session.plant.tags[t] for t in tags]
+        plant_tags = [self.session.running.tags[t] for t in tags]
         clock = self.session.journal.clock
         if not self.window.shows(self.session.journal, start, end, width):
             unknown = None if self.session.journal.complete else clock.start(clock.last)
@@ -70,7 +70,7 @@ class Timeline:
             return ""
         if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
             self.trial_window = Window(self.trial, start, end, width)
-        one = self.session.plant.tags[tag]
+        one = self.session.running.tags[tag]
         cells = self.trial_window.cells(one)[0]
         if one.type.family is not Family.BOOL:
             return "".join(cell_glyph(c, False) for c in cells)

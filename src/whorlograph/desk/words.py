@@ -55,7 +55,7 @@ def answer_json(session: Session, answer: Answer) -> str:
     """The whole answer as JSON: symptom, ranked roots, trail."""
     import msgspec
 
-    tags = session.plant.tags
+    tags = session.running.tags
 
     def name(tag: int | None) -> str | None:
         return tags[tag].name if tag is not None else None

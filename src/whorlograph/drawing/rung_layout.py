@@ -8,6 +8,7 @@ from itertools import permutations
 from msgspec import Struct, field
 
 from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.rung_types import output_pin
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -25,7 +26,6 @@ from whorlograph.model.ladder import (
     Wire,
     wires_of,
 )
-from whorlograph.model.rung_types import output_pin
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 

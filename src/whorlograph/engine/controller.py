@@ -12,16 +12,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from msgspec import Struct
 
-from whorlograph.model.elaborate import elaborate
-from whorlograph.model.feed import Feed, Trial, make_feed
+from whorlograph.engine.feed import Feed, Trial, make_feed
+from whorlograph.engine.scope.elaborate import elaborate
+from whorlograph.engine.uses import Use, all_uses, written_tags
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, Program
 from whorlograph.model.steps import Steps, number_steps
-from whorlograph.model.tags import Plant
-from whorlograph.model.uses import Use, all_uses, written_tags
+from whorlograph.model.tags import Running
 
 from . import layout as at
 from .journal import RECORD, Columns, Fault, Journal
@@ -59,7 +59,7 @@ class Controller:
     resource: str = ""
     plain: bool = False
     source: str = ""
-    plant: Plant = field(init=False)
+    running: Running = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
@@ -70,17 +70,17 @@ class Controller:
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         self.__dict__ |= state
-        self.steps = number_steps(self.plant)
+        self.steps = number_steps(self.running)
 
     def __post_init__(self) -> None:
-        self.plant, self.notices = elaborate(self.program, self.resource)
-        self.steps = number_steps(self.plant)
+        self.running, self.notices = elaborate(self.program, self.resource)
+        self.steps = number_steps(self.running)
         self.notices += self._more_notices()
 
     @cached_property
     def uses(self) -> list[Use]:
         """Every use of every tag."""
-        return all_uses(self.steps, self.plant)
+        return all_uses(self.steps, self.running)
 
     @cached_property
     def written(self) -> set[int]:
@@ -92,10 +92,10 @@ class Controller:
         """From one scan's start to the next one's, ns (CONTROLLER.md, Profile)."""
         if self.profile.scan_time is not None:
             return self.profile.scan_time
-        running, _ = self.program.running(self.resource)
-        intervals = [_interval(t.interval) for t in running.tasks]
+        chosen, _ = self.program.chosen(self.resource)
+        intervals = [_interval(t.interval) for t in chosen.tasks]
         known = [i for i in intervals if i]
-        if running.instances and all(i.task for i in running.instances) and known:
+        if chosen.instances and all(i.task for i in chosen.instances) and known:
             return min(known)
         return DEFAULT_SCAN
 
@@ -106,7 +106,7 @@ class Controller:
 
     def _more_notices(self) -> list[Notice]:
         found = []
-        for one in self.plant.programs:
+        for one in self.running.programs:
             if one.task:
                 found.append(Notice(Place(self.program.file, 0, one.type_name), f"{one.name} stands on task {one.task}",
                                     "tasks are not timed yet: it runs once in every scan"))
@@ -118,7 +118,7 @@ class Controller:
 
     def feed(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Feed:
         """First values and input changes for a replay."""
-        return make_feed(self.plant, log, self.written, self.profile, trial, until)
+        return make_feed(self.running, log, self.written, self.profile, trial, until)
 
     def _compile(self) -> tuple[Module, Callable[[], Any]]:
         """The program as a module, and what waits for its machine code.
@@ -129,7 +129,7 @@ class Controller:
         from .wat import compile_text
 
         def make() -> Module:
-            return compile_text(self.plant, self.steps, self.profile, self.scan_time)
+            return compile_text(self.running, self.steps, self.profile, self.scan_time)
 
         if self.source:
             return kept_module(f"{self.source} {self.resource} {self.profile}", make)
@@ -217,9 +217,9 @@ class Controller:
             return f"the scan took longer than the watchdog allows ({self.profile.watchdog // 1_000_000} ms)"
         if code == "too many steps":
             return "more than 1,000,000 steps in one scan"
-        if tag is None or tag >= len(self.plant.tags):
+        if tag is None or tag >= len(self.running.tags):
             return code
-        type_ = self.plant.tags[tag].type
+        type_ = self.running.tags[tag].type
         if code == "overflow" and type_.whole:
             return f"{cooked(value, type_) if type_.bits == 64 else value} does not fit {type_.name} ({type_.low} to {type_.high})"
         if code == "division by zero":
@@ -229,7 +229,7 @@ class Controller:
     def _plainly(self, feed: Feed) -> Journal:
         from .plain.interpreter import Interpreter
 
-        record = Interpreter(self.plant, self.steps, self.profile, self.scan_time).run(feed)
+        record = Interpreter(self.running, self.steps, self.profile, self.scan_time).run(feed)
         columns = Columns()
         columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
         for scan, start, period in record.stretches:

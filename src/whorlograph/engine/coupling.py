@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from msgspec import Struct
 
-from whorlograph.model.feed import Trial
+from whorlograph.engine.feed import Trial
 from whorlograph.model.log import Log
 
 from .controller import Controller
@@ -47,8 +47,8 @@ def run_coupled(controller: Controller, machine: Coupled, end: int) -> CoupledRu
     The controller sees an input change in the first scan that starts at or after it; the machine sees an
     output change at the start of the scan that made it.
     """
-    plant = controller.plant
-    outputs = [t for t in plant.tags[:plant.public] if t.address is not None and t.address.area == "Q"]
+    running = controller.running
+    outputs = [t for t in running.tags[:running.public] if t.address is not None and t.address.area == "Q"]
     log = Log(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64), end=end)
     feed = controller.feed(log, Trial())
     engine = controller.machine(feed)
@@ -59,7 +59,7 @@ def run_coupled(controller: Controller, machine: Coupled, end: int) -> CoupledRu
         listed = sorted(new)
         changes.extend(listed)
         if listed:
-            engine.feed_more(np.array([c[0] for c in listed], np.int64), np.array([plant.by_name[c[1].lower()] for c in listed], np.int32),
+            engine.feed_more(np.array([c[0] for c in listed], np.int64), np.array([running.by_name[c[1].lower()] for c in listed], np.int32),
                              np.array([c[2] for c in listed], np.int64))
 
     give(machine.begin())

@@ -6,14 +6,14 @@ import itertools
 
 from msgspec import Struct, field
 
+from whorlograph.engine.scope.overlap import shared_bits
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, Jump, LadderBody, LeftRail, Return
-from whorlograph.model.overlap import shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
-from whorlograph.model.rung_types import called_instance
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, Instance, Leaf, Plant, Ref
+from whorlograph.model.tags import Aggregate, Instance, Leaf, Ref, Running
 
 from . import layout as at
 from .emit import Access, Function
@@ -54,19 +54,19 @@ class Lowered(Struct):
 
 
 class Lowering:
-    """Lowers the programs of a plant."""
+    """Lowers the programs that run."""
 
-    def __init__(self, plant: Plant, steps: Steps, profile: Profile) -> None:
-        self.plant, self.steps, self.profile = plant, steps, profile
+    def __init__(self, running: Running, steps: Steps, profile: Profile) -> None:
+        self.running, self.steps, self.profile = running, steps, profile
         self.functions: list[str] = []
         self._rails: dict[int, frozenset[int]] = {}
         self.called: dict[object, Called] = {}
         self.access: dict[int, Access] = {}
-        self.cells = len(plant.tags) + len(steps.marks)
+        self.cells = len(running.tags) + len(steps.flags)
         self.first_values: dict[int, int] = {}
         self.cell_of: dict[object, int] = {}
-        self.observed = _observed(plant, steps)
-        shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+        self.observed = _observed(running, steps)
+        shares = shared_bits(running.tags[:running.public], profile.addressing)
         self.shares = {tag: {s.other for s in found} for tag, found in shares.items()}
         self.limit, self.limit_code = MOST_STEPS, at.STEPS
         if profile.rung_time and profile.watchdog // profile.rung_time < MOST_STEPS:
@@ -81,7 +81,7 @@ class Lowering:
                 if isinstance(element, Jump) and isinstance(body, LadderBody):
                     if body.targets.get(element.label.lower(), step.rung.number + 1) <= step.rung.number:
                         return True
-        return sum(self._longest(p, 0) for p in self.plant.programs) > self.limit
+        return sum(self._longest(p, 0) for p in self.running.programs) > self.limit
 
     def _longest(self, instance: Instance, depth: int) -> int:
         """Steps of one pass through a body and all that it calls."""
@@ -91,7 +91,7 @@ class Lowering:
         for step in self.steps.of(instance):
             total += 1
             for element in step.rung.elements:
-                called = called_instance(element, instance, self.plant) if isinstance(element, Block) else None
+                called = called_instance(element, instance, self.running) if isinstance(element, Block) else None
                 if called is not None and called.pou is not None:
                     total += self._longest(called, depth + 1)
         return total
@@ -113,7 +113,7 @@ class Lowering:
         position = mark_base
         number = 0
         names = []
-        for i, program in enumerate(self.plant.programs):
+        for i, program in enumerate(self.running.programs):
             steps = self.steps.of(program)
             segments = self._segments(program, steps)
             for segment in segments:
@@ -126,7 +126,7 @@ class Lowering:
             number += len(steps)
         calls = "".join(f"(call {n}) (if (i32.load (i32.const {at.FAULT})) (then (return)))\n" for n in names)
         self.functions.append(f"(func $scan\n{calls})\n")
-        off = "".join(f"(call $put (i32.const {t.index}) (i64.const 0))\n" for t in self.plant.tags[:self.plant.public]
+        off = "".join(f"(call $put (i32.const {t.index}) (i64.const 0))\n" for t in self.running.tags[:self.running.public]
                       if t.address is not None and t.address.area == "Q")
         self.functions.append(f"(func $outputs_off\n{off})\n")
         return Lowered(self.functions, self.access, position - mark_base, self.cells, self.first_values, self.limit, self.limit_code)
@@ -148,7 +148,7 @@ class Lowering:
 
     def _chunk(self, name: str, steps: list[Step], position: int, number: int) -> tuple[str, int]:
         """A function of up to 64 rungs; the address of the cell that sums what their calls add (0: no calls)."""
-        chunk = Function(name, self.plant.tags, self.plant.public)
+        chunk = Function(name, self.running.tags, self.running.public)
         extra = self.hidden((name, "extra")) if any(self._calls(s) for s in steps) else 0
         for i, step in enumerate(steps):
             mark = position + i
@@ -182,7 +182,7 @@ class Lowering:
     def _calls(self, step: Step) -> bool:
         for element in step.rung.elements:
             if isinstance(element, Block):
-                called = called_instance(element, step.instance, self.plant)
+                called = called_instance(element, step.instance, self.running)
                 if called is not None and called.pou is not None:
                     return True
         return False
@@ -223,7 +223,7 @@ class Lowering:
         for element in evaluation_order(step.rung):
             if not isinstance(element, (Jump, Return)):
                 continue
-            mark = self.steps.marks[step.index, element.id]
+            mark = self.steps.flags[step.index, element.id]
             taken = f"(i32.load (i32.const {at.CELLS + 8 * mark.number}))"
             target = targets.get(element.label.lower()) if isinstance(element, Jump) else count + 1
             if target is None:
@@ -243,9 +243,9 @@ class Lowering:
         name = f"$b{len(self.called)}"
         entry = Called(name, Access())
         self.called[key] = entry
-        function = Function(name, self.plant.tags, self.plant.public)
+        function = Function(name, self.running.tags, self.running.public)
         function.shares = self.shares
-        is_function = called.name.lower() in self.plant.functions and called.pou is not None
+        is_function = called.name.lower() in self.running.functions and called.pou is not None
         if is_function:
             function.put(f"(global.set $deep (i32.add (global.get $deep) (i32.const 1)))"
                          f"(if (i32.gt_s (global.get $deep) (i32.const 100)) (then (call $fail (i32.const {at.DEPTH}) (i32.const 0)"
@@ -284,8 +284,8 @@ class Lowering:
     def reset(self, ref: Ref, function: Function) -> None:
         """Begin a variable anew with its declared value."""
         if isinstance(ref, Leaf):
-            tag = self.plant.tags[ref.tag]
-            if ref.tag < self.plant.public:
+            tag = self.running.tags[ref.tag]
+            if ref.tag < self.running.public:
                 function.access.write({ref.tag})
                 function.put(f"(call $put (i32.const {ref.tag}) (i64.const {tag.initial}))")
             else:
@@ -305,10 +305,10 @@ class Lowering:
         return found
 
 
-def _observed(plant: Plant, steps: Steps) -> set[int]:
+def _observed(running: Running, steps: Steps) -> set[int]:
     """The timers' ET tags that something reads: they are kept up in every scan while the timer runs."""
+    from whorlograph.engine.uses import uses_of_step
     from whorlograph.model.ladder import wires_of
-    from whorlograph.model.uses import uses_of_step
 
     found: set[int] = set()
     for step in steps.all:
@@ -317,9 +317,9 @@ def _observed(plant: Plant, steps: Steps) -> set[int]:
             for wire in wires_of(element):
                 block = blocks.get(wire.source)
                 if block is not None and wire.pin.upper() == "ET":
-                    called = called_instance(block, step.instance, plant)
+                    called = called_instance(block, step.instance, running)
                     ref = called.scope.get("et") if called is not None else None
                     if isinstance(ref, Leaf):
                         found.add(ref.tag)
-        found |= {u.tag for u in uses_of_step(step, plant) if not u.writes and plant.tags[u.tag].computed}
+        found |= {u.tag for u in uses_of_step(step, running) if not u.writes and running.tags[u.tag].computed}
     return found

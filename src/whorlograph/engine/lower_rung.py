@@ -5,6 +5,8 @@ from __future__ import annotations
 import itertools
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.scope.rung_types import called_instance, output_pin, rung_types
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import (
@@ -27,12 +29,10 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import literal, single
 from whorlograph.model.paths import parse_path
-from whorlograph.model.rung_types import called_instance, output_pin, rung_types
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Aggregate, BitOf, ByReference, Element, Instance, Leaf, Target, resolve_path
 from whorlograph.model.types import BOOL, Elementary, Family
-from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 
 from . import layout as at
 from .emit import Function, machine_type
@@ -50,8 +50,8 @@ class RungLowering:
 
     def __init__(self, above: Lowering, function: Function, step: Step, bound: dict[str, Bound]) -> None:
         self.above, self.f, self.step, self.bound = above, function, step, bound
-        self.plant = above.plant
-        self.types = rung_types(step, self.plant)
+        self.running = above.running
+        self.types = rung_types(step, self.running)
         self.ids = {e.id: e for e in step.rung.elements}
         self.rails = above.rails(step.instance)
         self.out: dict[tuple[int, str], str] = {}
@@ -84,7 +84,7 @@ class RungLowering:
             elif isinstance(element, (Jump, Return)):
                 target = targets.get(element.label.lower()) if isinstance(element, Jump) else count + 1
                 taken = self.f.keep(self.power(element.wires), "i32") if target is not None else _OFF
-                mark = self.above.steps.marks.get((self.step.index, element.id))
+                mark = self.above.steps.flags.get((self.step.index, element.id))
                 if mark is not None:
                     self.f.store_mark(mark.number, taken)
                 if target is not None:
@@ -158,15 +158,15 @@ class RungLowering:
             if not path.steps:
                 return bound
             if isinstance(bound, (Leaf, Aggregate, Instance)):
-                return resolve_path(path, Instance("", "", None, {path.base.lower(): bound}), self.plant.scope)
+                return resolve_path(path, Instance("", "", None, {path.base.lower(): bound}), self.running.scope)
             return None
-        return resolve_path(path, self.step.instance, self.plant.scope)
+        return resolve_path(path, self.step.instance, self.running.scope)
 
     def type_of(self, target: Target) -> Elementary:
         if isinstance(target, Leaf):
-            return self.plant.tags[target.tag].type
+            return self.running.tags[target.tag].type
         if isinstance(target, Element):
-            return self.plant.tags[target.first].type
+            return self.running.tags[target.first].type
         return BOOL
 
     def load(self, target: Target | None, element: int) -> str:
@@ -174,13 +174,13 @@ class RungLowering:
         if isinstance(target, Leaf):
             return self.f.load(target.tag)
         if isinstance(target, BitOf):
-            type_ = self.plant.tags[target.tag].type
+            type_ = self.running.tags[target.tag].type
             word = self.f.load(target.tag)
             if machine_type(type_) != "i64":
                 return word if target.bit == 0 and machine_type(type_) == "i32" else _OFF
             return f"(i32.wrap_i64 (i64.and (i64.shr_u {word} (i64.const {target.bit})) (i64.const 1)))"
         if isinstance(target, Element):
-            kind = machine_type(self.plant.tags[target.first].type)
+            kind = machine_type(self.running.tags[target.first].type)
             address = self.f.keep(self.offset(target, element), "i32")
             return self.f.keep(f"({kind}.load offset={self.f.cell(target.first)} (i32.shl {address} (i32.const 3)))", kind)
         return _OFF
@@ -191,7 +191,7 @@ class RungLowering:
             self.f.note(tag)
         total = ""
         for subscript, low, high, stride in target.terms:
-            inner = resolve_path(subscript, self.step.instance, self.plant.scope)
+            inner = resolve_path(subscript, self.step.instance, self.running.scope)
             value = self.load(inner, element)
             if inner is not None and machine_type(self.type_of(inner)) == "i32":
                 value = f"(i64.extend_i32_u {value})"
@@ -214,7 +214,7 @@ class RungLowering:
         if isinstance(target, Leaf):
             self.f.store(target.tag, value)
         elif isinstance(target, BitOf):
-            type_ = self.plant.tags[target.tag].type
+            type_ = self.running.tags[target.tag].type
             if machine_type(type_) != "i64" or target.bit >= type_.bits:
                 return
             self.f.access.reads.add(target.tag)
@@ -224,7 +224,7 @@ class RungLowering:
             self.f.store(target.tag, self.operations.cut(f"(i64.or {rest} {flag})", type_))
             self.f.depth -= 1
         elif isinstance(target, Element):
-            type_ = self.plant.tags[target.first].type
+            type_ = self.running.tags[target.first].type
             held = self.f.keep(self.f.raw_bits(value, type_), "i64")
             place = self.offset(target, element)
             self.f.access.write(set(self.candidates(target)))
@@ -342,10 +342,10 @@ class RungLowering:
         on = self.pin(enable, element, BOOL, "") if enable is not None and enable.wires else _ON
         if on not in (_ON, _OFF):
             on = self.f.keep(on, "i32")
-        mark = self.above.steps.marks.get((self.step.index, element.id))
+        mark = self.above.steps.flags.get((self.step.index, element.id))
         if mark is not None:
             self.f.store_mark(mark.number, on)
-        called = called_instance(element, self.step.instance, self.plant)
+        called = called_instance(element, self.step.instance, self.running)
         pins = [p for p in element.inputs if p.name.upper() != "EN"]
         conditional = on != _ON
         if conditional:
@@ -370,7 +370,7 @@ class RungLowering:
             if called is not None and element.instance:
                 ref = called.scope.get(name.lower())
                 if isinstance(ref, Leaf):
-                    type_ = self.plant.tags[ref.tag].type
+                    type_ = self.running.tags[ref.tag].type
                     self.f.access.others.add(ref.tag)
                     text = self.f.load_at(f"(i32.const {self.f.cell(ref.tag)})", machine_type(type_))
                     self.out[element.id, name] = self.f.keep(text, machine_type(type_))
@@ -392,7 +392,7 @@ class RungLowering:
         for pin in pins:
             ref = called.scope.get(pin.name.lower())
             if isinstance(ref, Leaf) and pin.wires:
-                type_ = self.plant.tags[ref.tag].type
+                type_ = self.running.tags[ref.tag].type
                 where = self.operations.place(element.id, ref.tag)
                 value = self.pin(pin, element, type_, where)
                 if type_.family is not Family.BOOL:
@@ -415,7 +415,7 @@ class RungLowering:
         first, name = called.first, block_family(called.type_name)
         memory = self.above.hidden((id(called), "memory"), 6)
         base = f"(i32.const {first}) (i32.const {memory})"
-        count = self.plant.tags[tags[-1]].type
+        count = self.running.tags[tags[-1]].type
         cell = [f"(i32.load (i32.const {self.f.cell(first + i)}))" for i in range(3)]
         if name in ("TON", "TOF", "TP"):
             seen = int(first + 3 in self.above.observed)

@@ -12,7 +12,7 @@ import numpy as np
 import wasmtime
 from msgspec import Struct
 
-from whorlograph.model.feed import Feed
+from whorlograph.engine.feed import Feed
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.profile import Profile
 

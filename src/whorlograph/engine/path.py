@@ -8,11 +8,11 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, Jump, LadderBody, Return
 from whorlograph.model.program import VariableKind
-from whorlograph.model.rung_types import called_instance
-from whorlograph.model.steps import MarkKind, PathMark, Steps
-from whorlograph.model.tags import Plant
+from whorlograph.model.steps import FlagKind, PathFlag, Steps
+from whorlograph.model.tags import Running
 
 from .journal import Journal
 
@@ -31,16 +31,16 @@ class Skip(Struct, frozen=True):
     """A step did not run in a scan: why, and the jump, return or call that decided it (None: nobody calls)."""
 
     kind: SkipKind
-    mark: PathMark | None
+    mark: PathFlag | None
 
 
 class Paths:
     """Answers for one program which steps ran in which scan of a journal."""
 
-    def __init__(self, plant: Plant, steps: Steps) -> None:
-        self.plant, self.steps = plant, steps
-        self.callers: dict[int, list[PathMark]] = {}
-        self.leaving: dict[int, list[tuple[int, int, PathMark]]] = {}
+    def __init__(self, running: Running, steps: Steps) -> None:
+        self.running, self.steps = running, steps
+        self.callers: dict[int, list[PathFlag]] = {}
+        self.leaving: dict[int, list[tuple[int, int, PathFlag]]] = {}
         self.ancestors: dict[int, set[int]] = {}
         self._collect()
         self.order = self._ordered()
@@ -50,11 +50,11 @@ class Paths:
             body = step.instance.pou.body if step.instance.pou is not None else None
             first = self.steps.first[id(step.instance)]
             for element in step.rung.elements:
-                mark = self.steps.marks.get((step.index, element.id))
+                mark = self.steps.flags.get((step.index, element.id))
                 if mark is None:
                     continue
                 if isinstance(element, Block):
-                    called = called_instance(element, step.instance, self.plant)
+                    called = called_instance(element, step.instance, self.running)
                     if called is not None and called.pou is not None:
                         self.callers.setdefault(id(called), []).append(mark)
                 elif isinstance(element, Jump) and isinstance(body, LadderBody):
@@ -77,11 +77,11 @@ class Paths:
                     counter += 1
                 self.ancestors.setdefault(step.index, set()).update(above)
                 for element in step.rung.elements:
-                    called = called_instance(element, step.instance, self.plant) if isinstance(element, Block) else None
+                    called = called_instance(element, step.instance, self.running) if isinstance(element, Block) else None
                     if called is not None and called.pou is not None and len(above) < 60:
                         walk(called, above | {step.index})
 
-        for program in self.plant.programs:
+        for program in self.running.programs:
             walk(program, set())
         return order
 
@@ -104,7 +104,7 @@ class Paths:
             if source < at or source >= step:
                 continue
             if target > step and journal.settled(mark.number, scan):
-                return Skip(SkipKind.JUMP if mark.kind is MarkKind.JUMP else SkipKind.RETURN, mark)
+                return Skip(SkipKind.JUMP if mark.kind is FlagKind.JUMP else SkipKind.RETURN, mark)
             if target > source and journal.settled(mark.number, scan):
                 at = target
         return None
@@ -160,7 +160,7 @@ class Paths:
         if above:
             ancestor = np.isin(steps, np.array(sorted(above), np.int32))
             if ancestor.any():
-                pins = np.array([int(t) >= len(self.plant.tags) or self.plant.tags[int(t)].kind is VariableKind.INPUT
+                pins = np.array([int(t) >= len(self.running.tags) or self.running.tags[int(t)].kind is VariableKind.INPUT
                                  for t in tags])
                 before &= ~ancestor | pins
         hits = np.nonzero(before)[0]

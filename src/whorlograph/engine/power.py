@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
+from whorlograph.engine.scope.rung_types import called_instance, output_pin, rung_types
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -24,10 +25,9 @@ from whorlograph.model.ladder import (
 from whorlograph.model.literals import cooked, literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.profile import Overflow
-from whorlograph.model.rung_types import called_instance, output_pin, rung_types
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
-from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
+from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Running, resolve_path
 from whorlograph.model.types import BOOL, Elementary, Family
 
 from .journal import Journal
@@ -65,8 +65,8 @@ class PowerFlow:
     Args: mode: how results are held that their type cannot hold.
     """
 
-    def __init__(self, plant: Plant, paths: Paths, mode: Overflow = Overflow.HALT) -> None:
-        self.plant, self.paths, self.mode = plant, paths, mode
+    def __init__(self, running: Running, paths: Paths, mode: Overflow = Overflow.HALT) -> None:
+        self.running, self.paths, self.mode = running, paths, mode
         self._rails: dict[int, set[int]] = {}
         self._cache: dict[tuple[int, int, int], Flow] = {}
 
@@ -103,11 +103,11 @@ class _Evaluation:
 
     def __init__(self, above: PowerFlow, journal: Journal, flow: Flow, after: int) -> None:
         self.above, self.journal, self.flow, self.after = above, journal, flow, after
-        self.step, self.plant = flow.step, above.plant
+        self.step, self.running = flow.step, above.running
         self.ids = {e.id: e for e in flow.step.rung.elements}
         self.rails = above.rails(flow.step)
         self.written: dict[tuple[int, int], bool] = {}
-        self.types = rung_types(flow.step, self.plant)
+        self.types = rung_types(flow.step, self.running)
 
     def run(self) -> None:
         for rail in self.rails:
@@ -151,20 +151,20 @@ class _Evaluation:
     def found(self, text: str, position: int, written: dict[tuple[int, int], bool]) -> tuple[Value, int] | None:
         """A name's value at a position, and its tag; ``written``: what the rung itself has written by then."""
         path = parse_path(text)
-        target = resolve_path(path, self.step.instance, self.plant.scope) if path is not None else None
+        target = resolve_path(path, self.step.instance, self.running.scope) if path is not None else None
         if isinstance(target, Leaf):
             own = written.get((target.tag, -1))
-            return own if own is not None else cooked(self.journal.value_at(target.tag, position), self.plant.tags[target.tag].type), target.tag
+            return own if own is not None else cooked(self.journal.value_at(target.tag, position), self.running.tags[target.tag].type), target.tag
         if isinstance(target, BitOf):
             own = written.get((target.tag, target.bit))
             return own if own is not None else bool(self.journal.value_at(target.tag, position) >> target.bit & 1), target.tag
         if isinstance(target, Element):
             tag = target.first
             for subscript, low, high, stride in target.terms:
-                inner = resolve_path(subscript, self.step.instance, self.plant.scope)
+                inner = resolve_path(subscript, self.step.instance, self.running.scope)
                 index = self.journal.value_at(inner.tag, position) if isinstance(inner, Leaf) else low
                 tag += (min(max(index, low), high) - low) * stride
-            return cooked(self.journal.value_at(tag, position), self.plant.tags[tag].type), tag
+            return cooked(self.journal.value_at(tag, position), self.running.tags[tag].type), tag
         return None
 
     def contact(self, element: Contact) -> None:
@@ -193,7 +193,7 @@ class _Evaluation:
         self.flow.out[element.id, ""] = power
         self.read(element.variable, element.id, self.after)
         path = parse_path(element.variable)
-        target = resolve_path(path, self.step.instance, self.plant.scope) if path is not None else None
+        target = resolve_path(path, self.step.instance, self.running.scope) if path is not None else None
         key = (target.tag, -1) if isinstance(target, Leaf) else (target.tag, target.bit) if isinstance(target, BitOf) else None
         if key is None:
             return
@@ -217,11 +217,11 @@ class _Evaluation:
         on = (self.power(enable.wires) != enable.negated) if enable is not None and enable.wires else True
         self.flow.power[element.id] = on
         self.flow.out[element.id, "ENO"] = on
-        called = called_instance(element, self.step.instance, self.plant)
+        called = called_instance(element, self.step.instance, self.running)
         if isinstance(called, Instance) and element.instance:
             for name, ref in called.scope.items():
                 if isinstance(ref, Leaf):
-                    kind = self.plant.tags[ref.tag].type
+                    kind = self.running.tags[ref.tag].type
                     self.flow.out[element.id, name.upper()] = cooked(self.journal.value_at(ref.tag, self.after), kind)
         elif on:
             self.function(element, called)
@@ -234,7 +234,7 @@ class _Evaluation:
 
     def remembered(self, element: Block) -> None:
         """What a function whose EN is off still gives: its result of the last time that EN was on (CONTROLLER.md, Blocks)."""
-        mark = self.above.paths.steps.marks.get((self.step.index, element.id))
+        mark = self.above.paths.steps.flags.get((self.step.index, element.id))
         row = self.journal.last_row(mark.number, self.after) if mark is not None else None
         scan = self.journal.scan(row) - 1 if row is not None and not self.journal.raw(row) else 0
         scan = self.above.paths.last_run(self.journal, self.step.index, scan)
@@ -276,4 +276,4 @@ class _Evaluation:
         if receiver is not None:
             return self.read(receiver.expression, receiver.id, self.after)
         left = called.scope.get(called.type_name.lower())
-        return cooked(self.journal.value_at(left.tag, self.after), self.plant.tags[left.tag].type) if isinstance(left, Leaf) else None
+        return cooked(self.journal.value_at(left.tag, self.after), self.running.tags[left.tag].type) if isinstance(left, Leaf) else None

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from whorlograph.model.log import Ints, Shorts
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 
 from .journal import Journal
 
@@ -23,18 +23,18 @@ class Settled(Struct, frozen=True):
     first: list[int]
 
 
-def shown_tags(plant: Plant, only: set[int] | None = None) -> list[int]:
+def shown_tags(running: Running, only: set[int] | None = None) -> list[int]:
     """The tags that result files show, by name in order of code points."""
-    found = [t for t in plant.tags[:plant.public] if not t.computed and t.type.bits and (only is None or t.index in only)]
+    found = [t for t in running.tags[:running.public] if not t.computed and t.type.bits and (only is None or t.index in only)]
     return [t.index for t in sorted(found, key=lambda t: t.name)]
 
 
-def settle(journal: Journal, plant: Plant, only: set[int] | None = None) -> Settled:
+def settle(journal: Journal, running: Running, only: set[int] | None = None) -> Settled:
     """One row for each tag whose settled value differs from that of the scan before."""
-    shown = shown_tags(plant, only)
+    shown = shown_tags(running, only)
     small = np.uint16 if len(shown) < 65_535 else np.int64  # numpy sorts 16 bits by radix, in one pass
     scans, tags, values = journal.distinct()
-    rank = np.full(max(int(tags.max(initial=0)) + 1, len(plant.tags)), -1, np.int64)
+    rank = np.full(max(int(tags.max(initial=0)) + 1, len(running.tags)), -1, np.int64)
     rank[np.array(shown, np.int64)] = np.arange(len(shown))
     ranks = rank[tags]
     keep = np.nonzero(ranks >= 0)[0]

@@ -6,11 +6,11 @@ import struct
 
 from msgspec import Struct
 
-from whorlograph.model.feed import Feed
-from whorlograph.model.overlap import Shared, shared_bits
+from whorlograph.engine.feed import Feed
+from whorlograph.engine.scope.overlap import Shared, shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 
 from . import layout as at
 from .emit import Access
@@ -34,18 +34,18 @@ class Module(Struct, frozen=True):
     mark_bytes: int
 
 
-def compile_text(plant: Plant, steps: Steps, profile: Profile, scan_time: int) -> Module:
+def compile_text(running: Running, steps: Steps, profile: Profile, scan_time: int) -> Module:
     """Lower a program to the text of one WebAssembly module.
 
     Source: CONTROLLER.md; WebAssembly core specification 2.0.
     """
     # Marks lie behind the cells, and lowering makes cells as it goes: lower once to count them, once for good.
-    base = _count(plant, steps, profile)
-    lowered = Lowering(plant, steps, profile).lower(at.aligned(at.CELLS + 8 * base))
-    tags = len(plant.tags) + len(steps.marks)
-    shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+    base = _count(running, steps, profile)
+    lowered = Lowering(running, steps, profile).lower(at.aligned(at.CELLS + 8 * base))
+    tags = len(running.tags) + len(steps.flags)
+    shares = shared_bits(running.tags[:running.public], profile.addressing)
     layout = plan(base, lowered.mark_bytes, tags, 0, EVENTS_ROOM, JOURNAL_ROOM)
-    tables, constants = _tables(plant, tags, lowered.access, shares, layout)
+    tables, constants = _tables(running, tags, lowered.access, shares, layout)
     layout = plan(base, lowered.mark_bytes, tags, constants, EVENTS_ROOM, JOURNAL_ROOM)
     pages = layout.end // PAGE + 1
     fixed = fixed_part(layout, pages, steps.cyclic, scan_time, profile.rung_time, lowered.limit, lowered.limit_code)
@@ -53,23 +53,23 @@ def compile_text(plant: Plant, steps: Steps, profile: Profile, scan_time: int) -
     return Module(text, layout, pages, tables, lowered.first_values, lowered.mark_bytes)
 
 
-def _count(plant: Plant, steps: Steps, profile: Profile) -> int:
+def _count(running: Running, steps: Steps, profile: Profile) -> int:
     """Cells that a program needs: those of tags and path marks, and an upper bound for hidden ones."""
-    count = len(plant.tags) + len(steps.marks)
+    count = len(running.tags) + len(steps.flags)
     for step in steps.all:
         for element in step.rung.elements:
             count += 2
             outputs = getattr(element, "outputs", None)
             if outputs is not None:
                 count += 12 + 2 * len(outputs) + len(getattr(element, "inputs", ()))
-    for function in plant.functions.values():
+    for function in running.functions.values():
         count += len(function.scope) + 2
-    calls = sum(1 for s in steps.all for e in s.rung.elements if getattr(e, "type_name", "").lower() in plant.functions)
-    widest = max((len(f.scope) for f in plant.functions.values()), default=0)
+    calls = sum(1 for s in steps.all for e in s.rung.elements if getattr(e, "type_name", "").lower() in running.functions)
+    widest = max((len(f.scope) for f in running.functions.values()), default=0)
     return count + calls * (widest + 2) + steps.cyclic // 32 + len(steps.all) + 16
 
 
-def _tables(plant: Plant, tags: int, access: dict[int, Access], shares: dict[int, list[Shared]],
+def _tables(running: Running, tags: int, access: dict[int, Access], shares: dict[int, list[Shared]],
             layout: Layout) -> tuple[bytes, int]:
     """Watch and share lists, from ``layout.watch`` on; and how many bytes the lists take."""
     watchers: dict[int, list[int]] = {}
@@ -85,11 +85,11 @@ def _tables(plant: Plant, tags: int, access: dict[int, Access], shares: dict[int
     for tag, shared in shares.items():
         share[tag] = layout.constants + len(lists)
         for part in shared:
-            other = plant.tags[part.other].type
+            other = running.tags[part.other].type
             keep = (64 - max(1, other.bits)) | (256 if other.low < 0 or other.bits == 64 else 0)
             lists += struct.pack("<iIIIQ", part.other, part.mine, part.theirs, keep, (1 << part.width) - 1)
         lists += struct.pack("<iIIIQ", -1, 0, 0, 0, 0)
-    breaks = bytes(t.address is not None and t.address.area == "Q" for t in plant.tags) + b"\0" * (tags - len(plant.tags))
+    breaks = bytes(t.address is not None and t.address.area == "Q" for t in running.tags) + b"\0" * (tags - len(running.tags))
     head = bytearray(layout.constants - layout.watch)
     struct.pack_into(f"<{tags}i", head, 0, *watch)
     struct.pack_into(f"<{tags}i", head, layout.shares - layout.watch, *share)

@@ -7,7 +7,7 @@ from pathlib import Path
 from whorlograph.model.errors import IoListError, LogError
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.place import Loaded, Notice, Place
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 
 from .logs.table import read_table
 
@@ -15,7 +15,7 @@ _COLUMNS = ("tag", "address", "device", "location", "terminal", "wiring", "descr
 _WIRING = {"no": Wiring.NORMALLY_OPEN, "nc": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
 
 
-def read_iolist(path: Path | None, plant: Plant) -> Loaded[IoList]:
+def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
     """Read an I/O list and bind its points to tags by name, else by address.
 
     Raises: IoListError where it cannot be opened or has neither a tag nor an address column.
@@ -44,9 +44,9 @@ def read_iolist(path: Path | None, plant: Plant) -> Loaded[IoList]:
         point = Point(**{k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)
         if not point.tag:
             point = Point(point.address, *[getattr(point, f) for f in _COLUMNS[1:]])
-        tag = plant.find(point.tag) if point.tag else None
+        tag = running.find(point.tag) if point.tag else None
         if tag is None and point.address:
-            tag = plant.find(point.address)
+            tag = running.find(point.address)
         if tag is None:
             unbound.append(point)
         elif tag in points:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from msgspec import Struct
 
 from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.rung_types import output_pin
 from whorlograph.model.ladder import Block, Coil, Connector, Contact, ContactKind, Continuation, InOutVariable, InVariable, Wire
-from whorlograph.model.rung_types import output_pin
 from whorlograph.model.steps import Step
 
 MOST_PATHS = 3_000

@@ -29,10 +29,10 @@ class Difference(Struct, frozen=True):
 
 def compared_tags(controller: Controller, log: Log) -> list[int]:
     """The logged tags that the program itself writes: compared, not replayed."""
-    from whorlograph.model.feed import input_tags
+    from whorlograph.engine.feed import input_tags
     from whorlograph.model.log import tags_logged
 
-    return sorted(tags_logged(log) - input_tags(controller.plant, log, controller.written, controller.profile))
+    return sorted(tags_logged(log) - input_tags(controller.running, log, controller.written, controller.profile))
 
 
 def differences(controller: Controller, journal: Journal, log: Log, tag: int) -> list[Difference]:
@@ -42,7 +42,7 @@ def differences(controller: Controller, journal: Journal, log: Log, tag: int) ->
     starts, values = [0, *clock.start_all(path.scans).tolist()], [path.first, *path.values.tolist()]
     found: list[Difference] = []
     run: list[Difference] = []
-    for stay in stays(log, tag, controller.plant.tags[tag].initial):
+    for stay in stays(log, tag, controller.running.tags[tag].initial):
         for piece in _within(tag, stay, starts, values):
             if run and run[-1].end != piece.start:
                 found += _lasting(run, controller.mismatch_after)
@@ -85,7 +85,7 @@ def mismatch_root(controller: Controller, journal: Journal, log: Log, iolist: Io
     if symptom is Symptom.CHATTERS or not current:
         return None
     found = current[-1]
-    name, point = controller.plant.tags[tag].name, iolist.get(tag)
+    name, point = controller.running.tags[tag].name, iolist.get(tag)
     state, other = ("off", "on") if wanted_off else ("on", "off")
     since = clock_text(log, found.start)
     text = f"the program has {name} {other}, but the log recorded it {state} since {since}: the fault lies behind the output"

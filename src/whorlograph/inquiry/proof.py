@@ -8,8 +8,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
-from whorlograph.model.feed import Hold, Trial
 from whorlograph.model.literals import value_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Overflow
@@ -43,7 +43,7 @@ def trial_for(root: Root, controller: Controller, journal: Journal, begun: int |
     """
     if root.tag is None:
         return None, "there is nothing to hold"
-    tag = controller.plant.tags[root.tag]
+    tag = controller.running.tags[root.tag]
     if root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
         if tag.type.family is not Family.BOOL:
             return _former_number(root, controller, journal)
@@ -61,7 +61,7 @@ def trial_for(root: Root, controller: Controller, journal: Journal, begun: int |
 def _former_number(root: Root, controller: Controller, journal: Journal) -> tuple[Trial | None, str]:
     """A number held at what it was before it changed."""
     assert root.tag is not None
-    tag = controller.plant.tags[root.tag]
+    tag = controller.running.tags[root.tag]
     if root.since is None:
         first = None
     else:
@@ -108,7 +108,7 @@ def _drop_at(answer: Answer, root: Root, original: Journal) -> int | None:
 
 def _judge(answer: Answer, root: Root, original: Journal, journal: Journal, controller: Controller, log: Log, what: str, trial: Trial) -> Proof:
     path = course(journal, answer.tag)
-    name = controller.plant.tags[answer.tag].name
+    name = controller.running.tags[answer.tag].name
     scan, time = journal.clock.scan_at(answer.time), answer.time
     drop = _drop_at(answer, root, original) if answer.symptom is Symptom.WILL_NOT_PULL_IN else None
     if drop is not None:

@@ -133,7 +133,7 @@ class Search:
 
     def _comparison(self, name: str, sign: str, value: str) -> _State:
         tag = self.find(name)
-        one = self.controller.plant.tags[tag]
+        one = self.controller.running.tags[tag]
         times, values = self._course(tag)
         wanted = self._literal(tag, value)
         if one.type.family is Family.REAL:
@@ -143,7 +143,7 @@ class Search:
         return _State(times, np.asarray(_COMPARE[sign](numbers, wanted)))
 
     def _literal(self, tag: int, text: str) -> Any:
-        one = self.controller.plant.tags[tag]
+        one = self.controller.running.tags[tag]
         if one.enumeration is not None:
             known = {n.lower(): v for n, v in one.enumeration.values}
             if text.rpartition("#")[2].lower() in known:

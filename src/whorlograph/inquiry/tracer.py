@@ -11,16 +11,16 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import Paths
 from whorlograph.engine.power import Flow, PowerFlow
+from whorlograph.engine.scope.rung_types import called_instance
+from whorlograph.engine.uses import leaves
 from whorlograph.model.iolist import IoList
 from whorlograph.model.ladder import Block, Coil, CoilKind, Element, InOutVariable, OutVariable
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log, tags_logged
-from whorlograph.model.rung_types import called_instance
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
-from whorlograph.model.uses import leaves
 
 from .circuit import Circuit
 from .trail import Link, Value
@@ -30,7 +30,7 @@ BUDGET = 240
 DEEPEST = 40
 
 
-class View(Struct, frozen=True):
+class Vantage(Struct, frozen=True):
     """From where a value is looked at: in a scan, before the step of this place in the order of execution."""
 
     scan: int
@@ -66,9 +66,9 @@ class Tracer:
     state_only: bool = False
 
     def __post_init__(self) -> None:
-        self.plant, self.steps = self.controller.plant, self.controller.steps
-        self.paths = Paths(self.plant, self.steps)
-        self.power = PowerFlow(self.plant, self.paths, self.controller.profile.on_overflow)
+        self.running, self.steps = self.controller.running, self.controller.steps
+        self.paths = Paths(self.running, self.steps)
+        self.power = PowerFlow(self.running, self.paths, self.controller.profile.on_overflow)
         self.logged = tags_logged(self.log)
         self._circuits: dict[int, Circuit] = {}
 
@@ -86,11 +86,11 @@ class Tracer:
 
     def _written(self, element: Element, step: Step) -> list[int]:
         if isinstance(element, Coil):
-            return leaves(element.variable, step.instance, self.plant)
+            return leaves(element.variable, step.instance, self.running)
         if isinstance(element, (OutVariable, InOutVariable)) and element.wires:
-            return leaves(element.expression, step.instance, self.plant)
+            return leaves(element.expression, step.instance, self.running)
         if isinstance(element, Block) and element.instance:
-            called = called_instance(element, step.instance, self.plant)
+            called = called_instance(element, step.instance, self.running)
             if called is not None:
                 from whorlograph.model.tags import Leaf
 
@@ -110,15 +110,15 @@ class Tracer:
 
     def tag(self, number: int) -> Tag:
         """A tag by number."""
-        return self.plant.tags[number]
+        return self.running.tags[number]
 
     def name(self, tag: int | None) -> str:
         """A tag's name."""
-        return self.plant.tags[tag].name if tag is not None and tag < len(self.plant.tags) else ""
+        return self.running.tags[tag].name if tag is not None and tag < len(self.running.tags) else ""
 
     def value(self, tag: int, bits: int) -> Value:
         """A raw value for a person or JSON."""
-        one = self.plant.tags[tag]
+        one = self.running.tags[tag]
         if one.enumeration is not None:
             return next((n for n, v in one.enumeration.values if v == bits), bits)
         return cooked(bits, one.type)
@@ -144,11 +144,11 @@ class Tracer:
 
     def boolean(self, tag: int) -> bool:
         """Whether a tag is a BOOL."""
-        return self.plant.tags[tag].type.family is Family.BOOL
+        return self.running.tags[tag].type.family is Family.BOOL
 
     # values
 
-    def position(self, view: View) -> int:
+    def position(self, view: Vantage) -> int:
         """The journal position that a view looks from."""
         if view.order >= LAST:
             return self.journal.settled_position(view.scan)
@@ -161,16 +161,16 @@ class Tracer:
         hits = np.nonzero(self.paths.order == order)[0]
         return int(hits[0]) if len(hits) else 0
 
-    def raw(self, tag: int, view: View) -> int:
+    def raw(self, tag: int, view: Vantage) -> int:
         """A tag's raw value from a view."""
         return self.journal.value_at(tag, self.position(view))
 
-    def since(self, tag: int, view: View) -> int | None:
+    def since(self, tag: int, view: Vantage) -> int | None:
         """Since when (ns) a tag has had the value it has in a view; None: since before the log."""
         row = self.journal.last_row(tag, self.position(view))
         return self.journal.time(row) if row is not None else None
 
-    def ran(self, step: int, view: View) -> int:
+    def ran(self, step: int, view: Vantage) -> int:
         """The scan whose evaluation of a step is the latest before a view."""
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
 
@@ -178,13 +178,13 @@ class Tracer:
         """Power flow of a step's rung."""
         return self.power.flow(self.journal, self.steps.all[step], max(0, scan))
 
-    def view_of(self, step: int, scan: int) -> View:
+    def view_of(self, step: int, scan: int) -> Vantage:
         """What a step saw in a scan."""
-        return View(scan, int(self.paths.order[step]))
+        return Vantage(scan, int(self.paths.order[step]))
 
     # following
 
-    def explain(self, tag: int, view: View, change: bool, depth: int) -> Link | None:
+    def explain(self, tag: int, view: Vantage, change: bool, depth: int) -> Link | None:
         """Why a tag has its value in a view.
 
         Args: change: what brought it about, rather than what keeps it so.
@@ -212,7 +212,7 @@ class Tracer:
 
         return change_link(self, row, depth)
 
-    def state(self, tag: int, view: View, depth: int) -> Link | None:
+    def state(self, tag: int, view: Vantage, depth: int) -> Link | None:
         """What keeps a tag at its value in a view."""
         from .links import state_link
 

@@ -19,7 +19,7 @@ from .links import missed_pulse
 from .mismatch import mismatch_root
 from .ranking import merge, rank
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
-from .tracer import LAST, Tracer, View
+from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
 
 
@@ -74,7 +74,7 @@ class Inquiry:
             return None
         row = self.journal.last_row(tag, self.journal.settled_position(drop))
         tracer = self.tracer
-        link = tracer.explain(tag, View(drop, LAST), True, 0) if row is not None else None
+        link = tracer.explain(tag, Vantage(drop, LAST), True, 0) if row is not None else None
         time = tracer.time(drop)
         back = path.next_change(scan, True) if path.at(scan) else None
         again = f"; it has been on again since {tracer.at(tracer.time(path.last_change(scan, True) or back or scan))}" if path.at(scan) else ""
@@ -94,7 +94,7 @@ class Inquiry:
             return self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
                                 missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
         looked = tries[-1].scan if tries else scan
-        link = tracer.explain(tag, View(looked, LAST), False, 0)
+        link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
         time = tracer.time(looked)
         if tries:
             condition = tracer.name(tries[-1].condition)
@@ -115,7 +115,7 @@ class Inquiry:
             root.attempts, root.blocked = max(1, len(looked)), 1
         for scan in reversed(looked[:-1]):
             self.tracer.spent = 0
-            link = self.tracer.explain(tag, View(scan, LAST), False, 0)
+            link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
             for root in merge(link.all_roots()) if link is not None else []:
                 known = keys.get(root.key)
                 if known is not None:
@@ -129,7 +129,7 @@ class Inquiry:
         if not path.at(scan):
             return None
         tracer = self.tracer
-        link = tracer.explain(tag, View(scan, LAST), False, 0)
+        link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
         since = path.last_change(scan, True)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
@@ -147,9 +147,9 @@ class Inquiry:
         on_time = sum(tracer.time(b) - tracer.time(a) for (a, v), (b, _) in itertools.pairwise(inside) if v)
         span = tracer.time(inside[-1][0]) - tracer.time(inside[0][0])
         share = round(100 * on_time / span) if span else 0
-        off_link = tracer.explain(tag, View(off, LAST), True, 0)
+        off_link = tracer.explain(tag, Vantage(off, LAST), True, 0)
         tracer.spent = 0
-        on_link = tracer.explain(tag, View(on, LAST), True, 0)
+        on_link = tracer.explain(tag, Vantage(on, LAST), True, 0)
         if off_link is not None and on_link is not None:
             off_link.children.append(on_link)
         begun = tracer.time(inside[0][0])
@@ -172,9 +172,9 @@ class Inquiry:
         """A number is no coil: which write it last took, and why."""
         tracer = self.tracer
         tracer.spent, tracer.coils, tracer.open = 0, [], set()
-        link = tracer.explain(tag, View(scan, LAST), True, 0)
+        link = tracer.explain(tag, Vantage(scan, LAST), True, 0)
         value = tracer.value(tag, self.journal.settled(tag, scan))
-        since = tracer.since(tag, View(scan, LAST))
+        since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0
         found = self._answer(Symptom.WILL_NOT_DROP_OUT, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
         return self._finished(found)
@@ -193,7 +193,7 @@ class Inquiry:
         """The root of a trail that leads to no device, force or value: the program itself, where the trail ends."""
         end = next((one for _, one in reversed(list(link.walk())) if one.step >= 0 and not one.children), link)
         place = self.tracer.place(end.step) if end.step >= 0 else self.tracer.name(tag)
-        shown = end.tag if end.tag is not None and end.tag < self.tracer.plant.public else tag
+        shown = end.tag if end.tag is not None and end.tag < self.tracer.running.public else tag
         value = end.value if isinstance(end.value, bool) else None
         root = Root(RootKind.PROGRAM, shown, value, end.since, f"the program itself: {end.text}", f"read {place}: no device decides it",
                     step=end.step)
@@ -216,7 +216,7 @@ class Inquiry:
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")
-        if any(p.task for p in self.controller.plant.programs):
+        if any(p.task for p in self.controller.running.programs):
             said.append("tasks are not timed yet: their programs run once in every scan")
         if not self.journal.complete:
             said.append("so far: the replay is not complete")

@@ -9,19 +9,19 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.scope.overlap import shared_bits
+from whorlograph.engine.uses import Use
 from whorlograph.model.iolist import IoList, Point
 from whorlograph.model.ladder import Element, Jump, LadderBody, Return
-from whorlograph.model.overlap import shared_bits
 from whorlograph.model.paths import parse_path
 from whorlograph.model.rungs import sources
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Leaf, Tag, resolve_path
-from whorlograph.model.uses import Use
 
 PLAIN_WRITES = frozenset(("coil", "negated coil", "rising coil", "falling coil", "block output"))
 
 
-class Place(Struct, frozen=True):
+class Usage(Struct, frozen=True):
     """One use of a tag for a person: where it stands, how it is used.
 
     ``step`` -1: in a task's declaration. ``role`` is the trade's word; ``leads`` names the jump or return that
@@ -49,14 +49,14 @@ class Place(Struct, frozen=True):
 
 
 class Entry(Struct, frozen=True):
-    """All about one tag. ``marks`` are what looks odd: "never written", "never read", "written in 2 places"."""
+    """All about one tag. ``oddities`` are what looks odd: "never written", "never read", "written in 2 places"."""
 
     tag: Tag
     point: Point | None
-    reads: tuple[Place, ...]
-    writes: tuple[Place, ...]
+    reads: tuple[Usage, ...]
+    writes: tuple[Usage, ...]
     shares: tuple[int, ...]
-    marks: tuple[str, ...]
+    oddities: tuple[str, ...]
 
     @property
     def description(self) -> str:
@@ -92,35 +92,35 @@ class Xref:
     @cached_property
     def shares(self) -> dict[int, tuple[int, ...]]:
         """The tags that share bits with each tag."""
-        plant = self.controller.plant
-        found = shared_bits(plant.tags[:plant.public], self.controller.profile.addressing)
+        running = self.controller.running
+        found = shared_bits(running.tags[:running.public], self.controller.profile.addressing)
         return {tag: tuple(dict.fromkeys(s.other for s in shares)) for tag, shares in found.items()}
 
     @cached_property
-    def _triggers(self) -> dict[int, list[Place]]:
+    def _triggers(self) -> dict[int, list[Usage]]:
         """Uses in the declarations of tasks."""
-        plant = self.controller.plant
-        running, _ = self.controller.program.running(self.controller.resource)
-        found: dict[int, list[Place]] = {}
-        for task in running.tasks:
+        running = self.controller.running
+        chosen, _ = self.controller.program.chosen(self.controller.resource)
+        found: dict[int, list[Usage]] = {}
+        for task in chosen.tasks:
             for text, role in ((task.single, "task trigger"), (task.interval, "task interval")):
                 path = parse_path(text) if text else None
-                target = resolve_path(path, plant.scope, plant.scope) if path is not None else None
+                target = resolve_path(path, running.scope, running.scope) if path is not None else None
                 if isinstance(target, Leaf):
-                    place = Place(Use(target.tag, -1, 0, role, False), "", "", 0, task.name, role, f"of task {task.name}")
+                    place = Usage(Use(target.tag, -1, 0, role, False), "", "", 0, task.name, role, f"of task {task.name}")
                     found.setdefault(target.tag, []).append(place)
         return found
 
-    def place(self, use: Use) -> Place:
+    def place(self, use: Use) -> Usage:
         """A use for a person."""
         step = self.controller.steps.all[use.step]
         leads = "" if use.writes else self._leads(step, use)
         instance = step.instance.name if step.instance.name != step.pou else ""
-        return Place(use, step.pou, instance, step.rung.number, self._task(step.instance.name), use.role, step.rung.comment, leads)
+        return Usage(use, step.pou, instance, step.rung.number, self._task(step.instance.name), use.role, step.rung.comment, leads)
 
     def _task(self, instance: str) -> str:
         base = instance.partition(".")[0].lower()
-        return next((p.task for p in self.controller.plant.programs if p.name.lower() == base), "")
+        return next((p.task for p in self.controller.running.programs if p.name.lower() == base), "")
 
     def _leads(self, step: Step, use: Use) -> str:
         """The jump or return whose condition a use belongs to, and what it leaves out."""
@@ -156,15 +156,15 @@ class Xref:
 
     def entry(self, tag: int) -> Entry:
         """All about one tag."""
-        plant = self.controller.plant
+        running = self.controller.running
         places = [self.place(u) for u in self.uses.get(tag, ())]
         reads = tuple(p for p in places if not p.writes) + tuple(self._triggers.get(tag, ()))
         writes = tuple(p for p in places if p.writes)
         shares = self.shares.get(tag, ())
-        return Entry(plant.tags[tag], self.iolist.get(tag), reads, writes, shares, self._marks(tag, reads, writes, shares))
+        return Entry(running.tags[tag], self.iolist.get(tag), reads, writes, shares, self._oddities(tag, reads, writes, shares))
 
-    def _marks(self, tag: int, reads: tuple[Place, ...], writes: tuple[Place, ...], shares: tuple[int, ...]) -> tuple[str, ...]:
-        one = self.controller.plant.tags[tag]
+    def _oddities(self, tag: int, reads: tuple[Usage, ...], writes: tuple[Usage, ...], shares: tuple[int, ...]) -> tuple[str, ...]:
+        one = self.controller.running.tags[tag]
         area = one.address.area if one.address is not None else ""
         marks = []
         written = bool(writes) or any(self.uses.get(s) and any(u.writes for u in self.uses[s]) for s in shares)
@@ -179,14 +179,14 @@ class Xref:
 
     def entries(self) -> list[Entry]:
         """All tags that a person declared, by name; pins of blocks only where the program names them."""
-        plant = self.controller.plant
-        shown = [t for t in plant.tags[:plant.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
+        running = self.controller.running
+        shown = [t for t in running.tags[:running.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
         return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
 
     @cached_property
     def _pins(self) -> frozenset[int]:
         """The tags inside standard blocks."""
-        return frozenset(ref.tag for one in self.controller.plant.instances() if one.pou is None and one.type_name
+        return frozenset(ref.tag for one in self.controller.running.instances() if one.pou is None and one.type_name
                          for ref in one.scope.values() if isinstance(ref, Leaf))
 
     def _named_pin(self, tag: int) -> bool:
@@ -219,7 +219,7 @@ class Xref:
 
     def _named(self, tags: dict[int, None]) -> list[int]:
         """Without functions' own variables, and without pins of blocks that nothing reads by name."""
-        return [t for t in tags if t < self.controller.plant.public
+        return [t for t in tags if t < self.controller.running.public
                 and (t not in self._pins or self._named_pin(t))]
 
     def outputs(self, tag: int) -> list[int]:
@@ -232,7 +232,7 @@ class Xref:
 
     def _far(self, tag: int, near: Callable[[int], list[int]], area: str) -> list[int]:
         seen, todo, found = {tag}, [tag], []
-        tags = self.controller.plant.tags
+        tags = self.controller.running.tags
         while todo:
             one = todo.pop(0)
             address = tags[one].address

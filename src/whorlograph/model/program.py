@@ -114,7 +114,7 @@ class Program(Struct, frozen=True):
     company: str = ""
     version: str = ""
 
-    def running(self, resource: str = "") -> tuple[Resource, tuple[Variable, ...]]:
+    def chosen(self, resource: str = "") -> tuple[Resource, tuple[Variable, ...]]:
         """The resource that runs, and the global variables it sees.
 
         Without a configuration each program POU is one cyclic instance of its own name. Of several

@@ -7,7 +7,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from .ladder import Block, Jump, LadderBody, Return, Rung
-from .tags import Instance, Plant
+from .tags import Instance, Running
 
 
 class Step(Struct, frozen=True):
@@ -23,7 +23,7 @@ class Step(Struct, frozen=True):
         return self.instance.type_name
 
 
-class MarkKind(StrEnum):
+class FlagKind(StrEnum):
     """What decides which steps run."""
 
     JUMP = "jump"
@@ -31,14 +31,14 @@ class MarkKind(StrEnum):
     CALL = "call"
 
 
-class PathMark(Struct, frozen=True):
+class PathFlag(Struct, frozen=True):
     """A jump, return or call: journalled like a BOOL tag that is on while it is taken.
 
     ``number`` continues the tags' numbering.
     """
 
     number: int
-    kind: MarkKind
+    kind: FlagKind
     step: int
     element: int
 
@@ -46,13 +46,13 @@ class PathMark(Struct, frozen=True):
 class Steps(Struct, frozen=True):
     """All steps; ``first`` maps an instance (by id) to its first step's index.
 
-    The first ``cyclic`` steps are those of programs; ``marks`` maps (step, element) to its path mark.
+    The first ``cyclic`` steps are those of programs; ``flags`` maps (step, element) to its path flag.
     """
 
     all: list[Step]
     first: dict[int, int]
     cyclic: int
-    marks: dict[tuple[int, int], PathMark]
+    flags: dict[tuple[int, int], PathFlag]
 
     def of(self, instance: Instance) -> list[Step]:
         """The steps of one instance, in order."""
@@ -62,13 +62,13 @@ class Steps(Struct, frozen=True):
         return self.all[start:start + len(instance.pou.body.rungs)]
 
 
-def number_steps(plant: Plant) -> Steps:
+def number_steps(running: Running) -> Steps:
     """Number the steps: programs in order of declaration, then instances of blocks, then functions."""
     steps = Steps([], {}, 0, {})
     cyclic = 0
-    programs = {id(p) for p in plant.programs}
-    rest = [i for i in plant.instances() if id(i) not in programs]
-    for one in (*plant.programs, *rest, *plant.functions.values()):
+    programs = {id(p) for p in running.programs}
+    rest = [i for i in running.instances() if id(i) not in programs]
+    for one in (*running.programs, *rest, *running.functions.values()):
         if one.pou is None or not isinstance(one.pou.body, LadderBody):
             continue
         steps.first[id(one)] = len(steps.all)
@@ -76,21 +76,21 @@ def number_steps(plant: Plant) -> Steps:
             steps.all.append(Step(len(steps.all), one, rung))
         if id(one) in programs:
             cyclic = len(steps.all)
-    number = len(plant.tags)
+    number = len(running.tags)
     for step in steps.all:
         for element in step.rung.elements:
-            kind = _mark_kind(element)
-            if kind is not None and step.instance.name.lower() not in plant.functions:
-                steps.marks[step.index, element.id] = PathMark(number, kind, step.index, element.id)
+            kind = _flag_kind(element)
+            if kind is not None and step.instance.name.lower() not in running.functions:
+                steps.flags[step.index, element.id] = PathFlag(number, kind, step.index, element.id)
                 number += 1
-    return Steps(steps.all, steps.first, cyclic, steps.marks)
+    return Steps(steps.all, steps.first, cyclic, steps.flags)
 
 
-def _mark_kind(element: object) -> MarkKind | None:
+def _flag_kind(element: object) -> FlagKind | None:
     if isinstance(element, Jump):
-        return MarkKind.JUMP
+        return FlagKind.JUMP
     if isinstance(element, Return):
-        return MarkKind.RETURN
+        return FlagKind.RETURN
     if isinstance(element, Block) and (element.instance or any(p.name.upper() == "EN" for p in element.inputs)):
-        return MarkKind.CALL
+        return FlagKind.CALL
     return None

@@ -90,7 +90,7 @@ class Element(Struct, frozen=True):
 Target = Leaf | BitOf | Element | Instance | Aggregate | ByReference
 
 
-class Plant(Struct):
+class Running(Struct):
     """What runs: tags by number, the globals' scope, the program instances in order of declaration.
 
     ``functions``: one instance for each function of the file, its variables numbered like tags, by name in

@@ -46,7 +46,7 @@ def make_bridge(folder: Path = BRIDGE) -> None:
     (folder / "profile.toml").write_text('scan_time = "10ms"\nwatchdog = "200ms"\n', encoding="utf-8")
     controller = Controller(program, Profile(scan_time=10_000_000))
     run = run_coupled(controller, Bridge(), SHIFT)
-    recorded = output_changes(run.journal, controller.plant, RECORDED)
+    recorded = output_changes(run.journal, controller.running, RECORDED)
     changes = sorted([*run.changes, *recorded], key=lambda c: c[0])
     changes.append((SHIFT, "Batt_OK", 1))
     write_log(folder / "shift.csv", changes)

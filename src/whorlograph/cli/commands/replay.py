@@ -21,7 +21,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     """Replay LOGS through PROGRAM; write every change of a settled value, or say what happened."""
     from whorlograph.desk.session import Paths, load
     from whorlograph.desk.summary import replay_summary
-    from whorlograph.model.feed import Trial
+    from whorlograph.engine.feed import Trial
     from whorlograph.model.times import parse_time
 
     if out is not None and out.suffix.lower() != ".csv":

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
+from whorlograph.engine.feed import Feed
+from whorlograph.engine.scope.overlap import changed, shared_bits
+from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
-from whorlograph.model.feed import Feed
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -26,14 +28,12 @@ from whorlograph.model.ladder import (
     Wire,
 )
 from whorlograph.model.literals import cooked, literal, raw
-from whorlograph.model.overlap import changed, shared_bits
 from whorlograph.model.paths import Path, parse_path
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
-from whorlograph.model.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Plant, Ref, resolve_path
+from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Ref, Running, resolve_path
 from whorlograph.model.tags import Element as ArrayElement
 from whorlograph.model.types import BOOL, Elementary, Family
 
@@ -90,9 +90,9 @@ class _Frame(Struct):
 class Interpreter:
     """Runs a program on a feed, evaluating everything."""
 
-    def __init__(self, plant: Plant, steps: Steps, profile: Profile, scan_time: int) -> None:
-        self.plant, self.steps, self.profile, self.scan_time = plant, steps, profile, scan_time
-        self.shares = shared_bits(plant.tags[:plant.public], profile.addressing)
+    def __init__(self, running: Running, steps: Steps, profile: Profile, scan_time: int) -> None:
+        self.running, self.steps, self.profile, self.scan_time = running, steps, profile, scan_time
+        self.shares = shared_bits(running.tags[:running.public], profile.addressing)
         self.memory: dict[object, object] = {}
         self.values: list[int] = []
         self.record = Record()
@@ -104,7 +104,7 @@ class Interpreter:
 
     def run(self, feed: Feed) -> Record:
         """Run all scans whose start is not after the feed's end."""
-        self.values = list(feed.initial) + [0] * len(self.steps.marks)
+        self.values = list(feed.initial) + [0] * len(self.steps.flags)
         times, tags, values = feed.times.tolist(), feed.tags.tolist(), feed.values.tolist()
         at, start, halted = 0, 0, False
         period = -1
@@ -119,7 +119,7 @@ class Interpreter:
                 self.put(tag, value)
             if not halted:
                 try:
-                    for program in self.plant.programs:
+                    for program in self.running.programs:
                         self.body(program, {})
                 except Halt as halt:
                     self.halt(halt)
@@ -138,7 +138,7 @@ class Interpreter:
         self.record.fault = PlainFault(self.scan, self.number, self.current, self.element, halt.code, halt.text, self.fault_tag)
         done, self.current = self.number, CONTROLLER
         self.number += 1
-        for tag in self.plant.tags[:self.plant.public]:
+        for tag in self.running.tags[:self.running.public]:
             if tag.address is not None and tag.address.area == "Q":
                 self.put(tag.index, 0)
         self.number = done
@@ -150,12 +150,12 @@ class Interpreter:
         if self.values[tag] == bits:
             return
         self.values[tag] = bits
-        if tag < self.plant.public:
-            if not self.plant.tags[tag].computed:
+        if tag < self.running.public:
+            if not self.running.tags[tag].computed:
                 self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
             for share in self.shares.get(tag, ()):
-                self.put_shared(share.other, changed(bits, self.values[share.other], share, self.plant.tags[share.other].type))
-        elif tag >= len(self.plant.tags):
+                self.put_shared(share.other, changed(bits, self.values[share.other], share, self.running.tags[share.other].type))
+        elif tag >= len(self.running.tags):
             self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
 
     def put_shared(self, tag: int, bits: int) -> None:
@@ -166,7 +166,7 @@ class Interpreter:
 
     def mark(self, step: Step, element: Element, taken: bool) -> None:
         """Note whether a jump, return or call is taken."""
-        mark = self.steps.marks.get((step.index, element.id))
+        mark = self.steps.flags.get((step.index, element.id))
         if mark is not None:
             self.put(mark.number, int(taken))
 
@@ -179,14 +179,14 @@ class Interpreter:
         bound = frame.bound.get(path.base.lower())
         if bound is not None:
             if isinstance(bound, tuple):
-                type_ = BOOL if bound[1] >= 0 else self.plant.tags[bound[0]].type
+                type_ = BOOL if bound[1] >= 0 else self.running.tags[bound[0]].type
                 return (bound, type_) if not path.steps else None
             holder = Instance("", "", None, {path.base.lower(): bound})
-            target = resolve_path(path, holder, self.plant.scope)
+            target = resolve_path(path, holder, self.running.scope)
         else:
-            target = resolve_path(path, frame.step.instance, self.plant.scope)
+            target = resolve_path(path, frame.step.instance, self.running.scope)
         if isinstance(target, Leaf):
-            return (target.tag, -1), self.plant.tags[target.tag].type
+            return (target.tag, -1), self.running.tags[target.tag].type
         if isinstance(target, BitOf):
             return (target.tag, target.bit), BOOL
         if isinstance(target, ArrayElement):
@@ -198,7 +198,7 @@ class Interpreter:
                     self.fault_tag = target.first
                     raise Halt("array index", f"index {index} is outside {low} to {high}")
                 tag += (index - low) * step
-            return (tag, -1), self.plant.tags[tag].type
+            return (tag, -1), self.running.tags[tag].type
         return None
 
     def load(self, place: Place) -> Value:
@@ -206,7 +206,7 @@ class Interpreter:
         tag, bit = place
         if bit >= 0:
             return bool(self.values[tag] >> bit & 1)
-        return cooked(self.values[tag], self.plant.tags[tag].type) if tag < len(self.plant.tags) else bool(self.values[tag])
+        return cooked(self.values[tag], self.running.tags[tag].type) if tag < len(self.running.tags) else bool(self.values[tag])
 
     def store(self, place: Place, value: Value, source: Elementary | None) -> None:
         """Write a value to a place, held in its type."""
@@ -214,10 +214,10 @@ class Interpreter:
         if bit >= 0:
             old = self.values[tag] & ((1 << 64) - 1)
             bits = old | 1 << bit if value else old & ~(1 << bit)
-            type_ = self.plant.tags[tag].type
+            type_ = self.running.tags[tag].type
             self.put(tag, raw(wrapped(bits, type_), type_))
             return
-        type_ = self.plant.tags[tag].type
+        type_ = self.running.tags[tag].type
         self.fault_tag = tag
         if source is not None and source != type_ and Family.BITS in (source.family, type_.family) and type_.whole:
             value = wrapped(int(value), type_)
@@ -253,7 +253,7 @@ class Interpreter:
         frame = _Frame(step, bound)
         if step.index not in self.orders:
             self.orders[step.index] = [] if step.rung.fault else evaluation_order(step.rung)
-            self.types[step.index] = rung_types(step, self.plant)
+            self.types[step.index] = rung_types(step, self.running)
         leave: str | None = None
         for element in self.orders[step.index]:
             self.element = element.id
@@ -379,7 +379,7 @@ class Interpreter:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
         on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
         self.mark(frame.step, element, on)
-        called = called_instance(element, frame.step.instance, self.plant)
+        called = called_instance(element, frame.step.instance, self.running)
         pins = [p for p in element.inputs if p.name.upper() != "EN"]
         if called is not None and element.instance:
             self.instance(element, called, pins, on, frame)
@@ -400,7 +400,7 @@ class Interpreter:
         for pin in pins:
             ref = called.scope.get(pin.name.lower())
             if isinstance(ref, Leaf) and pin.wires:
-                boolean = self.plant.tags[ref.tag].type.family is Family.BOOL
+                boolean = self.running.tags[ref.tag].type.family is Family.BOOL
                 value = self.pin(pin, element, frame, boolean)
                 self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
 
@@ -423,7 +423,7 @@ class Interpreter:
         places = {n: called.scope[n.lower()].tag for n in names}  # type: ignore[union-attr]
         values = {n: self.load((t, -1)) for n, t in places.items()}
         memory = self.memory.setdefault(id(called), Memory())
-        count = self.plant.tags[places[names[-1]]].type
+        count = self.running.tags[places[names[-1]]].type
         BLOCKS[block_family(called.type_name)](values, memory, self.now, count.low, count.high)  # type: ignore[arg-type]
         for name, _ in outputs:
             self.put(places[name], int(values[name]))
@@ -442,7 +442,7 @@ class Interpreter:
 
     def reset(self, ref: Ref) -> None:
         if isinstance(ref, Leaf):
-            self.put(ref.tag, self.plant.tags[ref.tag].initial)
+            self.put(ref.tag, self.running.tags[ref.tag].initial)
         elif isinstance(ref, Aggregate):
             for part in (*ref.items, *ref.fields.values()):
                 self.reset(part)
@@ -460,14 +460,14 @@ class Interpreter:
             if path is not None and outer is not None and not path.steps:
                 bound[pin.name.lower()] = outer
                 continue
-            target = resolve_path(path, frame.step.instance, self.plant.scope) if path is not None else None
+            target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
             if isinstance(target, (Aggregate, Instance)):
                 bound[pin.name.lower()] = target
                 continue
             where = self.place(source.expression, frame)
             if where is not None:
                 bound[pin.name.lower()] = where[0]
-        called = called_instance(element, frame.step.instance, self.plant)
+        called = called_instance(element, frame.step.instance, self.running)
         scope = called.scope if called is not None else {}
         return {name: ref for name, ref in bound.items() if isinstance(scope.get(name), ByReference)}
 
@@ -526,7 +526,7 @@ class Interpreter:
         for other in frame.step.rung.elements:
             if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
                 path = parse_path(other.expression)
-                target = resolve_path(path, frame.step.instance, self.plant.scope) if path is not None else None
+                target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
                 if isinstance(target, Leaf):
                     return target.tag
         return -1

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
-from whorlograph.model.typing import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
 
 from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift, widened
 

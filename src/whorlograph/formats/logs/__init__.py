@@ -11,7 +11,7 @@ from whorlograph.model.errors import LogError
 from whorlograph.model.log import Clock, Log
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.profile import Profile
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 
 from .csv_table import EXAMPLES, Rows
 from .times import Times
@@ -19,7 +19,7 @@ from .times import Times
 READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv"}
 
 
-def read_logs(paths: list[Path], plant: Plant, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:
+def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:
     """Read and merge logs: rows in order of time, rows of one instant in the order of the files given.
 
     Args: watch: told of the bytes read so far, of how many; by True it stops the reading: what is read by then is kept.
@@ -38,7 +38,7 @@ def read_logs(paths: list[Path], plant: Plant, profile: Profile, watch: Callable
             return watch(before + done, sum(sizes))
 
         suffix = next((s for s in reversed(path.suffixes) if s.lower() not in (".gz", ".zst")), ".csv").lower()
-        part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, plant, profile, times, told)
+        part: Rows = resolve(READERS.get(suffix, READERS[".csv"]))(path, running, profile, times, told)
         if part.rows and not part.usable:
             example = f" ({part.examples[0].partition(': ')[2]})" if part.examples else ""
             raise LogError(str(path), f"none of its {part.rows} rows can be used{example}",

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
-from whorlograph.model.tags import Plant
+from whorlograph.model.tags import Running
 
 from .source import Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
@@ -88,14 +88,14 @@ class Rows(Struct):
 class Binder:
     """Finds the tag that a column or row names, once for each name."""
 
-    def __init__(self, plant: Plant) -> None:
-        self.plant = plant
+    def __init__(self, running: Running) -> None:
+        self.running = running
         self._known: dict[str, tuple[int, Read] | None] = {}
 
     def __call__(self, name: str) -> tuple[int, Read] | None:
         if name not in self._known:
-            tag = self.plant.find(name)
-            self._known[name] = None if tag is None else (tag, value_reader(self.plant.tags[tag]))
+            tag = self.running.find(name)
+            self._known[name] = None if tag is None else (tag, value_reader(self.running.tags[tag]))
         return self._known[name]
 
 
@@ -106,7 +106,7 @@ def _column(header: list[str], given: str, names: tuple[str, ...]) -> int | None
     return next((lower.index(n) for n in names if n in lower), None)
 
 
-def read_csv(path: Path, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows:
+def read_csv(path: Path, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows:
     """Read a CSV log, whichever form it has.
 
     Args: watch: told of the bytes read so far; it stops the reading by True.
@@ -114,14 +114,14 @@ def read_csv(path: Path, plant: Plant, profile: Profile, times: Times, watch: Wa
     """
     if path.is_file():
         with Source(path) as source:
-            rows = _plainly(source, plant, profile, times, watch)
+            rows = _plainly(source, running, profile, times, watch)
         if rows is not None:
             return rows
     with Source(path) as source:
-        return _generally(source, plant, profile, times, watch)
+        return _generally(source, running, profile, times, watch)
 
 
-def _generally(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows:
+def _generally(source: Source, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows:
     path, lines = source.path, enumerate(source.lines(), 1)
     first = next((line for _, line in lines if line), "")
     separator = max(",;\t", key=first.count)
@@ -140,9 +140,9 @@ def _generally(source: Source, plant: Plant, profile: Profile, times: Times, wat
     value_at = _column(header, profile.log_value, VALUE_NAMES)
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
-        _long(watched, len(header), (at, day), tag_at, value_at, Binder(plant), times, rows)
+        _long(watched, len(header), (at, day), tag_at, value_at, Binder(running), times, rows)
     else:
-        _wide(watched, header, (at, day), Binder(plant), times, rows)
+        _wide(watched, header, (at, day), Binder(running), times, rows)
     _finish(source, rows)
     return rows
 
@@ -168,7 +168,7 @@ def _finish(source: Source, rows: Rows) -> None:
         rows.set_aside(rows.rows + 2, rows.damage)
 
 
-def _plainly(source: Source, plant: Plant, profile: Profile, times: Times, watch: Watch) -> Rows | None:
+def _plainly(source: Source, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows | None:
     """Read a long file of plain lines fast; None where it is not of that kind."""
     if source.size < WORTH_IT:
         return None
@@ -190,7 +190,7 @@ def _plainly(source: Source, plant: Plant, profile: Profile, times: Times, watch
         from .plain_lines import NotPlain, PlainLines
     except (ImportError, OSError):
         return None
-    rows, bind = Rows(str(source.path)), Binder(plant)
+    rows, bind = Rows(str(source.path)), Binder(running)
 
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
         _long([(line, cells(text.rstrip("\r"), separator))], 3, (0, None), 1, 2, bind, times, rows)
@@ -205,9 +205,9 @@ def _plainly(source: Source, plant: Plant, profile: Profile, times: Times, watch
         return rows.times.pop(), rows.tags.pop(), rows.values.pop()
 
     def bad(line: int, text: str, tag: int) -> None:
-        rows.set_aside(line, f"value {text[:40]!r} is none of {plant.tags[tag].name}")
+        rows.set_aside(line, f"value {text[:40]!r} is none of {running.tags[tag].name}")
 
-    reader = PlainLines(separator, bind, plant.tags, slow, bad)
+    reader = PlainLines(separator, bind, running.tags, slow, bad)
     before = times.clock, times.zone
     try:
         source.stream.readline()

@@ -185,7 +185,7 @@ class PlainLines:
 
     Args:
         bind: finds the tag of a name and the reader of its values.
-        tags: the plant's tags.
+        tags: the running's tags.
         slow: reads one line the general way, by its text and number; gives its row (time, tag, value) or None.
         bad: told of a value that cannot be read: line, text, tag.
     """

@@ -10,7 +10,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, View, Writer
+    from ..tracer import Tracer, Vantage, Writer
 
 
 def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
@@ -42,7 +42,7 @@ def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
     return rung_false.changed(tracer, tag, writer, scan, depth)
 
 
-def state_link(tracer: Tracer, tag: int, view: View, depth: int) -> Link | None:
+def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | None:
     """The link for a state: what keeps it."""
     from . import block, halted, never_set, overwritten, reset_by, rung_false, rung_true, set_by, skipped
     from .field_input import input_link, not_run_yet
@@ -123,10 +123,10 @@ def _writer_in(tracer: Tracer, tag: int, step: int, value: bool) -> Writer | Non
 
 def _shared_row(tracer: Tracer, row: int) -> int | None:
     """The row of the same step whose write changed this tag too, because they share bits."""
-    from whorlograph.model.overlap import shared_bits
+    from whorlograph.engine.scope.overlap import shared_bits
 
     journal = tracer.journal
-    shares = shared_bits(tracer.plant.tags[:tracer.plant.public], tracer.controller.profile.addressing)
+    shares = shared_bits(tracer.running.tags[:tracer.running.public], tracer.controller.profile.addressing)
     near = {s.other for s in shares.get(journal.tag(row), ())}
     for other in range(row - 1, max(-1, row - 40), -1):
         if journal.key(other) != journal.key(row):

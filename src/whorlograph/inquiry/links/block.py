@@ -5,14 +5,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.rung_types import called_instance, output_pin
+from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Pin
 from whorlograph.model.literals import literal
 from whorlograph.model.question import LinkKind, RootKind
-from whorlograph.model.rung_types import called_instance, output_pin
 from whorlograph.model.tags import Instance, Leaf
-from whorlograph.model.typing import COMPARISONS
 
 from ..circuit import Circuit
 from ..trail import Link, Root
@@ -41,7 +41,7 @@ def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, cha
             return powered(tracer, tag, writer.step, element.id, element.wires, scan, depth, LinkKind.RUNG_TRUE, change)
         return unpowered(tracer, tag, writer.step, element.id, element.wires, scan, depth)
     if isinstance(element, Block):
-        called = called_instance(element, circuit.step.instance, tracer.plant)
+        called = called_instance(element, circuit.step.instance, tracer.running)
         name = next((n for n, r in called.scope.items() if r == Leaf(tag)), "") if called is not None else ""
         pin = next((p for p in element.inputs if p.name.lower() == name and p.wires), None)
         if pin is not None:
@@ -106,18 +106,18 @@ def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int,
 
 def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """Why a block's output is as it is."""
-    from ..tracer import BUDGET, DEEPEST, View
+    from ..tracer import BUDGET, DEEPEST, Vantage
     from . import counter_short, not_met, timer_running
 
     tracer.spent += 1
     if tracer.spent > BUDGET or depth > DEEPEST:
         return None
-    called = called_instance(block, circuit.step.instance, tracer.plant)
+    called = called_instance(block, circuit.step.instance, tracer.running)
     flow = tracer.flow(step, scan)
     if called is not None and called.pou is not None and block.instance:
         ref = called.scope.get(pin.lower())
         if isinstance(ref, Leaf):
-            return tracer.explain(ref.tag, View(scan), change, depth)
+            return tracer.explain(ref.tag, Vantage(scan), change, depth)
         return None
     if called is not None and called.type_name in STANDARD_BLOCKS:
         name = block_family(called.type_name)

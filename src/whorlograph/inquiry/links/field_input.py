@@ -12,7 +12,7 @@ from ..trail import Link, Root
 from ..wiring import meaning
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, View
+    from ..tracer import Tracer, Vantage
 
 
 def input_link(tracer: Tracer, tag: int, position: int) -> Link:
@@ -22,7 +22,7 @@ def input_link(tracer: Tracer, tag: int, position: int) -> Link:
     return Link(LinkKind.BLOCK, tag, root.value, root.since, -1, scan, root.text, roots=[root])
 
 
-def not_run_yet(tracer: Tracer, tag: int, view: View) -> Link:
+def not_run_yet(tracer: Tracer, tag: int, view: Vantage) -> Link:
     """A tag whose rungs come later in the first scan: it has its declared value."""
     value = tracer.value(tag, tracer.journal.value_at(tag, tracer.position(view)))
     name = tracer.name(tag)

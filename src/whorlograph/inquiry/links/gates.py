@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, ContactKind, InOutVariable, InVariable
-from whorlograph.model.rung_types import called_instance
 from whorlograph.model.tags import Leaf
 
 from ..circuit import Circuit, Gate
@@ -22,7 +22,7 @@ def gate_tag(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> int | 
         return flow.tags[gate.element]
     element = circuit.ids.get(gate.element)
     if isinstance(element, Block):
-        called = called_instance(element, circuit.step.instance, tracer.plant)
+        called = called_instance(element, circuit.step.instance, tracer.running)
         ref = called.scope.get(gate.pin.lower()) if called is not None and element.instance else None
         if isinstance(ref, Leaf):
             return ref.tag

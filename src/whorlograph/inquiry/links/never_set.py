@@ -10,10 +10,10 @@ from ..trail import Link
 from . import rung_false, skipped
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, View, Writer
+    from ..tracer import Tracer, Vantage, Writer
 
 
-def link(tracer: Tracer, tag: int, writers: list[Writer], view: View, depth: int, kind: LinkKind) -> Link | None:
+def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> Link | None:
     """Why the coil that would have to write has no power; of several, the one that lacks the fewest contacts."""
     best: Link | None = None
     for writer in writers[:4]:

@@ -80,12 +80,12 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
 
 
 def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    from ..tracer import View
+    from ..tracer import Vantage
     from .block import pin_of
     from .rung_false import unpowered
     from .skipped import link as skipped_link
 
-    at_scan = tracer.ran(writer.step, View(scan))
+    at_scan = tracer.ran(writer.step, Vantage(scan))
     if tracer.paths.skipped(tracer.journal, writer.step, at_scan) is not None:
         return skipped_link(tracer, tag, writer, at_scan, depth + 1)
     circuit = tracer.circuit(writer.step)

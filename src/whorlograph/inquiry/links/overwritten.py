@@ -11,10 +11,10 @@ from ..trail import Link, Root
 from . import rung_false, rung_true
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, View, Writer
+    from ..tracer import Tracer, Vantage, Writer
 
 
-def link(tracer: Tracer, tag: int, running: list[Writer], view: View, depth: int) -> Link | None:
+def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: int) -> Link | None:
     """The coil that had power, and the later one that took it away again; None where no coil had."""
     last = running[-1]
     for writer in running[:-1]:

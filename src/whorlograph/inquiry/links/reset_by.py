@@ -10,10 +10,10 @@ from ..trail import Link
 from . import never_set, rung_true
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, View, Writer
+    from ..tracer import Tracer, Vantage, Writer
 
 
-def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: View | None = None,
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: Vantage | None = None,
          setters: list[Writer] | None = None) -> Link | None:
     """What powered the reset coil when it wrote; seen from a later view, also why nothing has set the latch since."""
     found = rung_true.changed(tracer, tag, writer, scan, depth, LinkKind.RESET_BY)

@@ -65,7 +65,7 @@ def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, d
     enable = next((p for p in block.inputs if p.name.upper() == "EN"), None)
     if enable is None or not enable.wires:
         return
-    mark = tracer.steps.marks[step, block.id]
+    mark = tracer.steps.flags[step, block.id]
     row = tracer.journal.last_row(mark.number, tracer.journal.settled_position(scan))
     if row is not None and change:
         at_scan = tracer.scan_of(row)

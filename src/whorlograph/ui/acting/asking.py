@@ -51,7 +51,7 @@ class Asking(Paging):
     def do_why(self) -> None:
         """Ask why of the tag under the cursor, at this moment."""
         tag = self.chosen_tag()
-        if tag is None or tag >= self.session.plant.public:
+        if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
             return
         if self.scene is not None and tag == self.scene.answer.tag and abs(self.view.scan - self.scene.answer.scan) < 2:

@@ -128,7 +128,7 @@ class Keeping(Asking):
         place = self.desk.job.place
         kept = self.desk.kept
         if resume and place is not None:
-            tag = self.session.plant.by_name.get(place.tag.lower())
+            tag = self.session.running.by_name.get(place.tag.lower())
             if tag is not None:
                 question = Question(tag, place.at)
                 if question != self.view.question:

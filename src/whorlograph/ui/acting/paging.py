@@ -47,7 +47,7 @@ class Paging(Moving):
     def do_xref(self) -> None:
         """Where the tag under the cursor is used."""
         tag = self.chosen_tag()
-        if tag is None or tag >= self.session.plant.public:
+        if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
         elif self.view.page is not None and self.view.page.name == "tag" and self.view.page.tag == tag:
             self.say("this is its cross-reference already")

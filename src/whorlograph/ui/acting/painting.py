@@ -13,7 +13,7 @@ from textual.screen import Screen
 
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
-from whorlograph.desk.job import Desk, Place
+from whorlograph.desk.job import Desk, Spot
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, Run
@@ -303,14 +303,14 @@ class Painting(Screen[None]):
 
     def kept_lanes(self) -> tuple[int, ...]:
         """The lanes that were added, as tags."""
-        found = (self.session.plant.by_name.get(name.lower()) for name in self.desk.kept.lanes)
+        found = (self.session.running.by_name.get(name.lower()) for name in self.desk.kept.lanes)
         return tuple(t for t in found if t is not None)
 
     def keep(self) -> None:
         """Note where the screen stands, and save the job soon."""
         if self.scene is not None:
             question = self.view.question
-            self.desk.stand(Place(self.session.plant.tags[question.tag].name, question.at, self.view.time, self.view.strand, self.view.line,
+            self.desk.stand(Spot(self.session.running.tags[question.tag].name, question.at, self.view.time, self.view.strand, self.view.line,
                                   self.view.start, self.view.end))
         if self.desk.dirty and not self._saving and self.is_running:
             self._saving = True

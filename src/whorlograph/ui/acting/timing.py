@@ -182,11 +182,11 @@ class Timing(Painting):
         elif self.chosen_tag() is not None:
             wanted = [self.chosen_tag() or 0]
         known = self.scene.lanes(self.kept_lanes())
-        fresh = [t for t in wanted if t not in known and t < self.session.plant.public]
+        fresh = [t for t in wanted if t not in known and t < self.session.running.public]
         if not fresh:
             self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
             return
-        names = [self.session.plant.tags[t].name for t in fresh]
+        names = [self.session.running.tags[t].name for t in fresh]
         self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         self.paint()

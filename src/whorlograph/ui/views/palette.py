@@ -24,8 +24,8 @@ def palette_overlay(scene: Scene | None, marks: tuple[Mark, ...] = (), time_of: 
         lines.append([(f" {action.label:<26}", Ink.STRONG), (f"{keys_text(action):<18}", Ink.STRONG), (action.sentence, Ink.TEXT)])
         values.append(("do", action.name))
     if scene is not None:
-        plant = scene.session.plant
-        for tag in plant.tags[:plant.public]:
+        running = scene.session.running
+        for tag in running.tags[:running.public]:
             if tag.computed:
                 continue
             point = scene.session.iolist.get(tag.index)

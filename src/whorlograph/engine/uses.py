@@ -7,12 +7,12 @@ from itertools import product
 
 from msgspec import Struct
 
-from .blocks import STANDARD_BLOCKS
-from .ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
-from .literals import literal
-from .paths import parse_path
-from .steps import Step, Steps
-from .tags import Aggregate, BitOf, Element, Instance, Leaf, Plant, resolve_path
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
+from whorlograph.model.literals import literal
+from whorlograph.model.paths import parse_path
+from whorlograph.model.steps import Step, Steps
+from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Running, resolve_path
 
 
 class Use(Struct, frozen=True):
@@ -25,10 +25,10 @@ class Use(Struct, frozen=True):
     writes: bool
 
 
-def leaves(text: str, instance: Instance, plant: Plant) -> list[int]:
+def leaves(text: str, instance: Instance, running: Running) -> list[int]:
     """The tags that a name in a body may stand for: one, or an array's where a subscript varies."""
     path = parse_path(text)
-    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    target = resolve_path(path, instance, running.scope) if path is not None else None
     if isinstance(target, Leaf):
         return [target.tag]
     if isinstance(target, BitOf):
@@ -60,50 +60,50 @@ def _fed_pins(rung: Rung) -> dict[int, str]:
     return found
 
 
-def _subscripts(text: str, instance: Instance, plant: Plant) -> list[int]:
+def _subscripts(text: str, instance: Instance, running: Running) -> list[int]:
     path = parse_path(text)
-    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    target = resolve_path(path, instance, running.scope) if path is not None else None
     found = []
     if isinstance(target, Element):
         for term in target.terms:
-            inner = resolve_path(term[0], instance, plant.scope)
+            inner = resolve_path(term[0], instance, running.scope)
             if isinstance(inner, Leaf):
                 found.append(inner.tag)
     return found
 
 
-def uses_of_step(step: Step, plant: Plant) -> Iterator[Use]:
+def uses_of_step(step: Step, running: Running) -> Iterator[Use]:
     """The uses in one rung of one instance."""
     one = step.instance
     fed = _fed_pins(step.rung)
     for element in step.rung.elements:
         if isinstance(element, Contact):
-            for tag in leaves(element.variable, one, plant):
+            for tag in leaves(element.variable, one, running):
                 yield Use(tag, step.index, element.id, str(element.kind), False)
         elif isinstance(element, Coil):
-            for tag in leaves(element.variable, one, plant):
+            for tag in leaves(element.variable, one, running):
                 yield Use(tag, step.index, element.id, str(element.kind), True)
         elif isinstance(element, InVariable):
             if literal(element.expression) is None:
-                for tag in leaves(element.expression, one, plant):
+                for tag in leaves(element.expression, one, running):
                     yield Use(tag, step.index, element.id, f"block input {fed.get(element.id, '')}".strip(), False)
         elif isinstance(element, OutVariable):
-            for tag in leaves(element.expression, one, plant):
+            for tag in leaves(element.expression, one, running):
                 yield Use(tag, step.index, element.id, "block output", True)
         elif isinstance(element, InOutVariable):
-            for tag in leaves(element.expression, one, plant):
+            for tag in leaves(element.expression, one, running):
                 yield Use(tag, step.index, element.id, f"in-out {fed.get(element.id, '')}".strip(), False)
                 yield Use(tag, step.index, element.id, f"in-out {fed.get(element.id, '')}".strip(), True)
         elif isinstance(element, Block) and element.instance:
-            yield from _pins(element, step, plant)
+            yield from _pins(element, step, running)
         text = getattr(element, "variable", "") or getattr(element, "expression", "")
-        for tag in _subscripts(text, one, plant) if "[" in text else ():
+        for tag in _subscripts(text, one, running) if "[" in text else ():
             yield Use(tag, step.index, element.id, "subscript", False)
 
 
-def _pins(element: Block, step: Step, plant: Plant) -> Iterator[Use]:
+def _pins(element: Block, step: Step, running: Running) -> Iterator[Use]:
     path = parse_path(element.instance)
-    called = resolve_path(path, step.instance, plant.scope) if path is not None else None
+    called = resolve_path(path, step.instance, running.scope) if path is not None else None
     if not isinstance(called, Instance):
         return
     if called.pou is None and called.type_name in STANDARD_BLOCKS:
@@ -117,9 +117,9 @@ def _pins(element: Block, step: Step, plant: Plant) -> Iterator[Use]:
             yield Use(ref.tag, step.index, element.id, "block input", True)
 
 
-def all_uses(steps: Steps, plant: Plant) -> list[Use]:
+def all_uses(steps: Steps, running: Running) -> list[Use]:
     """All uses, in order of steps."""
-    return [use for step in steps.all for use in uses_of_step(step, plant)]
+    return [use for step in steps.all for use in uses_of_step(step, running)]
 
 
 def written_tags(uses: list[Use]) -> set[int]:

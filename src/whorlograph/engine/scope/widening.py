@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .types import ELEMENTARY, Elementary, Family
+from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
 ARITHMETIC = frozenset({"ADD", "SUB", "MUL", "DIV", "MOD", "EXPT", "ABS", "NEG"})
 REALS = frozenset({"SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN"})

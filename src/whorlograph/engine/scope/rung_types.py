@@ -6,16 +6,17 @@ from collections.abc import Callable
 
 from msgspec import Struct, field
 
-from .blocks import STANDARD_BLOCKS
-from .ladder import Block, InOutVariable, InVariable, OutVariable, Wire
-from .literals import literal
-from .paths import parse_path
-from .program import VariableKind
-from .rungs import evaluation_order
-from .steps import Step
-from .tags import BitOf, Element, Instance, Leaf, Plant, resolve_path
-from .types import BOOL, ELEMENTARY, Elementary, Family
-from .typing import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Wire
+from whorlograph.model.literals import literal
+from whorlograph.model.paths import parse_path
+from whorlograph.model.program import VariableKind
+from whorlograph.model.rungs import evaluation_order
+from whorlograph.model.steps import Step
+from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Running, resolve_path
+from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
+
+from .widening import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
 
 Source = tuple[int, str]
 
@@ -35,26 +36,26 @@ class RungTypes(Struct):
         return self.outputs.get((wire.source, wire.pin), BOOL)
 
 
-def variable_type(text: str, instance: Instance, plant: Plant) -> Elementary | None:
+def variable_type(text: str, instance: Instance, running: Running) -> Elementary | None:
     """The type of a variable as a body names it; None where it stands for no leaf."""
     path = parse_path(text)
-    target = resolve_path(path, instance, plant.scope) if path is not None else None
+    target = resolve_path(path, instance, running.scope) if path is not None else None
     if isinstance(target, Leaf):
-        return plant.tags[target.tag].type
+        return running.tags[target.tag].type
     if isinstance(target, BitOf):
         return BOOL
     if isinstance(target, Element):
-        return plant.tags[target.first].type
+        return running.tags[target.first].type
     return None
 
 
-def called_instance(block: Block, instance: Instance, plant: Plant) -> Instance | None:
+def called_instance(block: Block, instance: Instance, running: Running) -> Instance | None:
     """The instance that a block element calls; a function's own for a function of the file; None else."""
     if block.instance:
         path = parse_path(block.instance)
-        target = resolve_path(path, instance, plant.scope) if path is not None else None
+        target = resolve_path(path, instance, running.scope) if path is not None else None
         return target if isinstance(target, Instance) else None
-    return plant.functions.get(block.type_name.lower())
+    return running.functions.get(block.type_name.lower())
 
 
 def output_pin(wire: Wire, block: Block) -> str:
@@ -65,38 +66,38 @@ def output_pin(wire: Wire, block: Block) -> str:
     return names[0] if names else "ENO"
 
 
-def rung_types(step: Step, plant: Plant) -> RungTypes:
+def rung_types(step: Step, running: Running) -> RungTypes:
     """Work out the types of one rung, in the order of evaluation."""
     found = RungTypes()
     rung = step.rung
-    targets = {(w.source, w.pin): variable_type(e.expression, step.instance, plant)
+    targets = {(w.source, w.pin): variable_type(e.expression, step.instance, running)
                for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
             read = literal(element.expression)
-            kind = read[0] if read is not None else variable_type(element.expression, step.instance, plant)
+            kind = read[0] if read is not None else variable_type(element.expression, step.instance, running)
             found.outputs[element.id, ""] = kind
             if read is not None and kind is None and isinstance(read[1], float):
                 found.real_literals.add(element.id)
         elif isinstance(element, Block):
-            _block(element, step, plant, found, targets)
+            _block(element, step, running, found, targets)
     return found
 
 
-def _block(block: Block, step: Step, plant: Plant, found: RungTypes, targets: dict[Source, Elementary | None]) -> None:
+def _block(block: Block, step: Step, running: Running, found: RungTypes, targets: dict[Source, Elementary | None]) -> None:
     def put(pin: str, type_: Elementary | None) -> None:
         found.outputs[block.id, pin] = type_
         found.outputs[block.id, pin.upper()] = type_
         found.outputs.setdefault((block.id, ""), type_)
 
-    called = called_instance(block, step.instance, plant)
+    called = called_instance(block, step.instance, running)
     if called is not None and called.pou is not None:
         for variable in called.pou.variables:
             if variable.kind in (VariableKind.OUTPUT, VariableKind.IN_OUT):
-                put(variable.name, variable_type(variable.name, called, plant))
+                put(variable.name, variable_type(variable.name, called, running))
         if not block.instance:
-            put("OUT", variable_type(called.pou.name, called, plant))
-            put(called.pou.name, variable_type(called.pou.name, called, plant))
+            put("OUT", variable_type(called.pou.name, called, running))
+            put(called.pou.name, variable_type(called.pou.name, called, running))
     elif called is not None:
         for pin, type_ in STANDARD_BLOCKS[called.type_name][1]:
             put(pin, type_)

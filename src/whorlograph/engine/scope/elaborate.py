@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from .address import TYPES, parse_address
-from .blocks import STANDARD_BLOCKS
-from .ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
-from .literals import literal, raw
-from .paths import parse_path
-from .place import Notice, Place
-from .program import Pou, PouKind, Program, Variable, VariableKind
-from .tags import Aggregate, ByReference, Instance, Leaf, Plant, Ref, Tag
-from .types import (
+from whorlograph.model.address import TYPES, parse_address
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
+from whorlograph.model.literals import literal, raw
+from whorlograph.model.paths import parse_path
+from whorlograph.model.place import Notice, Place
+from whorlograph.model.program import Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
+from whorlograph.model.types import (
     BOOL,
     ELEMENTARY,
     INT,
@@ -229,13 +229,13 @@ def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
     return found
 
 
-def elaborate(program: Program, resource: str = "") -> tuple[Plant, list[Notice]]:
+def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notice]]:
     """Make the instances of the resource that runs, and number their tags.
 
-    Returns: the plant, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
+    Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
     build = _Builder(program)
-    running, variables = program.running(resource)
+    resource_run, variables = program.chosen(resource)
     for variable in variables:
         if variable.name.lower() in build.globals.scope:
             build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
@@ -247,7 +247,7 @@ def elaborate(program: Program, resource: str = "") -> tuple[Plant, list[Notice]
         if ref is not None:
             build.globals.scope[variable.name.lower()] = ref
     programs = []
-    for one in running.instances:
+    for one in resource_run.instances:
         pou = program.pous.get(one.pou.lower())
         if pou is None:
             build.say(f"instance {one.name} is of {one.pou}, which is not in the file", "it does not run")
@@ -257,10 +257,10 @@ def elaborate(program: Program, resource: str = "") -> tuple[Plant, list[Notice]
         made = build.instance(one.name, pou)
         made.task = one.task
         programs.append(made)
-    plant = Plant(build.tags, build.globals, programs)
+    running = Running(build.tags, build.globals, programs)
     functions = [p for p in program.pous.values() if p.kind is PouKind.FUNCTION]
-    build.loose_names([*plant.instances(), *(Instance(p.name, p.name, p) for p in functions)])
-    plant.public = len(build.tags)
+    build.loose_names([*running.instances(), *(Instance(p.name, p.name, p) for p in functions)])
+    running.public = len(build.tags)
     names: dict[str, int] = {}
     for pou in functions:
         made = build.instance(pou.name, pou)
@@ -268,8 +268,8 @@ def elaborate(program: Program, resource: str = "") -> tuple[Plant, list[Notice]
             result = build.make(f"{pou.name}.{pou.name}", pou.returns, Variable(pou.name, pou.returns, VariableKind.OUTPUT), None)
             if result is not None:
                 made.scope[pou.name.lower()] = result
-        plant.functions[pou.name.lower()] = made
-    for tag in build.tags[:plant.public]:
+        running.functions[pou.name.lower()] = made
+    for tag in build.tags[:running.public]:
         names.setdefault(tag.name.lower(), tag.index)
-    plant.by_name = names
-    return plant, build.notices
+    running.by_name = names
+    return running, build.notices

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from .tags import Tag
-from .types import Elementary, Family
+from whorlograph.model.tags import Tag
+from whorlograph.model.types import Elementary, Family
 
 
 class Shared(Struct, frozen=True):
