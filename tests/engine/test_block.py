@@ -8,7 +8,7 @@ from threading import Thread
 
 import numpy as np
 
-from whorlograph.engine import layout as at
+from whorlograph.engine.wasm import layout as at
 from whorlograph.engine.block import Block, make_block
 from whorlograph.engine.journal import RECORD, Columns
 

@@ -1,4 +1,4 @@
-"""The compiled machine: stop, snapshot, feeding piece by piece, and the fallback where wasmtime is missing."""
+"""The compiled machine: stop, checkpoint, feeding piece by piece, and the fallback where wasmtime is missing."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from tests.building import MS, all_rows, controller_of, log_of, program_of
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
-from whorlograph.engine.machine import Status
+from whorlograph.engine.wasm.machine import Status
 from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
@@ -37,7 +37,7 @@ class MachineRuns(unittest.TestCase):
             with self.subTest(seed=seed):
                 self.assertEqual(all_rows(controller.journal_of(whole, feed)), all_rows(controller.journal_of(pieces, feed)))
 
-    def test_going_on_from_a_snapshot_equals_not_stopping(self) -> None:
+    def test_going_on_from_a_checkpoint_equals_not_stopping(self) -> None:
         for seed in range(12):
             program, profile = random_case(Random(seed + 50))
             controller = Controller(program, profile)
@@ -46,10 +46,10 @@ class MachineRuns(unittest.TestCase):
             machine = controller.machine(feed)
             machine.run(feed.end // 2)
             before = len(all_rows(controller.journal_of(machine, feed)))
-            snapshot = machine.snapshot()
+            checkpoint = machine.checkpoint()
             machine.run(feed.end)
             rest = all_rows(controller.journal_of(machine, feed))[before:]
-            machine.restore(snapshot, feed)
+            machine.restore(checkpoint, feed)
             machine.run(feed.end)
             with self.subTest(seed=seed):
                 self.assertEqual(all_rows(controller.journal_of(machine, feed)), rest)
@@ -59,8 +59,8 @@ class MachineRuns(unittest.TestCase):
         feed = controller.feed(log_of(controller, [(0, "X1", 1), (1000, "X1", 1)]))
         machine = controller.machine(feed)
         machine.run(0)
-        machine.bytes[0] = 1
-        self.assertEqual(machine._run(machine.store, feed.end), Status.STOPPED)
+        machine.stop()
+        self.assertEqual(machine.run(feed.end), Status.STOPPED)
         self.assertEqual(machine.scan, 1)
         self.assertEqual(machine.run(feed.end), Status.DONE)
         self.assertEqual(machine.value(controller.running.by_name["y2"]), 1)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from whorlograph.model.log import Ints, narrowed
 
 BITS = 21  # room for a step's number within its scan
+BEFORE = 1 << 20  # steps that tasks take before a scan have numbers below 0, from minus this on
 MOST_ROWS = 1 << 16  # a row's place within its block takes 16 bits
 Narrow = NDArray[Any]
 
@@ -37,7 +38,7 @@ class Block(Struct):
 
     def key(self, i: int) -> int:
         """Scan and number of a row in one."""
-        return ((self.base + int(self.scans[i])) << BITS) + int(self.numbers[i])
+        return ((self.base + int(self.scans[i])) << BITS) + int(self.numbers[i]) + BEFORE
 
     def scan(self, i: int) -> int:
         """The scan of a row."""
@@ -60,10 +61,10 @@ class Block(Struct):
         if offset > np.iinfo(kind).max:
             return len(self)
         low = int(np.searchsorted(self.scans, kind(offset), side="left"))
-        if number <= 0:
-            return low
-        high = int(np.searchsorted(self.scans, kind(offset), side="right"))
         kind = self.numbers.dtype.type
+        if number < np.iinfo(kind).min or number <= -BEFORE:
+            return low
+        high = int(np.searchsorted(self.scans, self.scans.dtype.type(offset), side="right"))
         if number > np.iinfo(kind).max:
             return high
         return low + int(np.searchsorted(self.numbers[low:high], kind(number), side="left"))

@@ -17,18 +17,24 @@ from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.engine.uses import Use, all_uses, written_tags
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
-from whorlograph.model.place import Notice, Place
+from whorlograph.model.place import Notice
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, Program
-from whorlograph.model.steps import Steps, number_steps
+from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
-from . import layout as at
-from .journal import RECORD, Columns, Fault, Journal
+from .code import Code
+from .front.compile import compile_code
+from .journal import RECORD, Columns, Fault, Forced, Journal
+from .runs import Held
+from .schedule import Schedule, make_schedule
+from .scope.overlap import shared_bits
+from .scope.steps import number_steps
+from .wasm import layout as at
 
 if TYPE_CHECKING:
-    from .machine import Machine, RawFault
-    from .wat import Module
+    from .wasm.machine import Machine, RawFault
+    from .wasm.module import Module
 
 DEFAULT_SCAN = 10_000_000
 FIRST_PIECE = 60_000_000_000  # ns of log
@@ -60,6 +66,8 @@ class Controller:
     plain: bool = False
     source: str = ""
     running: Running = field(init=False)
+    schedule: Schedule = field(init=False)
+    code: Code = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
@@ -70,11 +78,14 @@ class Controller:
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         self.__dict__ |= state
-        self.steps = number_steps(self.running)
+        self.steps = number_steps(self.running, self.code)
 
     def __post_init__(self) -> None:
         self.running, self.notices = elaborate(self.program, self.resource)
-        self.steps = number_steps(self.running)
+        self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
+        self.notices += notices
+        self.code = compile_code(self.running, self.profile, self.schedule.by_name)
+        self.steps = number_steps(self.running, self.code)
         self.notices += self._more_notices()
 
     @cached_property
@@ -88,14 +99,18 @@ class Controller:
         return written_tags(self.uses)
 
     @cached_property
+    def _touched(self) -> set[int]:
+        """The tags that the program's steps write, and those that share bits with them."""
+        shares = shared_bits(self.running.tags[:self.running.public], self.profile.addressing)
+        return self.written | {s.other for t in self.written for s in shares.get(t, ())}
+
+    @cached_property
     def scan_time(self) -> int:
         """From one scan's start to the next one's, ns (CONTROLLER.md, Profile)."""
         if self.profile.scan_time is not None:
             return self.profile.scan_time
-        chosen, _ = self.program.chosen(self.resource)
-        intervals = [_interval(t.interval) for t in chosen.tasks]
-        known = [i for i in intervals if i]
-        if chosen.instances and all(i.task for i in chosen.instances) and known:
+        known = [t.interval for t in self.schedule.tasks if t.interval and t.programs]
+        if self.running.programs and not self.schedule.cyclic and known:
             return min(known)
         return DEFAULT_SCAN
 
@@ -106,10 +121,6 @@ class Controller:
 
     def _more_notices(self) -> list[Notice]:
         found = []
-        for one in self.running.programs:
-            if one.task:
-                found.append(Notice(Place(self.program.file, 0, one.type_name), f"{one.name} stands on task {one.task}",
-                                    "tasks are not timed yet: it runs once in every scan"))
         for pou in self.program.pous.values():
             if isinstance(pou.body, OpaqueBody) and pou.body.assigns:
                 names = ", ".join(pou.body.assigns[:4])
@@ -118,18 +129,18 @@ class Controller:
 
     def feed(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Feed:
         """First values and input changes for a replay."""
-        return make_feed(self.running, log, self.written, self.profile, trial, until)
+        return make_feed(self.running, log, self.written, self.profile, self.schedule, trial, until)
 
     def _compile(self) -> tuple[Module, Callable[[], Any]]:
         """The program as a module, and what waits for its machine code.
 
         Raises: ImportError or OSError where wasmtime does not load.
         """
-        from .kept import kept_module, machine_code
-        from .wat import compile_text
+        from .wasm.kept import kept_module, machine_code
+        from .wasm.module import compile_text
 
         def make() -> Module:
-            return compile_text(self.running, self.steps, self.profile, self.scan_time)
+            return compile_text(self.code, self.running, self.profile, self.schedule, self.scan_time)
 
         if self.source:
             return kept_module(f"{self.source} {self.resource} {self.profile}", make)
@@ -148,7 +159,7 @@ class Controller:
 
         Raises: ImportError or OSError where wasmtime does not load.
         """
-        from .machine import Machine
+        from .wasm.machine import Machine
 
         if self._compiled is None:
             self._compiled = self._compile()
@@ -198,11 +209,16 @@ class Controller:
         """The journal of a machine that has run up to a time, by default the feed's end, for good or so far."""
         end = feed.end if reached is None else reached
         scans = machine.scan
-        if scans and machine.period:
-            scans += max(0, end - machine.start) // machine.period
+        distance = machine.distance(self.scan_time)
+        more = max(0, end - machine.start) // distance if scans else 0
+        scans += more
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
         journal = machine.columns.journal(list(feed.initial), scans, fault)
+        if more and distance != machine.period:
+            journal.clock.scans.append(machine.scan + 1)
+            journal.clock.starts.append(machine.start + distance)
+            journal.clock.periods.append(distance)
         journal.complete = complete
         return journal
 
@@ -210,7 +226,15 @@ class Controller:
         code = at.FAULT_NAMES[raw.code]
         tag = raw.tag if raw.tag >= 0 else None
         step = max(-1, min(raw.step, len(self.steps.all) - 1))
-        return Fault(raw.scan, raw.number, step, raw.element, code, tag, self._fault_text(code, tag, raw.a))
+        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, self._fault_text(code, tag, raw.a))
+
+    def _element(self, step: int, node: int) -> int:
+        """The element that a node of a step's body came from; 0 where there is none."""
+        if step < 0 or node < 0:
+            return 0
+        body = next(self.code.bodies[i.body] for i in self.code.instances
+                    if i.body >= 0 and i.first <= step < i.first + len(self.code.bodies[i.body].steps))
+        return body.origins[node].element
 
     def _fault_text(self, code: str, tag: int | None, value: int) -> str:
         if code == "watchdog":
@@ -229,11 +253,19 @@ class Controller:
     def _plainly(self, feed: Feed) -> Journal:
         from .plain.interpreter import Interpreter
 
-        record = Interpreter(self.running, self.steps, self.profile, self.scan_time).run(feed)
+        record = Interpreter(self.running, self.steps, self.profile, self.schedule, self._touched, self.scan_time).run(feed)
         columns = Columns()
         columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
+        columns.shadow = [np.array([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow], RECORD)]
         for scan, start, period in record.stretches:
             columns.clock(scan, start, period)
+        started = np.array(record.started, np.int64).reshape(-1, 3)
+        columns.runs.started(started[:, 0], started[:, 1], started[:, 2])
+        for task, due in record.missed:
+            columns.runs.missed.setdefault(task, []).append(np.array([due], np.int64))
+        columns.runs.held = [Held(*h) for h in record.held]
+        columns.lengths = record.lengths
+        columns.forced = [Forced(*f) for f in record.forced]
         found = record.fault
         fault = None
         if found is not None:
@@ -242,9 +274,3 @@ class Controller:
             fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text)
         return columns.journal(list(feed.initial), record.scans, fault)
 
-
-def _interval(text: str) -> int | None:
-    from whorlograph.model.literals import literal
-
-    read = literal(text) if text else None
-    return int(read[1]) if read is not None and not isinstance(read[1], str) else None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct, field
+from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints, Log, Shorts, tags_logged
 from whorlograph.model.place import Notice, Place
@@ -11,26 +12,37 @@ from whorlograph.model.profile import Profile, Start
 from whorlograph.model.tags import Running, Tag
 from whorlograph.model.types import Family
 
+from .schedule import Schedule
 from .scope.overlap import Shared, changed, shared_bits
+
+# Kinds of what happens from outside; the compiled engine knows them by the same numbers.
+ROW, DUE, MASK, FORCE, UNFORCE, NOTE_FORCED, NOTE_UNFORCED = range(7)
+MOST_FORCES = 1024
+Event = tuple[int, int, int, int]  # time, tag, value, kind
 
 
 class Feed(Struct, frozen=True):
-    """First raw values by tag, and the input changes in order of time.
+    """First raw values by tag, and what happens from outside in order of time.
 
-    ``times`` int64[n] ns, ``tags`` int32[n], ``values`` int64[n]; ``end`` the last time at which a scan may
-    start; ``inputs`` the tags that are fed.
+    ``times`` int64[n] ns, ``tags`` int32[n], ``values`` int64[n], ``kinds`` int8[n]: an input's change, or a task due by an
+    input's edge (the tag is the task's number). ``forces``: what begins and ends at the start of the first scan at or after
+    a time. ``end``: the last time at which a scan may start; ``inputs``: the tags that are fed; ``tasks_due``: by task, when it
+    first comes due by itself.
     """
 
     initial: list[int]
     times: Ints
     tags: Shorts
     values: Ints
+    kinds: NDArray[np.int8]
     end: int
     inputs: frozenset[int]
+    tasks_due: tuple[int | None, ...] = ()
+    forces: tuple[Event, ...] = ()
 
 
 class Hold(Struct, frozen=True):
-    """An input held at a raw value from ``start`` to before ``until`` (ns), whatever the log says."""
+    """A tag held at a raw value from ``start`` to before ``until`` (ns): an input whatever the log says, another whatever writes it."""
 
     tag: int
     value: int
@@ -39,10 +51,11 @@ class Hold(Struct, frozen=True):
 
 
 class Trial(Struct, frozen=True):
-    """What a second replay does otherwise: inputs held, initial values replaced."""
+    """What a second replay does otherwise: inputs held, tags forced, initial values replaced."""
 
     holds: tuple[Hold, ...] = ()
     initial: tuple[tuple[int, int], ...] = field(default=())
+    forces: tuple[Hold, ...] = ()
 
 
 def input_tags(running: Running, log: Log, written: set[int], profile: Profile) -> set[int]:
@@ -84,16 +97,21 @@ def spread(values: list[int], tag: int, shares: dict[int, list[Shared]], tags: l
         values[share.other] = changed(values[tag], values[share.other], share, tags[share.other].type)
 
 
-def make_feed(running: Running, log: Log, written: set[int], profile: Profile, trial: Trial | None = None,
+def make_feed(running: Running, log: Log, written: set[int], profile: Profile, schedule: Schedule, trial: Trial | None = None,
               until: int | None = None) -> Feed:
     """Pick the input changes out of a log.
 
+    A force on a tag that no step writes is a hold: nothing else could change it.
     Args: until: last time (ns) at which a scan may start; by default the last row's.
     """
     trial = trial or Trial()
     fed = input_tags(running, log, written, profile)
     external = {running.find(name) for name in profile.external}
-    held_tags = {h.tag for h in trial.holds}
+    shares = shared_bits(running.tags[:running.public], profile.addressing)
+    touched = written | {s.other for t in written for s in shares.get(t, ())} | {t for t in external if t is not None}
+    holds = (*trial.holds, *(f for f in trial.forces if f.tag not in touched))
+    forces = [f for f in trial.forces if f.tag in touched]
+    held_tags = {h.tag for h in holds}
     times, tags, values = log.times, log.tags, log.values
     if fed != tags_logged(log):
         keep = np.isin(tags, np.array(sorted(fed), dtype=np.int32))
@@ -101,13 +119,81 @@ def make_feed(running: Running, log: Log, written: set[int], profile: Profile, t
     if external & fed:
         times, tags, values = _only_changes(times, tags, values, external & fed)
     if held_tags:
-        times, tags, values = _held(times, tags, values, trial.holds, running)
+        times, tags, values = _held(times, tags, values, holds, running)
     end = log.end if until is None else until
     driven = _driven(running, profile, end)
     if driven:
         times, tags, values = _with_rows(times, tags, values, driven)
         fed |= {d[0] for d in driven}
-    return Feed(first_values(running, profile, log, trial), times, tags, values, end, frozenset(fed | held_tags))
+    initial = first_values(running, profile, log, trial)
+    due = tuple(0 if t.periodic else None for t in schedule.tasks)
+    kinds = np.zeros(len(times), np.int8)
+    extra = _edges(times, tags, values, initial, schedule, touched, fed | held_tags, running)
+    forced = [e for f in forces for e in _forced(f, running, shares)]
+    forced += [(f.start, f.tag, f.value, NOTE_FORCED) for f in trial.forces if f.tag not in touched]
+    forced.sort(key=lambda e: e[0])
+    extra += [e for f in forces for e in _given_back(f, running, (times, tags, values), fed)]
+    if extra:
+        extra.sort(key=lambda e: e[0])
+        times = np.concatenate([times, np.array([e[0] for e in extra], np.int64)])
+        tags = np.concatenate([tags, np.array([e[1] for e in extra], np.int32)])
+        values = np.concatenate([values, np.array([e[2] for e in extra], np.int64)])
+        kinds = np.concatenate([kinds, np.array([e[3] for e in extra], np.int8)])
+        order = np.argsort(times, kind="stable")
+        times, tags, values, kinds = times[order], tags[order], values[order], kinds[order]
+    return Feed(initial, times, tags, values, kinds, end, frozenset(fed | held_tags), due, tuple(forced))
+
+
+def _edges(times: Ints, tags: Shorts, values: Ints, initial: list[int], schedule: Schedule, touched: set[int], fed: set[int],
+           running: Running) -> list[Event]:
+    """When tasks come due by the edges of inputs; the rows at t = 0 are the state at the start (CONTROLLER.md, Scan and tasks)."""
+    found: list[Event] = []
+    for task in schedule.tasks:
+        tag = task.single
+        if tag is None:
+            continue
+        if task.at_start:
+            found.append((0, task.number, 0, DUE))
+            continue
+        address = running.tags[tag].address
+        if tag not in fed or (tag in touched and (address is None or address.area != "I")):
+            continue
+        mine = tags == tag
+        when, bits = times[mine], values[mine] >> max(0, task.bit) & 1
+        if not len(when):
+            continue
+        last = np.append(when[1:] != when[:-1], True)  # of several rows of one instant the last holds
+        when, bits = when[last], bits[last]
+        before = np.concatenate([[initial[tag] >> max(0, task.bit) & 1], bits[:-1]])
+        wanted = (bits == 0) & (before == 1) if task.falling else (bits == 1) & (before == 0)
+        found += [(int(t), task.number, 0, DUE) for t in when[wanted & (when > 0)].tolist()]
+    return found
+
+
+def _forced(force: Hold, running: Running, shares: dict[int, list[Shared]]) -> list[Event]:
+    """A force's beginning and end, for the tag and for those that share bits with it."""
+    found: list[Event] = [(force.start, force.tag, force.value, NOTE_FORCED)]
+    masks = [(force.tag, -1, force.value)]
+    for share in shares.get(force.tag, ()):
+        type_ = running.tags[share.other].type
+        masks.append((share.other, changed(-1, 0, share, type_), changed(force.value, 0, share, type_)))
+    for tag, mask, value in masks:
+        found += [(force.start, tag, mask, MASK), (force.start, tag, value, FORCE)]
+    if force.until is not None:
+        found.append((force.until, force.tag, 0, NOTE_UNFORCED))
+        found += [(force.until, tag, mask, UNFORCE) for tag, mask, _ in masks]
+    return found
+
+
+def _given_back(force: Hold, running: Running, rows: tuple[Ints, Shorts, Ints], fed: set[int]) -> list[Event]:
+    """A force on an input ends: the log has it again."""
+    address = running.tags[force.tag].address
+    if force.until is None or not (force.tag in fed or (address is not None and address.area == "I")):
+        return []
+    times, tags, values = rows
+    before = np.nonzero((tags == force.tag) & (times <= force.until))[0]
+    given = int(values[before[-1]]) if len(before) else running.tags[force.tag].initial
+    return [(force.until, force.tag, given, ROW)]
 
 
 def _driven(running: Running, profile: Profile, end: int) -> list[tuple[int, Ints, Ints]]:
@@ -171,7 +257,11 @@ def feed_notices(running: Running, profile: Profile, file: str) -> list[Notice]:
     named = [*profile.external, profile.first_scan, profile.scan_duration, profile.longest_scan, *(t for t, _ in profile.blink)]
     found = [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
              for n in named if n and running.find(n) is None]
-    if profile.rung_time and (profile.scan_duration or profile.longest_scan):
-        found.append(Notice(Place(file), "scan_duration and longest_scan are not driven yet", "these tags keep what the log gives them"))
     return found
+
+
+def system_tags(running: Running, profile: Profile) -> set[int]:
+    """The tags that the controller itself drives."""
+    names = [profile.first_scan, profile.scan_duration, profile.longest_scan, *(t for t, _ in profile.blink)]
+    return {t for n in names if n and (t := running.find(n)) is not None}
 

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from whorlograph.model.log import Ints
 from whorlograph.model.moment import Moment, ScanClock
 
-from . import layout as at
-from .block import BITS, MOST_ROWS, Block, Narrow, make_block
+from .block import BEFORE, BITS, MOST_ROWS, Block, Narrow, make_block
 from .repeat import Repeat, parted
+from .runs import Held, RunColumns, TaskRuns
+from .wasm import layout as at
 
 Records = NDArray[np.void]
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
@@ -32,26 +33,76 @@ class Columns:
         self.scans: list[int] = []
         self.starts: list[int] = []
         self.periods: list[int] = []
+        self.runs = RunColumns()
+        self.lengths: list[tuple[int, int]] = []
+        self.forced: list[Forced] = []
+        self.shadow: list[Any] = []
+        self._before_task: Any = None
         self._rest: list[dict[str, Narrow]] = []
         self._resting = 0
 
     def add(self, records: Records) -> None:
         """Take records: scan, number, step, tag (int32) and value (int64); they are copied."""
         block: Any = records
-        tag = block["tag"]
-        if (tag < 0).any():
-            # One by one: the start of a stretch of scans and its period may come in two pieces.
-            begins = block[tag == at.CLOCK_START]
-            self.scans += begins["scan"].tolist()
-            self.starts += begins["value"].tolist()
-            self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
-            block = block[tag >= 0]
+        special = block["tag"] < 0
+        if special.any():
+            self._special(block[special])
+            block = block[~special]
         self.rows += len(block)
         for part, repeat in parted(block):
             if repeat is None:
                 self._write_out(part)
             else:
                 self._repeat(repeat)
+
+    def _special(self, block: Any) -> None:
+        """Records that are no changes of tags: the clock, tasks, forces."""
+        tag = block["tag"]
+        # One by one: the start of a stretch of scans and its period may come in two pieces.
+        begins = block[tag == at.CLOCK_START]
+        self.scans += begins["scan"].tolist()
+        self.starts += begins["value"].tolist()
+        self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
+        lengths = block[tag == at.LENGTH_OF]
+        self.lengths += list(zip(lengths["scan"].tolist(), lengths["value"].tolist(), strict=True))
+        self._tasks(block[(tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)])
+        forced = block[(tag == at.FORCED) | (tag == at.UNFORCED)]
+        self.forced += [Forced(r["step"], r["scan"], r["value"] if r["tag"] == at.FORCED else None) for r in _dicts(forced)]
+        shadow = block[tag <= at.SHADOW]
+        if len(shadow):
+            self.shadow.append(shadow.copy())
+
+    def _tasks(self, block: Any) -> None:
+        runs = self.runs
+        tag = block["tag"]
+        for record in _dicts(block[tag == at.TASK_MISSED]):
+            runs.missed.setdefault(record["step"], []).append(np.array([record["value"]], np.int64))
+        for record in _dicts(block[tag == at.TASK_HELD]):
+            runs.held.append(Held(record["step"], record["scan"], record["number"], bool(record["value"])))
+        # A start is preceded by the instant it came due only where that is another.
+        rest = block[(tag == at.TASK_DUE) | (tag == at.TASK_START) | (tag == at.TASK_SKIPPED) | (tag == at.TASK_EVERY)]
+        if not len(rest) and self._before_task is None:
+            return
+        if self._before_task is not None:
+            rest = np.concatenate([self._before_task, rest])
+            self._before_task = None
+        if len(rest) and rest["tag"][-1] in (at.TASK_DUE, at.TASK_EVERY):
+            keep = 2 if rest["tag"][-1] == at.TASK_EVERY else 1
+            self._before_task, rest = rest[-keep:].copy(), rest[:-keep]
+        kinds = rest["tag"]
+        skips = np.nonzero(kinds == at.TASK_SKIPPED)[0].tolist()
+        low = 0
+        for i in [*skips, len(rest)]:
+            part = rest[low:max(low, i - 2)] if i < len(rest) else rest[low:]
+            at_start = np.nonzero(part["tag"] == at.TASK_START)[0]
+            if len(at_start):
+                dues = part["value"][at_start].astype(np.int64)
+                late = (at_start > 0) & (part["tag"][at_start - 1] == at.TASK_DUE)
+                dues[late] = part["value"][at_start[late] - 1]
+                runs.started(part["step"][at_start].astype(np.int64), dues, part["value"][at_start].astype(np.int64))
+            if i < len(rest):
+                runs.skipped(int(rest["step"][i]), int(rest["value"][i - 2]), int(rest["value"][i - 1]), int(rest["value"][i]))
+            low = i + 1
 
     def _write_out(self, block: Any) -> None:
         for begin in range(0, len(block), MOST_ROWS):
@@ -88,7 +139,22 @@ class Columns:
     def journal(self, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
         """What has been taken so far; blocks that are full are shared with what comes later."""
         blocks = [*self.blocks, self._tail()] if self._resting else list(self.blocks)
-        return Journal(blocks, initial, ScanClock(list(self.scans), list(self.starts), list(self.periods), last_scan), fault)
+        journal = Journal(blocks, initial, ScanClock(list(self.scans), list(self.starts), list(self.periods), last_scan), fault)
+        journal.tasks, journal.held, journal.lengths = self.runs.runs(), list(self.runs.held), list(self.lengths)
+        journal.forced, journal.shadow = list(self.forced), list(self.shadow)
+        return journal
+
+
+def _dicts(block: Any) -> list[dict[str, int]]:
+    return [dict(zip(_COLUMNS, row, strict=True)) for row in block.tolist()]
+
+
+class Forced(Struct, frozen=True):
+    """A force on a tag began in a scan, with its raw value, or ended (None)."""
+
+    tag: int
+    scan: int
+    value: int | None
 
 
 class Fault(Struct, frozen=True):
@@ -106,7 +172,9 @@ class Fault(Struct, frozen=True):
 class Journal(Struct):
     """All rows of a replay in order, in blocks, counted through from 0.
 
-    ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end.
+    ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end. ``tasks``: the runs of
+    each task, by number; ``lengths``: scans that took another time (ns) than the one before; ``forced``: forces as they began
+    and ended, ``shadow``: what the program would have written to forced tags, records whose tag is SHADOW minus the tag.
     """
 
     blocks: list[Block | Repeat]
@@ -114,6 +182,11 @@ class Journal(Struct):
     clock: ScanClock
     fault: Fault | None = None
     complete: bool = True
+    tasks: dict[int, TaskRuns] = field(default_factory=dict)
+    held: list[Held] = field(default_factory=list)
+    lengths: list[tuple[int, int]] = field(default_factory=list)
+    forced: list[Forced] = field(default_factory=list)
+    shadow: list[Any] = field(default_factory=list)
     _starts: list[int] = field(default_factory=list)
     _firsts: list[int] = field(default_factory=list)
     _rows: dict[int, Ints] = field(default_factory=dict)
@@ -173,7 +246,7 @@ class Journal(Struct):
     def moment(self, row: int) -> Moment:
         """When a row happened."""
         key = self.key(row)
-        return Moment(key >> BITS, key & ((1 << BITS) - 1))
+        return Moment(key >> BITS, (key & ((1 << BITS) - 1)) - BEFORE)
 
     def time(self, row: int) -> int:
         """The clock of a row's scan, ns since the log's first row."""
@@ -239,7 +312,7 @@ class Journal(Struct):
     # positions: a position p stands for "all rows before row p have happened"
 
     def _position(self, scan: int, number: int) -> int:
-        i = bisect_left(self._firsts, (scan << BITS) + number) - 1
+        i = bisect_left(self._firsts, (scan << BITS) + number + BEFORE) - 1
         return self._starts[i] + self.blocks[i].position(scan, number) if i >= 0 else 0
 
     def position(self, moment: Moment) -> int:
@@ -248,7 +321,7 @@ class Journal(Struct):
 
     def settled_position(self, scan: int) -> int:
         """The rows up to the end of a scan."""
-        return self._position(scan + 1, 0)
+        return self._position(scan + 1, -BEFORE)
 
     def last_row(self, tag: int, position: int) -> int | None:
         """The last row of a tag before a position."""

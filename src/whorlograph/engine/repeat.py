@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from whorlograph.model.log import Ints
 
-from .block import BITS, Narrow
+from .block import BEFORE, BITS, Narrow
 
 LEAST = 256  # rows written out that make a repetition worth an entry of its own
 
@@ -33,7 +33,7 @@ class Repeat(Struct):
 
     def key(self, i: int) -> int:
         """Scan and number of a row in one."""
-        return (self.scan(i) << BITS) + int(self.numbers[i % len(self.tags)])
+        return (self.scan(i) << BITS) + int(self.numbers[i % len(self.tags)]) + BEFORE
 
     def scan(self, i: int) -> int:
         """The scan of a row."""

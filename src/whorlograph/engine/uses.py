@@ -7,9 +7,10 @@ from itertools import product
 
 from msgspec import Struct
 
+from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
-from whorlograph.model.literals import literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Running, resolve_path
@@ -84,7 +85,7 @@ def uses_of_step(step: Step, running: Running) -> Iterator[Use]:
             for tag in leaves(element.variable, one, running):
                 yield Use(tag, step.index, element.id, str(element.kind), True)
         elif isinstance(element, InVariable):
-            if literal(element.expression) is None:
+            if constant_of(element.expression, one, running) is None:
                 for tag in leaves(element.expression, one, running):
                     yield Use(tag, step.index, element.id, f"block input {fed.get(element.id, '')}".strip(), False)
         elif isinstance(element, OutVariable):
@@ -125,3 +126,19 @@ def all_uses(steps: Steps, running: Running) -> list[Use]:
 def written_tags(uses: list[Use]) -> set[int]:
     """The tags that some step writes."""
     return {u.tag for u in uses if u.writes}
+
+
+def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[int]:
+    """The tags that a body and those that it calls read."""
+    found: set[int] = set()
+    todo, seen = [instance], set()
+    while todo:
+        one = todo.pop()
+        if id(one) in seen:
+            continue
+        seen.add(id(one))
+        for step in steps.of(one):
+            found |= {use.tag for use in uses_of_step(step, running) if not use.writes}
+            called = [called_instance(e, one, running) for e in step.rung.elements if isinstance(e, Block)]
+            todo += [c for c in called if c is not None and c.pou is not None]
+    return found

@@ -32,22 +32,28 @@ class Tag(Struct, frozen=True):
     low: int | None = None
     high: int | None = None
 
+    @property
+    def silent(self) -> bool:
+        """Whether the journal has no rows of it: a timer's ET, a temporary."""
+        return self.computed or self.kind is VariableKind.TEMP
+
 
 class Aggregate(Struct):
-    """An array or structure: its parts in order, each of ``stride`` leaves where it is an array."""
+    """An array or structure of ``cells`` leaves: its parts in order, each of ``stride`` leaves where it is an array."""
 
     first: int
     bounds: tuple[tuple[int, int], ...] = ()
     stride: int = 1
     items: list[Ref] = field(default_factory=list)
     fields: dict[str, Ref] = field(default_factory=dict)
+    cells: int = 0
 
 
 class Instance(Struct):
     """A running program, or an instance of a block: what its names stand for.
 
-    ``name`` is qualified, "" for the globals; ``pou`` is None for a standard block; ``tags`` counts from
-    ``first`` for a standard block's pins in the order of the standard.
+    ``name`` is qualified, "" for the globals; ``pou`` is None for a standard block. Its tags, those of instances inside it
+    included, are ``count`` from ``first`` on, in the same order in every instance of a POU.
     """
 
     name: str
@@ -56,12 +62,25 @@ class Instance(Struct):
     scope: dict[str, Ref] = field(default_factory=dict)
     first: int = 0
     task: str = ""
+    count: int = 0
+
+    def inner(self) -> Iterator[Instance]:
+        """The instances declared in it, in order, those in arrays and structures too; not what it only knows from outside."""
+        outer = {v.name.lower() for v in self.pou.variables if v.kind is VariableKind.EXTERNAL} if self.pou is not None else set()
+        for name, ref in self.scope.items():
+            if name not in outer:
+                yield from _instances_in(ref)
 
 
 class ByReference(Struct, frozen=True):
-    """A VAR_IN_OUT: what it stands for is known at each call."""
+    """A VAR_IN_OUT: what it stands for is known at each call.
+
+    ``shape`` is a variable of its type that exists nowhere, its leaves counted from 0 in ``tags``.
+    """
 
     name: str
+    shape: Ref | None = None
+    tags: tuple[Tag, ...] = ()
 
 
 class Leaf(Struct, frozen=True):
@@ -71,6 +90,14 @@ class Leaf(Struct, frozen=True):
 
 
 Ref = Leaf | Aggregate | Instance | ByReference
+
+
+def _instances_in(ref: Ref) -> Iterator[Instance]:
+    if isinstance(ref, Instance):
+        yield ref
+    elif isinstance(ref, Aggregate):
+        for part in (*ref.items, *ref.fields.values()):
+            yield from _instances_in(part)
 
 
 class BitOf(Struct, frozen=True):
@@ -94,7 +121,8 @@ class Running(Struct):
     """What runs: tags by number, the globals' scope, the program instances in order of declaration.
 
     ``functions``: one instance for each function of the file, its variables numbered like tags, by name in
-    lower case; ``public``: how many tags there are without these.
+    lower case; ``public``: how many tags there are without these. ``enumerators``: the value of each, by ``type#name`` and,
+    where only one type has it, by name, in lower case.
     """
 
     tags: list[Tag]
@@ -103,6 +131,7 @@ class Running(Struct):
     by_name: dict[str, int] = field(default_factory=dict)
     functions: dict[str, Instance] = field(default_factory=dict)
     public: int = 0
+    enumerators: dict[str, int] = field(default_factory=dict)
 
     def find(self, text: str) -> int | None:
         """The tag that a person means: qualified name, address, or an unambiguous last name, without case."""
@@ -123,8 +152,8 @@ class Running(Struct):
         return [t.index for t in self.tags if t.name.lower().endswith(end)]
 
     def instances(self) -> Iterator[Instance]:
-        """All instances, callers before the called."""
-        todo = [*self.programs, self.scope]
+        """All instances: each followed by those inside it; programs, what is global, functions."""
+        todo = [*self.programs, self.scope, *self.functions.values()]
         seen: set[int] = set()
         while todo:
             one = todo.pop(0)
@@ -132,7 +161,7 @@ class Running(Struct):
                 continue
             seen.add(id(one))
             yield one
-            todo[:0] = [r for r in one.scope.values() if isinstance(r, Instance) and not (one.pou is None and one.name == "")]
+            todo[:0] = list(one.inner())
 
 
 def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target | None:
@@ -157,8 +186,8 @@ def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target |
             if not isinstance(ref, Aggregate) or len(step.subscripts) != len(ref.bounds):
                 return None
             ref = _indexed(step, ref, terms)
-    if terms and isinstance(ref, Leaf):
-        return Element(ref.tag, tuple(terms))
+    if terms:
+        return Element(ref.tag, tuple(terms)) if isinstance(ref, Leaf) else None
     return ref
 
 

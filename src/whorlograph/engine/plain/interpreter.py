@@ -1,532 +1,309 @@
-"""Walks the model: every step of every scan, one after the other, as CONTROLLER.md says it."""
+"""The reference interpreter: every step in every scan and task run, straight from the model (CONTROLLER.md, Scan and tasks)."""
 
 from __future__ import annotations
 
-from msgspec import Struct, field
+from collections.abc import Callable
+from functools import partial
 
-from whorlograph.engine.feed import Feed
-from whorlograph.engine.scope.overlap import changed, shared_bits
-from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
-from whorlograph.model.blocks import STANDARD_BLOCKS
-from whorlograph.model.blocks import family as block_family
-from whorlograph.model.ladder import (
-    Block,
-    Coil,
-    CoilKind,
-    Connector,
-    Contact,
-    ContactKind,
-    Continuation,
-    Edge,
-    Element,
-    InOutVariable,
-    InVariable,
-    Jump,
-    OutVariable,
-    Pin,
-    Return,
-    Wire,
-)
-from whorlograph.model.literals import cooked, literal, raw
-from whorlograph.model.paths import Path, parse_path
+from whorlograph.engine.feed import DUE, FORCE, MASK, NOTE_FORCED, NOTE_UNFORCED, UNFORCE, Event, Feed
+from whorlograph.engine.schedule import Schedule, Task
+from whorlograph.engine.uses import tags_looked_at
 from whorlograph.model.profile import Profile
-from whorlograph.model.program import VariableKind
-from whorlograph.model.rungs import evaluation_order
-from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Ref, Running, resolve_path
-from whorlograph.model.tags import Element as ArrayElement
-from whorlograph.model.types import BOOL, Elementary, Family
+from whorlograph.model.steps import Steps
+from whorlograph.model.tags import Running
+from whorlograph.model.types import Family
 
-from .blocks import BLOCKS, Memory
-from .functions import Halt, Value, fit, wrapped
-from .standard import standard
+from .functions import Halt
+from .ladder import Ladder
+from .memory import CONTROLLER, Memory, PlainFault, Record
 
 MOST_STEPS = 1_000_000
-DEEPEST_CALL = 100
-CONTROLLER = -2  # the step of what the controller itself does
-Place = tuple[int, int]  # tag, bit (-1: the whole tag)
+FIRST_NUMBER = -(1 << 20)
+LOWEST = 1 << 30
 
 
-class PlainRow(Struct, frozen=True):
-    """One change: scan, step within the scan, step's index (-1: no step), tag or path mark, raw value."""
+class _Running:
+    """A task as it stands: when it is next due by itself, what waits, whether it is held."""
 
-    scan: int
-    number: int
-    step: int
-    tag: int
-    value: int
-
-
-class PlainFault(Struct, frozen=True):
-    """Why the controller halted, and where."""
-
-    scan: int
-    number: int
-    step: int
-    element: int
-    code: str
-    text: str
-    tag: int
-
-
-class Record(Struct):
-    """What a plain run leaves: rows in order, the start of each scan whose start is not the next in even steps."""
-
-    rows: list[PlainRow] = field(default_factory=list)
-    stretches: list[tuple[int, int, int]] = field(default_factory=list)
-    scans: int = 0
-    fault: PlainFault | None = None
-
-
-class _Frame(Struct):
-    """One evaluation of one rung: what each (element, pin) gives, and which blocks executed."""
-
-    step: Step
-    bound: dict[str, Ref | Place]
-    out: dict[tuple[int, str], Value] = field(default_factory=dict)
-    executed: set[int] = field(default_factory=set)
+    def __init__(self, task: Task, due: int | None, inputs: set[int]) -> None:
+        self.task, self.next, self.inputs = task, due, inputs
+        self.pending: int | None = None
+        self.held = False
 
 
 class Interpreter:
-    """Runs a program on a feed, evaluating everything."""
+    """Runs a program on a feed, evaluating everything.
 
-    def __init__(self, running: Running, steps: Steps, profile: Profile, scan_time: int) -> None:
-        self.running, self.steps, self.profile, self.scan_time = running, steps, profile, scan_time
-        self.shares = shared_bits(running.tags[:running.public], profile.addressing)
-        self.memory: dict[object, object] = {}
-        self.values: list[int] = []
-        self.record = Record()
-        self.scan = self.number = self.current = self.depth = self.element = 0
-        self.fault_tag = -1
-        self.now = 0
-        self.types: dict[int, RungTypes] = {}
-        self.orders: dict[int, list[Element]] = {}
+    Args: written: the tags that the program's steps write, and those that share bits with them.
+    """
+
+    def __init__(self, running: Running, steps: Steps, profile: Profile, schedule: Schedule, written: set[int], scan_time: int) -> None:
+        self.running, self.steps, self.profile, self.schedule, self.scan_time = running, steps, profile, schedule, scan_time
+        self.m = Memory(running, steps, profile)
+        self.ladder = Ladder(self.m, self.comes, self.passed, self.ordered)
+        self.written = written | {t for n in profile.external if (t := running.find(n)) is not None}
+        self.at = 0
+        self.rows: list[Event] = []
+        self.forces: list[Event] = []
+        self.image: dict[int, int] = {}
+        self.touched: dict[int, None] = {}
+        self.priority = LOWEST
+        self.watched_from = 0
+        self.before = 0
+        self.halted = False
+        self.tasks: list[_Running] = []
+        self.triggers: dict[int, list[Task]] = {}
 
     def run(self, feed: Feed) -> Record:
         """Run all scans whose start is not after the feed's end."""
-        self.values = list(feed.initial) + [0] * len(self.steps.flags)
-        times, tags, values = feed.times.tolist(), feed.tags.tolist(), feed.values.tolist()
-        at, start, halted = 0, 0, False
-        period = -1
-        while start <= feed.end:
-            self.scan += 1
-            self.now, self.number, self.current = start, 0, -1
-            image: dict[int, int] = {}
-            while at < len(times) and times[at] <= start:
-                image[tags[at]] = values[at]
-                at += 1
-            for tag, value in image.items():
-                self.put(tag, value)
-            if not halted:
-                try:
-                    for program in self.running.programs:
-                        self.body(program, {})
-                except Halt as halt:
-                    self.halt(halt)
-                    halted = True
-            duration = self.number * self.profile.rung_time
-            length = max(self.scan_time, duration)
-            if length != period:
-                self.record.stretches.append((self.scan, start, length))
-                period = length
-            start += length
-        self.record.scans = self.scan
-        return self.record
+        self.begin(feed)
+        m, record = self.m, self.m.record
+        start, period, end, length_before, longest = 0, -1, 0, 0, 0
+        while True:
+            s = max(start + self.scan_time, end) if m.scan else 0
+            if s > feed.end:
+                break
+            m.scan += 1
+            m.current = -1
+            if m.scan > 1 and not self.halted:
+                s = self.between(s, end)
+            if s > feed.end:
+                m.scan -= 1
+                break
+            if s != start + period:
+                period = s - start if m.scan > 1 else self.scan_time
+                record.stretches.append((m.scan, s, period))
+            start = m.now = m.base = self.watched_from = s
+            m.number, m.current, self.priority = 0, -1, LOWEST
+            while self.forces and self.forces[0][0] <= s:
+                _, tag, value, kind = self.forces.pop(0)
+                self.force(kind, tag, value)
+            self.take(s)
+            for tag in self.touched:
+                m.put(tag, self.image[tag])
+            self.touched.clear()
+            if not self.halted:
+                self.guarded(self.scan)
+            length = m.number * self.profile.rung_time
+            end = s + length
+            if self.profile.rung_time and length != length_before:
+                length_before = length
+                record.lengths.append((m.scan, length))
+                longest = self.told(length, longest)
+            self.before = 0
+        record.scans = m.scan
+        return record
+
+    def begin(self, feed: Feed) -> None:
+        """Values and tasks before the first scan."""
+        self.m.values = dict(enumerate(feed.initial))
+        self.m.values |= dict.fromkeys((f.number for f in self.steps.flags.values()), 0)
+        self.image = dict(enumerate(feed.initial))
+        self.rows = list(zip(feed.times.tolist(), feed.tags.tolist(), feed.values.tolist(), feed.kinds.tolist(), strict=True))
+        self.forces = list(feed.forces)
+        waits = {self.running.find(n) for n in (*self.profile.external, self.profile.first_scan) if n}
+        for task, due in zip(self.schedule.tasks, feed.tasks_due, strict=True):
+            looked = {t for i in task.programs for t in tags_looked_at(self.running.programs[i], self.steps, self.running)}
+            looked |= {s.other for t in looked for s in self.m.shares.get(t, ())}
+            self.tasks.append(_Running(task, due, looked - waits))
+            if task.single is not None and not task.at_start:
+                address = self.running.tags[task.single].address
+                if task.single in self.written and (address is None or address.area != "I"):
+                    self.triggers.setdefault(task.single, []).append(task)
+        self.m.wrote = self.wrote
+
+    def scan(self) -> None:
+        """One scan's tasks and cyclic programs."""
+        for one in self.tasks:
+            if one.task.interval_tag is not None and one.next is None and self.interval(one.task) > 0:
+                one.next = self.m.now
+        self.run_due()
+        for i in self.schedule.cyclic:
+            self.ladder.program(self.running.programs[i])
+
+    def guarded(self, work: Callable[[], None]) -> None:
+        """Do some work; a fault in it halts the controller."""
+        try:
+            work()
+        except Halt as halt:
+            self.halt(halt)
 
     def halt(self, halt: Halt) -> None:
         """Note the fault and switch the outputs off."""
-        self.record.fault = PlainFault(self.scan, self.number, self.current, self.element, halt.code, halt.text, self.fault_tag)
-        done, self.current = self.number, CONTROLLER
-        self.number += 1
+        m = self.m
+        m.record.fault = PlainFault(m.scan, m.number, m.current, self.ladder.element, halt.code, halt.text, m.fault_tag)
+        done, m.current = m.number, CONTROLLER
+        m.number += 1
+        self.halted = True
         for tag in self.running.tags[:self.running.public]:
             if tag.address is not None and tag.address.area == "Q":
-                self.put(tag.index, 0)
-        self.number = done
+                m.put(tag.index, 0)
+        m.number = done
 
-    # memory
+    # from outside
 
-    def put(self, tag: int, bits: int) -> None:
-        """Write raw bits to a tag, and to those that share its bits."""
-        if self.values[tag] == bits:
+    def take(self, until: int) -> None:
+        """Take what happens from outside up to a time; inputs wait to be copied."""
+        while self.at < len(self.rows) and self.rows[self.at][0] <= until:
+            time, tag, value, kind = self.rows[self.at]
+            self.at += 1
+            if kind == DUE:
+                self.due(self.tasks[tag], time)
+            else:
+                self.image[tag] = value
+                self.touched[tag] = None
+
+    def force(self, kind: int, tag: int, value: int) -> None:
+        """A force begins or ends."""
+        m = self.m
+        mask, forced = m.masks.get(tag, (0, 0))
+        if kind in (NOTE_FORCED, NOTE_UNFORCED):
+            m.record.forced.append((tag, m.scan, value if kind == NOTE_FORCED else None))
+        elif kind == MASK:
+            m.shadow.setdefault(tag, m.values[tag])
+            m.masks[tag] = (mask | value, forced & ~value)
+        elif kind == FORCE:
+            m.masks[tag] = (mask, forced | value)
+            wanted = (m.values[tag] & ~mask) | forced | value
+            if wanted != m.values[tag]:
+                del m.masks[tag]
+                m.put(tag, wanted)
+                m.masks[tag] = (mask, forced | value)
+        elif kind == UNFORCE:
+            mask &= ~value
+            if mask:
+                m.masks[tag] = (mask, forced & mask)
+            else:
+                m.masks.pop(tag, None)
+                m.shadow.pop(tag, None)
+
+    def told(self, length: int, longest: int) -> int:
+        """Give the scan's time to the tags that ask for it; the longest one."""
+        self.m.number += 1
+        self.m.current = CONTROLLER
+        for name, value in ((self.profile.scan_duration, length), (self.profile.longest_scan, length if length > longest else None)):
+            tag = self.running.find(name) if name else None
+            if tag is not None and value is not None:
+                self.m.put(tag, value if self.running.tags[tag].type.family is Family.TIME else value // 1_000_000)
+        self.m.number -= 1
+        return max(longest, length)
+
+    # tasks
+
+    def interval(self, task: Task) -> int:
+        """The time from one due instant of a task to the next."""
+        return self.m.values[task.interval_tag] * task.unit if task.interval_tag is not None else task.interval or 0
+
+    def wrote(self, tag: int, old: int, new: int) -> None:
+        """A tag changed: tasks that wait for it come due when the step is over."""
+        for task in self.triggers.get(tag, ()):
+            bit = max(0, task.bit)
+            before, after = old >> bit & 1, new >> bit & 1
+            if (before, after) == ((1, 0) if task.falling else (0, 1)):
+                self.due(self.tasks[task.number], self.m.time)
+
+    def due(self, one: _Running, time: int) -> None:
+        """A task comes due; one run may wait."""
+        if self.halted:
             return
-        self.values[tag] = bits
-        if tag < self.running.public:
-            if not self.running.tags[tag].computed:
-                self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
-            for share in self.shares.get(tag, ()):
-                self.put_shared(share.other, changed(bits, self.values[share.other], share, self.running.tags[share.other].type))
-        elif tag >= len(self.running.tags):
-            self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
-
-    def put_shared(self, tag: int, bits: int) -> None:
-        """Write a tag because another that shares its bits was written."""
-        if self.values[tag] != bits:
-            self.values[tag] = bits
-            self.record.rows.append(PlainRow(self.scan, self.number, self.current, tag, bits))
-
-    def mark(self, step: Step, element: Element, taken: bool) -> None:
-        """Note whether a jump, return or call is taken."""
-        mark = self.steps.flags.get((step.index, element.id))
-        if mark is not None:
-            self.put(mark.number, int(taken))
-
-    def place(self, text: str, frame: _Frame) -> tuple[Place, Elementary] | None:
-        """Where a name's value is kept now, and its type. Raises: Halt for a subscript out of range."""
-        path = parse_path(text)
-        return self.place_of(path, frame) if path is not None else None
-
-    def place_of(self, path: Path, frame: _Frame) -> tuple[Place, Elementary] | None:
-        bound = frame.bound.get(path.base.lower())
-        if bound is not None:
-            if isinstance(bound, tuple):
-                type_ = BOOL if bound[1] >= 0 else self.running.tags[bound[0]].type
-                return (bound, type_) if not path.steps else None
-            holder = Instance("", "", None, {path.base.lower(): bound})
-            target = resolve_path(path, holder, self.running.scope)
+        if one.pending is None:
+            one.pending = time
         else:
-            target = resolve_path(path, frame.step.instance, self.running.scope)
-        if isinstance(target, Leaf):
-            return (target.tag, -1), self.running.tags[target.tag].type
-        if isinstance(target, BitOf):
-            return (target.tag, target.bit), BOOL
-        if isinstance(target, ArrayElement):
-            tag = target.first
-            for subscript, low, high, step in target.terms:
-                where = self.place_of(subscript, frame)
-                index = int(self.load(where[0])) if where is not None else low
-                if not low <= index <= high:
-                    self.fault_tag = target.first
-                    raise Halt("array index", f"index {index} is outside {low} to {high}")
-                tag += (index - low) * step
-            return (tag, -1), self.running.tags[tag].type
-        return None
+            self.m.record.missed.append((one.task.number, time))
 
-    def load(self, place: Place) -> Value:
-        """The value at a place."""
-        tag, bit = place
-        if bit >= 0:
-            return bool(self.values[tag] >> bit & 1)
-        return cooked(self.values[tag], self.running.tags[tag].type) if tag < len(self.running.tags) else bool(self.values[tag])
+    def tick(self) -> None:
+        """Periodic tasks whose instants have come."""
+        for one in self.tasks:
+            while one.next is not None and one.next <= self.m.time:
+                due, interval = one.next, self.interval(one.task)
+                if interval <= 0:
+                    one.next = None
+                    break
+                one.next = due + interval
+                single = one.task.single
+                if single is not None and self.m.values[single] >> max(0, one.task.bit) & 1:
+                    continue
+                self.due(one, due)
 
-    def store(self, place: Place, value: Value, source: Elementary | None) -> None:
-        """Write a value to a place, held in its type."""
-        tag, bit = place
-        if bit >= 0:
-            old = self.values[tag] & ((1 << 64) - 1)
-            bits = old | 1 << bit if value else old & ~(1 << bit)
-            type_ = self.running.tags[tag].type
-            self.put(tag, raw(wrapped(bits, type_), type_))
-            return
-        type_ = self.running.tags[tag].type
-        self.fault_tag = tag
-        if source is not None and source != type_ and Family.BITS in (source.family, type_.family) and type_.whole:
-            value = wrapped(int(value), type_)
-        elif isinstance(value, float) and type_.whole:
-            value = round(value)
-        self.put(tag, raw(fit(value, type_, self.profile.on_overflow), type_))
+    def pick(self, before: int | None = None) -> _Running | None:
+        """The task to start now: more urgent than what runs, then earlier due, then earlier declared."""
+        waiting = [o for o in self.tasks if o.pending is not None and not o.held and o.task.priority < self.priority
+                   and (before is None or o.pending < before)]
+        return min(waiting, key=lambda o: (o.task.priority, o.pending, o.task.number), default=None)
 
-    # execution
-
-    def body(self, instance: Instance, bound: dict[str, Ref | Place]) -> None:
-        """Execute a ladder body from its first rung to its end, a return, or a halt."""
-        steps = self.steps.of(instance)
-        if instance.pou is None or not steps:
-            return
-        targets = instance.pou.body.targets  # type: ignore[union-attr]
-        at = 0
-        while at < len(steps):
-            self.number += 1
-            self.current = steps[at].index
-            label = self.rung(steps[at], bound)
-            if self.number * self.profile.rung_time > self.profile.watchdog:
-                self.fault_tag, self.element = -1, 0
-                raise Halt("watchdog", f"the scan took longer than {self.profile.watchdog // 1_000_000} ms")
-            if self.number > MOST_STEPS:
-                self.fault_tag, self.element = -1, 0
-                raise Halt("too many steps", f"more than {MOST_STEPS} steps in one scan")
-            if label == "":
+    def run_due(self) -> None:
+        """Run the tasks that are due and more urgent than what runs."""
+        while True:
+            self.take(self.m.time)
+            self.tick()
+            one = self.pick()
+            if one is None:
                 return
-            at = at + 1 if label is None else targets[label.lower()] - 1
+            self.start(one)
 
-    def rung(self, step: Step, bound: dict[str, Ref | Place]) -> str | None:
-        """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
-        frame = _Frame(step, bound)
-        if step.index not in self.orders:
-            self.orders[step.index] = [] if step.rung.fault else evaluation_order(step.rung)
-            self.types[step.index] = rung_types(step, self.running)
-        leave: str | None = None
-        for element in self.orders[step.index]:
-            self.element = element.id
-            if isinstance(element, Contact):
-                self.contact(element, frame)
-            elif isinstance(element, Coil):
-                self.coil(element, frame)
-            elif isinstance(element, Block):
-                self.block(element, frame)
-                self.current = step.index
-            elif isinstance(element, InVariable):
-                value = self.value_of(element.expression, frame)
-                frame.out[element.id, ""] = (not value) if element.negated else value
-            elif isinstance(element, (OutVariable, InOutVariable)):
-                self.variable(element, frame)
-            elif isinstance(element, Connector):
-                frame.out[element.id, ""] = self.power(element.wires, frame)
-            elif isinstance(element, Continuation):
-                source = step.rung.continued.get(element.id)
-                frame.out[element.id, ""] = frame.out.get((source, ""), False) if source is not None else False
-            elif isinstance(element, (Jump, Return)):
-                taken = self.power(element.wires, frame)
-                if isinstance(element, Jump) and element.label.lower() not in step.instance.pou.body.targets:  # type: ignore[union-attr]
-                    taken = False
-                self.mark(step, element, taken)
-                if taken and leave is None:
-                    leave = element.label if isinstance(element, Jump) else ""
-        return leave
+    def start(self, one: _Running) -> None:
+        """One run of a task."""
+        m = self.m
+        kept = m.now, m.current, self.priority
+        assert one.pending is not None
+        m.now, m.current, self.priority = m.time, -1, one.task.priority
+        m.record.started.append((one.task.number, one.pending, m.now))
+        one.pending = None
+        for tag in self.touched:
+            if tag in one.inputs:
+                m.put(tag, self.image[tag])
+        for i in one.task.programs:
+            self.ladder.program(self.running.programs[i])
+        m.now, m.current, self.priority = kept
 
-    def power(self, wires: tuple[Wire, ...], frame: _Frame) -> bool:
-        """OR over incoming connections; the left rail is on."""
-        return any(bool(self.wire(w, frame)) for w in wires)
+    def between(self, s: int, end: int) -> int:
+        """Run the tasks due before the next scan's start; when it starts then."""
+        m = self.m
+        m.number, self.priority = FIRST_NUMBER, LOWEST
+        self.watched_from = s
+        time = end
+        while True:
+            m.base = time - m.number * self.profile.rung_time
+            self.take(time)
+            self.tick()
+            one = self.pick(s)
+            if one is not None:
+                self.guarded(partial(self.start, one))
+                time = m.time
+                if self.halted:
+                    return max(s, time)
+                s = max(s, time)
+                continue
+            dues = [o.next for o in self.tasks if o.next is not None]
+            dues += [r[0] for r in self.rows[self.at:self.at + 1]]
+            if not dues or min(dues) >= s:
+                self.before = m.number - FIRST_NUMBER
+                return s
+            time = max(time, min(dues))
 
-    def wire(self, wire: Wire, frame: _Frame) -> Value:
-        ids = {e.id: e for e in frame.step.rung.elements}
-        source = ids.get(wire.source)
-        if source is None:
-            return wire.source in self.rails(frame.step.instance)
-        if isinstance(source, Block):
-            return frame.out.get((source.id, output_pin(wire, source)), False)
-        return frame.out.get((source.id, ""), False)
+    def passed(self) -> None:
+        """A step is over: has the scan taken too long?"""
+        m = self.m
+        if m.time - self.watched_from > self.profile.watchdog:
+            m.fault_tag, self.ladder.element = -1, 0
+            raise Halt("watchdog", f"the scan took longer than {self.profile.watchdog // 1_000_000} ms")
+        if (m.number - FIRST_NUMBER if m.number < 0 else m.number + self.before) > MOST_STEPS:
+            m.fault_tag, self.ladder.element = -1, 0
+            raise Halt("too many steps", f"more than {MOST_STEPS} steps in one scan")
 
-    def rails(self, instance: Instance) -> set[int]:
-        """Ids of an instance's left rails."""
-        from whorlograph.model.ladder import LeftRail
+    def comes(self) -> None:
+        """A step of a program's own body comes next: tasks that are due run before it."""
+        if self.tasks:
+            self.run_due()
 
-        key = ("rails", instance.type_name)
-        if key not in self.memory:
-            elements = instance.pou.body.elements  # type: ignore[union-attr]
-            self.memory[key] = {e.id for e in elements if isinstance(e, LeftRail)}
-        return self.memory[key]  # type: ignore[return-value]
-
-    def value_of(self, text: str, frame: _Frame) -> Value:
-        read = literal(text)
-        if read is not None:
-            return read[1] if not isinstance(read[1], str) else 0
-        where = self.place(text, frame)
-        return self.load(where[0]) if where is not None else 0
-
-    def contact(self, element: Contact, frame: _Frame) -> None:
-        where = self.place(element.variable, frame)
-        on = bool(self.load(where[0])) if where is not None else False
-        passes = on
-        if element.kind is ContactKind.NORMALLY_CLOSED:
-            passes = not on if where is not None else False
-        elif element.kind in (ContactKind.RISING, ContactKind.FALLING):
-            key = (frame.step.index, element.id)
-            before = self.memory.get(key)
-            self.memory[key] = on
-            rising = element.kind is ContactKind.RISING
-            passes = before is not None and before != on and on == rising
-        frame.out[element.id, ""] = self.power(element.wires, frame) and passes
-
-    def coil(self, element: Coil, frame: _Frame) -> None:
-        on = self.power(element.wires, frame)
-        frame.out[element.id, ""] = on
-        kind = element.kind
-        if kind in (CoilKind.RISING, CoilKind.FALLING):
-            key = (frame.step.index, element.id)
-            before = self.memory.get(key)
-            self.memory[key] = on
-            on = before is not None and before != on and on == (kind is CoilKind.RISING)
-        if kind in (CoilKind.SET, CoilKind.RESET) and not on:
+    def ordered(self, what: str, name: str) -> None:
+        """An order of the program's to the controller."""
+        if what == "WATCHDOG_RESTART":
+            self.watched_from = self.m.base + (self.m.number - 1) * self.profile.rung_time
             return
-        where = self.place(element.variable, frame)
-        if where is None:
-            return
-        value = not on if kind in (CoilKind.NEGATED, CoilKind.RESET) else on
-        self.store(where[0], value, None)
-
-    def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
-        if element.wires:
-            source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
-            where = None if isinstance(source, Block) and source.id not in frame.executed else self.place(element.expression, frame)
-            if where is not None:
-                boolean = where[1].family is Family.BOOL
-                value: Value = self.power(element.wires, frame) if boolean else self.wire(element.wires[0], frame)
-                if isinstance(element, OutVariable) and element.negated:
-                    value = not value
-                self.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
-        if isinstance(element, InOutVariable):
-            frame.out[element.id, ""] = self.value_of(element.expression, frame)
-
-    def named(self, wire: Wire, frame: _Frame) -> Wire:
-        source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
-        return Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
-
-    # blocks
-
-    def pin(self, pin: Pin, element: Block, frame: _Frame, boolean: bool) -> Value:
-        """What goes into a pin: power, or the value of its first connection, inverted or as an edge where asked."""
-        value: Value = self.power(pin.wires, frame) if boolean else self.wire(pin.wires[0], frame)
-        if pin.negated:
-            value = not value
-        if pin.edge is not Edge.NONE:
-            key = (frame.step.index, element.id, pin.name)
-            before = bool(self.memory.get(key, False))
-            self.memory[key] = bool(value)
-            value = (value and not before) if pin.edge is Edge.RISING else (before and not value)
-        return value
-
-    def block(self, element: Block, frame: _Frame) -> None:
-        enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
-        on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
-        self.mark(frame.step, element, on)
-        called = called_instance(element, frame.step.instance, self.running)
-        pins = [p for p in element.inputs if p.name.upper() != "EN"]
-        if called is not None and element.instance:
-            self.instance(element, called, pins, on, frame)
-        elif element.instance:
-            on = False
-        else:
-            on = self.function(element, called, pins, on, frame)
-        if on:
-            frame.executed.add(element.id)
-        frame.out[element.id, "ENO"] = on
-        for pin in element.outputs:
-            key = (element.id, pin.name.upper())
-            if pin.negated and key in frame.out:
-                frame.out[key] = not frame.out[key]
-
-    def fill(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> None:
-        """Write the wired input pins of an instance."""
-        for pin in pins:
-            ref = called.scope.get(pin.name.lower())
-            if isinstance(ref, Leaf) and pin.wires:
-                boolean = self.running.tags[ref.tag].type.family is Family.BOOL
-                value = self.pin(pin, element, frame, boolean)
-                self.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
-
-    def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: _Frame) -> None:
-        if on:
-            self.fill(called, element, pins, frame)
-            if called.pou is None:
-                self.standard(called)
-            else:
-                self.call(called, self.in_outs(element, frame))
-        scope = called.scope
-        for name, ref in scope.items():
-            if isinstance(ref, Leaf):
-                frame.out[element.id, name.upper()] = self.load((ref.tag, -1))
-
-    def standard(self, called: Instance) -> None:
-        """Execute a standard block on its pins."""
-        inputs, outputs = STANDARD_BLOCKS[called.type_name]
-        names = [n for n, _ in (*inputs, *outputs)]
-        places = {n: called.scope[n.lower()].tag for n in names}  # type: ignore[union-attr]
-        values = {n: self.load((t, -1)) for n, t in places.items()}
-        memory = self.memory.setdefault(id(called), Memory())
-        count = self.running.tags[places[names[-1]]].type
-        BLOCKS[block_family(called.type_name)](values, memory, self.now, count.low, count.high)  # type: ignore[arg-type]
-        for name, _ in outputs:
-            self.put(places[name], int(values[name]))
-
-    def call(self, called: Instance, bound: dict[str, Ref | Place]) -> None:
-        """Execute the body of a block or function of the file's own inside the caller's step."""
-        self.depth += 1
-        if self.depth > DEEPEST_CALL:
-            raise Halt("calls too deep", f"calls nested beyond {DEEPEST_CALL}")
-        for variable in called.pou.variables if called.pou is not None else ():
-            ref = called.scope.get(variable.name.lower())
-            if variable.kind is VariableKind.TEMP and ref is not None:
-                self.reset(ref)
-        self.body(called, bound)
-        self.depth -= 1
-
-    def reset(self, ref: Ref) -> None:
-        if isinstance(ref, Leaf):
-            self.put(ref.tag, self.running.tags[ref.tag].initial)
-        elif isinstance(ref, Aggregate):
-            for part in (*ref.items, *ref.fields.values()):
-                self.reset(part)
-
-    def in_outs(self, element: Block, frame: _Frame) -> dict[str, Ref | Place]:
-        """What the in-out pins of a call stand for."""
-        bound: dict[str, Ref | Place] = {}
-        ids = {e.id: e for e in frame.step.rung.elements}
-        for pin in (*element.in_outs, *element.inputs):
-            source = ids.get(pin.wires[0].source) if pin.wires else None
-            if not isinstance(source, (InVariable, InOutVariable)):
-                continue
-            path = parse_path(source.expression)
-            outer = frame.bound.get(path.base.lower()) if path is not None else None
-            if path is not None and outer is not None and not path.steps:
-                bound[pin.name.lower()] = outer
-                continue
-            target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
-            if isinstance(target, (Aggregate, Instance)):
-                bound[pin.name.lower()] = target
-                continue
-            where = self.place(source.expression, frame)
-            if where is not None:
-                bound[pin.name.lower()] = where[0]
-        called = called_instance(element, frame.step.instance, self.running)
-        scope = called.scope if called is not None else {}
-        return {name: ref for name, ref in bound.items() if isinstance(scope.get(name), ByReference)}
-
-    def function(self, element: Block, called: Instance | None, pins: list[Pin], on: bool, frame: _Frame) -> bool:
-        key = (frame.step.index, element.id, "result")
-        kept: dict[str, Value] = self.memory.setdefault(key, {})  # type: ignore[assignment]
-        types = self.types[frame.step.index]
-        if on and called is not None:
-            kept.update(self.own_function(called, element, pins, frame))
-        elif on:
-            result = self.standard_function(element, pins, frame)
-            if result is None:
-                on = False
-            else:
-                kept["OUT"] = result
-        for pin in element.outputs:
-            name = pin.name.upper()
-            if name != "ENO":
-                default: Value = False if types.outputs.get((element.id, name)) in (BOOL, None) else 0
-                frame.out[element.id, name] = kept.get(name, kept.get("OUT", default))
-        frame.out.setdefault((element.id, "OUT"), kept.get("OUT", 0))
-        return on
-
-    def own_function(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> dict[str, Value]:
-        """Call a function of the file's own: its variables begin anew, inputs left out take their declared value."""
-        for name, ref in called.scope.items():
-            declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
-            if declared is None or declared.kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT):
-                self.reset(ref)
-        self.fill(called, element, pins, frame)
-        self.call(called, self.in_outs(element, frame))
-        results: dict[str, Value] = {}
-        for name, part in called.scope.items():
-            if isinstance(part, Leaf):
-                results[name.upper()] = self.load((part.tag, -1))
-        result = called.scope.get(called.type_name.lower())
-        if isinstance(result, Leaf):
-            results["OUT"] = self.load((result.tag, -1))
-        return results
-
-    def standard_function(self, element: Block, pins: list[Pin], frame: _Frame) -> Value | None:
-        """A standard function's result; None where the name is none of the standard's."""
-        name, types = element.type_name.upper(), self.types[frame.step.index]
-        kind = types.operation.get(element.id, BOOL)
-        result = types.outputs.get((element.id, "OUT")) or kind
-        wired = [p for p in pins if p.wires]
-        boolean = kind.family is Family.BOOL
-        given = {p.name.upper(): self.pin(p, element, frame, (boolean and p.name.upper() not in ("K", "N")) or p.name.upper() == "G")
-                 for p in wired}
-        sources = {p.name.upper(): types.of(self.named(p.wires[0], frame)) for p in wired}
-        self.fault_tag = self.receiver(element, frame)
-        return standard(name, given, sources, kind, result, self.profile.on_overflow)
-
-    def receiver(self, element: Block, frame: _Frame) -> int:
-        """The tag that a function's result goes to; -1 where it goes on as a wire."""
-        for other in frame.step.rung.elements:
-            if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
-                path = parse_path(other.expression)
-                target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
-                if isinstance(target, Leaf):
-                    return target.tag
-        return -1
+        number = self.schedule.by_name.get(name.lower())
+        if number is not None:
+            one, on = self.tasks[number], what == "TASK_HOLD"
+            if one.held != on:
+                one.held = on
+                self.m.record.held.append((number, self.m.scan, self.m.number, on))

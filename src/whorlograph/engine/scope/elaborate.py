@@ -41,8 +41,7 @@ class _Builder:
         self.tags: list[Tag] = []
         self.notices: list[Notice] = []
         self.globals = Instance("", "", None)
-        self.enumerations = {name.lower(): number for type_ in program.types.values() if isinstance(type_, Enumeration)
-                             for name, number in type_.values}
+        self.enumerators = enumerators(program)
 
     def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
@@ -59,7 +58,7 @@ class _Builder:
         text = initial.text
         found = literal(text)
         if found is None:
-            number = self.enumerations.get(text.rpartition("#")[2].lower())
+            number = self.enumerators.get(text.strip().lower(), self.enumerators.get(text.rpartition("#")[2].strip().lower()))
             if number is None:
                 self.say(f"initial value {text} of {name} cannot be read", "it starts at its type's default")
                 return 0
@@ -98,7 +97,7 @@ class _Builder:
         size = 1
         for low, high in type_.bounds:
             size *= max(0, high - low + 1)
-        if size == 0 or len(self.tags) + size > _LARGEST:
+        if size == 0 or size > _LARGEST:
             self.say(f"array {name} has {size} elements", "it is left out")
             return None
         starts: list[Initial | None] = []
@@ -119,6 +118,7 @@ class _Builder:
                 return None
             made.items.append(item_ref)
             made.stride = max(1, len(self.tags) - before)
+        made.cells = len(self.tags) - made.first
         return made
 
     def structure(self, name: str, type_: Structure, variable: Variable, initial: Initial | None, depth: int) -> Ref:
@@ -129,6 +129,7 @@ class _Builder:
                             given.get(part.name.lower(), part.initial), depth + 1)
             if ref is not None:
                 made.fields[part.name.lower()] = ref
+        made.cells = len(self.tags) - made.first
         return made
 
     def named(self, name: str, type_: Named, variable: Variable, initial: Initial | None, depth: int) -> Ref | None:
@@ -148,6 +149,7 @@ class _Builder:
             for pin, pin_type in pins:
                 made.scope[pin.lower()] = self.leaf(f"{name}.{pin}", pin_type, self.value(start.get(pin.lower()), pin_type, name),
                                                     kind=kind, computed=pin == "ET")
+        made.count = len(self.tags) - made.first
         return made
 
     def instance(self, name: str, pou: Pou, depth: int = 0, given: Initial | None = None) -> Instance:
@@ -160,38 +162,55 @@ class _Builder:
                 self.say(f"{variable.name} is declared twice", "the first counts", pou.name, variable.line)
             elif variable.kind is VariableKind.EXTERNAL:
                 ref = self.globals.scope.get(key)
-                if ref is None:
-                    self.say(f"{variable.name} is external, but no global has that name", "taken as a tag of its own",
-                             pou.name, variable.line)
-                    ref = self.make(variable.name, variable.type, replace(variable, kind=VariableKind.GLOBAL), variable.initial)
-                    if ref is not None:
-                        self.globals.scope[key] = ref
                 if ref is not None:
                     made.scope[key] = ref
             elif variable.kind is VariableKind.IN_OUT:
-                made.scope[key] = ByReference(variable.name)
+                made.scope[key] = self.by_reference(variable, depth)
             else:
                 ref = self.make(f"{name}.{variable.name}" if name else variable.name, variable.type, variable,
                                 start.get(key, variable.initial), depth)
                 if ref is not None:
                     made.scope[key] = ref
+        made.count = len(self.tags) - made.first
         return made
+
+    def by_reference(self, variable: Variable, depth: int) -> ByReference:
+        """A VAR_IN_OUT with the shape of its type, whose leaves exist nowhere."""
+        kept, self.tags = self.tags, []
+        shape = self.make(variable.name, variable.type, variable, None, depth + 1)
+        tags, self.tags = tuple(self.tags), kept
+        return ByReference(variable.name, shape, tags)
+
+    def missing_globals(self, pous: list[Pou]) -> None:
+        """Tags for externals that no global stands for, before any instance: instances of one POU are to lie alike in memory."""
+        for pou in pous:
+            for variable in pou.variables:
+                key = variable.name.lower()
+                if variable.kind is not VariableKind.EXTERNAL or key in self.globals.scope:
+                    continue
+                self.say(f"{variable.name} is external, but no global has that name", "taken as a tag of its own", pou.name, variable.line)
+                ref = self.make(variable.name, variable.type, replace(variable, kind=VariableKind.GLOBAL), variable.initial)
+                if ref is not None:
+                    self.globals.scope[key] = ref
 
     def loose_names(self, instances: list[Instance]) -> None:
         """Tags for direct addresses and undeclared names that bodies use."""
         declared = {str(t.address): t.index for t in self.tags if t.address is not None}
-        seen: set[tuple[str, str]] = set()
+        done: set[str] = set()
         for one in instances:
-            if one.pou is None or not isinstance(one.pou.body, LadderBody):
+            if one.pou is None or not isinstance(one.pou.body, LadderBody) or one.type_name in done:
                 continue
-            for text, guess in _names(one.pou.body):
+            done.add(one.type_name)
+            own = _own_names(one)
+            for text, guess in dict.fromkeys(_names(one.pou.body)):
                 path = parse_path(text)
-                if path is None or (text, one.type_name) in seen:
+                if path is None:
                     continue
-                seen.add((text, one.type_name))
                 if path.base.startswith("%"):
                     self.direct(path.base, declared)
-                elif path.base.lower() not in _own_names(one) and path.base.lower() not in self.globals.scope:
+                elif path.base.lower() not in own and path.base.lower() not in self.globals.scope:
+                    if not path.steps and text.strip().lower() in self.enumerators:
+                        continue
                     if path.steps:
                         self.say(f"{text} is used, {path.base} is not declared", "the element has no effect", one.type_name)
                         continue
@@ -210,6 +229,18 @@ class _Builder:
         declared[key] = leaf.tag
         self.globals.scope[text.lower()] = leaf
         self.globals.scope.setdefault(key.lower(), leaf)
+
+
+def enumerators(program: Program) -> dict[str, int]:
+    """The value of each enumerator by ``type#name`` and, where it means one value only, by name; in lower case."""
+    found: dict[str, int] = {}
+    several: set[str] = set()
+    for type_name, type_ in program.types.items():
+        for name, number in type_.values if isinstance(type_, Enumeration) else ():
+            found[f"{type_name.lower()}#{name.lower()}"] = number
+            if found.setdefault(name.lower(), number) != number:
+                several.add(name.lower())
+    return {name: number for name, number in found.items() if name not in several}
 
 
 def _own_names(one: Instance) -> set[str]:
@@ -246,6 +277,7 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
         ref = build.make(variable.name, variable.type, variable, variable.initial)
         if ref is not None:
             build.globals.scope[variable.name.lower()] = ref
+    build.missing_globals(list(program.pous.values()))
     programs = []
     for one in resource_run.instances:
         pou = program.pous.get(one.pou.lower())
@@ -259,6 +291,7 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
         programs.append(made)
     running = Running(build.tags, build.globals, programs)
     functions = [p for p in program.pous.values() if p.kind is PouKind.FUNCTION]
+    running.enumerators = build.enumerators
     build.loose_names([*running.instances(), *(Instance(p.name, p.name, p) for p in functions)])
     running.public = len(build.tags)
     names: dict[str, int] = {}
@@ -268,6 +301,7 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
             result = build.make(f"{pou.name}.{pou.name}", pou.returns, Variable(pou.name, pou.returns, VariableKind.OUTPUT), None)
             if result is not None:
                 made.scope[pou.name.lower()] = result
+        made.count = len(build.tags) - made.first
         running.functions[pou.name.lower()] = made
     for tag in build.tags[:running.public]:
         names.setdefault(tag.name.lower(), tag.index)

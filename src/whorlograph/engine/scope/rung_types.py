@@ -8,7 +8,6 @@ from msgspec import Struct, field
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Wire
-from whorlograph.model.literals import literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
@@ -16,7 +15,8 @@ from whorlograph.model.steps import Step
 from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Running, resolve_path
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
-from .widening import BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
+from .constants import constant_of
+from .widening import ARITHMETIC, BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
 
 Source = tuple[int, str]
 
@@ -74,7 +74,7 @@ def rung_types(step: Step, running: Running) -> RungTypes:
                for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
-            read = literal(element.expression)
+            read = constant_of(element.expression, step.instance, running)
             kind = read[0] if read is not None else variable_type(element.expression, step.instance, running)
             found.outputs[element.id, ""] = kind
             if read is not None and kind is None and isinstance(read[1], float):
@@ -132,6 +132,8 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
         operation = result = ELEMENTARY["TIME"]
     else:
         operation = result = common(data, target)
+        if operation.family is Family.BOOL and name in ARITHMETIC:
+            operation = result = ELEMENTARY["DINT"]  # BOOL is no number: it counts 0 or 1
     if operation.family is not Family.REAL and change is None and any(
             w.source in found.real_literals for p in pins if p.name.upper() not in ("G", "K", "N") for w in p.wires):
         operation = widen(operation, ELEMENTARY["REAL"]) if any(t is not None for t in data) else ELEMENTARY["REAL"]

@@ -1,4 +1,4 @@
-"""The fixed part of every compiled program: scans, inputs, journal, timers, standard blocks, checked arithmetic."""
+"""The fixed part of every compiled program: inputs, journal, timers, standard blocks, checked arithmetic."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from .layout import Layout
 
 _HEADER = """
 (import "host" "flush" (func $flush))
+(import "host" "more" (func $more))
 (import "host" "whole" (func $host_whole (param i32 i32 i64 i64 i32) (result i64)))
 (import "host" "real" (func $host_real (param i32 f64 f64 i32) (result f64)))
 (memory (export "memory") {pages})
@@ -16,6 +17,16 @@ _HEADER = """
 (global $adj (mut i32) (i32.const 0))
 (global $now (mut i64) (i64.const 0))
 (global $deep (mut i32) (i32.const 0))
+(global $limit (mut i32) (i32.const 0))
+(global $base (mut i64) (i64.const 0))
+(global $watched_from (mut i64) (i64.const 0))
+(global $forcing (mut i32) (i32.const 0))
+(global $dirty (mut i32) (i32.const {AGAIN}))
+(func $time (param $n i32) (result i64)
+  (i64.add (global.get $base) (i64.mul (i64.extend_i32_s (local.get $n)) (i64.const {rung_time}))))
+(func $limited (local $n i64)
+  (global.set $limit (i32.sub (i32.const {most_steps}) (i32.load (i32.const {BEFORE}))))
+  {limit_by_time})
 """
 
 _JOURNAL = """
@@ -38,17 +49,22 @@ _JOURNAL = """
       (local.set $a (i32.shr_u (local.get $w) (i32.const 1)))
       (if (i32.eqz (i32.and (i32.and (local.get $w) (i32.const 1)) (i32.eq (local.get $a) (global.get $cur)))) (then
         (i32.store8 (local.get $a) (i32.const 1))
-        (if (i32.le_u (local.get $a) (global.get $cur)) (then (i32.store (i32.const {AGAIN}) (i32.const 1))))))
+        {woken}))
       (local.set $p (i32.add (local.get $p) (i32.const 4)))
       (br $l)))))
 (func $self
   (i32.store8 (global.get $cur) (i32.const 1))
-  (i32.store (i32.const {AGAIN}) (i32.const 1)))
-(func $set (param $t i32) (param $v i64)
-  (i64.store (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))) (local.get $v))
-  (call $rec (local.get $t) (local.get $v))
+  (i32.store (global.get $dirty) (i32.const 1)))
+(func $set (param $t i32) (param $v i64) (local $f i32) (local $a i32) (local $old i64)
+  (local.set $a (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+  (local.set $f (i32.load8_u (i32.add (i32.const {flags}) (local.get $t))))
+  (local.set $old (i64.load (local.get $a)))
+  (i64.store (local.get $a) (local.get $v))
+  (if (i32.eqz (i32.and (local.get $f) (i32.const {SILENT}))) (then (call $rec (local.get $t) (local.get $v))))
   (call $wake (local.get $t))
-  (if (i32.load8_u (i32.add (i32.const {breaks}) (local.get $t))) (then (i32.store (i32.const {BREAK}) (i32.const 1)))))
+  (if (local.get $f) (then
+    (if (i32.and (local.get $f) (i32.const {OUTPUT})) (then (i32.store (i32.const {BREAK}) (i32.const 1))))
+    {flagged})))
 (func $chg (param $t i32) (param $v i64) (local $p i32) (local $o i32) (local $x i64) (local $y i64) (local $m i64) (local $w i64)
   (call $set (local.get $t) (local.get $v))
   (local.set $p (i32.load (i32.add (i32.const {shares}) (i32.shl (local.get $t) (i32.const 2)))))
@@ -62,16 +78,91 @@ _JOURNAL = """
       (local.set $w (i64.load32_u offset=8 (local.get $p)))
       (local.set $x (i64.or (i64.shl (local.get $x) (local.get $w))
         (i64.and (local.get $y) (i64.xor (i64.const -1) (i64.shl (local.get $m) (local.get $w))))))
-      (local.set $w (i64.load32_u offset=12 (local.get $p)))
-      (local.set $x (if (result i64) (i64.eqz (i64.and (local.get $w) (i64.const 256)))
-        (then (i64.shr_u (i64.shl (local.get $x) (local.get $w)) (local.get $w)))
-        (else (i64.shr_s (i64.shl (local.get $x) (i64.and (local.get $w) (i64.const 63))) (i64.and (local.get $w) (i64.const 63))))))
+      (local.set $x (call $extend (local.get $x) (i64.load32_u offset=12 (local.get $p))))
       (if (i64.ne (local.get $x) (local.get $y)) (then (call $set (local.get $o) (local.get $x))))
       (local.set $p (i32.add (local.get $p) (i32.const 24)))
       (br $l)))))
+(func $extend (param $x i64) (param $w i64) (result i64)
+  (if (result i64) (i64.eqz (i64.and (local.get $w) (i64.const 256)))
+    (then (i64.shr_u (i64.shl (local.get $x) (local.get $w)) (local.get $w)))
+    (else (i64.shr_s (i64.shl (local.get $x) (i64.and (local.get $w) (i64.const 63))) (i64.and (local.get $w) (i64.const 63))))))
 (func $put (param $t i32) (param $v i64)
+  (if (global.get $forcing) (then
+    (if (i32.and (i32.load8_u (i32.add (i32.const {flags}) (local.get $t))) (i32.const {HELD_AT}))
+      (then (local.set $v (call $forced (local.get $t) (local.get $v)))))))
   (if (i64.ne (local.get $v) (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3)))))
     (then (call $chg (local.get $t) (local.get $v)))))
+(func $keep (param $t i32) (param $v i64) (local $a i32)
+  (local.set $a (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+  (if (i64.ne (local.get $v) (i64.load (local.get $a))) (then
+    (i64.store (local.get $a) (local.get $v))
+    (call $rec (local.get $t) (local.get $v)))))
+(func $load_bit (param $t i32) (param $b i32) (result i32) (local $a i32)
+  (local.set $a (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+  (if (i32.lt_s (local.get $b) (i32.const 0)) (then (return (i32.load (local.get $a)))))
+  (i32.wrap_i64 (i64.and (i64.shr_u (i64.load (local.get $a)) (i64.extend_i32_u (i32.and (local.get $b) (i32.const 255)))) (i64.const 1))))
+(func $store_bit (param $t i32) (param $b i32) (param $v i32) (local $bit i64)
+  (if (i32.lt_s (local.get $b) (i32.const 0)) (then (call $put (local.get $t) (i64.extend_i32_u (local.get $v))) (return)))
+  (local.set $bit (i64.extend_i32_u (i32.and (local.get $b) (i32.const 255))))
+  (call $put (local.get $t) (call $extend
+    (i64.or (i64.and (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+                     (i64.xor (i64.const -1) (i64.shl (i64.const 1) (local.get $bit))))
+            (i64.shl (i64.extend_i32_u (local.get $v)) (local.get $bit)))
+    (i64.extend_i32_u (i32.shr_u (local.get $b) (i32.const 8))))))
+(func $copy (param $to i32) (param $from i32) (param $n i32)
+  (if (i32.gt_u (local.get $to) (local.get $from)) (then
+    (loop $down
+      (if (i32.eqz (local.get $n)) (then (return)))
+      (local.set $n (i32.sub (local.get $n) (i32.const 1)))
+      (call $put (i32.add (local.get $to) (local.get $n))
+        (i64.load (i32.add (i32.const {cells}) (i32.shl (i32.add (local.get $from) (local.get $n)) (i32.const 3)))))
+      (br $down))))
+  (loop $up
+    (if (i32.eqz (local.get $n)) (then (return)))
+    (call $put (local.get $to) (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $from) (i32.const 3)))))
+    (local.set $to (i32.add (local.get $to) (i32.const 1)))
+    (local.set $from (i32.add (local.get $from) (i32.const 1)))
+    (local.set $n (i32.sub (local.get $n) (i32.const 1)))
+    (br $up)))
+"""
+
+_FORCES = """
+(func $forced (param $t i32) (param $v i64) (result i64) (local $a i32)
+  (local.set $a (i32.add (i32.const {forces}) (i32.mul (local.get $t) (i32.const 24))))
+  (if (i64.ne (i64.load (local.get $a)) (local.get $v)) (then
+    (i64.store (local.get $a) (local.get $v))
+    (call $rec (i32.sub (i32.const {SHADOW}) (local.get $t)) (local.get $v))))
+  (i64.or (i64.and (local.get $v) (i64.xor (i64.load offset=8 (local.get $a)) (i64.const -1))) (i64.load offset=16 (local.get $a))))
+(func $force (param $kind i32) (param $t i32) (param $v i64) (local $a i32) (local $f i32) (local $old i64) (local $kept i32)
+  (local.set $a (i32.add (i32.const {forces}) (i32.mul (local.get $t) (i32.const 24))))
+  (local.set $f (i32.add (i32.const {flags}) (local.get $t)))
+  (local.set $old (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3)))))
+  (if (i32.eq (local.get $kind) (i32.const {MASK})) (then
+    (if (i64.eqz (i64.load offset=8 (local.get $a))) (then
+      (i32.store (i32.const {FORCES}) (i32.add (i32.load (i32.const {FORCES})) (i32.const 1)))
+      (i64.store (local.get $a) (local.get $old))))
+    (i64.store offset=8 (local.get $a) (i64.or (i64.load offset=8 (local.get $a)) (local.get $v)))
+    (i64.store offset=16 (local.get $a) (i64.and (i64.load offset=16 (local.get $a)) (i64.xor (i64.const -1) (local.get $v))))
+    (i32.store8 (local.get $f) (i32.or (i32.load8_u (local.get $f)) (i32.const {HELD_AT})))
+    (return)))
+  (if (i32.eq (local.get $kind) (i32.const {FORCE})) (then
+    (i64.store offset=16 (local.get $a) (i64.or (i64.load offset=16 (local.get $a)) (local.get $v)))
+    (local.set $v (i64.or (i64.and (local.get $old) (i64.xor (i64.load offset=8 (local.get $a)) (i64.const -1))) (i64.load offset=16 (local.get $a))))
+    (if (i64.ne (local.get $v) (local.get $old)) (then (call $chg (local.get $t) (local.get $v))))
+    (call $wake (local.get $t))
+    (return)))
+  (if (i32.eq (local.get $kind) (i32.const {UNFORCE})) (then
+    (i64.store offset=8 (local.get $a) (i64.and (i64.load offset=8 (local.get $a)) (i64.xor (i64.const -1) (local.get $v))))
+    (i64.store offset=16 (local.get $a) (i64.and (i64.load offset=16 (local.get $a)) (i64.load offset=8 (local.get $a))))
+    (if (i64.eqz (i64.load offset=8 (local.get $a))) (then
+      (i32.store (i32.const {FORCES}) (i32.sub (i32.load (i32.const {FORCES})) (i32.const 1)))
+      (i32.store8 (local.get $f) (i32.and (i32.load8_u (local.get $f)) (i32.const {not_held})))))
+    (call $wake (local.get $t))
+    (return)))
+  (local.set $kept (global.get $step))
+  (global.set $step (local.get $t))
+  (call $rec (select (i32.const {FORCED}) (i32.const {UNFORCED}) (i32.eq (local.get $kind) (i32.const {NOTE_FORCED}))) (local.get $v))
+  (global.set $step (local.get $kept)))
 """
 
 _FAULTS = """
@@ -96,9 +187,11 @@ _FAULTS = """
   (call $host_real (local.get $code) (local.get $a) (local.get $b) (local.get $e))
   (call $placed (local.get $t)))
 (func $late (param $step i32)
-  (if (i32.gt_s (global.get $num) (i32.const {limit_next})) (then (global.set $num (i32.const {limit_next}))))
+  (if (i32.gt_s (global.get $num) (i32.add (global.get $limit) (i32.const 1))) (then (global.set $num (i32.add (global.get $limit) (i32.const 1)))))
   (global.set $step (local.get $step))
-  (call $fail (i32.const {limit_code}) (i32.const 0) (i32.const -1) (i64.const 0) (i64.const 0)))
+  (call $fail (select (i32.const {WATCHDOG}) (i32.const {STEPS})
+      (i64.gt_s (i64.sub (call $time (global.get $num)) (global.get $watched_from)) (i64.const {watchdog})))
+    (i32.const -1) (i32.const -1) (i64.sub (call $time (global.get $num)) (global.get $watched_from)) (i64.const 0)))
 (func $fit (param $v i64) (param $low i64) (param $high i64) (param $e i32) (param $t i32) (result i64)
   (if (i32.or (i64.lt_s (local.get $v) (local.get $low)) (i64.gt_s (local.get $v) (local.get $high)))
     (then (call $fail (i32.const 1) (local.get $e) (local.get $t) (local.get $v) (local.get $high))))
@@ -121,8 +214,25 @@ _FAULTS = """
   (if (i32.eqz (f64.lt (f64.abs (local.get $x)) (f64.const inf)))
     (then (call $fail (i32.const 1) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)) (return (f64.const 0))))
   (local.get $x))
-(func $nonzero (param $x f64) (param $e i32) (param $t i32)
-  (if (f64.eq (local.get $x) (f64.const 0)) (then (call $fail (i32.const 2) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)))))
+(func $div_f32 (param $a f32) (param $b f32) (param $e i32) (param $t i32) (result f32)
+  (if (f32.eq (local.get $b) (f32.const 0)) (then (call $fail (i32.const 2) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)) (return (f32.const 0))))
+  (call $single (f32.div (local.get $a) (local.get $b)) (local.get $e) (local.get $t)))
+(func $div_f64 (param $a f64) (param $b f64) (param $e i32) (param $t i32) (result f64)
+  (if (f64.eq (local.get $b) (f64.const 0)) (then (call $fail (i32.const 2) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)) (return (f64.const 0))))
+  (call $double (f64.div (local.get $a) (local.get $b)) (local.get $e) (local.get $t)))
+(func $mod_f64 (param $a f64) (param $b f64) (param $e i32) (param $t i32) (result f64)
+  (if (f64.eq (local.get $b) (f64.const 0)) (then (call $fail (i32.const 2) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)) (return (f64.const 0))))
+  (call $double (call $real (i32.const 11) (local.get $a) (local.get $b) (local.get $e) (local.get $t)) (local.get $e) (local.get $t)))
+(func $mod_f32 (param $a f32) (param $b f32) (param $e i32) (param $t i32) (result f32)
+  (call $single (f32.demote_f64 (call $mod_f64 (f64.promote_f32 (local.get $a)) (f64.promote_f32 (local.get $b)) (local.get $e) (local.get $t))) (local.get $e) (local.get $t)))
+(func $over_zero (param $x f64) (param $e i32) (param $t i32) (result f64)
+  (if (f64.eq (local.get $x) (f64.const 0)) (then (call $fail (i32.const 2) (local.get $e) (local.get $t) (i64.const 0) (i64.const 0)) (return (f64.const 1))))
+  (local.get $x))
+(func $turned (param $v i64) (param $low i64) (param $high i64) (result i64) (local $n i64) (local $r i64)
+  (local.set $n (i64.add (i64.sub (local.get $high) (local.get $low)) (i64.const 1)))
+  (local.set $r (i64.rem_s (i64.sub (local.get $v) (local.get $low)) (local.get $n)))
+  (if (i64.lt_s (local.get $r) (i64.const 0)) (then (local.set $r (i64.add (local.get $r) (local.get $n)))))
+  (i64.add (local.get $low) (local.get $r)))
 (func $index (param $i i64) (param $low i64) (param $high i64) (param $e i32) (param $t i32) (result i32)
   (if (i32.or (i64.lt_s (local.get $i) (local.get $low)) (i64.gt_s (local.get $i) (local.get $high)))
     (then (call $fail (i32.const 3) (local.get $e) (local.get $t) (local.get $i) (local.get $high)) (return (i32.const 0))))
@@ -137,9 +247,9 @@ _FAULTS = """
   (if (i64.eqz (local.get $n)) (then (return (local.get $v))))
   (i64.or (i64.shl (local.get $v) (local.get $n)) (i64.shr_u (local.get $v) (i64.sub (local.get $bits) (local.get $n)))))
 (func $rise (param $c i32) (param $v i32) (param $edge i32) (result i32) (local $m i32)
-  (local.set $m (i32.load (local.get $c)))
+  (local.set $m (i32.load (i32.add (i32.const {cells}) (i32.shl (local.get $c) (i32.const 3)))))
   (if (i32.eq (local.get $m) (local.get $v)) (then (return (i32.const 0))))
-  (i32.store (local.get $c) (local.get $v))
+  (call $keep (local.get $c) (i64.extend_i32_u (local.get $v)))
   (call $self)
   (i32.and (i32.eq (local.get $m) (i32.sub (i32.const 1) (local.get $edge))) (i32.eq (local.get $v) (local.get $edge))))
 """
@@ -219,6 +329,7 @@ _TIMERS = """
 (func $min (param $a i64) (param $b i64) (result i64)
   (if (result i64) (i64.lt_s (local.get $a) (local.get $b)) (then (local.get $a)) (else (local.get $b))))
 (func $ton (param $t i32) (param $h i32) (param $seen i32) (local $c i32) (local $pt i64) (local $run i64) (local $q i64)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $pt (call $preset (local.get $c)))
   (if (i32.eqz (i32.load (local.get $c))) (then
@@ -240,6 +351,7 @@ _TIMERS = """
   (call $put (i32.add (local.get $t) (i32.const 2)) (local.get $q))
   (call $et (i32.add (local.get $t) (i32.const 3)) (call $min (local.get $run) (local.get $pt))))
 (func $tof (param $t i32) (param $h i32) (param $seen i32) (local $c i32) (local $pt i64) (local $run i64) (local $q i64)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $pt (call $preset (local.get $c)))
   (if (i32.load (local.get $c)) (then
@@ -265,6 +377,7 @@ _TIMERS = """
       (if (local.get $seen) (then (call $self)))))
   (call $et (i32.add (local.get $t) (i32.const 3)) (call $min (local.get $run) (local.get $pt))))
 (func $tp (param $t i32) (param $h i32) (param $seen i32) (local $c i32) (local $pt i64) (local $run i64) (local $q i64) (local $e i64) (local $in i64)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $in (i64.load (local.get $c)))
   (local.set $pt (call $preset (local.get $c)))
@@ -295,6 +408,7 @@ _TIMERS = """
 
 _BLOCKS = """
 (func $ctu (param $t i32) (param $h i32) (param $high i64) (local $c i32) (local $cv i64) (local $rise i32)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $cv (i64.load offset=32 (local.get $c)))
   (local.set $rise (i32.and (i32.load (local.get $c)) (i32.eqz (i32.load (local.get $h)))))
@@ -304,6 +418,7 @@ _BLOCKS = """
   (call $put (i32.add (local.get $t) (i32.const 3)) (i64.extend_i32_u (i64.{ge} (local.get $cv) (i64.load offset=16 (local.get $c)))))
   (call $put (i32.add (local.get $t) (i32.const 4)) (local.get $cv)))
 (func $ctd (param $t i32) (param $h i32) (param $low i64) (local $c i32) (local $cv i64) (local $rise i32)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $cv (i64.load offset=32 (local.get $c)))
   (local.set $rise (i32.and (i32.load (local.get $c)) (i32.eqz (i32.load (local.get $h)))))
@@ -313,6 +428,7 @@ _BLOCKS = """
   (call $put (i32.add (local.get $t) (i32.const 3)) (i64.extend_i32_u (i64.le_s (local.get $cv) (i64.const 0))))
   (call $put (i32.add (local.get $t) (i32.const 4)) (local.get $cv)))
 (func $ctud (param $t i32) (param $h i32) (param $low i64) (param $high i64) (local $c i32) (local $cv i64) (local $up i32) (local $down i32)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
   (local.set $cv (i64.load offset=56 (local.get $c)))
   (local.set $up (i32.and (i32.load (local.get $c)) (i32.eqz (i32.load (local.get $h)))))
@@ -327,110 +443,110 @@ _BLOCKS = """
   (call $put (i32.add (local.get $t) (i32.const 5)) (i64.extend_i32_u (i64.{ge} (local.get $cv) (i64.load offset=32 (local.get $c)))))
   (call $put (i32.add (local.get $t) (i32.const 6)) (i64.extend_i32_u (i64.le_s (local.get $cv) (i64.const 0))))
   (call $put (i32.add (local.get $t) (i32.const 7)) (local.get $cv)))
+(func $r_trig (param $t i32) (param $h i32)
+  (call $trig (local.get $t) (local.get $h) (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))))
+(func $f_trig (param $t i32) (param $h i32)
+  (call $trig (local.get $t) (local.get $h) (i64.extend_i32_u (i64.eqz (i64.load (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))))))
+(func $sr (param $t i32) (param $h i32) (local $c i32)
+  (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+  (call $put (i32.add (local.get $t) (i32.const 2)) (i64.extend_i32_u (i32.or (i32.load (local.get $c))
+    (i32.and (i32.load offset=16 (local.get $c)) (i32.eqz (i32.load offset=8 (local.get $c))))))))
+(func $rs (param $t i32) (param $h i32) (local $c i32)
+  (local.set $c (i32.add (i32.const {cells}) (i32.shl (local.get $t) (i32.const 3))))
+  (call $put (i32.add (local.get $t) (i32.const 2)) (i64.extend_i32_u (i32.and (i32.eqz (i32.load offset=8 (local.get $c)))
+    (i32.or (i32.load (local.get $c)) (i32.load offset=16 (local.get $c)))))))
 (func $trig (param $t i32) (param $h i32) (param $clk i64) (local $q i64)
+  (local.set $h (i32.add (i32.const {cells}) (i32.shl (local.get $h) (i32.const 3))))
   (local.set $q (i64.and (local.get $clk) (i64.xor (i64.load (local.get $h)) (i64.const 1))))
   (i64.store (local.get $h) (local.get $clk))
   (if (i64.ne (local.get $q) (i64.const 0)) (then (call $self)))
   (call $put (i32.add (local.get $t) (i32.const 1)) (local.get $q)))
 """
 
-_RUN = """
-(func $event (result i64) (local $i i32)
-  (local.set $i (i32.load (i32.const {EVENT_AT})))
-  (if (i32.ge_u (local.get $i) (i32.load (i32.const {EVENT_COUNT}))) (then (return (i64.const 0x7fffffffffffffff))))
-  (i64.load (i32.add (i32.const {events}) (i32.mul (local.get $i) (i32.const {EVENT})))))
-(func $inputs (local $i i32) (local $n i32) (local $a i32) (local $t i32) (local $m i32)
-  (local.set $i (i32.load (i32.const {EVENT_AT})))
-  (local.set $n (i32.load (i32.const {EVENT_COUNT})))
-  (block $done (loop $l
-    (br_if $done (i32.ge_u (local.get $i) (local.get $n)))
-    (local.set $a (i32.add (i32.const {events}) (i32.mul (local.get $i) (i32.const {EVENT}))))
-    (br_if $done (i64.gt_s (i64.load (local.get $a)) (global.get $now)))
-    (local.set $t (i32.load offset=8 (local.get $a)))
-    (i64.store (i32.add (i32.const {image}) (i32.shl (local.get $t) (i32.const 3))) (i64.load offset=16 (local.get $a)))
-    (if (i32.eqz (i32.load8_u (i32.add (i32.const {touched_flags}) (local.get $t)))) (then
-      (i32.store8 (i32.add (i32.const {touched_flags}) (local.get $t)) (i32.const 1))
-      (i32.store (i32.add (i32.const {touched}) (i32.shl (local.get $m) (i32.const 2))) (local.get $t))
-      (local.set $m (i32.add (local.get $m) (i32.const 1)))))
-    (local.set $i (i32.add (local.get $i) (i32.const 1)))
+
+_INPUTS = """
+(func $next_force (result i64)
+  (if (i32.ge_u (i32.load (i32.const {FORCE_AT})) (i32.load (i32.const {FORCE_COUNT}))) (then (return (i64.const {NEVER}))))
+  (i64.load (i32.add (i32.const {forcing}) (i32.mul (i32.load (i32.const {FORCE_AT})) (i32.const {EVENT})))))
+(func $apply_forces (param $until i64) (local $a i32)
+  (loop $l
+    (if (i64.gt_s (call $next_force) (local.get $until)) (then (return)))
+    (if (i32.ge_u (i32.load (i32.const {FORCE_AT})) (i32.load (i32.const {FORCE_COUNT}))) (then (return)))
+    (local.set $a (i32.add (i32.const {forcing}) (i32.mul (i32.load (i32.const {FORCE_AT})) (i32.const {EVENT}))))
+    (i32.store (i32.const {FORCE_AT}) (i32.add (i32.load (i32.const {FORCE_AT})) (i32.const 1)))
+    (call $force (i32.load offset=12 (local.get $a)) (i32.load offset=8 (local.get $a)) (i64.load offset=16 (local.get $a)))
+    (global.set $forcing (i32.ne (i32.load (i32.const {FORCES})) (i32.const 0)))
     (br $l)))
-  (i32.store (i32.const {EVENT_AT}) (local.get $i))
-  (local.set $i (i32.const 0))
+(func $next_event (result i64)
+  (loop $l
+    (if (i32.ge_u (i32.load (i32.const {EVENT_AT})) (i32.load (i32.const {EVENT_COUNT}))) (then
+      (if (i32.eqz (i32.load (i32.const {MORE}))) (then (return (i64.const {NEVER}))))
+      (call $more)
+      (br $l))))
+  (i64.load (i32.add (i32.const {events}) (i32.mul (i32.load (i32.const {EVENT_AT})) (i32.const {EVENT})))))
+(func $take (param $until i64) (local $a i32) (local $t i32) (local $kind i32)
+  (i64.store (i32.const {TAKEN}) (local.get $until))
+  (loop $l
+    (if (i64.gt_s (call $next_event) (local.get $until)) (then (return)))
+    (if (i32.ge_u (i32.load (i32.const {EVENT_AT})) (i32.load (i32.const {EVENT_COUNT}))) (then (return)))
+    (local.set $a (i32.add (i32.const {events}) (i32.mul (i32.load (i32.const {EVENT_AT})) (i32.const {EVENT}))))
+    (i32.store (i32.const {EVENT_AT}) (i32.add (i32.load (i32.const {EVENT_AT})) (i32.const 1)))
+    (local.set $t (i32.load offset=8 (local.get $a)))
+    (local.set $kind (i32.load offset=12 (local.get $a)))
+    (if (local.get $kind)
+      (then (call $special (local.get $kind) (local.get $t) (i64.load offset=16 (local.get $a)) (i64.load (local.get $a))))
+      (else
+        (i64.store (i32.add (i32.const {image}) (i32.shl (local.get $t) (i32.const 3))) (i64.load offset=16 (local.get $a)))
+        (if (i32.eqz (i32.load8_u (i32.add (i32.const {touched_flags}) (local.get $t)))) (then
+          (i32.store8 (i32.add (i32.const {touched_flags}) (local.get $t)) (i32.const 1))
+          (i32.store (i32.add (i32.const {touched}) (i32.shl (i32.load (i32.const {TOUCHED})) (i32.const 2))) (local.get $t))
+          (i32.store (i32.const {TOUCHED}) (i32.add (i32.load (i32.const {TOUCHED})) (i32.const 1)))))))
+    (br $l)))
+(func $copied (local $i i32) (local $t i32)
   (block $end (loop $k
-    (br_if $end (i32.ge_u (local.get $i) (local.get $m)))
+    (br_if $end (i32.ge_u (local.get $i) (i32.load (i32.const {TOUCHED}))))
     (local.set $t (i32.load (i32.add (i32.const {touched}) (i32.shl (local.get $i) (i32.const 2)))))
     (i32.store8 (i32.add (i32.const {touched_flags}) (local.get $t)) (i32.const 0))
     (call $put (local.get $t) (i64.load (i32.add (i32.const {image}) (i32.shl (local.get $t) (i32.const 3)))))
     (local.set $i (i32.add (local.get $i) (i32.const 1)))
-    (br $k))))
-(func (export "run") (param $end i64) (result i32) (local $k i64) (local $next i64) (local $steps i64) (local $length i64)
-  (loop $scan
-    (if (i32.load8_u (i32.const {STOP})) (then (return (i32.const 2))))
-    (if (i32.and (i32.load (i32.const {MORE})) (i32.ge_u (i32.load (i32.const {EVENT_AT})) (i32.load (i32.const {EVENT_COUNT}))))
-      (then (return (i32.const 4))))
-    (local.set $k (i64.const 1))
-    (local.set $next (i64.const 0))
-    (if (i64.ne (i64.load (i32.const {SCAN})) (i64.const 0)) (then
-      (if (i32.eqz (i32.load (i32.const {AGAIN}))) (then
-        (local.set $next (call $event))
-        (if (i32.load (i32.const {HEAP_COUNT})) (then
-          (if (i32.eqz (i32.load (i32.const {HALTED}))) (then (local.set $next (call $min (local.get $next) (i64.load (i32.const {heap}))))))))
-        (if (i64.eq (local.get $next) (i64.const 0x7fffffffffffffff)) (then (return (i32.const 0))))
-        (local.set $next (i64.sub (local.get $next) (i64.load (i32.const {START}))))
-        (if (i64.gt_s (local.get $next) (i64.const 0)) (then
-          (local.set $k (i64.add (i64.const 1) (i64.div_u (i64.sub (local.get $next) (i64.const 1)) (i64.load (i32.const {PERIOD})))))))))
-      (local.set $next (i64.add (i64.load (i32.const {START})) (i64.mul (local.get $k) (i64.load (i32.const {PERIOD})))))))
-    (if (i64.gt_s (local.get $next) (local.get $end)) (then (return (i32.const 0))))
-    (i64.store (i32.const {SCAN}) (i64.add (i64.load (i32.const {SCAN})) (local.get $k)))
-    (i64.store (i32.const {START}) (local.get $next))
-    (global.set $now (local.get $next))
-    (global.set $num (i32.const 0))
-    (global.set $adj (i32.const 0))
-    (global.set $step (i32.const -1))
-    (global.set $cur (i32.const 0))
-    (i32.store (i32.const {AGAIN}) (i32.const 0))
-    (call $inputs)
-    (local.set $steps (i64.const 0))
-    (if (i32.eqz (i32.load (i32.const {HALTED}))) (then
-      (call $pop_due)
-      (call $scan)
-      (local.set $steps (i64.extend_i32_s (i32.add (i32.const {cyclic}) (global.get $adj))))
-      (if (i32.load (i32.const {FAULT})) (then
-        (local.set $steps (i64.load32_u (i32.const {FAULT_NUMBER})))
-        (i32.store (i32.const {HALTED}) (i32.const 1))
-        (i64.store (i32.const {FAULT_SCAN}) (i64.load (i32.const {SCAN})))
-        (i32.store (i32.const {AGAIN}) (i32.const 0))
-        (global.set $step (i32.const -2))
-        (global.set $num (i32.add (i32.load (i32.const {FAULT_NUMBER})) (i32.const 1)))
-        (call $outputs_off)
-        (i32.store (i32.const {AGAIN}) (i32.const 1))))))
-    (local.set $length (i64.mul (local.get $steps) (i64.const {rung_time})))
-    (if (i64.lt_s (local.get $length) (i64.const {scan_time})) (then (local.set $length (i64.const {scan_time}))))
-    (if (i64.ne (local.get $length) (i64.load (i32.const {PERIOD}))) (then
-      (i64.store (i32.const {PERIOD}) (local.get $length))
-      (global.set $num (i32.const 0))
-      (global.set $step (i32.const -1))
-      (call $rec (i32.const {CLOCK_START}) (local.get $next))
-      (call $rec (i32.const {CLOCK_PERIOD}) (local.get $length))))
-    (if (i32.and (i32.load (i32.const {BREAK})) (i32.load (i32.const {BREAK_ON}))) (then
-      (i32.store (i32.const {BREAK}) (i32.const 0))
-      (return (i32.const 3))))
-    (br $scan))
-  (unreachable))
+    (br $k)))
+  (i32.store (i32.const {TOUCHED}) (i32.const 0)))
+(func $halt
+  (i32.store (i32.const {HALTED}) (i32.const 1))
+  (i64.store (i32.const {FAULT_SCAN}) (i64.load (i32.const {SCAN})))
+  (i64.store (i32.const {FAULT_START}) (global.get $now))
+  (i32.store (i32.const {AGAIN}) (i32.const 0))
+  (global.set $step (i32.const -2))
+  (global.set $num (i32.add (i32.load (i32.const {FAULT_NUMBER})) (i32.const 1)))
+  (call $outputs_off)
+  (i32.store (i32.const {AGAIN}) (i32.const 1)))
+(func $clocked (param $start i64)
+  (if (i64.ne (local.get $start) (i64.add (i64.load (i32.const {START})) (i64.load (i32.const {PERIOD})))) (then
+    (i64.store (i32.const {PERIOD}) (i64.sub (local.get $start) (i64.load (i32.const {START}))))
+    (if (i64.eq (i64.load (i32.const {SCAN})) (i64.const 1)) (then (i64.store (i32.const {PERIOD}) (i64.const {scan_time}))))
+    (call $rec (i32.const {CLOCK_START}) (local.get $start))
+    (call $rec (i32.const {CLOCK_PERIOD}) (i64.load (i32.const {PERIOD})))))
+  (i64.store (i32.const {START}) (local.get $start)))
 """
 
 
-def fixed_part(layout: Layout, pages: int, cyclic: int, scan_time: int, rung_time: int, limit: int, limit_code: int) -> str:
+def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watchdog: int, most_steps: int, woken: str, flagged: str,
+               special: str) -> str:
     """The text of the fixed functions, with this program's addresses and times.
 
-    Args: cyclic: steps of one pass through all programs; limit: steps that a scan may take; limit_code: the
-        fault where it takes more.
+    Args: woken: what a set mark asks for; flagged: what a change of a flagged tag asks for; special: the function that takes
+        events which are no rows.
     """
     names = {k: v for k, v in vars(at).items() if k.isupper() and isinstance(v, int)}
-    text = _HEADER + _JOURNAL + _FAULTS + _TIMERS + _BLOCKS + _RUN
-    return text.format(pages=pages, cells=layout.cells, watch=layout.watch, shares=layout.shares, breaks=layout.breaks,
-                       heap=layout.heap, heap_h=layout.heap + 8, heap_t=layout.heap + 12, heap_room=layout.heap_room,
-                       journal_end=layout.journal + at.RECORD * layout.journal_room, image=layout.image, touched=layout.touched,
-                       touched_flags=layout.touched_flags, events=layout.events, cyclic=cyclic, scan_time=scan_time,
-                       rung_time=rung_time, limit_next=limit + 1, limit_code=limit_code, ge="ge_s",
-                       **{k: v for k, v in names.items() if k not in ("CELLS",)})
+    by_time = ""
+    if rung_time:
+        by_time = f"""(local.set $n (i64.div_s (i64.sub (i64.add (global.get $watched_from) (i64.const {watchdog})) (global.get $base)) (i64.const {rung_time})))
+  (if (i64.lt_s (local.get $n) (i64.extend_i32_s (global.get $limit))) (then (global.set $limit (i32.wrap_i64 (local.get $n)))))"""
+    text = _HEADER + _JOURNAL + _FORCES + _FAULTS + _TIMERS + _BLOCKS + _INPUTS
+    fixed = text.format(pages=pages, cells=layout.cells, watch=layout.watch, shares=layout.shares, flags=layout.flags, forces=layout.forces,
+                        heap=layout.heap, heap_h=layout.heap + 8, heap_t=layout.heap + 12, heap_room=layout.heap_room,
+                        journal_end=layout.journal + at.RECORD * layout.journal_room, image=layout.image, touched=layout.touched,
+                        touched_flags=layout.touched_flags, events=layout.events, forcing=layout.forcing, scan_time=scan_time, rung_time=rung_time,
+                        watchdog=watchdog, most_steps=most_steps, limit_by_time=by_time, woken=woken, flagged=flagged,
+                        not_held=255 - at.HELD_AT, ge="ge_s", **{k: v for k, v in names.items() if k not in ("CELLS",)})
+    return fixed + special

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from .machine import assemble, shared_engine
 
 if TYPE_CHECKING:
-    from .wat import Module
+    from .module import Module
 
 _MOST = 40
 
@@ -60,13 +60,15 @@ def machine_code(module: Module) -> wasmtime.Module:
 
 
 def _made_by() -> str:
-    """What made a kept module: the versions, and the state of our own source files."""
+    """What made a kept module: versions, and the content of every source file that may have a say in it."""
     import whorlograph
 
     root = Path(whorlograph.__file__).parent
-    files = sorted(p for part in ("engine", "model", "formats/programs") for p in (root / part).glob("*.py"))
-    stamps = "".join(f"{p.name}{(s := p.stat()).st_mtime_ns}{s.st_size}" for p in files)
-    return f"{version('wasmtime')} {whorlograph.__version__} {stamps}"
+    digest = hashlib.sha256(f"{version('wasmtime')} {whorlograph.__version__}".encode())
+    for part in ("engine", "model", "formats"):
+        for path in sorted((root / part).rglob("*.py")):
+            digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
+    return digest.hexdigest()
 
 
 def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, Callable[[], wasmtime.Module]]:
@@ -77,7 +79,7 @@ def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, Callab
     """
     import msgspec
 
-    from .wat import Module
+    from .module import Module
 
     name = hashlib.sha256(f"{_made_by()}\n{source}".encode()).hexdigest()
     path = kept_folder() / f"{name}.front"

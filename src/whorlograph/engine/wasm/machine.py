@@ -13,15 +13,15 @@ import wasmtime
 from msgspec import Struct
 
 from whorlograph.engine.feed import Feed
+from whorlograph.engine.journal import RECORD, Columns
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.profile import Profile
 
 from . import host
 from . import layout as at
-from .journal import RECORD, Columns
-from .wat import Module, state_bytes
+from .module import Module, state_bytes
 
-_EVENT = np.dtype([("time", "<i8"), ("tag", "<i8"), ("value", "<i8")])
+_EVENT = np.dtype([("time", "<i8"), ("tag", "<i4"), ("kind", "<i4"), ("value", "<i8")])
 _ENGINE: list[wasmtime.Engine] = []
 _OPEN: WeakSet[wasmtime.Store] = WeakSet()
 
@@ -32,7 +32,6 @@ class Status(IntEnum):
     DONE = 0
     STOPPED = 2
     OUTPUT_CHANGED = 3
-    MORE_INPUT = 4
 
 
 class RawFault(Struct, frozen=True):
@@ -40,7 +39,7 @@ class RawFault(Struct, frozen=True):
 
     code: int
     step: int
-    element: int
+    at: int
     tag: int
     number: int
     scan: int
@@ -48,10 +47,17 @@ class RawFault(Struct, frozen=True):
     b: int
 
 
-class Snapshot(Struct, frozen=True):
-    """The whole state of a machine between two scans."""
+class Checkpoint(Struct, frozen=True):
+    """All that is needed to go on from between two scans, on any log that is the same up to there.
 
-    state: bytes
+    ``parts``: (address, bytes) of the state; ``taken``: the time (ns) up to which input changes have been taken, -1: none.
+    """
+
+    scan: int
+    start: int
+    period: int
+    taken: int
+    parts: tuple[tuple[int, bytes], ...]
 
 
 @atexit.register
@@ -88,6 +94,7 @@ class Machine:
         i32, i64, f64 = wasmtime.ValType.i32(), wasmtime.ValType.i64(), wasmtime.ValType.f64()
         imports = [
             wasmtime.Func(self.store, wasmtime.FuncType([], []), self._flush),
+            wasmtime.Func(self.store, wasmtime.FuncType([], []), self._more),
             wasmtime.Func(self.store, wasmtime.FuncType([i32, i32, i64, i64, i32], [i64]), self._whole),
             wasmtime.Func(self.store, wasmtime.FuncType([i32, f64, f64, i32], [f64]), self._real),
         ]
@@ -96,15 +103,29 @@ class Machine:
         memory, run = exports["memory"], exports["run"]
         assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
         self._memory, self._run = memory, run
+        self.closed = False
         self.bytes = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), dtype=np.uint8)
-        self._write(0, state_bytes(module, feed))
+        self._write(0, state_bytes(module, feed.initial, feed.tasks_due))
         self._write(module.layout.watch, module.tables)
-        self._times, self._tags, self._values = feed.times, feed.tags, feed.values
+        self.events_room = module.layout.events_room
+        self._feed(feed, 0, -1)
+
+    def _feed(self, feed: Feed, after: int, since: int) -> None:
+        """Take input changes from a feed, from one of its rows on, and forces after a time."""
+        part = slice(after, None)
+        self._times, self._tags, self._values, self._kinds = feed.times[part], feed.tags[part], feed.values[part], feed.kinds[part]
         self._fed = 0
-        self._field("<i", at.MORE, 1 if len(feed.times) else 0)
+        self._field("<i", at.EVENT_AT, 0)
+        self._field("<i", at.EVENT_COUNT, 0)
+        self._field("<i", at.MORE, int(len(self._times) > 0))
+        forces = np.array([(time, tag, kind, value) for time, tag, value, kind in feed.forces], _EVENT)
+        self._write(self.module.layout.forcing, forces.tobytes())
+        self._field("<i", at.FORCE_COUNT, len(forces))
+        self._field("<i", at.FORCE_AT, int(np.searchsorted(forces["time"], since, side="right")))
 
     def close(self) -> None:
         """Free the machine's memory; it cannot run on."""
+        self.closed = True
         self.bytes = np.zeros(0, np.uint8)
         self.store.close()
 
@@ -135,6 +156,10 @@ class Machine:
         """From the last scan's start to the next one's, ns."""
         return self._read("<q", at.PERIOD)
 
+    def distance(self, scan_time: int) -> int:
+        """From the last scan's start to the next one's where nothing more happens, ns."""
+        return max(scan_time, self._read("<q", at.END) - self.start)
+
     def value(self, tag: int) -> int:
         """A tag's raw value now."""
         return self._read("<q", at.CELLS + 8 * tag)
@@ -150,8 +175,9 @@ class Machine:
     # running
 
     def stop(self) -> None:
-        """Ask a run in another thread to come back at the next scan's start."""
-        self.bytes[at.STOP] = 1
+        """Ask a run, in another thread or the next one, to come back at the next scan's start."""
+        if not self.closed:
+            self.bytes[at.STOP] = 1
 
     def break_on_outputs(self, on: bool) -> None:
         """Whether a run comes back after each scan in which an output changed."""
@@ -159,17 +185,14 @@ class Machine:
 
     def feed_more(self, times: Ints, tags: Shorts, values: Ints) -> None:
         """Add input changes, none earlier than those already fed or the last scan's start."""
-        self._times = np.concatenate([self._times[self._fed:], times])
-        self._tags = np.concatenate([self._tags[self._fed:], tags])
-        self._values = np.concatenate([self._values[self._fed:], values])
-        self._fed = 0
         rest = self._pending()
-        if rest is not None:
-            self._times = np.concatenate([rest["time"], self._times])
-            self._tags = np.concatenate([rest["tag"].astype(np.int32), self._tags])
-            self._values = np.concatenate([rest["value"], self._values])
-            order = np.argsort(self._times, kind="stable")
-            self._times, self._tags, self._values = self._times[order], self._tags[order], self._values[order]
+        self._times = np.concatenate([rest["time"], self._times[self._fed:], times])
+        self._tags = np.concatenate([rest["tag"], self._tags[self._fed:], tags])
+        self._values = np.concatenate([rest["value"], self._values[self._fed:], values])
+        self._kinds = np.concatenate([rest["kind"].astype(np.int8), self._kinds[self._fed:], np.zeros(len(times), np.int8)])
+        order = np.argsort(self._times, kind="stable")
+        self._times, self._tags, self._values, self._kinds = self._times[order], self._tags[order], self._values[order], self._kinds[order]
+        self._fed = 0
         self._field("<i", at.EVENT_AT, 0)
         self._field("<i", at.EVENT_COUNT, 0)
         self._field("<i", at.MORE, 1 if len(self._times) else 0)
@@ -177,16 +200,14 @@ class Machine:
     def _pending(self) -> Any:
         """Input changes in the machine's buffer that it has not taken yet."""
         done, count = self._read("<i", at.EVENT_AT), self._read("<i", at.EVENT_COUNT)
-        if done >= count:
-            return None
         base = self.module.layout.events
-        return self.bytes[base + done * at.EVENT:base + count * at.EVENT].view(_EVENT).copy()
+        return self.bytes[base + done * at.EVENT:base + max(done, count) * at.EVENT].view(_EVENT).copy()
 
-    def _refill(self) -> None:
-        room = self.module.layout.events_room
-        part = slice(self._fed, self._fed + room)
+    def _more(self) -> None:
+        """Fill the buffer of input changes anew: asked for wherever one is looked for, in the middle of a scan too."""
+        part = slice(self._fed, self._fed + self.events_room)
         block = np.empty(len(self._times[part]), _EVENT)
-        block["time"], block["tag"], block["value"] = self._times[part], self._tags[part], self._values[part]
+        block["time"], block["tag"], block["value"], block["kind"] = self._times[part], self._tags[part], self._values[part], self._kinds[part]
         self._write(self.module.layout.events, block.tobytes())
         self._fed += len(block)
         self._field("<i", at.EVENT_AT, 0)
@@ -194,14 +215,17 @@ class Machine:
         self._field("<i", at.MORE, int(self._fed < len(self._times)))
 
     def run(self, until: int) -> Status:
-        """Execute all scans whose start is not after ``until`` (ns); the journal's columns are up to date then."""
-        self.bytes[at.STOP] = 0
-        while True:
-            status = Status(self._run(self.store, until))
-            if status is not Status.MORE_INPUT:
-                self._flush()
-                return status
-            self._refill()
+        """Execute all scans whose start is not after ``until`` (ns); the journal's columns are up to date then.
+
+        Raises: ValueError once the machine is closed.
+        """
+        if self.closed:
+            raise ValueError("the machine is closed")
+        status = Status(self._run(self.store, until))
+        if status is Status.STOPPED:
+            self.bytes[at.STOP] = 0
+        self._flush()
+        return status
 
     def _flush(self) -> None:
         end = self._read("<i", at.JOURNAL_AT)
@@ -224,22 +248,31 @@ class Machine:
     def _real(self, code: int, a: float, b: float, element: int) -> float:
         return host.real(code, a, b, element, self._fail)
 
-    # snapshots
+    # checkpoints
 
-    def snapshot(self) -> Snapshot:
+    def checkpoint(self) -> Checkpoint:
         """The state between two scans, to go on from later."""
-        return Snapshot(self.bytes[:self.module.layout.state_end].tobytes())
+        layout = self.module.layout
+        heap = layout.heap + 16 * self._read("<i", at.HEAP_COUNT)
+        touched = layout.touched + 4 * self._read("<i", at.TOUCHED)
+        spans = [(0, touched), (layout.touched_flags, layout.forces), (layout.heap, heap)]
+        if self._read("<i", at.FORCES):
+            spans.append((layout.forces, layout.heap))
+            spans.append((layout.flags, layout.constants))
+        parts = tuple((begin, self.bytes[begin:end].tobytes()) for begin, end in spans)
+        return Checkpoint(self.scan, self.start, self.period, self._read("<q", at.TAKEN), parts)
 
-    def restore(self, snapshot: Snapshot, feed: Feed) -> None:
-        """Go back to a snapshot; input changes after its last scan come from the feed anew."""
-        self._write(0, snapshot.state)
+    def restore(self, checkpoint: Checkpoint, feed: Feed) -> None:
+        """Go back to a checkpoint; input changes not taken by then come from the feed. The journal begins anew there."""
+        if self._read("<i", at.FORCES):
+            layout = self.module.layout
+            self._write(layout.flags, self.module.tables[layout.flags - layout.watch:layout.constants - layout.watch])
+            self.bytes[layout.forces:layout.heap] = 0
+        for address, data in checkpoint.parts:
+            self._write(address, data)
         self.columns = Columns()
+        if checkpoint.scan:
+            self.columns.clock(checkpoint.scan, checkpoint.start, checkpoint.period)
         self._field("<i", at.JOURNAL_AT, self.module.layout.journal)
-        after = int(np.searchsorted(feed.times, self.start, side="right"))
-        self._times, self._tags, self._values = feed.times[after:], feed.tags[after:], feed.values[after:]
-        self._fed = 0
-        self._field("<i", at.EVENT_AT, 0)
-        self._field("<i", at.EVENT_COUNT, 0)
-        self._field("<i", at.MORE, int(len(self._times) > 0))
-
-
+        since = checkpoint.start if checkpoint.scan else -1
+        self._feed(feed, int(np.searchsorted(feed.times, checkpoint.taken, side="right")), since)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
 
-from .emit import Function, machine_type
+from .function import machine_type
 
 _COMPARE = {"GT": "gt", "GE": "ge", "EQ": "eq", "LE": "le", "LT": "lt", "NE": "ne"}
 _REAL_CODES = {n: i for i, n in enumerate(("SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "EXPT", "MOD"))}
@@ -28,10 +28,6 @@ class Operations:
 
     def __init__(self, mode: Overflow) -> None:
         self.mode = mode
-
-    def place(self, element: int, tag: int) -> str:
-        """The two arguments that tell a checked operation where it stands."""
-        return f"(i32.const {element}) (i32.const {tag})"
 
     def fit(self, value: str, type_: Elementary, where: str) -> str:
         """A 64-bit result held in a whole type of up to 32 bits (wider ones are checked where they arise)."""
@@ -57,16 +53,12 @@ class Operations:
         """A real result that is neither infinite nor undefined."""
         return f"(call ${'single' if type_.bits == 32 else 'double'} {value} {where})"
 
-    def arithmetic(self, name: str, a: str, b: str, type_: Elementary, where: str, function: Function) -> str:
+    def arithmetic(self, name: str, a: str, b: str, type_: Elementary, where: str) -> str:
         """ADD, SUB, MUL, DIV, MOD of two operands of a type."""
         if type_.family is Family.REAL:
             kind = machine_type(type_)
             if name in ("DIV", "MOD"):
-                b = function.keep(b, kind)
-                double = b if kind == "f64" else f"(f64.promote_f32 {b})"
-                function.put(f"(call $nonzero {double} {where})")
-            if name == "MOD":
-                return self.real("MOD", a, b, type_, where)
+                return f"(call ${name.lower()}_{kind} {a} {b} {where})"
             return self.finite(f"({kind}.{name.lower()} {a} {b})", type_, where)
         if wide(type_) or (name == "MUL" and type_.bits == 32 and type_.low == 0):
             return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where})"
@@ -141,6 +133,12 @@ class Operations:
         if want == "f32":
             return self.finite(f"(f32.demote_f64 {value})", target, where)
         return self.rounded(value, source, target, where)
+
+    @staticmethod
+    def scaled(verb: str, time: str, factor: str, where: str) -> str:
+        """TIME times or divided by a real number."""
+        code = _WHOLE_CODES[f"TIME_REAL_{verb}"]
+        return f"(call $whole (i32.const {code}) (i32.const {64 | 256 | 512}) {time} (i64.reinterpret_f64 {factor}) {where})"
 
     def rounded(self, value: str, source: Elementary, target: Elementary, where: str) -> str:
         """A real turned into a whole number, half to even, then held."""

@@ -1,0 +1,191 @@
+"""Builds one body: numbers its nodes, slots and hidden cells while a language's lowering hands over actions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Protocol
+
+from whorlograph.engine.code import (
+    Action,
+    Base,
+    Body,
+    Cell,
+    Const,
+    Convert,
+    Edge,
+    Exit,
+    Expr,
+    If,
+    Kind,
+    Let,
+    Load,
+    Origin,
+    Param,
+    Slot,
+    Step,
+    Store,
+    Target,
+)
+from whorlograph.model.profile import Profile
+from whorlograph.model.program import VariableKind
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running
+from whorlograph.model.types import Elementary
+
+from .layout import Regions
+from .names import Names, Variable, kind_of
+
+OFF, ON = Const(False, "BOOL"), Const(True, "BOOL")
+
+
+class Bodies(Protocol):
+    """The bodies that calls can name."""
+
+    def get(self, name: str) -> int | None:
+        """The number of a POU's body, by name in lower case; None where it is not executed."""
+
+
+class Builder:
+    """One body under construction."""
+
+    def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies) -> None:
+        self.running, self.instance, self.profile, self.bodies = running, instance, profile, bodies
+        self.names = Names(running, instance, regions)
+        self.regions = regions
+        self.inner = regions.inner_hidden(instance)
+        self.origins: list[Origin] = []
+        self.hidden: list[Cell] = []
+        self.steps: list[Step] = []
+        self.index = 0
+        self.slots = 0
+        self._actions: list[list[Action]] = [[]]
+        self._cells: dict[tuple[int, int, str], int] = {}
+
+    # nodes
+
+    def at(self, element: int, what: str = "") -> int:
+        """A new node that came from an element of the step at work."""
+        self.origins.append(Origin(self.index, element, what))
+        return len(self.origins) - 1
+
+    def put(self, action: Action) -> None:
+        """Add an action."""
+        self._actions[-1].append(action)
+
+    def keep(self, value: Expr, at: int, receiver: Target | None = None) -> Expr:
+        """Compute a value now; returns how to read it later. Constants and slots stay as they are."""
+        if isinstance(value, (Const, Slot)):
+            return value
+        slot = self.slot()
+        self.put(Let(slot, value, at, receiver))
+        return Slot(slot, value.type)
+
+    def slot(self) -> int:
+        """A new slot."""
+        self.slots += 1
+        return self.slots - 1
+
+    @contextmanager
+    def when(self, test: Expr, at: int) -> Iterator[None]:
+        """Actions that run only under a condition; none at all where it never holds."""
+        if test == ON:
+            yield
+            return
+        self._actions.append([])
+        yield
+        inside = tuple(self._actions.pop())
+        if inside and test != OFF:
+            self.put(If(test, inside, (), at))
+
+    def edge(self, element: int, what: str, value: Expr, rising: bool, initial: int) -> Expr:
+        """Whether a value rose or fell since the last evaluation; ``initial`` 2: at the first it did not."""
+        slot = self.slot()
+        self.put(Edge(slot, self.cell(Kind.PRIVATE, element, f"{what} edge".strip(), "BOOL", initial), value, rising, self.at(element, what)))
+        return Slot(slot, "BOOL")
+
+    def cell(self, kind: Kind, element: int, what: str, type_: str, initial: int = 0) -> Target:
+        """The hidden cell of an element for a purpose, made at the first asking."""
+        key = (self.index, element, what)
+        if key not in self._cells:
+            self._cells[key] = len(self.hidden)
+            self.hidden.append(Cell(kind, self.index, element, what, initial))
+        return Target(Base.HIDDEN, self.inner + self._cells[key], type_)
+
+    # values
+
+    def load(self, found: Variable, at: int) -> Expr:
+        """What a variable holds now."""
+        return Load(found.target, found.type.name, at)
+
+    def store(self, found: Variable, value: Expr, at: int) -> None:
+        """Write a variable with a value of its type, held in its subrange."""
+        self.put(Store(found.target, self.ranged(found, value, at), at))
+
+    def ranged(self, found: Variable, value: Expr, at: int) -> Expr:
+        """A value held in a variable's subrange."""
+
+        tag = found.tag
+        if tag.low is None or tag.high is None or found.target.width:
+            return value
+        return Convert("RANGE", value.type, value, at, tag.low, tag.high)
+
+    # steps
+
+    def begin(self) -> None:
+        """A step begins."""
+        self._actions, self.slots = [[]], 0
+
+    def end(self, exits: tuple[Exit, ...]) -> None:
+        """The step is complete."""
+        self.steps.append(Step(tuple(self._actions[0]), exits))
+        self.index += 1
+
+    def body(self) -> Body:
+        """The body."""
+        pou = self.instance.pou
+        assert pou is not None
+        function = self.names.own is Base.FRAME
+        params = []
+        for name in self.names.params:
+            ref = self.instance.scope[name]
+            shape = ref.shape if isinstance(ref, ByReference) else None
+            kind = kind_of(shape)
+            if isinstance(ref, ByReference) and isinstance(shape, Leaf) and ref.tags[shape.tag].type.name == "BOOL":
+                kind = "bit"
+            params.append(Param(name, kind))
+        frame = self.regions.number[id(self.instance)] if function else -1
+        return Body(pou.name, tuple(self.steps), tuple(params), tuple(self._resets(function)), tuple(self.hidden), self.inner,
+                    tuple(self.origins), frame)
+
+    def _resets(self, function: bool) -> Iterator[tuple[Target, int]]:
+        """What begins anew at each run: temporaries; of a function all but what is declared outside."""
+        pou = self.instance.pou
+        assert pou is not None
+        kinds = {v.name.lower(): v.kind for v in pou.variables}
+        for name, ref in self.instance.scope.items():
+            kind = kinds.get(name)
+            if kind is VariableKind.TEMP or (function and kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT)):
+                for tag in leaves_of(ref):
+                    one = self.running.tags[tag]
+                    yield Target(self.names.own, tag - self.instance.first, one.type.name), one.initial
+
+
+def leaves_of(ref: Ref) -> Iterator[int]:
+    """The tags of a variable, in order; none of an instance's."""
+    if isinstance(ref, Leaf):
+        yield ref.tag
+    elif isinstance(ref, Aggregate):
+        for part in (*ref.items, *ref.fields.values()):
+            yield from leaves_of(part)
+
+
+def widened(value: Expr, type_: Elementary, at: int) -> Expr:
+    """An operand brought to the type that it is computed in."""
+
+    return value if value.type == type_.name else Convert("WIDEN", type_.name, value, at)
+
+
+def held(value: Expr, type_: Elementary, at: int) -> Expr:
+    """A value on its way into a variable of another type."""
+
+    return value if value.type == type_.name else Convert("HOLD", type_.name, value, at)

@@ -1,0 +1,107 @@
+"""The standard functions as expressions (IEC 61131-3:2013, 6.6.2; CONTROLLER.md, Other languages)."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from typing import Protocol
+
+from whorlograph.engine.code import Const, Convert, Expr, Op
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
+from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
+
+from .builder import Builder, held
+
+
+class Argument(Protocol):
+    """An operand of a function, in whatever language it was written."""
+
+    name: str
+
+    @property
+    def real(self) -> bool:
+        """Whether it is a real number."""
+
+    def value(self) -> Expr:
+        """In the operation's type."""
+
+    def as_type(self, name: str) -> Expr:
+        """In a type of its own."""
+
+
+class Functions:
+    """Makes expressions of calls."""
+
+    def __init__(self, build: Builder) -> None:
+        self.b = build
+
+    def value(self, name: str, args: Sequence[Argument], kind: Elementary, result: Elementary | None, at: int) -> Expr | None:
+        """A standard function's result; None where its name is none of the standard's, or it has no operands.
+
+        Args: name: in capitals; kind: the type that the operation is held in; result: that of its result, where known.
+        """
+        data = [a for a in args if a.name not in ("G", "K", "N")]
+        if not data:
+            return None
+        type_ = kind.name
+        change = conversion(name)
+        if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
+            return self._scaled(name, data, at)
+        if name == "EXPT":
+            exponent = (data[1] if len(data) > 1 else data[0]).as_type(LREAL.name)
+            return Op("EXPT", type_, (self.b.keep(data[0].value(), at), exponent), at)
+        values = [self.b.keep(a.value(), at) for a in data]
+        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
+            total = values[0]
+            for value in values[1:]:
+                total = Op(name.partition("_")[0], type_, (total, value), at)
+            return total
+        if name == "MOVE":
+            return values[0]
+        if name in ("ABS", "NEG"):
+            return Op(name, type_, (values[0],), at)
+        if name in COMPARISONS:
+            tests: list[Expr] = [Op(name, "BOOL", pair, at) for pair in itertools.pairwise(values)]
+            return tests[0] if len(tests) == 1 else Op("AND", "BOOL", tuple(tests), at) if tests else Const(True, "BOOL")
+        if name in BITWISE:
+            return Op(name, type_, (values[0],) if name == "NOT" else tuple(values), at)
+        if name in SHIFTS:
+            return Op(name, type_, (values[0], self._number(args, "N")), at)
+        if name in REALS:
+            return Op(name, type_, (values[0],), at)
+        if name == "TRUNC":
+            target = result or LINT
+            return Convert("TRUNC", target.name, values[0], at)
+        if change is not None:
+            return Convert("TO", change[1].name, values[0], at)
+        return self._selection(name, values, args, type_, at)
+
+    @staticmethod
+    def _number(args: Sequence[Argument], name: str) -> Expr:
+        """A whole number on a pin: how far to shift, which to select."""
+
+        pin = next((a for a in args if a.name == name), None)
+        return pin.as_type(LINT.name) if pin is not None else Const(0, LINT.name)
+
+    def _scaled(self, name: str, data: list[Argument], at: int) -> Expr | None:
+        """TIME times or divided by a number."""
+        if len(data) < 2:
+            return None
+        time = self.b.keep(data[0].value(), at)
+        verb = "MUL" if name.startswith("MUL") else "DIV"
+        if data[1].real:
+            return Op(f"TIME_{verb}", TIME.name, (time, data[1].as_type(LREAL.name)), at)
+        return Op(verb, TIME.name, (time, held(data[1].as_type(LINT.name), TIME, at)), at)
+
+    def _selection(self, name: str, values: list[Expr], args: Sequence[Argument], type_: str, at: int) -> Expr | None:
+
+        if name == "SEL" and len(values) >= 2:
+            gate = next((a for a in args if a.name == "G"), None)
+            return Op("SEL", type_, (gate.as_type("BOOL") if gate is not None else Const(False, "BOOL"), values[0], values[1]), at)
+        if name in ("MAX", "MIN"):
+            return Op(name, type_, tuple(values), at)
+        if name == "LIMIT" and len(values) == 3:
+            return Op("LIMIT", type_, tuple(values), at)
+        if name == "MUX":
+            return Op("MUX", type_, (self._number(args, "K"), *values), at)
+        return None

@@ -1,0 +1,459 @@
+"""Ladder: each rung is a step whose elements are evaluated once, in the order of evaluation (CONTROLLER.md, Ladder)."""
+
+from __future__ import annotations
+
+from whorlograph.engine.code import Call, Const, Convert, Exit, Expr, Invoke, Kind, Load, Op, Order, Slot, Spot, Store, Taken, Target
+from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
+from whorlograph.engine.front.functions import Functions
+from whorlograph.engine.front.names import Block as BlockMeaning
+from whorlograph.engine.front.names import Meaning, Variable
+from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.blocks import family as block_family
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Connector,
+    Contact,
+    ContactKind,
+    Continuation,
+    Edge,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    LadderBody,
+    LeftRail,
+    OutVariable,
+    Pin,
+    Return,
+    Rung,
+    Wire,
+    wires_of,
+)
+from whorlograph.model.literals import Literal, literal
+from whorlograph.model.rungs import evaluation_order
+from whorlograph.model.steps import Step as RungStep
+from whorlograph.model.tags import ByReference, Instance, Leaf, Tag
+from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
+
+ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
+
+
+def lower(build: Builder, body: LadderBody, tasks: dict[str, int]) -> None:
+    """Add the steps of a ladder body.
+
+    Args: tasks: the number of each task, by name in lower case.
+    """
+    rails = frozenset(e.id for e in body.elements if isinstance(e, LeftRail))
+    for rung in body.rungs:
+        build.begin()
+        build.end(() if rung.fault else tuple(_Rung(build, body, rung, rails, tasks).lower()))
+
+
+class _Rung:
+    """One rung on its way."""
+
+    def __init__(self, build: Builder, body: LadderBody, rung: Rung, rails: frozenset[int], tasks: dict[str, int]) -> None:
+        self.b, self.body, self.rung, self.rails, self.tasks = build, body, rung, rails, tasks
+        self.running = build.running
+        self.types: RungTypes = rung_types(RungStep(build.index, build.instance, rung), build.running)
+        self.ids = {e.id: e for e in rung.elements}
+        self.out: dict[tuple[int, str], Expr] = {}
+        self.executed: dict[int, Expr] = {}
+        self.used: dict[int, dict[str, bool]] = {}  # by block: output pin, and whether any but a variable's element takes it
+        for element in rung.elements:
+            for wire in wires_of(element):
+                source = self.ids.get(wire.source)
+                if isinstance(source, Block):
+                    pins = self.used.setdefault(source.id, {})
+                    name = output_pin(wire, source)
+                    pins[name] = pins.get(name, False) or not isinstance(element, (OutVariable, InOutVariable))
+
+    def lower(self) -> list[Exit]:
+        exits: list[Exit] = []
+        for element in evaluation_order(self.rung):
+            if isinstance(element, Contact):
+                self.contact(element)
+            elif isinstance(element, Coil):
+                self.coil(element)
+            elif isinstance(element, Block):
+                self.block(element)
+            elif isinstance(element, InVariable):
+                self.in_variable(element)
+            elif isinstance(element, (OutVariable, InOutVariable)):
+                self.out_variable(element)
+            elif isinstance(element, Connector):
+                at = self.b.at(element.id)
+                self.out[element.id, ""] = self.b.keep(self.power(element.wires, at), at)
+            elif isinstance(element, Continuation):
+                source = self.rung.continued.get(element.id)
+                self.out[element.id, ""] = self.out.get((source, ""), OFF) if source is not None else OFF
+            elif isinstance(element, (Jump, Return)):
+                exits += self.leave(element)
+        return exits
+
+    def leave(self, element: Jump | Return) -> list[Exit]:
+        """A jump or return: noted, and acted on after the step."""
+        count = len(self.body.rungs)
+        target = self.body.targets.get(element.label.lower()) if isinstance(element, Jump) else count + 1
+        at = self.b.at(element.id)
+        taken = self.b.keep(self.power(element.wires, at), at) if target is not None else OFF
+        flag = self.b.cell(Kind.FLAG, element.id, "jump" if isinstance(element, Jump) else "return", "BOOL")
+        self.b.put(Taken(flag, taken, at))
+        return [Exit(Load(flag, "BOOL", at), target - 1, at)] if target is not None else []
+
+    # power and values
+
+    def power(self, wires: tuple[Wire, ...], at: int) -> Expr:
+        """OR over incoming connections."""
+        parts = [p for p in (self.boolean(w, at) for w in wires) if p != OFF]
+        if not parts:
+            return OFF
+        if ON in parts:
+            return ON
+        return parts[0] if len(parts) == 1 else Op("OR", "BOOL", tuple(parts), at)
+
+    def boolean(self, wire: Wire, at: int) -> Expr:
+        return truth(self.wire(wire), at)
+
+    def wire(self, wire: Wire) -> Expr:
+        source = self.ids.get(wire.source)
+        if source is None:
+            return ON if wire.source in self.rails else OFF
+        pin = output_pin(wire, source) if isinstance(source, Block) else ""
+        return self.out.get((source.id, pin), OFF)
+
+    def wire_type(self, wire: Wire) -> Elementary | None:
+        """The type that a wire carries; None for an untyped literal or what gives nothing."""
+        source = self.ids.get(wire.source)
+        return self.types.of(Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire)
+
+    def constant(self, element: Element | None) -> Literal | None:
+        """The literal or enumerator that an element stands for."""
+        if not isinstance(element, (InVariable, InOutVariable)):
+            return None
+        return constant_of(element.expression, self.b.instance, self.running)
+
+    def literal_as(self, wire: Wire, type_: Elementary, at: int) -> Expr | None:
+        """An untyped literal on a wire, in the type it is used in."""
+        source = self.ids.get(wire.source)
+        read = literal(source.expression) if isinstance(source, InVariable) else None
+        if read is None or read[0] is not None or isinstance(read[1], str):
+            return None
+        if isinstance(read[1], float) and type_.whole:
+            number = round(read[1])
+            if type_.low <= number <= type_.high:
+                return Const(number, type_.name)
+            return Convert("HOLD", type_.name, Const(max(-1 << 62, min(1 << 62, number)), "LINT"), at)
+        if type_.family is Family.BOOL:
+            return Const(bool(read[1]), "BOOL")
+        return Const(float(read[1]) if type_.family is Family.REAL else int(read[1]), type_.name)
+
+    def value(self, wire: Wire, type_: Elementary, at: int) -> Expr:
+        """What a wire carries, widened to the type it is used in."""
+        known = self.literal_as(wire, type_, at)
+        return known if known is not None else widened(self.wire(wire), type_, at)
+
+    def assigned(self, wire: Wire, type_: Elementary, at: int) -> Expr:
+        """What a wire carries, on its way into a variable or pin of a type."""
+        if type_.family is Family.BOOL:
+            return self.boolean(wire, at)
+        known = self.literal_as(wire, type_, at)
+        return known if known is not None else held(self.wire(wire), type_, at)
+
+    def find(self, text: str, at: int) -> Meaning | None:
+        """What a name stands for here."""
+        return self.b.names.find(text, at)
+
+    # elements
+
+    def contact(self, element: Contact) -> None:
+        gate = self.b.at(element.id, "gate")
+        found = self.find(element.variable, gate)
+        if not isinstance(found, Variable):
+            self.out[element.id, ""] = OFF
+            return
+        on = truth(self.b.load(found, gate), gate)
+        if element.kind is ContactKind.NORMALLY_CLOSED:
+            on = Op("NOT", "BOOL", (on,), gate)
+        elif element.kind in (ContactKind.RISING, ContactKind.FALLING):
+            on = self.b.edge(element.id, "", on, element.kind is ContactKind.RISING, 2)
+        at = self.b.at(element.id)
+        on = self.b.keep(on, gate)
+        power = self.power(element.wires, at)
+        if power == ON:
+            self.out[element.id, ""] = on
+        else:
+            self.out[element.id, ""] = OFF if power == OFF else self.b.keep(Op("AND", "BOOL", (power, on), at), at)
+
+    def coil(self, element: Coil) -> None:
+        at = self.b.at(element.id)
+        on = self.b.keep(self.power(element.wires, at), at)
+        self.out[element.id, ""] = on
+        kind = element.kind
+        if kind in (CoilKind.RISING, CoilKind.FALLING):
+            on = self.b.edge(element.id, "", on, kind is CoilKind.RISING, 2)
+        found = self.find(element.variable, at)
+        if not isinstance(found, Variable):
+            return
+        if kind in (CoilKind.SET, CoilKind.RESET):
+            with self.b.when(on, at):
+                self.b.store(found, constant(kind is CoilKind.SET, found.type), at)
+            return
+        value = Op("NOT", "BOOL", (on,), at) if kind is CoilKind.NEGATED else on
+        self.b.store(found, widened(value, found.type, at), at)
+
+    def in_variable(self, element: InVariable) -> None:
+        at = self.b.at(element.id)
+        read = self.constant(element)
+        if read is not None:
+            type_ = read[0]
+            value = read[1] if not isinstance(read[1], str) else 0
+            if type_ is None or type_ == BOOL:
+                self.out[element.id, ""] = Const(bool(value) != element.negated, "BOOL")
+            else:
+                self.out[element.id, ""] = constant(value, type_)
+            return
+        found = self.find(element.expression, at)
+        if not isinstance(found, Variable):
+            self.out[element.id, ""] = OFF
+            return
+        value_read = self.b.load(found, at)
+        if element.negated and found.type.family is Family.BOOL:
+            value_read = Op("NOT", "BOOL", (value_read,), at)
+        self.out[element.id, ""] = self.b.keep(value_read, at)
+
+    def out_variable(self, element: OutVariable | InOutVariable) -> None:
+        at = self.b.at(element.id)
+        found = self.find(element.expression, at)
+        if element.wires and isinstance(found, Variable):
+            source = self.ids.get(element.wires[0].source)
+            with self.b.when(self.executed.get(source.id, OFF) if isinstance(source, Block) else ON, at):
+                if found.type.family is Family.BOOL:
+                    value = self.power(element.wires, at)
+                    if isinstance(element, OutVariable) and element.negated:
+                        value = Op("NOT", "BOOL", (value,), at)
+                else:
+                    value = self.assigned(element.wires[0], found.type, at)
+                self.b.store(found, value, at)
+        if isinstance(element, InOutVariable) and isinstance(found, Variable):
+            self.out[element.id, ""] = self.b.keep(self.b.load(found, at), at)
+
+    # blocks
+
+    def pin(self, pin: Pin, element: Block, type_: Elementary, at: int) -> Expr:
+        """What goes into a pin, in its type."""
+        if type_.family is not Family.BOOL:
+            return self.assigned(pin.wires[0], type_, at)
+        value = self.power(pin.wires, at)
+        if pin.negated:
+            value = Const(not value.value, "BOOL") if isinstance(value, Const) else Op("NOT", "BOOL", (value,), at)
+        if pin.edge is not Edge.NONE:
+            value = self.b.edge(element.id, pin.name, value, pin.edge is Edge.RISING, 0)
+        return value
+
+    def block(self, element: Block) -> None:
+        at = self.b.at(element.id, "EN")
+        enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
+        on = self.b.keep(self.pin(enable, element, BOOL, at), at) if enable is not None and enable.wires else ON
+        if (enable is not None or element.instance) and self.b.names.own is not self.b.names.own.FRAME:
+            self.b.put(Taken(self.b.cell(Kind.FLAG, element.id, "call", "BOOL"), on, at))
+        called = called_instance(element, self.b.instance, self.running)
+        if element.instance:
+            done = self.instance(element, called, on)
+        else:
+            done = self.function(element, called, on)
+        self.executed[element.id] = done
+        self.out[element.id, "ENO"] = done
+        for pin in element.outputs:
+            key = (element.id, pin.name.upper())
+            if pin.negated and key in self.out:
+                self.out[key] = Op("NOT", "BOOL", (self.out[key],), self.b.at(element.id, pin.name.upper()))
+
+    def data_pins(self, element: Block) -> list[Pin]:
+        return [p for p in element.inputs if p.name.upper() != "EN"]
+
+    def instance(self, element: Block, called: Instance | None, on: Expr) -> Expr:
+        """A block with an instance."""
+        at = self.b.at(element.id)
+        meaning = self.find(element.instance, at)
+        if not isinstance(meaning, BlockMeaning) or called is None:
+            return OFF
+        spot = meaning.where
+        with self.b.when(on, at):
+            for pin in self.data_pins(element):
+                ref = meaning.instance.scope.get(pin.name.lower())
+                if isinstance(ref, Leaf) and pin.wires:
+                    node = self.b.at(element.id, pin.name.upper())
+                    variable = self.pin_of(meaning, ref.tag)
+                    value = self.pin(pin, element, variable.type, node)
+                    self.b.store(variable, self.b.keep(value, node, variable.target) if variable.type.family is not Family.BOOL else value, node)
+            if meaning.instance.pou is None:
+                inputs, outputs = STANDARD_BLOCKS[meaning.instance.type_name]
+                self.b.put(Invoke(block_family(meaning.instance.type_name), spot, (*inputs, *outputs)[-1][1].name, at))
+            else:
+                self.call(element, meaning.instance, spot, at, ())
+        for name in self.used.get(element.id, {}):
+            ref = meaning.instance.scope.get(name.lower())
+            if name != "ENO" and isinstance(ref, Leaf):
+                node = self.b.at(element.id, name)
+                self.out[element.id, name] = self.b.keep(self.b.load(self.pin_of(meaning, ref.tag), node), node)
+        return on
+
+    def pin_of(self, meaning: BlockMeaning, tag: int) -> Variable:
+        """A pin of an instance as a variable."""
+        spot, one = meaning.where, self.running.tags[tag] if meaning.where.param < 0 else self._shape_tag(meaning, tag)
+        if spot.base == 0:
+            return Variable(Target(0, tag, one.type.name), one.type, one)
+        return Variable(Target(spot.base, spot.own + tag - meaning.instance.first, one.type.name, (), 0, 0, spot.param), one.type, one)
+
+    def _shape_tag(self, meaning: BlockMeaning, tag: int) -> Tag:
+        ref = self.b.instance.scope[self.b.names.params[meaning.where.param]]
+        assert isinstance(ref, ByReference)
+        return ref.tags[tag]
+
+    def call(self, element: Block, called: Instance, spot: Spot, at: int, inputs: tuple[tuple[int, Expr], ...],
+             results: tuple[tuple[int, int, str], ...] = ()) -> None:
+        """Execute a body of the file's own inside this step."""
+        body = self.b.bodies.get(called.type_name.lower())
+        if body is None:
+            return
+        wired: dict[str, Target | Spot | None] = {}
+        for pin in (*element.in_outs, *element.inputs):
+            source = self.ids.get(pin.wires[0].source) if pin.wires else None
+            if isinstance(called.scope.get(pin.name.lower()), ByReference) and isinstance(source, (InVariable, InOutVariable)):
+                found = self.find(source.expression, at)
+                wired[pin.name.lower()] = found.where if isinstance(found, BlockMeaning) else found.target if found is not None else None
+        refs = tuple(wired.get(name) for name, ref in called.scope.items() if isinstance(ref, ByReference))
+        self.b.put(Call(body, spot, inputs, refs, results, at))
+
+    def function(self, element: Block, called: Instance | None, on: Expr) -> Expr:
+        """A function: of the standard, of the file, or an order to the controller. OFF where its name is none."""
+        at = self.b.at(element.id, "OUT")
+        used = self.used.get(element.id, {})
+        name = element.type_name.upper()
+        if called is not None:
+            return self.own_function(element, called, on, at)
+        if name in ORDERS:
+            return self.order(element, ORDERS[name], on, at)
+        receiver = self.receiver(element)
+        with self.b.when(on, at):
+            value = Functions(self.b).value(name, self.operands(element, at), self.types.operation.get(element.id, BOOL),
+                                            self.types.outputs.get((element.id, "OUT")), at)
+            if value is not None and on == ON:
+                result = self.b.keep(value, at, receiver)
+            elif value is not None:
+                kept = {pin: self.result(element, pin, value.type, lasting) for pin, lasting in used.items() if pin != "ENO"}
+                one = self.b.keep(value, at, receiver)
+                for target in kept.values():
+                    self.b.put(Store(target, one, at))
+        if value is None:
+            return OFF
+        for pin in used:
+            if pin != "ENO":
+                self.out[element.id, pin] = result if on == ON else self.b.keep(Load(kept[pin], value.type, at), at)
+        return on
+
+    def result(self, element: Block, pin: str, type_: str, lasting: bool) -> Target:
+        """Where a function element remembers a result; with rows only where it is read while EN is off."""
+        return self.b.cell(Kind.PRIVATE if lasting else Kind.MEMORY, element.id, f"{pin} result", type_)
+
+    def operands(self, element: Block, at: int) -> list[Operand]:
+        """The wired operands of a function."""
+        kind = self.types.operation.get(element.id, BOOL)
+        return [Operand(self, p, element, kind, at) for p in self.data_pins(element) if p.wires]
+
+    def order(self, element: Block, what: str, on: Expr, at: int) -> Expr:
+        """An order to the controller."""
+        pins = [p for p in self.data_pins(element) if p.wires]
+        read = self.constant(self.ids.get(pins[0].wires[0].source)) if pins else None
+        task = self.tasks.get(str(read[1]).lower(), -1) if read is not None else -1
+        with self.b.when(on, at):
+            self.b.put(Order(what, task, at))
+        for pin in self.used.get(element.id, {}):
+            if pin != "ENO":
+                self.out[element.id, pin] = ON
+        return on
+
+    def own_function(self, element: Block, called: Instance, on: Expr, at: int) -> Expr:
+        """A function of the file's own: its variables begin anew, inputs left out take their declared value."""
+        used = [p for p in self.used.get(element.id, {}) if p != "ENO"]
+        names = {p: called.type_name.lower() if p == "OUT" and "out" not in called.scope else p.lower() for p in used}
+        leaves = {p: ref for p in used if isinstance(ref := called.scope.get(names[p]), Leaf)}
+        with self.b.when(on, at):
+            inputs = []
+            for pin in self.data_pins(element):
+                ref = called.scope.get(pin.name.lower())
+                if isinstance(ref, Leaf) and pin.wires:
+                    node = self.b.at(element.id, pin.name.upper())
+                    one = self.running.tags[ref.tag]
+                    value = self.pin(pin, element, one.type, node)
+                    variable = Variable(Target(0, ref.tag, one.type.name), one.type, one)
+                    inputs.append((ref.tag - called.first, self.b.keep(self.b.ranged(variable, value, node), node)))
+            slots = {p: self.b.slot() for p in leaves}
+            results = tuple((ref.tag - called.first, slots[p], self.running.tags[ref.tag].type.name) for p, ref in leaves.items())
+            spot = Spot(0, self.b.regions.number[id(called)])
+            self.call(element, called, spot, at, tuple(inputs), results)
+            if on != ON:
+                for name, ref in leaves.items():
+                    type_ = self.running.tags[ref.tag].type.name
+                    self.b.put(Store(self.result(element, name, type_, self.used[element.id][name]), Slot(slots[name], type_), at))
+        for name, ref in leaves.items():
+            type_ = self.running.tags[ref.tag].type.name
+            self.out[element.id, name] = Slot(slots[name], type_) if on == ON else self.b.keep(
+                Load(self.result(element, name, type_, self.used[element.id][name]), type_, at), at)
+        return on
+
+    def receiver(self, element: Block) -> Target | None:
+        """The tag that a function's result goes to; None where it goes on as a wire."""
+        for other in self.rung.elements:
+            if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
+                found = self.find(other.expression, -1)
+                if isinstance(found, Variable) and not found.target.terms and not found.target.width:
+                    return found.target
+        return None
+
+
+class Operand:
+    """One operand of a function: read in the type that it is asked for."""
+
+    def __init__(self, rung: _Rung, pin: Pin, element: Block, kind: Elementary, at: int) -> None:
+        self.rung, self.pin, self.element, self.kind, self.at = rung, pin, element, kind, at
+        self.name = pin.name.upper()
+        self.type = rung.wire_type(pin.wires[0])
+
+    @property
+    def real(self) -> bool:
+        """Whether it is a real number."""
+        read = self.rung.constant(self.rung.ids.get(self.pin.wires[0].source))
+        return (self.type is not None and self.type.family is Family.REAL) or (read is not None and isinstance(read[1], float))
+
+    def value(self) -> Expr:
+        """In the operation's type."""
+        return self.rung.pin(self.pin, self.element, self.kind, self.at) if self.kind.family is Family.BOOL else \
+            self.rung.value(self.pin.wires[0], self.kind, self.at)
+
+    def as_type(self, name: str) -> Expr:
+        """In a type of its own."""
+        if name == "BOOL":
+            return self.rung.pin(self.pin, self.element, BOOL, self.at)
+        return self.rung.value(self.pin.wires[0], ELEMENTARY[name], self.at)
+
+
+def truth(value: Expr, at: int) -> Expr:
+    """A value as power: on where it is not 0."""
+    if value.type == "BOOL":
+        return value
+    zero: Expr = Const(0.0 if ELEMENTARY[value.type].family is Family.REAL else 0, value.type)
+    return Op("NE", "BOOL", (value, zero), at)
+
+
+def constant(value: bool | int | float, type_: Elementary) -> Const:
+    """A value as a constant of a type."""
+    if type_.family is Family.BOOL:
+        return Const(bool(value), type_.name)
+    return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)
+

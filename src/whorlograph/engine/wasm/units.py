@@ -1,0 +1,380 @@
+"""The functions of a module: bodies that are called, programs in chunks of steps, and the order in which they run."""
+
+from __future__ import annotations
+
+import itertools
+
+from msgspec import Struct, field
+
+from whorlograph.engine.code import Action, Base, Body, Call, Code, If, Instance, Load, Loop, Order, Scope, Spot, Step
+from whorlograph.engine.schedule import Schedule
+from whorlograph.engine.scope.overlap import shared_bits
+from whorlograph.model.profile import Profile
+from whorlograph.model.tags import Running
+
+from . import layout as at
+from .actions import STOP_IF_FAULTED, Actions
+from .expressions import Expressions
+from .function import Function
+from .place import Placing
+from .scans import Unit
+from .watch import Watch, Watches
+
+MOST_STEPS = 1_000_000
+CHUNK = 64
+ET = 3  # the place of ET among a timer's pins
+
+
+class Chunk(Struct, frozen=True):
+    """A function of up to 64 steps: its name, its first mark, how many, and the cell that sums what its calls add (0: none).
+
+    ``number``: how many steps of its unit come before; ``always``: it must be run step by step where tasks may come in between.
+    """
+
+    name: str
+    mark: int
+    count: int
+    extra: int
+    number: int
+    always: bool
+
+
+class Segment(Struct):
+    """A stretch of a program between exits and their targets: steps ``first`` to before ``end``."""
+
+    first: int
+    end: int
+    chunks: list[Chunk] = field(default_factory=list)
+
+
+class Lowered(Struct):
+    """The functions' text, and the tables that the memory needs.
+
+    ``watches`` by mark address; ``mark_bytes`` how many marks; ``units`` the cyclic programs first, then each task's.
+    """
+
+    functions: list[str]
+    watches: dict[int, Watch]
+    mark_bytes: int
+    units: list[Unit]
+
+
+class Units:
+    """Prints the code of a program."""
+
+    def __init__(self, code: Code, running: Running, profile: Profile, schedule: Schedule) -> None:
+        self.code, self.running, self.profile = code, running, profile
+        self.members = [("$scan", schedule.cyclic), *((f"$unit{t.number}", t.programs) for t in schedule.tasks)]
+        shares = shared_bits(running.tags[:running.public], profile.addressing)
+        self.watches = Watches(code, {tag: {s.other for s in found} for tag, found in shares.items()})
+        self.functions: list[str] = []
+        self.found: dict[int, Watch] = {}
+        self._count_of: dict[object, int] = {}
+        self.steps = [[self.watches.of_step(p, s) for s in code.bodies[p.body].steps] if p.body >= 0 else [] for p in code.programs]
+        self.observed = self.watches.loaded & {t.index for t in running.tags if t.computed}
+        self.triggers = self._triggers(schedule)
+        limit = min(MOST_STEPS, profile.watchdog // profile.rung_time) if profile.rung_time else MOST_STEPS
+        orders = any(_any(s.actions, Order) for body in code.bodies for s in body.steps)
+        # Tasks may start between two steps where time passes, or where a step makes one due.
+        self.interruptible = bool(schedule.tasks) and bool(profile.rung_time or self.triggers or orders)
+        self.checked = self.interruptible or self._may_run_long(limit)
+
+    def _triggers(self, schedule: Schedule) -> dict[int, tuple[tuple[int, int, bool], ...]]:
+        """By tag that a step may write: the tasks that wait for it, which bit of it, and whether for its fall."""
+        external = {self.running.find(name) for name in self.profile.external}
+        written = {t for steps in self.steps for watch in steps for first, span in watch.writes for t in range(first, first + span)}
+        found: dict[int, list[tuple[int, int, bool]]] = {}
+        for task in schedule.tasks:
+            if task.single is None or task.at_start:
+                continue
+            address = self.running.tags[task.single].address
+            near = {task.single} | self.watches.shares.get(task.single, set())
+            if near & (written | external) and (address is None or address.area != "I"):
+                found.setdefault(task.single, []).append((task.number, task.bit, task.falling))
+        return {tag: tuple(waiting) for tag, waiting in found.items()}
+
+    def _may_run_long(self, limit: int) -> bool:
+        """Whether any scan could take more steps than it may: a way back somewhere, or too many steps."""
+        for body in self.code.bodies:
+            for i, step in enumerate(body.steps):
+                if any(e.step <= i for e in step.exits) or _any(step.actions, Loop):
+                    return True
+        return sum(self._longest(i.body) for i in self.code.programs if i.body >= 0) > limit
+
+    def _longest(self, body: int) -> int:
+        """Steps of one pass through a body and all that it calls."""
+        return sum(1 + sum(self._longest(c.body) for c in calls(step.actions)) for step in self.code.bodies[body].steps)
+
+    def count(self, key: object) -> int:
+        """Address of a cell that steps are counted in, made at the first asking."""
+        number = self._count_of.setdefault(key, len(self._count_of))
+        assert number < self.cells - self.code.cells - 1
+        return at.CELLS + 8 * (self.code.cells + 1 + number)
+
+    @property
+    def cells(self) -> int:
+        """Cells of the code, one that takes what is wired to nothing, and those that steps are counted in."""
+        adding = sum(_adds(s.actions) for p in self.code.programs if p.body >= 0 for s in self.code.bodies[p.body].steps)
+        return self.code.cells + 1 + 2 * adding
+
+    def print(self, mark_base: int) -> Lowered:
+        """Print everything.
+
+        Args: mark_base: address of the first mark.
+        """
+        for number, body in enumerate(self.code.bodies):
+            if any(not i.runs and i.body == number for i in self.code.instances):
+                self._body(number, body)
+        position = mark_base
+        units = []
+        for name, members in self.members:
+            low, number, names = position, 0, []
+            for i in members:
+                program = self.code.programs[i]
+                if program.body < 0:
+                    continue
+                body = self.code.bodies[program.body]
+                segments = self._segments(body)
+                for segment in segments:
+                    for first in range(segment.first, segment.end, CHUNK):
+                        count = min(CHUNK, segment.end - first)
+                        segment.chunks.append(self._chunk(f"$p{i}_{first}", program, body, self.steps[i], first, count, position, number + first))
+                        position += at.aligned(count)
+                names.append(self._program(f"$program{i}", program, body, segments, number))
+                number += len(body.steps)
+            lines = "".join(f"(call {n}) {STOP_IF_FAULTED}\n" for n in names)
+            self.functions.append(f"(func {name}\n{lines})\n")
+            units.append(Unit(name, low, position, number))
+        off = "".join(f"(call $put (i32.const {t.index}) (i64.const 0))\n" for t in self.running.tags[:self.running.public]
+                      if t.address is not None and t.address.area == "Q")
+        self.functions.append(f"(func $outputs_off\n{off})\n")
+        return Lowered(self.functions, self.found, position - mark_base, units)
+
+    # programs
+
+    @staticmethod
+    def _segments(body: Body) -> list[Segment]:
+        if not body.steps:
+            return []
+        cuts = {0, len(body.steps)}
+        for i, step in enumerate(body.steps):
+            if step.exits:
+                cuts.add(i + 1)
+                cuts |= {e.step for e in step.exits if e.step <= len(body.steps)}
+        return [Segment(a, b) for a, b in itertools.pairwise(sorted(cuts))]
+
+    def _actions(self, function: Function, body: Body, instance: Instance | None) -> Actions:
+        return Actions(function, Placing(self.code, body, instance), self.profile.on_overflow, self.checked,
+                       lambda spot: self._observed(spot, instance))
+
+    def _observed(self, spot: Spot, instance: Instance | None) -> bool:
+        """Whether anything reads the ET of the timer at a spot; of a body that lies in several places, of any timer."""
+        if spot.base == Base.GLOBAL:
+            return self.code.instances[spot.own].own + ET in self.observed
+        if instance is not None and spot.base == Base.OWN:
+            return instance.own + spot.own + ET in self.observed
+        return bool(self.observed)
+
+    def _chunk(self, name: str, program: Instance, body: Body, watches: list[Watch], first: int, count: int, position: int,
+               number: int) -> Chunk:
+        steps = body.steps[first:first + count]
+        extra = self.count((name, "extra")) if any(_adds(s.actions) for s in steps) else 0
+        chunk = Function(name)
+        slow = Function(f"{name}_slow")
+        for i, step in enumerate(steps):
+            mark, index = position + i, program.first + first + i
+            self.found[mark] = watches[first + i]
+            adds = _adds(step.actions)
+            if adds and self.checked:
+                # The limit may be passed inside what it calls: it runs then, although nothing changed, so that the place is known.
+                done = f"(i32.add (i32.add (global.get $adj) (i32.const {number + i + 1})) (i32.load (i32.const {self.count((name, i))})))"
+                for function in (chunk, slow):
+                    function.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (i32.store8 (i32.const {mark}) (i32.const 1))))")
+            if not self.interruptible:
+                chunk.put(f"(if (i32.load8_u (i32.const {mark})) (then")
+                self._step(chunk, program, body, step, index, mark, number + i, (name, i), extra)
+                chunk.put("))")
+            else:
+                own = Function(f"$s{index}")
+                self._step(own, program, body, step, index, mark, number + i, (name, i), extra)
+                self.functions.append(own.text())
+                before, done = (f"(i32.add (global.get $adj) (i32.const {number + n}))" for n in (i, i + 1))
+                slow.put(f"(if (i32.ge_s {before} (global.get $check)) (then (call $look {before} (i32.const {max(program.first, index - 1)}))"
+                         f" {STOP_IF_FAULTED}))")
+                for function in (chunk, slow):
+                    function.put(f"(if (i32.load8_u (i32.const {mark})) (then (call $s{index}) {STOP_IF_FAULTED}))")
+                    if adds:
+                        function.put(f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {self.count((name, i))}))))")
+                slow.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (global.set $num {done}) (call $late (i32.const {index})) (return)))")
+            if adds and not self.interruptible:
+                chunk.put(f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {self.count((name, i))}))))")
+        self.functions.append(chunk.text())
+        if self.interruptible:
+            self.functions.append(slow.text())
+        touched = {t for w in watches[first:first + count] for f, span in w.others | w.writes for t in range(f, f + span)}
+        always = any(_adds(s.actions) or _any(s.actions, Order) for s in steps) or bool(touched & set(self.triggers))
+        return Chunk(name, position, count, extra, number, always)
+
+    def _step(self, function: Function, program: Instance, body: Body, step: Step, index: int, mark: int, number: int, key: object,
+              extra: int) -> None:
+        """What is done where a step's mark is set.
+
+        Args: number: how many steps of its unit come before it.
+        """
+        actions = self._actions(function, body, program)
+        actions.step = f"(i32.const {index})"
+        function.fresh()
+        own = f"(i32.add (global.get $adj) (i32.const {number + 1}))"
+        function.put(f"(i32.store8 (i32.const {mark}) (i32.const 0)) (global.set $cur (i32.const {mark}))"
+                     f" (global.set $step {actions.step}) (global.set $num {own})")
+        if self.checked and not self.interruptible:
+            # The limit was passed at a step before this one in which nothing had changed.
+            over = "(i32.sub (global.get $num) (i32.add (global.get $limit) (i32.const 1)))"
+            function.put(f"(if (i32.gt_s {over} (i32.const 0)) (then (call $late (i32.sub {actions.step} {over})) (return)))")
+        actions.all(step.actions)
+        if _adds(step.actions):
+            length = self.count(key)
+            added = function.temporary("i32")
+            function.put(f"(local.set {added} (i32.sub (global.get $num) {own}))")
+            function.put(f"(i32.store (i32.const {extra}) (i32.add (i32.load (i32.const {extra}))"
+                         f" (i32.sub (local.get {added}) (i32.load (i32.const {length})))))")
+            function.put(f"(i32.store (i32.const {length}) (local.get {added}))")
+        actions.check()
+
+    def _program(self, name: str, program: Instance, body: Body, segments: list[Segment], number: int) -> str:
+        function = Function(name)
+        actions = self._actions(function, body, program)
+        function.local("$pc", "i32")
+        self._resets(function, actions, body)
+        function.put("(loop $again")
+        for segment in segments:
+            function.put(f"(if (i32.le_s (local.get $pc) (i32.const {segment.first})) (then")
+            for chunk in segment.chunks:
+                function.put(self._run_chunk(chunk))
+            if self.checked and not self.interruptible:
+                function.put(self._limit_check(program.first + segment.first, segment, number))
+            self._leave(function, actions.e, body.steps[segment.end - 1], segment.end - 1)
+            function.put("))")
+        function.put(")")
+        self.functions.append(function.text())
+        return name
+
+    def _run_chunk(self, chunk: Chunk) -> str:
+        """Run a chunk in which a mark is set; step by step where a task or the scan's limit may come in between."""
+        words = [f"(i64.load (i32.const {chunk.mark + 8 * w}))" for w in range(at.aligned(chunk.count) // 8)]
+        test = words[0]
+        for word in words[1:]:
+            test = f"(i64.or {test} {word})"
+        marked = f"(i64.ne {test} (i64.const 0))"
+        skip = f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {chunk.extra}))))" if chunk.extra else ""
+        call = f"(call {chunk.name}) {STOP_IF_FAULTED}"
+        if not self.interruptible:
+            if skip and self.checked:
+                over = f"(i32.gt_s (i32.add (i32.add (global.get $adj) (i32.const {chunk.number + chunk.count})) (i32.load (i32.const {chunk.extra})))"
+                marked = f"(i32.or {marked} {over} (global.get $limit)))"
+            return f"(if {marked} (then {call})" + (f" (else {skip}))" if skip else ")")
+        done = f"(i32.add (global.get $adj) (i32.const {chunk.number + chunk.count}))"
+        if chunk.extra:
+            done = f"(i32.add {done} (i32.load (i32.const {chunk.extra})))"
+        undisturbed = f"(i32.lt_s {done} (global.get $check))"
+        slow = f"(call {chunk.name}_slow) {STOP_IF_FAULTED}"
+        if chunk.always:
+            return f"(if (i32.and {undisturbed} (i32.eqz {marked})) (then {skip}) (else {slow}))"
+        return f"(if {undisturbed} (then (if {marked} (then {call}))) (else {slow}))"
+
+    @staticmethod
+    def _limit_check(first: int, segment: Segment, number: int) -> str:
+        done = f"(i32.add (global.get $adj) (i32.const {number + segment.end}))"
+        over = f"(i32.sub (i32.sub (global.get $limit) (global.get $adj)) (i32.const {number + segment.first}))"
+        return (f"(if (i32.gt_s {done} (global.get $limit)) (then (global.set $num {done})"
+                f" (call $late (i32.add (i32.const {first}) {over})) (return)))")
+
+    @staticmethod
+    def _leave(function: Function, e: Expressions, step: Step, index: int) -> None:
+        """Exits of a segment's last step: the first that holds counts."""
+        for one in step.exits:
+            assert isinstance(one.test, Load)
+            function.put(f"(if {e.text(one.test)} (then (global.set $adj (i32.add (global.get $adj) (i32.const {index + 1 - one.step})))"
+                         f" (local.set $pc (i32.const {one.step})) (br $again)))")
+
+    @staticmethod
+    def _resets(function: Function, actions: Actions, body: Body) -> None:
+        """Temporaries begin anew; in a program what reads them is woken like by any other write."""
+        for target, value in body.resets:
+            number = actions.placing.number(target)
+            if actions.placing.instance is not None and target.base == Base.OWN:
+                function.put(f"(call $put {number} (i64.const {value}))")
+            else:
+                address, offset = actions.placing.address(target)
+                function.put(f"(i64.store offset={offset} {address} (i64.const {value}))")
+
+    # bodies that are called
+
+    def _body(self, number: int, body: Body) -> None:
+        """The function of a body: where it lies is handed over, but for a function of the file's own."""
+        frame = self.code.instances[body.frame] if body.frame >= 0 else None
+        params = [] if frame is not None else ["(param $own i32)", "(param $hid i32)", "(param $at i32)"]
+        for i, param in enumerate(body.params):
+            params.append(f"(param $r{i} i32)")
+            params += [f"(param $r{i}h i32)", f"(param $r{i}s i32)"] if param.kind == "instance" else []
+            params += [f"(param $r{i}b i32)"] if param.kind == "bit" else []
+        function = Function(f"$b{number}", " ".join(params))
+        actions = self._actions(function, body, frame)
+        if frame is None:
+            for name in ("$own", "$hid"):
+                function.put(f"(local.set {function.local(name + '8', 'i32')} (i32.shl (local.get {name}) (i32.const 3)))")
+        else:
+            anew = Function(f"$anew{number}")
+            for target, value in body.resets:
+                anew.put(f"(i64.store (i32.const {at.CELLS + 8 * (frame.own + target.cell)}) (i64.const {value}))")
+            self.functions.append(anew.text())
+            function.put(f"(global.set $deep (i32.add (global.get $deep) (i32.const 1))) (if (i32.gt_s (global.get $deep) (i32.const 100))"
+                         f" (then (call $fail (i32.const {at.DEPTH}) (i32.const -1) (i32.const -1) (i64.const 0) (i64.const 0)) (return)))")
+        for i in range(len(body.params)):
+            function.put(f"(local.set {function.local(f'$r{i}8', 'i32')} (i32.shl (local.get $r{i}) (i32.const 3)))")
+        if frame is None:
+            self._resets(function, actions, body)
+        jumps = any(s.exits for s in body.steps)
+        if jumps:
+            function.local("$pc", "i32")
+            function.put("(loop $again")
+        for i, step in enumerate(body.steps):
+            actions.step = f"(i32.const {frame.first + i})" if frame is not None else f"(i32.add (local.get $at) (i32.const {i}))"
+            function.fresh()
+            if jumps:
+                function.put(f"(if (i32.le_s (local.get $pc) (i32.const {i})) (then")
+            function.put(f"(global.set $num (i32.add (global.get $num) (i32.const 1))) (global.set $step {actions.step})")
+            actions.all(step.actions)
+            actions.check()
+            for one in step.exits:
+                function.put(f"(if {actions.e.text(one.test)} (then (local.set $pc (i32.const {one.step})) (br $again)))")
+            if jumps:
+                function.put("))")
+        if jumps:
+            function.put(")")
+        if frame is not None:
+            function.put("(global.set $deep (i32.sub (global.get $deep) (i32.const 1)))")
+        self.functions.append(function.text())
+
+
+def calls(actions: tuple[Action, ...]) -> list[Call]:
+    """The calls among actions, those under conditions too."""
+    found: list[Call] = []
+    for one in actions:
+        if isinstance(one, Call):
+            found.append(one)
+        elif isinstance(one, If):
+            found += calls(one.then) + calls(one.other)
+        elif isinstance(one, (Loop, Scope)):
+            found += calls(one.actions)
+    return found
+
+
+def _any(actions: tuple[Action, ...], kind: type[Action]) -> bool:
+    return any(isinstance(a, kind) or (isinstance(a, If) and (_any(a.then, kind) or _any(a.other, kind)))
+               or (isinstance(a, (Scope, Loop)) and _any(a.actions, kind)) for a in actions)
+
+
+def _adds(actions: tuple[Action, ...]) -> bool:
+    """Whether steps are taken inside: by calls or loops."""
+    return _any(actions, Call) or _any(actions, Loop)
