@@ -5,8 +5,10 @@ from __future__ import annotations
 from random import Random
 
 import numpy as np
+from msgspec.structs import replace
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.model.ladder import (
     Block,
@@ -32,7 +34,7 @@ from whorlograph.model.ladder import (
 from whorlograph.model.literals import raw
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Overflow, Profile
-from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Task, Variable, VariableKind
 from whorlograph.model.rungs import build
 from whorlograph.model.tags import Running
 from whorlograph.model.types import BOOL, DINT, ELEMENTARY, INT, LINT, REAL, TIME, ArrayOf, Elementary, Family, Named, Simple
@@ -48,8 +50,8 @@ PINS = {"TON": ("IN",), "TOF": ("IN",), "TP": ("IN",), "CTU": ("CU", "R"), "CTD"
 class ProgramMaker:
     """Makes one random program: globals, a block and a function of its own, two or three programs."""
 
-    def __init__(self, random: Random, backward: bool) -> None:
-        self.r, self.backward = random, backward
+    def __init__(self, random: Random, backward: bool, tasked: bool = False) -> None:
+        self.r, self.backward, self.tasked = random, backward, tasked
         self.inputs = [f"X{i}" for i in range(5)]
         self.bits = [f"M{i}" for i in range(6)] + [f"Q{i}" for i in range(4)]
         self.elements: list[Element] = []
@@ -132,6 +134,8 @@ class ProgramMaker:
             names = ["ADD", "SUB", "MUL", "DIV", "MOVE", "GT", "GE", "EQ", "NE", "LT", "LE", "SEL", "MAX", "MIN", "LIMIT", "MUX", "ABS"]
             names += ["MOD"] if type_.family is not Family.REAL else ["SQRT", "SIN"]
         name = self.r.choice(names)
+        if self.tasked and self.r.random() < 0.3:
+            return self.order(x, y, enable)
         if kind < 0.15:
             name, type_ = self.r.choice((("INT_TO_DINT", INT), ("DINT_TO_INT", DINT), ("INT_TO_REAL", INT), ("REAL_TO_INT", REAL),
                                          ("WORD_TO_INT", WORD), ("INT_TO_WORD", INT), ("TIME_TO_DINT", TIME), ("UINT_TO_SINT", UINT)))
@@ -157,6 +161,15 @@ class ProgramMaker:
         if result == BOOL:
             return (Wire(block, "OUT"),), x + 150
         self.outlet(x + 80, y + 25, block, "OUT", result)
+        return (Wire(block, "ENO"),), x + 150
+
+    def order(self, x: int, y: int, enable: Pin) -> tuple[tuple[Wire, ...], int]:
+        """An order to the controller."""
+        name = self.r.choice(("TASK_HOLD", "TASK_RELEASE", "TASK_RELEASE", "WATCHDOG_RESTART"))
+        text, block = self.new(), self.new()
+        self.elements.append(InVariable(text, x - 50, y + 20, 40, 15, expression=f"'T{self.r.randrange(3)}'"))
+        pins = (enable,) if name == "WATCHDOG_RESTART" else (enable, Pin("NAME", (Wire(text),)))
+        self.elements.append(Block(block, x, y, 60, 80, type_name=name, inputs=pins, outputs=(Pin("ENO"), Pin("OUT"))))
         return (Wire(block, "ENO"),), x + 150
 
     def standard(self, x: int, y: int, wires: tuple[Wire, ...]) -> tuple[tuple[Wire, ...], int]:
@@ -266,7 +279,21 @@ class ProgramMaker:
             body = self.body(self.r.randint(3, 8), True)
             pous[f"prog{i}"] = Pou(f"Prog{i}", PouKind.PROGRAM, tuple(self.locals), body)
             instances.append(ProgramInstance(f"Run{i}", f"Prog{i}"))
-        return Program("Random", {}, pous, (Configuration("C", (Resource("R", tuple(instances)),), tuple(variables)),))
+        tasks: tuple[Task, ...] = ()
+        if self.tasked:
+            tasks, instances = self.tasks(instances)
+        return Program("Random", {}, pous, (Configuration("C", (Resource("R", tuple(instances), tasks),), tuple(variables)),))
+
+    def tasks(self, instances: list[ProgramInstance]) -> tuple[tuple[Task, ...], list[ProgramInstance]]:
+        """Random tasks, and the programs put on some of them."""
+        r = self.r
+        found = []
+        for i in range(r.randint(1, 3)):
+            interval = r.choice(("T#10ms", "T#7ms", "T#25ms", "T#2ms500us", "T0", "PT0.015S", ""))
+            single = r.choice(("X0", "X1", "M0", "M1", "Q2", "%QX0.1", "W0.3")) if not interval or r.random() < 0.15 else ""
+            found.append(Task(f"T{i}", r.randrange(4), interval, single))
+        placed = [ProgramInstance(p.name, p.pou, r.choice((*(t.name for t in found), "")) if r.random() < 0.8 else "") for p in instances]
+        return tuple(found), placed
 
     def _counting(self, body: LadderBody) -> LadderBody:
         """The block's body with a rung that counts in its in-out variable."""
@@ -288,13 +315,34 @@ def _doubling() -> LadderBody:
     return build(elements)[0]
 
 
-def random_case(random: Random) -> tuple[Program, Profile]:
-    """A random program with a profile that fits it."""
+def random_case(random: Random, tasked: bool = False) -> tuple[Program, Profile]:
+    """A random program with a profile that fits it.
+
+    Args: tasked: with tasks, some of them held and released by the program.
+    """
     backward = random.random() < 0.3
     rung_time = random.choice((100_000, 1_000_000)) if backward else random.choice((0, 0, 0, 50_000, 700_000))
     profile = Profile(scan_time=random.choice((5, 10, 20)) * 1_000_000, rung_time=rung_time, watchdog=random.choice((20, 60, 200)) * 1_000_000,
                       on_overflow=random.choice(list(Overflow)))
-    return ProgramMaker(random, backward).program(), profile
+    if tasked:
+        profile = replace(profile, first_scan=random.choice(("", "M5")), scan_duration=random.choice(("", "T0", "I1")),
+                          longest_scan=random.choice(("", "D0")), external=random.choice(((), ("M1", "Q0"))),
+                          falling_tasks=random.choice(((), ("T0", "T1"))), blink=random.choice(((), (("M4", 13_000_000),))))
+    return ProgramMaker(random, backward, tasked).program(), profile
+
+
+def random_trial(random: Random, running: Running, end: int) -> Trial:
+    """Inputs held and tags forced for random stretches."""
+    def stretch(names: tuple[str, ...]) -> Hold:
+        tag = running.tags[running.by_name[random.choice(names)]]
+        start = random.choice((0, random.randrange(end + 1)))
+        until = None if random.random() < 0.3 else start + random.randrange(1, end + 2)
+        value = random.randint(0, 1) if tag.type == BOOL else random.choice((0, 1, 5, 9, 255)) * (3_000_000 if tag.type == TIME else 1)
+        return Hold(tag.index, raw(value, tag.type), start, until)
+
+    holds = {h.tag: h for h in (stretch(("x0", "x1", "x2")) for _ in range(random.randrange(3)))}
+    forces = {f.tag: f for f in (stretch(("m0", "m1", "m2", "q0", "q1", "q2", "w0", "i0", "t0", "x3")) for _ in range(random.randint(1, 4)))}
+    return Trial(tuple(holds.values()), (), tuple(forces.values()))
 
 
 def replayed(seed: int) -> tuple[Random, Controller, Journal]:
@@ -303,6 +351,19 @@ def replayed(seed: int) -> tuple[Random, Controller, Journal]:
     program, profile = random_case(random)
     controller = Controller(program, profile)
     return random, controller, controller.replay(random_log(random, controller.running))
+
+
+def dense_log(random: Random, running: Running, rows: int, span: int) -> Log:
+    """A log with many rows for each scan.
+
+    Args: rows: how many; span: ns that they are spread over.
+    """
+    names = ("x0", "x1", "x2", "x3", "x4", "i0")
+    tags = np.array([running.by_name[random.choice(names)] for _ in range(rows)], np.int32)
+    times = np.sort(np.array([random.randrange(span) for _ in range(rows)], np.int64))
+    times -= times[0] if rows else 0
+    values = np.array([random.randint(0, 1) for _ in range(rows)], np.int64)
+    return Log(times, tags, values, end=int(times[-1]) if rows else 0, rows=rows)
 
 
 def random_log(random: Random, running: Running) -> Log:

@@ -39,7 +39,7 @@ class Blocks(unittest.TestCase):
         for seed in range(120):
             (scans, numbers, steps, tags, values), block = self.made(seed)
             self.assertEqual([block.scan(i) for i in range(len(block))], scans)
-            self.assertEqual([block.key(i) & ((1 << 21) - 1) for i in range(len(block))], numbers)
+            self.assertEqual([(block.key(i) & ((1 << 21) - 1)) - (1 << 20) for i in range(len(block))], numbers)
             self.assertEqual([block.step(i) for i in range(len(block))], steps)
             self.assertEqual([block.tag(i) for i in range(len(block))], tags)
             self.assertEqual([block.raw(i) for i in range(len(block))], values)

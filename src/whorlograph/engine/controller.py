@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
@@ -26,7 +27,7 @@ from whorlograph.model.tags import Running
 from .code import Code
 from .front.compile import compile_code
 from .journal import RECORD, Columns, Fault, Forced, Journal
-from .runs import Held
+from .runs import Held, RunColumns, TaskRuns
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
 from .scope.steps import number_steps
@@ -215,12 +216,32 @@ class Controller:
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
         journal = machine.columns.journal(list(feed.initial), scans, fault)
+        if more and fault is None:
+            self._quiet_runs(machine, journal, machine.start + more * distance)
         if more and distance != machine.period:
             journal.clock.scans.append(machine.scan + 1)
             journal.clock.starts.append(machine.start + distance)
             journal.clock.periods.append(distance)
         journal.complete = complete
         return journal
+
+    def _quiet_runs(self, machine: Machine, journal: Journal, until: int) -> None:
+        """Add the runs of tasks that came on time up to the last scan's start, in scans in which nothing was left to do."""
+        for task in self.schedule.tasks:
+            state = machine.task(task.number)
+            every = machine.value(task.interval_tag) * task.unit if task.interval_tag is not None else task.interval or 0
+            paused = task.single is not None and machine.value(task.single) >> max(0, task.bit) & 1
+            if every <= 0 or state.due > until or paused:
+                continue
+            known = journal.tasks.get(task.number, TaskRuns())
+            if state.held:
+                dues = np.arange(state.due, until + 1, every, dtype=np.int64)[0 if state.waits else 1:]
+                journal.tasks[task.number] = replace(known, missed=np.concatenate([known.missed, dues]))
+                continue
+            columns = RunColumns()
+            columns.tables[task.number] = [known.table]
+            columns.skipped(task.number, state.due, every, (until - state.due) // every + 1)
+            journal.tasks[task.number] = replace(known, table=columns.runs()[task.number].table)
 
     def _fault(self, raw: RawFault) -> Fault:
         code = at.FAULT_NAMES[raw.code]

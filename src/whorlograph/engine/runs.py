@@ -45,6 +45,14 @@ class TaskRuns(Struct):
         firsts: Ints = self.table[:, 0]
         return firsts
 
+    def written_out(self) -> tuple[Ints, Ints]:
+        """int64[n] each: the due instant (ns) of every run, and how long it waited."""
+        counts = self.table[:, 2]
+        turn = np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
+        dues: Ints = np.repeat(self.table[:, 0], counts) + turn * np.repeat(self.table[:, 1], counts)
+        waits: Ints = np.repeat(self.table[:, 3], counts)
+        return dues, waits
+
     def last_start(self, time: int) -> int | None:
         """The start (ns) of the last run that began at or before a time."""
         row = int(np.searchsorted(self.table[:, 0] + self.table[:, 3], time, side="right")) - 1

@@ -47,6 +47,14 @@ class RawFault(Struct, frozen=True):
     b: int
 
 
+class TaskState(Struct, frozen=True):
+    """When a task next comes due by itself (ns, at.NEVER: not), whether a run of it waits, whether it is held."""
+
+    due: int
+    waits: bool
+    held: bool
+
+
 class Checkpoint(Struct, frozen=True):
     """All that is needed to go on from between two scans, on any log that is the same up to there.
 
@@ -159,6 +167,11 @@ class Machine:
     def distance(self, scan_time: int) -> int:
         """From the last scan's start to the next one's where nothing more happens, ns."""
         return max(scan_time, self._read("<q", at.END) - self.start)
+
+    def task(self, number: int) -> TaskState:
+        """A task as it stands."""
+        where = self.module.layout.tasks + at.TASK * number
+        return TaskState(self._read("<q", where + at.T_NEXT), self._read("<q", where + at.T_PENDING) != -1, bool(self._read("<i", where + at.T_HELD)))
 
     def value(self, tag: int) -> int:
         """A tag's raw value now."""

@@ -47,7 +47,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     printed = units.print(at.aligned(at.CELLS + 8 * units.cells))
     shares = shared_bits(running.tags[:running.public], profile.addressing)
     timers = sum(1 for i in code.instances if i.body < 0 and i.name)
-    numbers = max(code.cells, 1)
+    numbers = code.cells + 1 + len(schedule.tasks)
 
     def laid(constants: int) -> Layout:
         return plan(units.cells, printed.mark_bytes, numbers, running.public, len(schedule.tasks), timers, constants, EVENTS_ROOM, JOURNAL_ROOM)
@@ -63,7 +63,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     scans = Scans(layout, printed.units[0], tuple(zip(schedule.tasks, printed.units[1:], strict=True)), units.triggers,
                   any(t.single is not None and t.number not in {w[0] for ws in units.triggers.values() for w in ws} for t in schedule.tasks),
                   tables_at, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, -1 if duration is None else duration,
-                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)))
+                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)), code.cells)
     pages = layout.end // PAGE + 1
     fixed = fixed_part(layout, pages, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, scans.woken(), scans.flagged(), scans.text())
     first = {i.hidden + body.inner + n: cell.initial for i in code.instances if i.body >= 0

@@ -131,7 +131,8 @@ _FORCES = """
   (local.set $a (i32.add (i32.const {forces}) (i32.mul (local.get $t) (i32.const 24))))
   (if (i64.ne (i64.load (local.get $a)) (local.get $v)) (then
     (i64.store (local.get $a) (local.get $v))
-    (call $rec (i32.sub (i32.const {SHADOW}) (local.get $t)) (local.get $v))))
+    (call $rec (i32.sub (i32.const {SHADOW}) (local.get $t)) (local.get $v))
+    (call $wake (local.get $t))))
   (i64.or (i64.and (local.get $v) (i64.xor (i64.load offset=8 (local.get $a)) (i64.const -1))) (i64.load offset=16 (local.get $a))))
 (func $force (param $kind i32) (param $t i32) (param $v i64) (local $a i32) (local $f i32) (local $old i64) (local $kept i32)
   (local.set $a (i32.add (i32.const {forces}) (i32.mul (local.get $t) (i32.const 24))))
@@ -540,7 +541,8 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
     names = {k: v for k, v in vars(at).items() if k.isupper() and isinstance(v, int)}
     by_time = ""
     if rung_time:
-        by_time = f"""(local.set $n (i64.div_s (i64.sub (i64.add (global.get $watched_from) (i64.const {watchdog})) (global.get $base)) (i64.const {rung_time})))
+        by_time = f"""(local.set $n (i64.add (i64.extend_i32_s (global.get $num)) (i64.div_s
+    (i64.sub (i64.add (global.get $watched_from) (i64.const {watchdog})) (call $time (global.get $num))) (i64.const {rung_time}))))
   (if (i64.lt_s (local.get $n) (i64.extend_i32_s (global.get $limit))) (then (global.set $limit (i32.wrap_i64 (local.get $n)))))"""
     text = _HEADER + _JOURNAL + _FORCES + _FAULTS + _TIMERS + _BLOCKS + _INPUTS
     fixed = text.format(pages=pages, cells=layout.cells, watch=layout.watch, shares=layout.shares, flags=layout.flags, forces=layout.forces,

@@ -42,6 +42,7 @@ class Scans(Struct, frozen=True):
     duration: int  # tag of the last scan's time, -1: none
     longest: int
     in_ms: tuple[bool, bool]
+    held_at: int  # the number behind all cells that stands for the first task's being held
 
     # pieces
 
@@ -199,8 +200,9 @@ class Scans(Struct, frozen=True):
   (local.set $d (i64.const {at.NEVER}))
   {self._soonest("$d")}
   (if (i64.ne (local.get $d) (i64.const {at.NEVER})) (then
-    (local.set $s (i64.div_s (i64.add (i64.sub (local.get $d) (global.get $base)) (i64.const {self.rung_time - 1})) (i64.const {self.rung_time})))
-    (if (i64.lt_s (local.get $s) (i64.extend_i32_s (local.get $n))) (then (local.set $s (i64.extend_i32_s (local.get $n)))))
+    (local.set $d (call $max (i64.const 0) (i64.sub (local.get $d) (call $time (local.get $n)))))
+    (local.set $s (i64.add (i64.extend_i32_s (local.get $n))
+      (i64.div_s (i64.add (local.get $d) (i64.const {self.rung_time - 1})) (i64.const {self.rung_time}))))
     (if (i64.lt_s (local.get $s) (i64.extend_i32_s (local.get $c))) (then (local.set $c (i32.wrap_i64 (local.get $s)))))))"""
         return f"""
 (func $plan (param $n i32) (local $c i32) (local $d i64) (local $s i64)
@@ -293,6 +295,7 @@ class Scans(Struct, frozen=True):
       (call $limited)
       (global.set $cur (i32.const 0))
       (local.set $n (call $task (local.get $k) (local.get $n)))
+      (if (i32.load (i32.const {at.FAULT})) (then (local.set $n (i32.load (i32.const {at.FAULT_NUMBER})))))
       (local.set $t (call $time (local.get $n)))
       (i64.store (i32.const {at.END}) (local.get $t))
       (if (i32.load (i32.const {at.FAULT})) (then (call $halt) (return (call $max (local.get $s) (local.get $t)))))
@@ -318,11 +321,16 @@ class Scans(Struct, frozen=True):
   (if (i32.and (i64.lt_s (local.get $d) (local.get $x)) (i64.gt_s (local.get $i) (i64.const 0))) (then
     (local.set $c (i64.div_s (i64.add (i64.sub (local.get $x) (local.get $d)) (i64.sub (local.get $i) (i64.const 1))) (local.get $i)))
     (i64.store {following} (i64.add (local.get $d) (i64.mul (local.get $c) (local.get $i))))
-    (if (i32.eqz {silent}) (then
+    (if (i32.eqz (i32.or {silent} (i32.load {self.field(k, at.T_HELD)}))) (then
       (global.set $step (i32.const {k}))
       (call $rec (i32.const {at.TASK_DUE}) (local.get $d))
       (call $rec (i32.const {at.TASK_EVERY}) (local.get $i))
-      (call $rec (i32.const {at.TASK_SKIPPED}) (local.get $c))))))""")
+      (call $rec (i32.const {at.TASK_SKIPPED}) (local.get $c))))
+    (if (i32.eqz {silent}) (then (if (i32.load {self.field(k, at.T_HELD)}) (then
+      (loop $held{k}
+        (call $due (i32.const {k}) (local.get $d))
+        (local.set $d (i64.add (local.get $d) (local.get $i)))
+        (br_if $held{k} (i64.lt_s (local.get $d) (local.get $x))))))))))""")
         return "(func $skip (param $x i64) (local $d i64) (local $i i64) (local $c i64)" + "".join(lines) + ")"
 
     def _order(self) -> str:
@@ -337,6 +345,7 @@ class Scans(Struct, frozen=True):
       (local.set $s (global.get $step))
       {self._note(at.TASK_HELD, f"(i32.const {k})", "(i64.extend_i32_u (local.get $held))")}
       (global.set $step (local.get $s))
+      (call $wake (i32.const {self.held_at + k}))
       (global.set $check (i32.const {SOON}))))))""")
         again = f"(global.set $check (i32.const {SOON}))" if self.tasks else ""
         return f"""
@@ -344,7 +353,8 @@ class Scans(Struct, frozen=True):
   {''.join(held)}
   (if (i32.eq (local.get $what) (i32.const 2)) (then
     (global.set $watched_from (call $time (i32.sub (global.get $num) (i32.const 1))))
-    (call $limited) {again})))
+    (call $limited) {again}
+    (call $self))))
 (func $max (param $a i64) (param $b i64) (result i64)
   (if (result i64) (i64.gt_s (local.get $a) (local.get $b)) (then (local.get $a)) (else (local.get $b))))"""
 
@@ -362,7 +372,10 @@ class Scans(Struct, frozen=True):
             running = f"(i32.eqz (i32.load (i32.const {at.HALTED})))"
             waiting = f"(i32.and {waiting} {running})"
             dirty = f"(if {running} (then {dirty}))"
-            skip = f"(if {running} (then (call $skip (local.get $x))))"
+            # Runs in the last gap before the scan are visited, so that the steps they take are counted.
+            last = "(i64.add (i64.load (i32.const {START})) (i64.mul (local.get $k) (i64.sub (local.get $s) (i64.load (i32.const {START})))))"
+            last = last.replace("{START}", str(at.START))
+            skip = f"(if {running} (then (call $skip (call $min (local.get $x) (i64.add (i64.const 1) {last})))))"
         if self.tasks and self.rung_time:
             return ""  # tasks take time and put scans off: each is visited
         return f"""

@@ -23,6 +23,7 @@ from whorlograph.engine.code import (
     Load,
     Loop,
     Op,
+    Order,
     Scope,
     Slot,
     Spot,
@@ -181,6 +182,9 @@ class _Walk:
             self.found.writes += moved.writes
         elif isinstance(one, Invoke):
             self.invoke(one)
+        elif isinstance(one, Order) and one.task >= 0:
+            # Whether a task is held is like a tag behind all cells: who else orders must look again.
+            self.found.writes.append((Base.GLOBAL, self.above.code.cells + one.task, 1, -1))
 
     def invoke(self, one: Invoke) -> None:
         """A standard block: its inputs are read, its outputs written."""
