@@ -276,7 +276,7 @@ class ProgramMaker:
         pous["twice"] = Pou("Twice", PouKind.FUNCTION, (Variable("N", INT, VariableKind.INPUT),), _doubling(), INT)
         instances = []
         for i in range(self.r.randint(1, 3)):
-            body = self.body(self.r.randint(3, 8), True)
+            body = self.body(self.r.randint(3, 8) if self.r.random() < 0.94 else self.r.randint(60, 140), True)
             pous[f"prog{i}"] = Pou(f"Prog{i}", PouKind.PROGRAM, tuple(self.locals), body)
             instances.append(ProgramInstance(f"Run{i}", f"Prog{i}"))
         tasks: tuple[Task, ...] = ()

@@ -8,9 +8,9 @@ from threading import Thread
 
 import numpy as np
 
-from whorlograph.engine.wasm import layout as at
 from whorlograph.engine.block import Block, make_block
 from whorlograph.engine.journal import RECORD, Columns
+from whorlograph.engine.wasm import layout as at
 
 
 def random_columns(random: Random, count: int) -> list[list[int]]:

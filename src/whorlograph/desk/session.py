@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable, Generator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from hashlib import sha256
 from pathlib import Path
@@ -15,6 +16,7 @@ from msgspec import Struct
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
+from whorlograph.engine.kept import name_of, put, take
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.source import PACKED
@@ -36,6 +38,7 @@ if TYPE_CHECKING:
     from whorlograph.inquiry.xref import Xref
     from whorlograph.model.question import Question
 
+WORTH = 100_000  # bytes of a program file from which on it is worth keeping what was read
 LONG, HEAD = 8 << 20, 1 << 20  # bytes of logs that are read in two stages, and of their start
 
 
@@ -162,8 +165,9 @@ def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = Fal
 
 def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     profile = read_profile(paths.profile)
-    program = read_program(paths.program)
-    controller = Controller(program.value, profile, paths.resource, plain, digest(paths.program))
+    source = digest(paths.program)
+    program = kept_program(paths.program, source)
+    controller = Controller(program.value, profile, paths.resource, plain, source)
     iolist = read_iolist(paths.iolist, controller.running)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
@@ -176,6 +180,24 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
         log, log_notices = loaded.value, loaded.notices
     notices += feed_notices(controller.running, profile, str(paths.profile or ""))
     return Session(controller, log, iolist.value, notices, paths, log_notices)
+
+
+def kept_program(path: Path, source: str) -> Loaded[Program]:
+    """A program as an earlier run has read it, else as its file gives it.
+
+    Args: source: the digest of the file's content; "" where it cannot be known, or is not worth keeping.
+    """
+    import msgspec
+
+    name = name_of("program", str(path), source)
+    data = take(name, ".program") if source else None
+    if data is not None:
+        with suppress(msgspec.MsgspecError):
+            return msgspec.msgpack.decode(data, type=Loaded[Program])
+    loaded = read_program(path)
+    if source and path.stat().st_size > WORTH:
+        put(name, ".program", msgspec.msgpack.encode(loaded))
+    return loaded
 
 
 def _head(logs: tuple[Path, ...]) -> int | None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
@@ -27,6 +28,7 @@ from whorlograph.model.tags import Running
 from .code import Code
 from .front.compile import compile_code
 from .journal import RECORD, Columns, Fault, Forced, Journal
+from .kept import name_of, put, take
 from .runs import Held, RunColumns, TaskRuns
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from .wasm.module import Module
 
 DEFAULT_SCAN = 10_000_000
+WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
 
@@ -85,9 +88,21 @@ class Controller:
         self.running, self.notices = elaborate(self.program, self.resource)
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
-        self.code = compile_code(self.running, self.profile, self.schedule.by_name)
+        self.code = self._code()
         self.steps = number_steps(self.running, self.code)
         self.notices += self._more_notices()
+
+    def _code(self) -> Code:
+        """The program's code: as an earlier run has made it of the same file, else made now."""
+        name = name_of("code", self.source, self.resource, repr(self.profile))
+        data = take(name, ".code") if self.source else None
+        if data is not None:
+            with suppress(msgspec.MsgspecError):
+                return msgspec.msgpack.decode(data, type=Code)
+        code = compile_code(self.running, self.profile, self.schedule.by_name)
+        if self.source and code.steps > WORTH_STEPS:
+            put(name, ".code", msgspec.msgpack.encode(code))
+        return code
 
     @cached_property
     def uses(self) -> list[Use]:

@@ -255,9 +255,8 @@ def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], runn
 def feed_notices(running: Running, profile: Profile, file: str) -> list[Notice]:
     """Profile settings that name no tag."""
     named = [*profile.external, profile.first_scan, profile.scan_duration, profile.longest_scan, *(t for t, _ in profile.blink)]
-    found = [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
+    return [Notice(Place(file), f"the profile names {n}, which is no tag of the program", "the setting has no effect")
              for n in named if n and running.find(n) is None]
-    return found
 
 
 def system_tags(running: Running, profile: Profile) -> set[int]:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Running
 
 from .journal import Journal
+
+Flags = NDArray[np.bool_]
 
 
 class Settled(Struct, frozen=True):
@@ -32,31 +35,46 @@ def shown_tags(running: Running, only: set[int] | None = None) -> list[int]:
 def settle(journal: Journal, running: Running, only: set[int] | None = None) -> Settled:
     """One row for each tag whose settled value differs from that of the scan before."""
     shown = shown_tags(running, only)
-    small = np.uint16 if len(shown) < 65_535 else np.int64  # numpy sorts 16 bits by radix, in one pass
     scans, tags, values = journal.distinct()
     rank = np.full(max(int(tags.max(initial=0)) + 1, len(running.tags)), -1, np.int64)
     rank[np.array(shown, np.int64)] = np.arange(len(shown))
     ranks = rank[tags]
-    keep = np.nonzero(ranks >= 0)[0]
-    by_tag = keep[np.argsort(ranks[keep].astype(small), kind="stable")]
-    ranks, scans, values = ranks[by_tag], scans[by_tag], values[by_tag]
-    last = np.ones(len(ranks), bool)
-    last[:-1] = (ranks[1:] != ranks[:-1]) | (scans[1:] != scans[:-1])
-    by_tag, ranks, scans, values = by_tag[last], ranks[last], scans[last], values[last]
-    first = np.array([journal.initial[t] for t in shown], np.int64)
-    before = np.empty(len(values), np.int64)
-    before[1:] = values[:-1]
-    begins = np.ones(len(values), bool)
-    begins[1:] = ranks[1:] != ranks[:-1]
-    before[begins] = first[ranks[begins]]
-    changed = values != before
-    # Back into the journal's order first: nearly sorted, so that the last sort is a cheap one.
-    place = np.full(len(tags), -1, np.int64)
-    place[by_tag[changed]] = np.nonzero(changed)[0]
-    place = place[place >= 0]
-    ranks, scans, values = ranks[place], scans[place], values[place]
-    order = np.argsort(scans * max(1, len(shown)) + ranks, kind="stable")
-    ranks, scans, values = ranks[order], scans[order], values[order]
+    keep = (ranks >= 0) & (scans <= journal.clock.last)
+    if not keep.all():
+        ranks, scans, values = ranks[keep], scans[keep], values[keep]
+    many = max(1, len(shown))
+    keys = scans * many + ranks
+    order = np.argsort(keys, kind="stable")  # the journal is nearly in this order
+    keys, values = keys[order], values[order]
+    first = np.ones(len(keys), bool)
+    first[1:] = keys[1:] != keys[:-1]
+    last = np.ones(len(keys), bool)
+    last[:-1] = first[1:]
+    # A row is a change: a tag with one row in a scan has another value behind it. One with several may be back where it was.
+    changed = last & (first | _differs(keys, values, first, last, many, journal, shown))
+    keys, values = keys[changed], values[changed]
+    scans = keys // many
+    ranks = keys - scans * many
+    initial = np.array([journal.initial[t] for t in shown], np.int64)
     return Settled(scans, np.array(shown, np.int32)[ranks] if len(shown) else np.zeros(0, np.int32), values,
-                   journal.clock.start_all(scans), shown, first.tolist())
+                   journal.clock.start_all(scans), shown, initial.tolist())
 
+
+def _differs(keys: Ints, values: Ints, first: Flags, last: Flags, many: int, journal: Journal, shown: list[int]) -> Flags:
+    """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
+    found = np.zeros(len(keys), bool)
+    ends = np.nonzero(last & ~first)[0]
+    if not len(ends):
+        return found
+    # Such tags are few: all their rows, tag by tag in order of time; each group's value before is the row's before it.
+    ranks = keys % many
+    concerned = np.nonzero(np.isin(ranks, np.unique(ranks[ends])))[0]
+    by_tag = concerned[np.argsort(ranks[concerned], kind="stable")]
+    lasts = by_tag[last[by_tag]]
+    before = np.empty(len(lasts), np.int64)
+    before[1:] = values[lasts[:-1]]
+    begins = np.ones(len(lasts), bool)
+    begins[1:] = ranks[lasts[1:]] != ranks[lasts[:-1]]
+    before[begins] = np.array([journal.initial[t] for t in shown], np.int64)[ranks[lasts[begins]]]
+    found[lasts] = values[lasts] != before
+    return found

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 
@@ -42,7 +43,7 @@ class Wire(Struct, frozen=True):
     pin: str = ""
 
 
-class Element(Struct, frozen=True):
+class Element(Struct, frozen=True, tag=True):
     """An element where the file drew it: ``id``, left edge ``x``, top ``y``, in the file's units."""
 
     id: int
@@ -158,6 +159,13 @@ class Comment(Element, frozen=True):
     text: str = ""
 
 
+if TYPE_CHECKING:
+    AnyElement = Element
+else:  # what a kept program is decoded into
+    AnyElement = (LeftRail | RightRail | Contact | Coil | Block | InVariable | OutVariable | InOutVariable | Jump | Label | Return | Connector
+                  | Continuation | Comment)
+
+
 class Rung(Struct, frozen=True):
     """A connected part of a ladder body, rails apart (CONTROLLER.md, Ladder).
 
@@ -166,7 +174,7 @@ class Rung(Struct, frozen=True):
     """
 
     number: int
-    elements: tuple[Element, ...]
+    elements: tuple[AnyElement, ...]
     labels: tuple[str, ...] = ()
     comment: str = ""
     continued: dict[int, int] = field(default_factory=dict)
@@ -178,14 +186,14 @@ class Rung(Struct, frozen=True):
         return min(e.y for e in self.elements)
 
 
-class LadderBody(Struct, frozen=True):
+class LadderBody(Struct, frozen=True, tag=True):
     """A ladder body: all elements as read, and the rungs they form.
 
     ``targets`` maps a label in lower case to the rung number it stands for; one more than the
     number of rungs is the body's end.
     """
 
-    elements: tuple[Element, ...]
+    elements: tuple[AnyElement, ...]
     rungs: tuple[Rung, ...]
     targets: dict[str, int]
 

@@ -39,6 +39,8 @@ class ScanClock(Struct, frozen=True):
         """int64[n]: the clocks of scans from 1 on, ns."""
         if not self.scans:
             return np.zeros(len(scans), np.int64)
+        if len(self.scans) == 1:
+            return self.starts[0] + (scans - self.scans[0]) * self.periods[0]
         firsts = np.array(self.scans, np.int64)
         at = np.maximum(0, np.searchsorted(firsts, scans, side="right") - 1)
         starts: Ints = np.array(self.starts, np.int64)[at] + (scans - firsts[at]) * np.array(self.periods, np.int64)[at]

@@ -45,7 +45,7 @@ class PouKind(StrEnum):
     FUNCTION = "function"
 
 
-class OpaqueBody(Struct, frozen=True):
+class OpaqueBody(Struct, frozen=True, tag=True):
     """A body that is kept but not executed: its language, its text, and the tags it assigns."""
 
     language: str

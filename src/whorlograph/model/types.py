@@ -20,7 +20,7 @@ class Family(StrEnum):
     STRING = "string"
 
 
-class Elementary(Struct, frozen=True):
+class Elementary(Struct, frozen=True, tag=True):
     """An elementary type. ``bits`` is its width; times and dates are 64-bit nanoseconds."""
 
     name: str
@@ -75,13 +75,13 @@ LREAL = ELEMENTARY["LREAL"]
 TIME = ELEMENTARY["TIME"]
 
 
-class Named(Struct, frozen=True):
+class Named(Struct, frozen=True, tag=True):
     """A type called by its name: a data type, a function block or a standard block."""
 
     name: str
 
 
-class ArrayOf(Struct, frozen=True):
+class ArrayOf(Struct, frozen=True, tag=True):
     """An array; ``bounds`` holds (lowest, highest) of each subscript, the last varies fastest."""
 
     bounds: tuple[tuple[int, int], ...]
@@ -96,19 +96,19 @@ class Field(Struct, frozen=True):
     initial: Initial | None = None
 
 
-class Structure(Struct, frozen=True):
+class Structure(Struct, frozen=True, tag=True):
     """A structure with its members in order."""
 
     fields: tuple[Field, ...]
 
 
-class Enumeration(Struct, frozen=True):
+class Enumeration(Struct, frozen=True, tag=True):
     """An enumeration; values count from 0 unless the declaration gives them."""
 
     values: tuple[tuple[str, int], ...]
 
 
-class Subrange(Struct, frozen=True):
+class Subrange(Struct, frozen=True, tag=True):
     """An integer type with narrower limits."""
 
     base: Elementary
@@ -119,19 +119,19 @@ class Subrange(Struct, frozen=True):
 TypeRef = Elementary | Named | ArrayOf | Structure | Enumeration | Subrange
 
 
-class Simple(Struct, frozen=True):
+class Simple(Struct, frozen=True, tag=True):
     """An initial value as written."""
 
     text: str
 
 
-class ListOf(Struct, frozen=True):
+class ListOf(Struct, frozen=True, tag=True):
     """Initial values of an array in order, each with how often it is repeated."""
 
     items: tuple[tuple[int, Initial | None], ...]
 
 
-class Members(Struct, frozen=True):
+class Members(Struct, frozen=True, tag=True):
     """Initial values of a structure by member name."""
 
     items: tuple[tuple[str, Initial], ...]

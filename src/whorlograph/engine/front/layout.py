@@ -31,6 +31,8 @@ class Regions:
         self.number = {id(one): i for i, one in enumerate(self.all)}
         self.programs = {id(p) for p in running.programs}
         self._inner: dict[str, int] = {}
+        self._spots: dict[int, dict[int, tuple[int, int, int]]] = {}
+        self._kept: list[Instance] = []  # shapes that exist nowhere else, so that their ids are not given away again
 
     def inner_hidden(self, instance: Instance) -> int:
         """Hidden cells of the instances inside an instance."""
@@ -54,25 +56,26 @@ class Regions:
         """Where an instance lies, seen from another: counted from its bases where it is inside it, else by its number."""
         if found is within:
             return Spot(base, 0, 0, 0)
-        inside = self._inside(found, within)
+        inside = self._within(within).get(id(found))
         if inside is None:
             return Spot(Base.GLOBAL, self.number.get(id(found), -1))
         own, hidden, step = inside
         return Spot(base, own, hidden, step)
 
-    def _inside(self, found: Instance, within: Instance) -> tuple[int, int, int] | None:
-        if not within.first <= found.first <= within.first + within.count:
-            return None
-        hidden, step = 0, steps_of(within)
-        for one in within.inner():
-            if one is found:
-                return one.first - within.first, hidden, step
-            deeper = self._inside(found, one)
-            if deeper is not None:
-                return one.first - within.first + deeper[0], hidden + deeper[1], step + deeper[2]
-            hidden += self.hidden(one)
-            step += self.steps(one)
-        return None
+    def _within(self, within: Instance) -> dict[int, tuple[int, int, int]]:
+        """By id of an instance inside another: its first tag, hidden cell and step, counted from the other's."""
+        if id(within) not in self._spots:
+            found: dict[int, tuple[int, int, int]] = {}
+            hidden, step = 0, steps_of(within)
+            for one in within.inner():
+                found[id(one)] = (one.first - within.first, hidden, step)
+                for number, (own, deeper, below) in self._within(one).items():
+                    found[number] = (one.first - within.first + own, hidden + deeper, step + below)
+                hidden += self.hidden(one)
+                step += self.steps(one)
+            self._spots[id(within)] = found
+            self._kept.append(within)
+        return self._spots[id(within)]
 
     def place(self, first_hidden: int) -> dict[int, tuple[int, int, int]]:
         """(first hidden cell, first step, first step of the instances inside it) of each instance, by id."""

@@ -66,7 +66,7 @@ class _Builder:
         value = found[1]
         if isinstance(value, str):
             return 0
-        if type_ is BOOL:
+        if type_ == BOOL:
             return int(bool(value))
         if type_.whole and not type_.low <= int(value) <= type_.high:
             self.say(f"initial value {text} of {name} does not fit {type_.name}", "it starts at its type's default")

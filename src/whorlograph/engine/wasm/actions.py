@@ -47,7 +47,6 @@ class Actions:
         self.f, self.placing, self.checked, self.observed = function, placing, checked, observed
         self.e = Expressions(function, placing, mode)
         self.body: Body = placing.body
-        self.kinds = {placing.body.inner + i: cell.kind for i, cell in enumerate(placing.body.hidden)}
         self.scopes: list[str] = []
         self.labels = 0
         self.step = "(i32.const -1)"
@@ -95,7 +94,7 @@ class Actions:
         kind = machine_type(target.type)
         address, offset = self.placing.address(target, index)
         behind = f" offset={offset}" if offset else ""
-        if target.base == Base.FRAME or (target.base == Base.HIDDEN and self.kinds.get(target.cell) == Kind.MEMORY):
+        if target.base == Base.FRAME or (target.base == Base.HIDDEN and self._remembers(target)):
             if target.width:
                 old = f"(i64.and (i64.load{behind} {address}) (i64.const {~(1 << target.low)}))"
                 new = f"(i64.or {old} (i64.shl (i64.extend_i32_u {value}) (i64.const {target.low})))"
@@ -116,6 +115,10 @@ class Actions:
                   f" (then (call $put {number} (i64.extend_i32_u (local.get {name})))))")
         else:
             f.put(f"(call $put {number} {raw_bits(value, target.type)})")
+
+    def _remembers(self, target: Target) -> bool:
+        """Whether a hidden cell has no rows."""
+        return self.body.hidden[target.cell - self.body.inner].kind == Kind.MEMORY
 
     def _copy(self, one: Copy) -> None:
         self.f.put(f"(call $copy {self.placing.number(one.target)} {self.placing.number(one.source)} (i32.const {one.cells}))")

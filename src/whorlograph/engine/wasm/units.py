@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from functools import cached_property, partial
 
 from msgspec import Struct, field
 
@@ -64,6 +65,7 @@ class Units:
 
     def __init__(self, code: Code, running: Running, profile: Profile, schedule: Schedule) -> None:
         self.code, self.running, self.profile = code, running, profile
+        self._kinds: dict[int, set[type]] = {}
         self.members = [("$scan", schedule.cyclic), *((f"$unit{t.number}", t.programs) for t in schedule.tasks)]
         shares = shared_bits(running.tags[:running.public], profile.addressing)
         self.watches = Watches(code, {tag: {s.other for s in found} for tag, found in shares.items()})
@@ -74,10 +76,20 @@ class Units:
         self.observed = self.watches.loaded & {t.index for t in running.tags if t.computed}
         self.triggers = self._triggers(schedule)
         limit = min(MOST_STEPS, profile.watchdog // profile.rung_time) if profile.rung_time else MOST_STEPS
-        orders = any(_any(s.actions, Order) for body in code.bodies for s in body.steps)
+        orders = any(Order in self.kinds(s) for body in code.bodies for s in body.steps)
         # Tasks may start between two steps where time passes, or where a step makes one due.
         self.interruptible = bool(schedule.tasks) and bool(profile.rung_time or self.triggers or orders)
         self.checked = self.interruptible or self._may_run_long(limit)
+
+    def kinds(self, step: Step) -> set[type]:
+        """The kinds of a step's actions."""
+        if id(step) not in self._kinds:
+            self._kinds[id(step)] = _kinds(step.actions, set())
+        return self._kinds[id(step)]
+
+    def adds(self, step: Step) -> bool:
+        """Whether steps are taken inside a step: by calls or loops."""
+        return not self.kinds(step).isdisjoint((Call, Loop))
 
     def _triggers(self, schedule: Schedule) -> dict[int, tuple[tuple[int, int, bool], ...]]:
         """By tag that a step may write: the tasks that wait for it, which bit of it, and whether for its fall."""
@@ -97,7 +109,7 @@ class Units:
         """Whether any scan could take more steps than it may: a way back somewhere, or too many steps."""
         for body in self.code.bodies:
             for i, step in enumerate(body.steps):
-                if any(e.step <= i for e in step.exits) or _any(step.actions, Loop):
+                if any(e.step <= i for e in step.exits) or Loop in self.kinds(step):
                     return True
         return sum(self._longest(i.body) for i in self.code.programs if i.body >= 0) > limit
 
@@ -111,10 +123,10 @@ class Units:
         assert number < self.cells - self.code.cells - 1
         return at.CELLS + 8 * (self.code.cells + 1 + number)
 
-    @property
+    @cached_property
     def cells(self) -> int:
         """Cells of the code, one that takes what is wired to nothing, and those that steps are counted in."""
-        adding = sum(_adds(s.actions) for p in self.code.programs if p.body >= 0 for s in self.code.bodies[p.body].steps)
+        adding = sum(self.adds(s) for p in self.code.programs if p.body >= 0 for s in self.code.bodies[p.body].steps)
         return self.code.cells + 1 + 2 * adding
 
     def print(self, mark_base: int) -> Lowered:
@@ -165,9 +177,9 @@ class Units:
 
     def _actions(self, function: Function, body: Body, instance: Instance | None) -> Actions:
         return Actions(function, Placing(self.code, body, instance), self.profile.on_overflow, self.checked,
-                       lambda spot: self._observed(spot, instance))
+                       partial(self._observed, instance))
 
-    def _observed(self, spot: Spot, instance: Instance | None) -> bool:
+    def _observed(self, instance: Instance | None, spot: Spot) -> bool:
         """Whether anything reads the ET of the timer at a spot; of a body that lies in several places, of any timer."""
         if spot.base == Base.GLOBAL:
             return self.code.instances[spot.own].own + ET in self.observed
@@ -178,13 +190,17 @@ class Units:
     def _chunk(self, name: str, program: Instance, body: Body, watches: list[Watch], first: int, count: int, position: int,
                number: int) -> Chunk:
         steps = body.steps[first:first + count]
-        extra = self.count((name, "extra")) if any(_adds(s.actions) for s in steps) else 0
+        extra = self.count((name, "extra")) if any(self.adds(s) for s in steps) else 0
         chunk = Function(name)
         slow = Function(f"{name}_slow")
+        # Eight marks are one word: where none is set, eight steps are passed over at once.
+        plain = [not any(self.adds(s) for s in steps[g:g + 8]) and len(steps) > 8 for g in range(0, len(steps), 8)]
         for i, step in enumerate(steps):
+            if i % 8 == 0 and plain[i // 8]:
+                chunk.put(f"(if (i64.ne (i64.load (i32.const {position + i})) (i64.const 0)) (then")
             mark, index = position + i, program.first + first + i
             self.found[mark] = watches[first + i]
-            adds = _adds(step.actions)
+            adds = self.adds(step)
             if adds and self.checked:
                 # The limit may be passed inside what it calls: it runs then, although nothing changed, so that the place is known.
                 done = f"(i32.add (i32.add (global.get $adj) (i32.const {number + i + 1})) (i32.load (i32.const {self.count((name, i))})))"
@@ -208,11 +224,13 @@ class Units:
                 slow.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (global.set $num {done}) (call $late (i32.const {index})) (return)))")
             if adds and not self.interruptible:
                 chunk.put(f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {self.count((name, i))}))))")
+            if (i % 8 == 7 or i == len(steps) - 1) and plain[i // 8]:
+                chunk.put("))")
         self.functions.append(chunk.text())
         if self.interruptible:
             self.functions.append(slow.text())
         touched = {t for w in watches[first:first + count] for f, span in w.others | w.writes for t in range(f, f + span)}
-        always = any(_adds(s.actions) or _any(s.actions, Order) for s in steps) or bool(touched & set(self.triggers))
+        always = any(self.adds(s) or Order in self.kinds(s) for s in steps) or bool(touched & set(self.triggers))
         return Chunk(name, position, count, extra, number, always)
 
     def _step(self, function: Function, program: Instance, body: Body, step: Step, index: int, mark: int, number: int, key: object,
@@ -232,7 +250,7 @@ class Units:
             over = "(i32.sub (global.get $num) (i32.add (global.get $limit) (i32.const 1)))"
             function.put(f"(if (i32.gt_s {over} (i32.const 0)) (then (call $late (i32.sub {actions.step} {over})) (return)))")
         actions.all(step.actions)
-        if _adds(step.actions):
+        if self.adds(step):
             length = self.count(key)
             added = function.temporary("i32")
             function.put(f"(local.set {added} (i32.sub (global.get $num) {own}))")
@@ -370,11 +388,13 @@ def calls(actions: tuple[Action, ...]) -> list[Call]:
     return found
 
 
-def _any(actions: tuple[Action, ...], kind: type[Action]) -> bool:
-    return any(isinstance(a, kind) or (isinstance(a, If) and (_any(a.then, kind) or _any(a.other, kind)))
-               or (isinstance(a, (Scope, Loop)) and _any(a.actions, kind)) for a in actions)
-
-
-def _adds(actions: tuple[Action, ...]) -> bool:
-    """Whether steps are taken inside: by calls or loops."""
-    return _any(actions, Call) or _any(actions, Loop)
+def _kinds(actions: tuple[Action, ...], found: set[type]) -> set[type]:
+    """The kinds of actions, those under conditions and in loops too."""
+    for one in actions:
+        found.add(type(one))
+        if isinstance(one, If):
+            _kinds(one.then, found)
+            _kinds(one.other, found)
+        elif isinstance(one, (Scope, Loop)):
+            _kinds(one.actions, found)
+    return found
