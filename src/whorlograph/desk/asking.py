@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -45,9 +46,12 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
     return answer_to(session, Question(tag, parse_time(at, session.log) if at else None, symptom))
 
 
-def prove_root(session: Session, answer: Answer, root: Root) -> Proof:
-    """Try one root the other way and note what came of it."""
-    proof = prove(answer, root, session.controller, session.log, session.journal)
+def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False) -> Proof:
+    """Try one root the other way and note what came of it.
+
+    Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
+    """
+    proof = prove(answer, root, session.controller, session.log, session.journal, stop)
     root.proved, root.proof = proof.proved, proof.text
     return proof
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from whorlograph.drawing.paper import Sheets, write_picture
@@ -10,7 +11,7 @@ from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.rung_picture import rung_picture
 from whorlograph.drawing.timeline_picture import NAMES, VALUE, timeline_picture
 from whorlograph.inquiry.trail import Answer
-from whorlograph.model.errors import UsageError
+from whorlograph.model.errors import Stopped, UsageError
 from whorlograph.model.times import clock_text, date_text
 
 from .command_line import why_command
@@ -91,13 +92,16 @@ def report_markdown(session: Session, answer: Answer, kept: Kept | None = None) 
     return "\n".join([*lines, "", f"The same again: `{command}`", ""])
 
 
-def write_report(session: Session, answer: Answer, path: Path, kept: Kept | None = None) -> None:
+def write_report(session: Session, answer: Answer, path: Path, kept: Kept | None = None, stop: Callable[[], bool] = lambda: False) -> None:
     """Write the answer to a file: .pdf, .svg or .md.
 
-    Raises: UsageError for another ending, or a file that cannot be written.
+    Raises: UsageError for another ending, or a file that cannot be written; Stopped where ``stop`` says so before anything is written.
     """
     if path.suffix.lower() != ".md":
-        write_picture(report_pages(session, answer, kept), path, f"{session.program.name}: {answer.text}")
+        pages = report_pages(session, answer, kept)
+        if stop():
+            raise Stopped
+        write_picture(pages, path, f"{session.program.name}: {answer.text}")
         return
     try:
         path.write_text(report_markdown(session, answer, kept), encoding="utf-8")

@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.engine.uses import Use, all_uses, written_tags
+from whorlograph.model.errors import Stopped
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
 from whorlograph.model.place import Notice
@@ -182,14 +183,19 @@ class Controller:
         module, code = self._compiled
         return Machine(module, code(), self.profile, feed)
 
-    def replay(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Journal:
-        """Replay a log from its start."""
-        work = self.replaying(log, trial, until)
+    def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False) -> Journal:
+        """Replay a log from its start.
+
+        Raises: Stopped where ``stop`` says so before the end.
+        """
+        work = self.replaying(log, trial, until, stop)
         while True:
             try:
                 next(work)
             except StopIteration as done:
                 journal: Journal = done.value
+                if not journal.complete:
+                    raise Stopped from None
                 return journal
 
     def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None,

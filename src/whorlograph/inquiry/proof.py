@@ -73,22 +73,26 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> tupl
     return Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}"
 
 
-def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Proof:
-    """Replay with one root changed and see whether the symptom is gone at its instant."""
+def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False) -> Proof:
+    """Replay with one root changed and see whether the symptom is gone at its instant.
+
+    Raises: Stopped where ``stop`` says so before that is known.
+    """
     until = min(log.end, max(answer.time, 0) + AFTER)
     if root.kind is RootKind.FAULT:
-        return _without_fault(answer, root, controller, log, original, until)
+        return _without_fault(answer, root, controller, log, original, until, stop)
     trial, what = trial_for(root, controller, original, answer.begun if answer.symptom is Symptom.CHATTERS else None)
     if trial is None:
         return Proof(None, what, None, None)
-    journal = controller.replay(log, trial, until)
+    journal = controller.replay(log, trial, until, stop)
     return _judge(answer, root, original, journal, controller, log, what, trial)
 
 
-def _without_fault(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, until: int) -> Proof:
+def _without_fault(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, until: int,
+                   stop: Callable[[], bool]) -> Proof:
     fault_controller = Controller(controller.program, replace(controller.profile, on_overflow=Overflow.SATURATE), controller.resource,
                                   controller.plain)
-    journal = fault_controller.replay(log, None, until)
+    journal = fault_controller.replay(log, None, until, stop)
     if journal.fault is not None:
         return Proof(None, "the fault is no overflow, so nothing could be tried", None, None)
     return _judge(answer, root, original, journal, controller, log, "results held at their limits", Trial())

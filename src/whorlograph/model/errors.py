@@ -50,3 +50,7 @@ class ProfileError(InputError):
 
 class IoListError(InputError):
     """An I/O list that cannot be read at all."""
+
+
+class Stopped(Exception):
+    """Work was stopped by whoever asked for it: there is no result, and nothing is wrong."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
@@ -131,7 +132,8 @@ def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: b
     import platformdirs
 
     app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening)
-    app.run()
+    # Not app.run(): it would wait for the threads of work that nobody wants any more; the process ends at once after this.
+    asyncio.new_event_loop().run_until_complete(app.run_async())
     if isinstance(app.failure, WhorlographError):
         raise app.failure
     if app.failure is not None:

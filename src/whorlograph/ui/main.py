@@ -15,7 +15,6 @@ from whorlograph.desk.job import Desk
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.desk.stages import Stage, stages
-from whorlograph.inquiry.proof import Proof
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.question import Question
 
@@ -67,8 +66,10 @@ class MainScreen(Keeping):
         elif message.what == "replay":
             self.say("stopped; nothing is replayed")
             self.paint()
-        elif message.what == "prove" and isinstance(message.result, Proof):
-            self._proved(message.result)
+        elif message.what == "prove" and isinstance(message.result, tuple):
+            self._proved(*message.result)
+        elif message.what == "export" and message.result is None:
+            self.say("stopped; nothing was written")
         elif message.what == "export":
             self.desk.step("exported", str(message.result))
             self.keep()
@@ -170,7 +171,8 @@ class MainScreen(Keeping):
         self.do_quit()
 
     def do_quit(self) -> None:
-        """Leave; everything is saved already, or is now."""
+        """Leave; everything is saved already, or is now. What still runs is left to itself."""
+        self.work.stop()
         self.desk.save()
         self.app.exit()
 

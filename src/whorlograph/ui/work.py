@@ -9,6 +9,8 @@ from typing import Any
 from textual.message import Message
 from textual.screen import Screen
 
+from whorlograph.model.errors import Stopped
+
 
 class Worked(Message):
     """A piece of work came to its end: what it was called, and its result or the error that ended it."""
@@ -69,6 +71,8 @@ class Work:
                 self.screen.post_message(Working(what, told))
         except StopIteration as done:
             result = done.value
+        except Stopped:
+            result = None
         except Exception as problem:
             error = problem
         self.running = ""

@@ -73,15 +73,22 @@ class Asking(Paging):
             return
         session = self.session
 
-        def job() -> Generator[str, None, Proof]:
+        stop = self.work.asked_to_stop
+
+        def job() -> Generator[str, None, tuple[Answer, Proof]]:
             yield f"replaying the log with {self.scene.name(root.tag) if self.scene else 'the root'} put the other way"
-            return prove_root(session, answer, root)
+            return answer, prove_root(session, answer, root, stop)
 
         if not self.work.start("prove", job):
             self.say("something else is still running: Ctrl+C stops it")
 
-    def _proved(self, proof: Proof) -> None:
+    def _proved(self, answer: Answer, proof: Proof) -> None:
         if self.scene is None:
+            return
+        if self.scene.answer is not answer:
+            # It belongs to the question it was asked for, where it is noted; what is on the screen is another's.
+            word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
+            self.say(f"{word}, for {self.scene.name(answer.tag)}, asked before: {proof.text}; Backspace goes back to it")
             return
         if proof.journal is not None:
             self.scene.timeline.with_trial(proof.journal)

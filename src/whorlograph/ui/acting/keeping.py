@@ -74,7 +74,7 @@ class Keeping(Asking):
     def do_export(self) -> None:
         """The answer on paper."""
         assert self.scene is not None
-        session, answer, kept = self.session, self.scene.answer, self.desk.kept
+        session, answer, kept, stop = self.session, self.scene.answer, self.desk.kept, self.work.asked_to_stop
 
         def take(text: str | None) -> None:
             if not text:
@@ -85,7 +85,7 @@ class Keeping(Asking):
                 from whorlograph.desk.report import write_report
 
                 yield f"writing {path}"
-                write_report(session, answer, path, kept)
+                write_report(session, answer, path, kept, stop)
                 return str(path)
 
             if not self.work.start("export", job):
