@@ -87,10 +87,11 @@ class Timeline:
             if len(lines) >= rows - 1:
                 break
             picked = lane.tag == chosen
-            label = fitted(self.name(lane.tag), names - 7)
-            value = fitted(lane.value, 6)
+            value = fitted(lane.value, 8)
+            room = max(6, len(value) + 1)
+            label = fitted(self.name(lane.tag), names - room - 1)
             ink = Ink.CHOSEN if picked else Ink.TEXT
-            runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - 7), ink), (value.rjust(5) + " ", Ink.STRONG)]
+            runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - room - 1), ink), (value.rjust(room - 1) + " ", Ink.STRONG)]
             runs += self._cells(lane, layout.moment)
             lines.append(runs)
             owners.append(lane.tag)

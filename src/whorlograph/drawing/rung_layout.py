@@ -26,6 +26,7 @@ from whorlograph.model.ladder import (
     Wire,
     wires_of,
 )
+from whorlograph.model.literals import duration_text
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 
@@ -283,7 +284,7 @@ class _Builder:
         power = bool(flow.power.get(element.id, False)) if flow is not None else False
         live = bool(flow.out.get((element.id, ""), False)) if flow is not None else False
         value = flow.values.get(element.id) if flow is not None else None
-        text = "" if value is None else ("on" if value else "off") if isinstance(value, bool) else str(value)
+        text = "" if value is None else _text(value, flow is not None and element.id in flow.times)
         base = Symbol(element.id, Shape.VALUE, self.column[element.id], self.row[element.id], "", power=power, live=live,
                       blocks=element.id in self.blockers, value=text)
         if isinstance(element, Contact):
@@ -310,7 +311,7 @@ class _Builder:
             source = self.ids.get(pin.wires[0].source) if pin.wires else None
             text = getattr(source, "expression", "") if source is not None and source.id in self.labels else ""
             if text and self.flow is not None and source is not None and source.id in self.flow.values:
-                text += f" {_short(self.flow.values[source.id])}"
+                text += f" ={_text(self.flow.values[source.id], source.id in self.flow.times)}"
             name = f"o{pin.name}" if pin.negated else pin.name
             inputs.append(PinText(name, i, text, any(self._live(w) for w in pin.wires)))
         for i, pin in enumerate(block.outputs):
@@ -322,8 +323,11 @@ class _Builder:
         base.live = any(p.live for p in outputs)
 
 
-def _short(value: bool | int | float) -> str:
-    return ("=on" if value else "=off") if isinstance(value, bool) else f"={value}"
+def _text(value: bool | int | float, time: bool) -> str:
+    """A value as a person reads it: on, off, a number, a time with its unit."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return duration_text(int(value)) if time else str(value)
 
 
 def lay_out(step: Step, flow: Flow | None = None, blockers: frozenset[int] = frozenset()) -> RungLayout:

@@ -185,7 +185,7 @@ def rung_picture(layout: RungLayout, width: float, values: bool = False, flow: b
     total = drawer.rail + 4
     cuts, start = [0.0], 0.0
     edges = [c - TRACK / 2 for c in drawer.channel[1:]]
-    for edge, following in zip(edges, [*edges[1:], total], strict=True):
+    for edge, following in pairwise((*edges, total)):
         if following - start > width - 16 and edge > start:
             cuts.append(edge)
             start = edge

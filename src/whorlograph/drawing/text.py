@@ -163,7 +163,7 @@ class _Drawer:
         pins = max(len(symbol.inputs), len(symbol.outputs), 1)
         top, bottom = self.y(symbol.row) - 1, self.y(symbol.row + pins - 1) + 1
         title = symbol.label or symbol.mark
-        self.canvas.put(left, top, "╭" + title.center(box - 2, "─") + "╮", ink)
+        self.canvas.put(left, top, "╭" + "─" * (box - 2) + "╮", ink)
         self.canvas.put(left + 1 + (box - 2 - len(title)) // 2, top, title, names)
         for y in range(top + 1, bottom):
             self.canvas.put(left, y, "│" + " " * (box - 2) + "│", ink)

@@ -11,10 +11,10 @@ from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from whorlograph.engine.journal import Journal
-from whorlograph.model.literals import cooked
+from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.log import Ints
 from whorlograph.model.tags import Tag
-from whorlograph.model.types import Family
+from whorlograph.model.types import Elementary, Family
 
 from . import glyphs
 
@@ -132,12 +132,20 @@ def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> Time
     return layout
 
 
+def number_text(value: bool | int | float, type_: Elementary) -> str:
+    """A value as a person reads it: on, off, a number, a time with its unit."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if type_.family is Family.TIME:
+        return duration_text(int(value))
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
 def _lane(window: Window, tag: Tag, position: int) -> Lane:
     journal = window.journal
     row = journal.last_row(tag.index, position)
     bits = journal.raw(row) if row is not None else journal.initial[tag.index]
-    value = cooked(bits, tag.type)
-    text = ("on" if value else "off") if isinstance(value, bool) else f"{value:g}" if isinstance(value, float) else str(value)
+    text = number_text(cooked(bits, tag.type), tag.type)
     if tag.enumeration is not None:
         text = next((n for n, v in tag.enumeration.values if v == bits), text)
     cells, low, high = window.cells(tag)
@@ -173,6 +181,8 @@ def _numbers(tag: Tag, cuts: list[int], values: Ints, before: int) -> tuple[list
         if last is not None:
             current = float(cooked(int(last), tag.type))
         cells.append(Cell(CellKind.ON, end - first, min(7, int((current - low) / span * 7.999)) if high > low else 3))
+    if tag.type.family is Family.TIME:
+        return cells, duration_text(int(low)), duration_text(int(high))
     return cells, f"{low:g}", f"{high:g}"
 
 

@@ -20,7 +20,7 @@ from whorlograph.engine.uses import Use, all_uses, written_tags
 from whorlograph.model.errors import Stopped
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
-from whorlograph.model.place import Notice
+from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, Program
 from whorlograph.model.steps import Steps
@@ -37,6 +37,7 @@ from .scope.steps import number_steps
 from .wasm import layout as at
 
 if TYPE_CHECKING:
+    from .plain.memory import Record
     from .wasm.machine import Machine, RawFault
     from .wasm.module import Module
 
@@ -206,12 +207,14 @@ class Controller:
         """
         feed = self.feed(log, trial, until)
         if self.plain:
-            return self._plainly(feed)
+            return (yield from self._plainly(feed, stop))
         try:
             machine = self.machine(feed)
-        except (ImportError, OSError):
+        except (ImportError, OSError) as error:
             self.plain = True
-            return self._plainly(feed)
+            self.notices.append(Notice(Place(self.program.file), f"the compiled engine does not run here ({error})",
+                                       "the plain interpreter does the work: the same rows, much slower"))
+            return (yield from self._plainly(feed, stop))
         reached, piece = 0, FIRST_PIECE
         while feed.end - reached > piece and not stop():
             began = time.perf_counter()
@@ -292,10 +295,29 @@ class Controller:
             return "division by zero"
         return f"{code}: {value}"
 
-    def _plainly(self, feed: Feed) -> Journal:
+    def _plainly(self, feed: Feed, stop: Callable[[], bool]) -> Generator[Progress, None, Journal]:
+        """Replay with the plain interpreter."""
         from .plain.interpreter import Interpreter
 
-        record = Interpreter(self.running, self.steps, self.profile, self.schedule, self._touched, self.scan_time).run(feed)
+        interpreter = Interpreter(self.running, self.steps, self.profile, self.schedule, self._touched, self.scan_time)
+        work = interpreter.scans(feed)
+        told = time.perf_counter()
+        try:
+            while True:
+                reached = next(work)
+                if time.perf_counter() - told > PIECE_SECONDS:
+                    if stop():
+                        journal = self._of_record(interpreter.so_far(), feed)
+                        journal.complete = False
+                        return journal
+                    told = time.perf_counter()
+                    yield Progress(reached, feed.end, len(interpreter.m.record.rows), partial(self._of_record, interpreter.so_far(), feed))
+        except StopIteration as done:
+            record: Record = done.value
+        return self._of_record(record, feed)
+
+    def _of_record(self, record: Record, feed: Feed) -> Journal:
+        """The journal of a plain run."""
         columns = Columns()
         columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
         columns.shadow = [np.array([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow], RECORD)]

@@ -14,6 +14,8 @@ from functools import lru_cache
 from importlib.metadata import version
 from pathlib import Path
 
+from whorlograph.model.address_space import limited
+
 _MOST = 40
 _DIGEST = 32
 
@@ -31,7 +33,7 @@ def made_by() -> str:
     import whorlograph
 
     root = Path(whorlograph.__file__).parent
-    digest = hashlib.sha256(f"{version('wasmtime')} {version('msgspec')} {whorlograph.__version__}".encode())
+    digest = hashlib.sha256(f"{version('wasmtime')} {version('msgspec')} {whorlograph.__version__} {limited()}".encode())
     for part in ("engine", "model", "formats"):
         for path in sorted((root / part).rglob("*.py")):
             digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())

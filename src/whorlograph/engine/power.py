@@ -41,7 +41,7 @@ class Flow(Struct):
 
     ``scan`` is the scan shown: the last one in which the rung ran; ``skip`` says why it did not run in the
     scan asked for. By element id: ``power`` what comes in, ``passes`` whether the contact itself would pass,
-    ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number.
+    ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number; ``times``: the elements where it is a TIME.
     """
 
     step: Step
@@ -53,6 +53,7 @@ class Flow(Struct):
     out: dict[tuple[int, str], Value] = field(default_factory=dict)
     values: dict[int, Value] = field(default_factory=dict)
     tags: dict[int, int] = field(default_factory=dict)
+    times: set[int] = field(default_factory=set)
 
     def wire(self, wire: Wire) -> Value:
         """What a wire carries."""
@@ -146,6 +147,8 @@ class _Evaluation:
         if found is None:
             return None
         self.flow.values[element], self.flow.tags[element] = found
+        if self.running.tags[found[1]].type.family is Family.TIME:
+            self.flow.times.add(element)
         return found[0]
 
     def found(self, text: str, position: int, written: dict[tuple[int, int], bool]) -> tuple[Value, int] | None:

@@ -9,6 +9,8 @@ import wasmtime
 
 from whorlograph.model.log import Ints, Shorts
 
+from .sandbox import new_engine, no_room_is_no_wasmtime
+
 ROWS = 1 << 16
 NAMES_AT = 64
 _TEXT = """(module
@@ -75,9 +77,10 @@ def lines(names: Sequence[str], scans: Ints, numbers: Shorts, values: Ints, micr
     longest = max(map(len, middles), default=0) + 64
     out = columns + 28 * ROWS
     pages = (out + longest * ROWS) // 65_536 + 1
-    engine = wasmtime.Engine()
+    engine = new_engine()
     store = wasmtime.Store(engine)
-    exports = wasmtime.Instance(store, wasmtime.Module(engine, _TEXT.format(pages=pages)), []).exports(store)
+    with no_room_is_no_wasmtime():
+        exports = wasmtime.Instance(store, wasmtime.Module(engine, _TEXT.format(pages=pages)), []).exports(store)
     memory, run = exports["memory"], exports["run"]
     assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
     memory.write(store, b"".join(middles), NAMES_AT)

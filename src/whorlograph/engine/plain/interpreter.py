@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from functools import partial
 
 from whorlograph.engine.feed import DUE, FORCE, MASK, NOTE_FORCED, NOTE_UNFORCED, UNFORCE, Event, Feed
@@ -56,6 +56,21 @@ class Interpreter:
 
     def run(self, feed: Feed) -> Record:
         """Run all scans whose start is not after the feed's end."""
+        work = self.scans(feed)
+        while True:
+            try:
+                next(work)
+            except StopIteration as done:
+                record: Record = done.value
+                return record
+
+    def so_far(self) -> Record:
+        """What there is by now."""
+        self.m.record.scans = self.m.scan
+        return self.m.record
+
+    def scans(self, feed: Feed) -> Generator[int, None, Record]:
+        """Scan after scan; the start (ns) of each that is done."""
         self.begin(feed)
         m, record = self.m, self.m.record
         start, period, end, length_before, longest = 0, -1, 0, 0, 0
@@ -91,8 +106,8 @@ class Interpreter:
                 record.lengths.append((m.scan, length))
                 longest = self.told(length, longest)
             self.before = 0
-        record.scans = m.scan
-        return record
+            yield s
+        return self.so_far()
 
     def begin(self, feed: Feed) -> None:
         """Values and tasks before the first scan."""

@@ -14,6 +14,7 @@ from msgspec import Struct
 
 from whorlograph.engine.feed import Feed
 from whorlograph.engine.journal import RECORD, Columns
+from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.profile import Profile
 
@@ -80,9 +81,7 @@ def _close_all() -> None:
 def shared_engine() -> wasmtime.Engine:
     """The one engine of this process."""
     if not _ENGINE:
-        config = wasmtime.Config()
-        config.cranelift_opt_level = "speed"
-        _ENGINE.append(wasmtime.Engine(config))
+        _ENGINE.append(new_engine())
     return _ENGINE[0]
 
 
@@ -106,7 +105,8 @@ class Machine:
             wasmtime.Func(self.store, wasmtime.FuncType([i32, i32, i64, i64, i32], [i64]), self._whole),
             wasmtime.Func(self.store, wasmtime.FuncType([i32, f64, f64, i32], [f64]), self._real),
         ]
-        instance = wasmtime.Instance(self.store, code, imports)
+        with no_room_is_no_wasmtime():
+            instance = wasmtime.Instance(self.store, code, imports)
         exports = instance.exports(self.store)
         memory, run = exports["memory"], exports["run"]
         assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)

@@ -207,7 +207,10 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     def bad(line: int, text: str, tag: int) -> None:
         rows.set_aside(line, f"value {text[:40]!r} is none of {running.tags[tag].name}")
 
-    reader = PlainLines(separator, bind, running.tags, slow, bad)
+    try:
+        reader = PlainLines(separator, bind, running.tags, slow, bad)
+    except OSError:
+        return None
     before = times.clock, times.zone
     try:
         source.stream.readline()

@@ -14,6 +14,7 @@ import numpy as np
 import wasmtime
 from numpy.typing import NDArray
 
+from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
 from whorlograph.model.log import Ints, narrowed
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
@@ -193,9 +194,10 @@ class PlainLines:
     def __init__(self, separator: str, bind: Bind, tags: list[Tag], slow: Callable[[str, int], tuple[int, int, int] | None],
                  bad: Callable[[int, str, int], None]) -> None:
         self.separator, self.bind, self.tags, self.slow, self.bad = separator, bind, tags, slow, bad
-        engine = wasmtime.Engine()
+        engine = new_engine()
         self.store = wasmtime.Store(engine)
-        self.exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT), []).exports(self.store)
+        with no_room_is_no_wasmtime():
+            self.exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT), []).exports(self.store)
         memory = self.exports["memory"]
         assert isinstance(memory, wasmtime.Memory)
         self.memory = memory
