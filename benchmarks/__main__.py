@@ -14,6 +14,7 @@ BENCHMARKS = {
     "load": "a program of 5,000 rungs loaded, against lxml's parse",
     "engines": "the compiled engine against the plain one",
     "screen": "start, first useful screen, key to screen, against bare Textual",
+    "trials": "a hundred trials of ten seconds of log, each from a checkpoint",
     "long_log": "one and ten million changes: first screen, all replayed, memory",
 }
 

@@ -38,13 +38,14 @@ from .wasm import layout as at
 
 if TYPE_CHECKING:
     from .plain.memory import Record
-    from .wasm.machine import Machine, RawFault
+    from .wasm.machine import Checkpoint, Machine, RawFault
     from .wasm.module import Module
 
 DEFAULT_SCAN = 10_000_000
 WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
+CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
 
 class Progress(Struct, frozen=True):
@@ -77,10 +78,11 @@ class Controller:
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
+    _checkpoints: tuple[Log | None, list[Checkpoint]] = (None, [])
 
     def __getstate__(self) -> dict[str, Any]:
         """All but the compiled program, which belongs to its process, and the steps, which go by identity."""
-        return {name: value for name, value in self.__dict__.items() if name != "steps"} | {"_compiled": None}
+        return {name: value for name, value in self.__dict__.items() if name != "steps"} | {"_compiled": None, "_checkpoints": (None, [])}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         self.__dict__ |= state
@@ -216,12 +218,19 @@ class Controller:
                                        "the plain interpreter does the work: the same rows, much slower"))
             return (yield from self._plainly(feed, stop))
         reached, piece = 0, FIRST_PIECE
+        plain_log = trial is None
+        if plain_log:
+            self._checkpoints = (log, [])
+        noted = time.perf_counter()
         while feed.end - reached > piece and not stop():
             began = time.perf_counter()
             reached += piece
             machine.run(reached)
             took = time.perf_counter() - began
             piece = int(piece * min(4.0, max(0.25, PIECE_SECONDS / max(took, 0.001))))
+            if plain_log and time.perf_counter() - noted > CHECKPOINT_SECONDS:
+                self._checkpoints[1].append(machine.checkpoint())
+                noted = time.perf_counter()
             yield Progress(reached, feed.end, machine.columns.rows, partial(self.journal_of, machine, feed, reached, False))
         complete = not stop()
         if complete:
@@ -229,6 +238,11 @@ class Controller:
         journal = self.journal_of(machine, feed, feed.end if complete else reached, complete)
         machine.close()
         return journal
+
+    def checkpoint_before(self, log: Log, time: int) -> Checkpoint | None:
+        """The last checkpoint of a log's replay whose scans, and what they have taken, lie before a time (ns)."""
+        found = [c for c in self._checkpoints[1] if c.start < time and c.taken < time] if self._checkpoints[0] is log else []
+        return found[-1] if found else None
 
     def journal_of(self, machine: Machine, feed: Feed, reached: int | None = None, complete: bool = True) -> Journal:
         """The journal of a machine that has run up to a time, by default the feed's end, for good or so far."""

@@ -10,6 +10,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "draw": ("cli.commands.draw:command", "rungs on paper, with power flow at a moment"),
     "report": ("cli.commands.report:command", "the answer on paper"),
     "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
+    "try": ("cli.commands.try_:command", "replay again with something held, forced or changed"),
     "paths": ("cli.commands.paths:command", "where Whorlograph keeps its files"),
     "completion": ("cli.commands.completion:command", "completion for a shell"),
     "man": ("cli.commands.man:command", "the manual page"),

@@ -1,0 +1,174 @@
+"""A trial: the same log replayed with inputs held, tags forced, or another program; what differs, from when on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.engine.journal import Journal
+from whorlograph.engine.settled import settle
+from whorlograph.formats.logs.values import value_reader
+from whorlograph.model.errors import UsageError
+from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.log import Log
+from whorlograph.model.tags import Tag
+from whorlograph.model.times import clock_text, parse_time
+from whorlograph.model.types import Family
+
+from .session import Session
+
+Value = bool | int | float | str
+Course = list[tuple[int, int]]  # (ns, raw value), from the value before the first scan on
+
+
+class Difference(Struct, frozen=True):
+    """A tag that took another course: from when on (ns), and its values then in both runs."""
+
+    tag: str
+    first: int
+    before: Value
+    after: Value
+
+
+class Tried(Struct, frozen=True):
+    """What a trial came to: the tags that differ, in order of time; the asked tag's course in both runs."""
+
+    tag: Tag
+    differences: tuple[Difference, ...]
+    before: Course
+    after: Course
+    faults: tuple[str, str]
+
+
+def read_hold(session: Session, text: str, option: str) -> Hold:
+    """A hold or force as written: ``TAG=VALUE``, ``TAG=VALUE@FROM..UNTIL``; either time may be left out.
+
+    Raises: UsageError for an unknown tag, a value or a time that cannot be read.
+    """
+    name, equals, rest = text.partition("=")
+    if not equals:
+        raise UsageError(option, f"{text!r} is not TAG=VALUE", f"write {option} Stop=0 or {option} Stop=0@12.5..14")
+    tag = session.running.tags[session.tag(name)]
+    value, _, span = rest.partition("@")
+    if span and ".." not in span:
+        raise UsageError(option, f"{span!r} is not FROM..UNTIL", f"write {option} {name}={value}@12.5..14, or @12.5.. up to the end")
+    bits = next((v for n, v in tag.enumeration.values if n.lower() == value.strip().lower()), None) if tag.enumeration else None
+    bits = value_reader(tag)(value) if bits is None else bits
+    if bits is None:
+        raise UsageError(option, f"{value!r} is no value of {tag.name}", "write 0 or 1, or a number")
+    begin, _, end = span.partition("..")
+    start = parse_time(begin, session.log) if begin else 0
+    until = parse_time(end, session.log) if end else None
+    if until is not None and until <= start:
+        raise UsageError(option, f"{span!r} ends before it begins", "write the earlier time first")
+    return Hold(tag.index, bits, max(0, start), until)
+
+
+def try_out(session: Session, tag: int, trial: Trial, other: Session | None = None) -> Tried:
+    """Replay the log again, with something changed or through another program.
+
+    Raises: UsageError where the other program has no such tag.
+    """
+    one = session.running.tags[tag]
+    changed = other if other is not None else session
+    if other is not None:
+        other.tag(one.name)
+        trial = _moved(trial, session, other)
+    journal = changed.controller.replay(changed.log, trial)
+    before, after = _courses(session.journal, session), _courses(journal, changed)
+    found = []
+    for name, first in before.items():
+        second = after.get(name)
+        if second is not None and first[1] != second[1]:
+            found.append(_difference(first, second))
+    found.sort(key=lambda d: (d.first, d.tag))
+    return Tried(one, tuple(found), before[one.name.lower()][1], after[one.name.lower()][1], (_fault(session.journal), _fault(journal)))
+
+
+def _fault(journal: Journal) -> str:
+    return journal.fault.text if journal.fault is not None else ""
+
+
+def _moved(trial: Trial, session: Session, other: Session) -> Trial:
+    """A trial with the tags of another program, by name."""
+    def moved(holds: tuple[Hold, ...]) -> tuple[Hold, ...]:
+        return tuple(replace(h, tag=other.tag(session.running.tags[h.tag].name)) for h in holds)
+
+    return Trial(moved(trial.holds), (), moved(trial.forces))
+
+
+def _courses(journal: Journal, session: Session) -> dict[str, tuple[Tag, Course]]:
+    """By name in lower case: every tag's settled values, each from when on (ns)."""
+    settled = settle(journal, session.running)
+    order = np.argsort(settled.tags, kind="stable")
+    tags, starts, values = settled.tags[order], settled.starts[order], settled.values[order]
+    cuts = np.searchsorted(tags, np.array(settled.tags_shown))
+    ends = np.searchsorted(tags, np.array(settled.tags_shown), side="right")
+    found: dict[str, tuple[Tag, Course]] = {}
+    for number, first, low, high in zip(settled.tags_shown, settled.first, cuts.tolist(), ends.tolist(), strict=True):
+        tag = session.running.tags[number]
+        found[tag.name.lower()] = tag, [(-1, first), *zip(starts[low:high].tolist(), values[low:high].tolist(), strict=True)]
+    return found
+
+
+def _difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Difference:
+    (tag, a), (other, b) = first, second
+    same = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
+    times = [c[same][0] for c in (a, b) if same < len(c)]
+    at = min(times)
+    values = [c[same][1] if same < len(c) and c[same][0] == at else c[same - 1][1] if same else c[0][1] for c in (a, b)]
+    return Difference(tag.name, max(0, at), shown(tag, values[0]), shown(other, values[1]))
+
+
+def shown(tag: Tag, bits: int) -> Value:
+    """A raw value for JSON: BOOL true or false, enumerations by name, times in ns."""
+    if tag.enumeration is not None:
+        return next((n for n, v in tag.enumeration.values if v == bits), bits)
+    return cooked(bits, tag.type)
+
+
+def _words(tag: Tag, value: Value) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return duration_text(value) if tag.type.family is Family.TIME and isinstance(value, int) else str(value)
+
+
+def tried_json(tried: Tried) -> dict[str, Any]:
+    """A trial as JSON (DESIGN section 7): times in seconds from the log's start."""
+    def course(one: Course) -> list[dict[str, Any]]:
+        return [{"t": max(0, t) / 1e9, "value": shown(tried.tag, v)} for t, v in one]
+
+    return {
+        "tags": [{"tag": d.tag, "first": d.first / 1e9, "before": d.before, "after": d.after} for d in tried.differences],
+        "course": {"tag": tried.tag.name, "before": course(tried.before), "after": course(tried.after)},
+        "faults": {"before": tried.faults[0] or None, "after": tried.faults[1] or None},
+    }
+
+
+def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str:
+    """A trial in words."""
+    log: Log = session.log
+    name = tried.tag.name
+    lines = [f"With {what}:" if what else "The same log again:"]
+    mine = next((d for d in tried.differences if d.tag == name), None)
+    if mine is None:
+        lines.append(f"  {name} takes the same course: {len(tried.before) - 1} changes")
+    else:
+        lines.append(f"  {name} differs from {clock_text(log, mine.first)} on: {_words(tried.tag, mine.before)} before, "
+                     f"{_words(tried.tag, mine.after)} now; {len(tried.before) - 1} changes before, {len(tried.after) - 1} now")
+    for fault, which in zip(tried.faults, ("before", "now"), strict=True):
+        if fault:
+            lines.append(f"  the controller halts {which}: {fault}")
+    others = [d for d in tried.differences if d.tag != name]
+    lines.append(f"  {len(others)} other tags differ" + (", the first ones first:" if others else ""))
+    by_name = {t.name: t for t in session.running.tags}
+    width = max((len(d.tag) for d in others[:most]), default=0)
+    lines += [f"    {clock_text(log, d.first)}  {d.tag.ljust(width)}  {_words(by_name[d.tag], d.before)} -> {_words(by_name[d.tag], d.after)}"
+              for d in others[:most]]
+    if len(others) > most:
+        lines.append(f"    and {len(others) - most} more: --json has all")
+    return "\n".join(lines)

@@ -1,0 +1,70 @@
+"""Trials: stretches of one log replayed again with something changed, each going on from a checkpoint instead of from the start."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from whorlograph.engine.feed import Trial
+from whorlograph.model.log import Log
+
+from .journal import Journal
+
+if TYPE_CHECKING:
+    from .controller import Controller
+
+
+class Trials:
+    """One machine that stands at a checkpoint before a time, and goes on from there as often as asked.
+
+    Args: since: ns; no trial changes anything before it.
+    Raises: ImportError or OSError where wasmtime does not load.
+    """
+
+    def __init__(self, controller: Controller, log: Log, since: int) -> None:
+        self.controller, self.log, self.since = controller, log, since
+        feed = controller.feed(log)
+        self.machine = controller.machine(feed)
+        near = controller.checkpoint_before(log, since)
+        if near is not None:
+            self.machine.restore(near, feed)
+        # Only scans that start before the time: what is changed at it must still be ahead.
+        if since > 0:
+            self.machine.run(since - 1)
+        self.checkpoint = self.machine.checkpoint()
+        state = next(data for address, data in self.checkpoint.parts if address == 0)
+        cells = controller.code.cells
+        self._values: list[int] = np.frombuffer(state, np.int64, cells, self.machine.module.layout.cells).tolist()
+
+    def run(self, trial: Trial, until: int) -> Journal:
+        """Replay from the checkpoint up to a time (ns). The journal begins at the checkpoint, with the values that stood there.
+
+        Raises: ValueError for a trial that changes what was before.
+        """
+        edits = (*trial.holds, *trial.forces)
+        if trial.initial or any(e.start < self.since for e in edits):
+            raise ValueError("a trial changes something before its checkpoint")
+        feed = self.controller.feed(self._stretch(frozenset(e.tag for e in edits), until), trial, until)
+        self.machine.restore(self.checkpoint, feed)
+        self.machine.run(until)
+        journal = self.controller.journal_of(self.machine, feed, until)
+        journal.initial = self._values
+        return journal
+
+    def _stretch(self, edited: frozenset[int], until: int) -> Log:
+        """The log from the checkpoint to a time, and of edited tags what they were before: the edit gives it back at its end."""
+        log = self.log
+        low = int(np.searchsorted(log.times, self.checkpoint.taken, side="right"))
+        high = int(np.searchsorted(log.times, until, side="right"))
+        picked = np.arange(low, high)
+        for tag in edited:
+            before = np.nonzero(log.tags[:low] == tag)[0]
+            if len(before):
+                picked = np.insert(picked, 0, before[-1])
+        picked.sort()
+        return Log(log.times[picked], log.tags[picked], log.values[picked], end=until, rows=len(picked))
+
+    def close(self) -> None:
+        """Free the machine."""
+        self.machine.close()
