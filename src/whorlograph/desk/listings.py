@@ -19,6 +19,7 @@ from .job import Kept, WalkStep
 from .session import Session
 from .survey import survey
 from .tables import names, source_text, spot, wiring_text, xref_of
+from .task_lanes import lane_of_task
 
 
 class Line(Struct, frozen=True):
@@ -211,14 +212,31 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     """What is in the program, what runs when, what was set aside."""
     found = survey(session)
     steps = session.controller.steps
-    lines: list[Line] = [Line(((f" What runs, in this order, every {duration_text(found.scan_time)}", Ink.QUIET),))]
+    order_words = "as declared; a scan" if found.tasks else "in this order,"
+    lines: list[Line] = [Line(((f" What runs, {order_words} every {duration_text(found.scan_time)}", Ink.QUIET),))]
     for number, run in enumerate(found.runs, 1):
         one = session.running.programs[number - 1]
         first = steps.of(one)
         pou = next((p for p in found.pous if p.name == run.pou), None)
-        when = f"task {run.task}" if run.task else "every scan"
-        lines.append(Line(_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, 12, Ink.QUIET),
+        wide = 34 if any(r.task for r in found.runs) else 12
+        when = f"{run.trigger}, task {run.task}" if run.task else run.trigger
+        lines.append(Line(_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, wide, Ink.QUIET),
                                 (pou.documentation if pou is not None else "", 0, Ink.TEXT)]), None, first[0].index if first else -1))
+    if found.tasks:
+        lines.append(Line(((" Tasks: priority 0 before all others, what runs in every scan last · a adds lanes of a task", Ink.QUIET),)))
+    for i, task in enumerate(found.tasks):
+        when = " and ".join(p for p in (f"every {task.interval}" if task.interval else "", f"when {task.event}" if task.event else "") if p)
+        ran = "" if task.runs is None else f"{task.runs} runs"
+        missed = f"! {task.missed} missed" if task.missed else "none missed" if task.runs is not None else ""
+        wait = f"waited {duration_text(task.longest_wait)} at most" if task.longest_wait else ""
+        cells = [(f"   {task.name}", 28, Ink.STRONG), (f"prio {task.priority}", 10, Ink.TEXT), (when or task.kind, 34, Ink.QUIET),
+                 (ran, 12, Ink.TEXT), (missed, 14, Ink.STRONG if task.missed else Ink.TEXT),
+                 (("held at the end  " if task.held else "") + wait, 0, Ink.TEXT)]
+        lines.append(Line(_row(cells), lane_of_task(i)))
+    if found.scan_times is not None:
+        times = found.scan_times
+        span = f"{duration_text(times.least)} to {duration_text(times.greatest)}"
+        lines.append(Line(((f"   scans took {span} (the longest: scan {times.greatest_scan}), the last {duration_text(times.last)}", Ink.TEXT),)))
     others = [p for p in found.pous if p.kind != "program" or not p.instances]
     if others:
         lines.append(Line(((" Called, or not running", Ink.QUIET),)))

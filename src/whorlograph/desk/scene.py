@@ -10,6 +10,7 @@ from msgspec import Struct, field
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
 from whorlograph.drawing.text import draw_rung, wrapped
+from whorlograph.drawing.timeline_layout import TASK_LANES
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
@@ -18,6 +19,7 @@ from whorlograph.model.times import clock_text, date_text
 
 from .asking import inquiry
 from .session import Session
+from .task_lanes import lane_tag
 from .timeline import Timeline
 from .words import root_lines
 
@@ -74,6 +76,8 @@ class Scene:
 
     def name(self, tag: int | None) -> str:
         """A tag's name, short where it is unambiguous."""
+        if tag is not None and tag >= TASK_LANES:
+            return lane_tag(self.session, tag).name
         if tag is None or tag >= len(self.session.running.tags):
             return ""
         full = self.session.running.tags[tag].name

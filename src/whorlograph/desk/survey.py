@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from msgspec import Struct
+from msgspec.structs import replace
 
+from whorlograph.engine.runs import TaskRuns
+from whorlograph.engine.schedule import Task
 from whorlograph.model.ladder import Block, LadderBody
+from whorlograph.model.literals import duration_text
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
 from whorlograph.model.tags import Instance
 
@@ -24,10 +28,11 @@ class PouSize(Struct, frozen=True):
     called_by: tuple[str, ...]
     documentation: str
     line: int
+    trigger: str = ""
 
 
 class Run(Struct, frozen=True):
-    """One program instance in the order of the scan."""
+    """One program instance in the order of the scan. ``trigger``: what makes it run, in words."""
 
     instance: str
     pou: str
@@ -37,6 +42,32 @@ class Run(Struct, frozen=True):
     priority: int
     rungs: int
     calls: tuple[str, ...]
+    trigger: str = ""
+
+
+class TaskLine(Struct, frozen=True):
+    """A task: what makes it run and which programs are in it; of the replayed log how often it ran, how many runs were
+    missed, how long (ns) one waited at most, and whether it is held at the end (None: nothing was replayed)."""
+
+    name: str
+    kind: str
+    interval: str
+    event: str
+    priority: int
+    programs: tuple[str, ...]
+    runs: int | None = None
+    missed: int | None = None
+    longest_wait: int | None = None
+    held: bool | None = None
+
+
+class ScanTimes(Struct, frozen=True):
+    """How long scans took in the replayed log (ns): the last, the shortest, the longest, and which that was."""
+
+    last: int
+    least: int
+    greatest: int
+    greatest_scan: int
 
 
 class Survey(Struct, frozen=True):
@@ -59,6 +90,8 @@ class Survey(Struct, frozen=True):
     log_end: int
     set_aside: int
     notices: tuple[str, ...]
+    tasks: tuple[TaskLine, ...] = ()
+    scan_times: ScanTimes | None = None
 
 
 def survey(session: Session) -> Survey:
@@ -70,13 +103,16 @@ def survey(session: Session) -> Survey:
     for one in running.programs:
         task = tasks.get(one.task.lower())
         runs.append(Run(one.name, one.type_name, one.task, task.interval if task else "", task.single if task else "",
-                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(one)))
+                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(one), _trigger_of(session, one)))
     callers = _callers(session)
     instances: dict[str, list[str]] = {}
     for one in running.instances():
         if one.pou is not None:
             instances.setdefault(one.pou.name.lower(), []).append(one.name)
-    pous = tuple(_size(p, tuple(instances.get(p.name.lower(), ())), callers.get(p.name.lower(), ())) for p in program.pous.values())
+    triggers = {r.pou.lower(): r.trigger for r in reversed(runs)}
+    pous = tuple(_size(p, tuple(instances.get(p.name.lower(), ())), callers.get(p.name.lower(), ()),
+                       triggers.get(p.name.lower()) or ("only called" if callers.get(p.name.lower()) else "never"))
+                 for p in program.pous.values())
     tags = [t for t in running.tags[:running.public] if not t.computed]
     areas: dict[str, int] = dict.fromkeys("IQM", 0)
     types: dict[str, int] = {}
@@ -88,16 +124,75 @@ def survey(session: Session) -> Survey:
     return Survey(program.name, session.paths.program.name, program.date, chosen.name,
                   tuple(r.name for c in program.configurations for r in c.resources), session.controller.scan_time, tuple(runs), pous,
                   len(tags), areas, dict(sorted(types.items(), key=lambda i: (-i[1], i[0]))), len(session.iolist.points),
-                  tuple(p.name for p in session.paths.logs), log.rows, log.end, log.set_aside, tuple(str(n) for n in session.notices))
+                  tuple(p.name for p in session.paths.logs), log.rows, log.end, log.set_aside, tuple(str(n) for n in session.notices),
+                  _task_lines(session), _scan_times(session))
 
 
-def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...]) -> PouSize:
+def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...], trigger: str) -> PouSize:
     body = pou.body
     if isinstance(body, OpaqueBody):
         return PouSize(pou.name, pou.kind, body.language, len(body.text.splitlines()), 0, len(pou.variables), instances, callers,
-                       pou.documentation, pou.place.line)
+                       pou.documentation, pou.place.line, trigger)
     return PouSize(pou.name, pou.kind, "LD", len(body.rungs), sum(len(r.elements) for r in body.rungs), len(pou.variables), instances,
-                   callers, pou.documentation, pou.place.line)
+                   callers, pou.documentation, pou.place.line, trigger)
+
+
+def _trigger_of(session: Session, one: Instance) -> str:
+    """What makes a program run, in words."""
+    schedule = session.controller.schedule
+    number = schedule.by_name.get(one.task.lower())
+    return trigger_words(session, schedule.tasks[number]) if number is not None else "every scan"
+
+
+def trigger_words(session: Session, task: Task) -> str:
+    """What makes a task run, in words."""
+    parts = []
+    if task.periodic:
+        parts.append(f"every {_interval_words(session, task)}")
+    if task.at_start:
+        parts.append("first scan")
+    elif task.single is not None:
+        parts.append(f"when {_event_words(session, task)}")
+    return ", ".join(parts) if parts else "never"
+
+
+def _interval_words(session: Session, task: Task) -> str:
+    if task.interval_tag is not None:
+        return session.running.tags[task.interval_tag].name
+    return duration_text(task.interval) if task.interval is not None else ""
+
+
+def _event_words(session: Session, task: Task) -> str:
+    if task.single is None:
+        return ""
+    bit = f".{task.bit}" if task.bit >= 0 else ""
+    return f"{session.running.tags[task.single].name}{bit} {'falls' if task.falling else 'rises'}"
+
+
+def _task_lines(session: Session) -> tuple[TaskLine, ...]:
+    """The tasks, with what they did where the log has been replayed."""
+    found = []
+    journal = session.journal if session.replayed else None
+    for task in session.controller.schedule.tasks:
+        interval, event = _interval_words(session, task), _event_words(session, task)
+        kinds = [k for k, on in (("interval", task.periodic), ("event", task.single is not None)) if on]
+        kind = "first scan" if task.at_start else " and ".join(kinds) or "never"
+        line = TaskLine(task.name, kind, interval, event, task.priority, tuple(session.running.programs[i].name for i in task.programs))
+        if journal is not None:
+            runs = journal.tasks.get(task.number, TaskRuns())
+            held = next((h.on for h in reversed(journal.held) if h.task == task.number), False)
+            line = replace(line, runs=len(runs), missed=len(runs.missed), longest_wait=runs.longest_wait, held=held)
+        found.append(line)
+    return tuple(found)
+
+
+def _scan_times(session: Session) -> ScanTimes | None:
+    """How long scans took, where steps take time and the log has been replayed."""
+    if not session.replayed or not session.profile.rung_time or not session.journal.lengths:
+        return None
+    lengths = session.journal.lengths
+    greatest = max(lengths, key=lambda x: x[1])
+    return ScanTimes(lengths[-1][1], min(v for _, v in lengths), greatest[1], greatest[0])
 
 
 def _calls(one: Instance) -> tuple[str, ...]:

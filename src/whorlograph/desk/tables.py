@@ -136,22 +136,40 @@ def entries_csv(entries: list[Entry]) -> str:
     return out.getvalue()
 
 
+def task_lines(found: Survey) -> list[str]:
+    """The tasks of a survey for reading, and how long scans took."""
+    lines: list[str] = []
+    if found.tasks:
+        lines += ["", "Tasks, priority 0 before all others:"]
+    for task in found.tasks:
+        when = " and ".join(p for p in (f"every {task.interval}" if task.interval else "", f"when {task.event}" if task.event else "") if p)
+        done = "" if task.runs is None else f"; ran {task.runs} times, missed {task.missed}, waited {duration_text(task.longest_wait or 0)} at most"
+        done += "; held at the end" if task.held else ""
+        lines.append(f"  {task.name:<16} priority {task.priority:<3} {when or task.kind}: {', '.join(task.programs) or 'no program'}{done}")
+    if found.scan_times is not None:
+        times = found.scan_times
+        lines.append(f"scans took {duration_text(times.least)} to {duration_text(times.greatest)} (the longest: scan {times.greatest_scan}), "
+                     f"the last one {duration_text(times.last)}")
+    return lines
+
+
 def survey_text(session: Session, found: Survey) -> str:
     """The survey for reading."""
     lines = [f"{found.program} ({found.file} of {found.date.replace('T', ' ')[:16]})"]
     if len(found.resources) > 1:
         lines.append(f"resource {found.resource} of {', '.join(found.resources)}")
-    lines += ["", f"What runs, in order, every {duration_text(found.scan_time)}:"]
+    lines += ["", f"What runs, {'as declared; a scan' if found.tasks else 'in order,'} every {duration_text(found.scan_time)}:"]
     for number, run in enumerate(found.runs, 1):
         name = run.instance if run.instance == run.pou else f"{run.instance} ({run.pou})"
-        when = f", task {run.task}" if run.task else ""
+        when = f", {run.trigger} (task {run.task})" if run.task else ""
         lines.append(f"  {number:>2}. {name:<24} {run.rungs:>5} rungs{when}")
     if not found.runs:
         lines.append("  nothing: no program is instantiated")
+    lines += task_lines(found)
     lines += ["", "Program organisation units:"]
     for pou in found.pous:
         unit = "rungs" if pou.language == "LD" else "lines"
-        used = f"called by {', '.join(pou.called_by)}" if pou.called_by else "" if pou.instances else "never called"
+        used = f"called by {', '.join(pou.called_by)}" if pou.called_by else pou.trigger if pou.trigger != "never" else "never called"
         lines.append(f"  {pou.name:<20} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)
     lines += ["", f"{found.tags} tags ({', '.join(f'{n} {name}' for name, n in found.types.items())})",

@@ -16,6 +16,7 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
 from .session import Session
+from .task_lanes import lane_tag
 
 _CELL_INKS = {CellKind.ON: Ink.LIVE, CellKind.RISE: Ink.LIVE, CellKind.FALL: Ink.LIVE, CellKind.CROWDED: Ink.LIVE,
               CellKind.NOTCH: Ink.STRONG, CellKind.SPIKE: Ink.STRONG}
@@ -41,12 +42,12 @@ class Timeline:
     def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
         """Lanes of the replay over a stretch of time."""
         position = self.session.journal.settled_position(scan)
-        plant_tags = [self.session.running.tags[t] for t in tags]
+        drawn = [lane_tag(self.session, t) for t in tags]
         clock = self.session.journal.clock
         if not self.window.shows(self.session.journal, start, end, width):
             unknown = None if self.session.journal.complete else clock.start(clock.last)
             self.window, self._lane_runs = Window(self.session.journal, start, end, width, unknown), {}
-        return timeline_layout.lay_out(self.window, plant_tags, moment, position)
+        return timeline_layout.lay_out(self.window, drawn, moment, position)
 
     def annotate(self, layout: TimelineLayout, width: int, hits: tuple[int, ...], *signs: dict[int, str]) -> None:
         """Put search hits and marks (time to character) on the cells they fall into."""
@@ -70,7 +71,7 @@ class Timeline:
             return ""
         if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
             self.trial_window = Window(self.trial, start, end, width)
-        one = self.session.running.tags[tag]
+        one = lane_tag(self.session, tag)
         cells = self.trial_window.cells(one)[0]
         if one.type.family is not Family.BOOL:
             return "".join(cell_glyph(c, False) for c in cells)

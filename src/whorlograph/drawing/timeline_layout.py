@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from whorlograph.engine.journal import Journal
+from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.log import Ints
 from whorlograph.model.tags import Tag
@@ -71,6 +72,17 @@ class TimelineLayout(Struct):
     unknown_from: int | None = None
 
 
+class TaskLane(StrEnum):
+    """What a lane shows of a task."""
+
+    RUNS = "runs"
+    WAITS = "waits"
+    MISSED = "missed"
+
+
+TASK_LANES = 1 << 24  # numbers of lanes from which on they are tasks', not tags'
+
+
 class Window(Struct):
     """One stretch of time of a journal in cells: what it shows is worked out once while it stays in sight.
 
@@ -105,6 +117,8 @@ class Window(Struct):
     def cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
         """A tag's cells; of a number also the lowest and the highest value in them."""
         found = self._cells.get(tag.index)
+        if found is None and tag.index >= TASK_LANES:
+            found = self._cells[tag.index] = (self._task_cells(tag.index - TASK_LANES), "", "")
         if found is None:
             journal, edges = self.journal, self.edges
             rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
@@ -116,6 +130,30 @@ class Window(Struct):
                 first = max(0, (self.unknown_from - self.start) * self.width // max(1, self.end - self.start))
                 found[0][first:] = [Cell(CellKind.UNKNOWN)] * max(0, self.width - first)
         return found
+
+
+    def _task_cells(self, number: int) -> list[Cell]:
+        """A task's cells: a spike where it ran once, crowded where often; on while a run of it waited."""
+        task, what = divmod(number, len(TaskLane))
+        runs = self.journal.tasks.get(task, TaskRuns())
+        span = max(1, self.end - self.start)
+        edges = self.start + np.arange(self.width + 1, dtype=np.int64) * span // self.width
+        if list(TaskLane)[what] is TaskLane.WAITS:
+            # From the instant a run came due to its start.
+            dues, waits = runs.between(self.start, self.end)
+            counts, full = np.zeros(self.width, np.int64), np.zeros(self.width, bool)
+            for due, wait in zip(dues[waits > 0].tolist(), waits[waits > 0].tolist(), strict=True):
+                low, high = ((t - self.start) * self.width // span for t in (due, due + wait))
+                if 0 <= low < self.width:
+                    counts[low] += 1
+                full[max(0, low + 1):max(0, high)] = True
+            return [Cell(CellKind.ON if on else CellKind.OFF if n == 0 else CellKind.SPIKE if n == 1 else CellKind.CROWDED, n)
+                    for n, on in zip(counts.tolist(), full.tolist(), strict=True)]
+        if list(TaskLane)[what] is TaskLane.MISSED:
+            counts = np.histogram(runs.missed, edges)[0] if len(runs.missed) else np.zeros(self.width, np.int64)
+        else:
+            counts = runs.counts(edges)
+        return [Cell(CellKind.OFF if n == 0 else CellKind.SPIKE if n == 1 else CellKind.CROWDED, int(n)) for n in counts.tolist()]
 
 
 def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> TimelineLayout:
@@ -143,6 +181,12 @@ def number_text(value: bool | int | float, type_: Elementary) -> str:
 
 def _lane(window: Window, tag: Tag, position: int) -> Lane:
     journal = window.journal
+    if tag.index >= TASK_LANES:
+        cells = window.cells(tag)[0]
+        task, what = divmod(tag.index - TASK_LANES, len(TaskLane))
+        runs = journal.tasks.get(task, TaskRuns())
+        count = (len(runs), runs.waited, len(runs.missed))[what]
+        return Lane(tag.index, tag.name, cells, str(count), None, True)
     row = journal.last_row(tag.index, position)
     bits = journal.raw(row) if row is not None else journal.initial[tag.index]
     text = number_text(cooked(bits, tag.type), tag.type)

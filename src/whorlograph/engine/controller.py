@@ -33,6 +33,7 @@ from .kept import name_of, put, take
 from .runs import Held, RunColumns, TaskRuns
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
+from .scope.rings import without_rings
 from .scope.steps import number_steps
 from .wasm import layout as at
 
@@ -89,7 +90,9 @@ class Controller:
         self.steps = number_steps(self.running, self.code)
 
     def __post_init__(self) -> None:
-        self.running, self.notices = elaborate(self.program, self.resource)
+        executed, rings = without_rings(self.program)
+        self.running, self.notices = elaborate(executed, self.resource)
+        self.notices = rings + self.notices
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
         self.code = self._code()

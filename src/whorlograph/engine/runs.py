@@ -41,6 +41,11 @@ class TaskRuns(Struct):
         """The longest time (ns) from an instant that came due to the start of its run."""
         return int(self.table[:, 3].max(initial=0))
 
+    @property
+    def waited(self) -> int:
+        """How many runs began later than they came due."""
+        return int(self.table[self.table[:, 3] > 0, 2].sum())
+
     def _firsts(self) -> Ints:
         firsts: Ints = self.table[:, 0]
         return firsts
@@ -52,6 +57,34 @@ class TaskRuns(Struct):
         dues: Ints = np.repeat(self.table[:, 0], counts) + turn * np.repeat(self.table[:, 1], counts)
         waits: Ints = np.repeat(self.table[:, 3], counts)
         return dues, waits
+
+    def between(self, low: int, high: int, most: int = 1 << 17) -> tuple[Ints, Ints]:
+        """int64[n] each: due instants (ns) and waits of the runs that began from one time to another, at most so many."""
+        begin = max(0, int(np.searchsorted(self._firsts(), low, side="right")) - 1)
+        end = int(np.searchsorted(self._firsts(), high, side="right"))
+        part = TaskRuns(self.table[begin:min(end, begin + most)])
+        if len(part) > most:
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
+        dues, waits = part.written_out()
+        inside = (dues + waits >= low) & (dues <= high)
+        return dues[inside], waits[inside]
+
+    def counts(self, edges: Ints) -> Ints:
+        """int64[n]: how many runs began between each two of the n + 1 times."""
+        found = np.zeros(len(edges) - 1, np.int64)
+        low, high = int(edges[0]), int(edges[-1])
+        begin = max(0, int(np.searchsorted(self._firsts(), low, side="right")) - 1)
+        end = int(np.searchsorted(self._firsts(), high, side="right"))
+        part = self.table[begin:end]
+        if not len(part):
+            return found
+        single = part[:, 2] == 1
+        found += np.histogram(part[single, 0] + part[single, 3], edges)[0]
+        for first, distance, count, wait in part[~single].tolist():
+            # Of evenly spaced runs those before each edge can be told at once.
+            before = np.clip(-(-(edges - first - wait) // distance), 0, count)
+            found += np.diff(before)
+        return found
 
     def last_start(self, time: int) -> int | None:
         """The start (ns) of the last run that began at or before a time."""

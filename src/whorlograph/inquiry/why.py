@@ -216,8 +216,6 @@ class Inquiry:
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")
-        if any(p.task for p in self.controller.running.programs):
-            said.append("tasks are not timed yet: their programs run once in every scan")
         if not self.journal.complete:
             said.append("so far: the replay is not complete")
         return said

@@ -9,6 +9,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import system_tags
 from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.engine.uses import Use
 from whorlograph.model.iolist import IoList, Point
@@ -168,7 +169,7 @@ class Xref:
         area = one.address.area if one.address is not None else ""
         marks = []
         written = bool(writes) or any(self.uses.get(s) and any(u.writes for u in self.uses[s]) for s in shares)
-        if not written and area != "I" and tag not in self.logged and not one.constant:
+        if not written and area != "I" and tag not in self.logged and not one.constant and tag not in self._driven:
             marks.append("never written")
         if not reads and area != "Q" and not any(p.role == "block" for p in writes) and not any(self.uses.get(s) for s in shares):
             marks.append("never read")
@@ -182,6 +183,11 @@ class Xref:
         running = self.controller.running
         shown = [t for t in running.tags[:running.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
         return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
+
+    @cached_property
+    def _driven(self) -> set[int]:
+        """The tags that the controller itself drives."""
+        return system_tags(self.controller.running, self.controller.profile)
 
     @cached_property
     def _pins(self) -> frozenset[int]:

@@ -16,6 +16,7 @@ from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Spot
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
+from whorlograph.desk.task_lanes import lane_named
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.model.question import Question
 
@@ -303,7 +304,7 @@ class Painting(Screen[None]):
 
     def kept_lanes(self) -> tuple[int, ...]:
         """The lanes that were added, as tags."""
-        found = (self.session.running.by_name.get(name.lower()) for name in self.desk.kept.lanes)
+        found = (lane_named(self.session, name) for name in self.desk.kept.lanes)
         return tuple(t for t in found if t is not None)
 
     def keep(self) -> None:

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from whorlograph.desk.task_lanes import lane_tag
 from whorlograph.desk.timeline import window
+from whorlograph.drawing.timeline_layout import TASK_LANES, TaskLane
+from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import parse_time
@@ -71,9 +74,24 @@ class Timing(Painting):
         """One scan back."""
         self.to_scan(self.view.scan - self.times)
 
+    def _run_of_task(self, lane: int, forward: bool) -> None:
+        """Go to the next or previous run of a task."""
+        assert self.scene is not None
+        runs = self.scene.journal.tasks.get((lane - TASK_LANES) // len(TaskLane), TaskRuns())
+        time = self.view.time
+        found = next(runs.starts(time + 1, 1 << 62, 1), None) if forward else runs.last_start(time - 1)
+        if found is None:
+            self.say(f"no {'later' if forward else 'earlier'} run in this log")
+            return
+        self.remember()
+        self.to_time(found, jump=False)
+
     def _change(self, tags: list[int], forward: bool) -> None:
         """Go to the next or previous change of some tags."""
         assert self.scene is not None
+        if len(tags) == 1 and tags[0] >= TASK_LANES:
+            self._run_of_task(tags[0], forward)
+            return
         journal, scan = self.scene.journal, self.view.scan
         for _ in range(self.times):
             best: int | None = None
@@ -182,11 +200,13 @@ class Timing(Painting):
         elif self.chosen_tag() is not None:
             wanted = [self.chosen_tag() or 0]
         known = self.scene.lanes(self.kept_lanes())
-        fresh = [t for t in wanted if t not in known and t < self.session.running.public]
+        fresh = [t for t in wanted if t not in known and (t < self.session.running.public or t >= TASK_LANES)]
+        if len(fresh) == 1 and fresh[0] >= TASK_LANES:
+            fresh += [fresh[0] + i for i in (1, 2) if fresh[0] + i not in known]
         if not fresh:
             self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
             return
-        names = [self.session.running.tags[t].name for t in fresh]
+        names = [lane_tag(self.session, t).name for t in fresh]
         self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         self.paint()
