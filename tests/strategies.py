@@ -50,8 +50,8 @@ PINS = {"TON": ("IN",), "TOF": ("IN",), "TP": ("IN",), "CTU": ("CU", "R"), "CTD"
 class ProgramMaker:
     """Makes one random program: globals, a block and a function of its own, two or three programs."""
 
-    def __init__(self, random: Random, backward: bool, tasked: bool = False) -> None:
-        self.r, self.backward, self.tasked = random, backward, tasked
+    def __init__(self, random: Random, backward: bool, tasked: bool = False, large: bool = False) -> None:
+        self.r, self.backward, self.tasked, self.large = random, backward, tasked, large
         self.inputs = [f"X{i}" for i in range(5)]
         self.bits = [f"M{i}" for i in range(6)] + [f"Q{i}" for i in range(4)]
         self.elements: list[Element] = []
@@ -276,7 +276,7 @@ class ProgramMaker:
         pous["twice"] = Pou("Twice", PouKind.FUNCTION, (Variable("N", INT, VariableKind.INPUT),), _doubling(), INT)
         instances = []
         for i in range(self.r.randint(1, 3)):
-            body = self.body(self.r.randint(3, 8) if self.r.random() < 0.94 else self.r.randint(60, 140), True)
+            body = self.body(self.r.randint(60, 140) if self.large and self.r.random() < 0.06 else self.r.randint(3, 8), True)
             pous[f"prog{i}"] = Pou(f"Prog{i}", PouKind.PROGRAM, tuple(self.locals), body)
             instances.append(ProgramInstance(f"Run{i}", f"Prog{i}"))
         tasks: tuple[Task, ...] = ()
@@ -315,10 +315,11 @@ def _doubling() -> LadderBody:
     return build(elements)[0]
 
 
-def random_case(random: Random, tasked: bool = False) -> tuple[Program, Profile]:
+def random_case(random: Random, tasked: bool = False, large: bool = False) -> tuple[Program, Profile]:
     """A random program with a profile that fits it.
 
-    Args: tasked: with tasks, some of them held and released by the program.
+    Args: tasked: with tasks, some of them held and released by the program; large: now and then with more rungs than the
+        compiled engine looks at in one go.
     """
     backward = random.random() < 0.3
     rung_time = random.choice((100_000, 1_000_000)) if backward else random.choice((0, 0, 0, 50_000, 700_000))
@@ -328,7 +329,7 @@ def random_case(random: Random, tasked: bool = False) -> tuple[Program, Profile]
         profile = replace(profile, first_scan=random.choice(("", "M5")), scan_duration=random.choice(("", "T0", "I1")),
                           longest_scan=random.choice(("", "D0")), external=random.choice(((), ("M1", "Q0"))),
                           falling_tasks=random.choice(((), ("T0", "T1"))), blink=random.choice(((), (("M4", 13_000_000),))))
-    return ProgramMaker(random, backward, tasked).program(), profile
+    return ProgramMaker(random, backward, tasked, large).program(), profile
 
 
 def random_trial(random: Random, running: Running, end: int) -> Trial:

@@ -24,7 +24,7 @@ FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 def both(seed: int, tasked: bool = False, forced: bool = False, dense: tuple[int, int] | None = None) -> tuple[Journal, Journal, list[str]]:
     """The journals of both engines on one random case, plain first, and the tags' names."""
     random = Random(seed)
-    program, profile = random_case(random, tasked)
+    program, profile = random_case(random, tasked, large=True)
     plain, compiled = Controller(program, profile, plain=True), Controller(program, profile)
     log: Log = random_log(random, plain.running) if dense is None else dense_log(random, plain.running, *dense)
     trial: Trial | None = random_trial(random, plain.running, max(1, log.end)) if forced else None

@@ -162,7 +162,7 @@ class Scene:
         scan = link.scan
         time = self.journal.clock.start(scan) if link.since is None else link.since
         phrase = self._phrase(link)
-        prefix = "  " * max(0, depth - 1) + ("└ " if depth else "")
+        prefix = "  " * _indent(depth, width) + ("└ " if depth else "")
         when = self.clock(link.since) if link.since is not None else ""
         place = f"{self.session.controller.steps.all[link.step].pou} {self.session.controller.steps.all[link.step].rung.number}" \
             if link.step >= 0 else ""
@@ -205,7 +205,7 @@ class Scene:
 
     def _card(self, root: Root, depth: int, width: int) -> list[TrailLine]:
         """A root's card: one line that names it, then what to check, in words."""
-        prefix = "  " * max(0, depth - 1) + "└ "
+        prefix = "  " * _indent(depth, width) + "└ "
         time = root.since if root.since is not None else self.answer.time
         scan = self._scan_showing(root, time)
         sign = "✓" if root.proved else "✗" if root.proved is False else "◆"
@@ -223,7 +223,7 @@ class Scene:
         if used + len(number) + 2 <= width:
             runs += [(" " * (width - used - len(number) - 1), Ink.TEXT), (number, Ink.QUIET)]
         lines = [TrailLine(tuple(runs), None, root, root.tag, root.step, scan, time)]
-        indent = "  " * max(0, depth - 1) + "    "
+        indent = "  " * _indent(depth, width) + "    "
         if depth > 6:
             indent = "    "
         for sentence in root_lines(self.session, root):
@@ -370,6 +370,11 @@ class Scene:
             found += [r.tag for r in link.roots if r.tag is not None and r.tag < self.session.running.public]
         found += [r.tag for r in self.answer.roots if r.tag is not None and r.tag < self.session.running.public]
         return list(dict.fromkeys([*found, *more]))
+
+
+def _indent(depth: int, width: int) -> int:
+    """How many times two blanks a line of the trail begins with: a deep one leaves room for its words."""
+    return min(max(0, depth - 1), max(2, (width - 36) // 2))
 
 
 def plain_scene(session: Session) -> Scene:

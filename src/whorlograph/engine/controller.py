@@ -288,7 +288,7 @@ class Controller:
         code = at.FAULT_NAMES[raw.code]
         tag = raw.tag if raw.tag >= 0 else None
         step = max(-1, min(raw.step, len(self.steps.all) - 1))
-        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, self._fault_text(code, tag, raw.a))
+        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, self._fault_text(code, tag, raw.a, raw.b))
 
     def _element(self, step: int, node: int) -> int:
         """The element that a node of a step's body came from; 0 where there is none."""
@@ -298,19 +298,23 @@ class Controller:
                     if i.body >= 0 and i.first <= step < i.first + len(self.code.bodies[i.body].steps))
         return body.origins[node].element
 
-    def _fault_text(self, code: str, tag: int | None, value: int) -> str:
+    def _fault_text(self, code: str, tag: int | None, value: int, limits: int) -> str:
         if code == "watchdog":
             return f"the scan took longer than the watchdog allows ({self.profile.watchdog // 1_000_000} ms)"
         if code == "too many steps":
             return "more than 1,000,000 steps in one scan"
-        if tag is None or tag >= len(self.running.tags):
+        if code == "array index":
+            high = limits & 0xFFFFFFFF
+            return f"index {value} is outside {limits >> 32} to {high - (1 << 32) if high >> 31 else high}"
+        if code != "overflow" or tag is None or tag >= len(self.running.tags):
             return code
-        type_ = self.running.tags[tag].type
-        if code == "overflow" and type_.whole:
-            return f"{cooked(value, type_) if type_.bits == 64 else value} does not fit {type_.name} ({type_.low} to {type_.high})"
-        if code == "division by zero":
-            return "division by zero"
-        return f"{code}: {value}"
+        one = self.running.tags[tag]
+        if not one.type.whole:
+            return code
+        shown = cooked(value, one.type) if one.type.bits == 64 else value
+        if one.low is not None and one.type.low <= int(shown) <= one.type.high:
+            return f"{shown} does not fit {one.low} to {one.high}"
+        return f"{shown} does not fit {one.type.name} ({one.type.low} to {one.type.high})"
 
     def _plainly(self, feed: Feed, stop: Callable[[], bool]) -> Generator[Progress, None, Journal]:
         """Replay with the plain interpreter."""
@@ -351,7 +355,8 @@ class Controller:
         fault = None
         if found is not None:
             tag = found.tag if found.tag >= 0 else None
-            text = self._fault_text(found.code, tag, 0) if found.code in ("watchdog", "too many steps", "division by zero") else found.text
+            worded = found.code == "array index" or (found.code == "overflow" and tag is not None and self.running.tags[tag].type.whole)
+            text = found.text if worded else self._fault_text(found.code, tag, 0, 0)
             fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text)
         return columns.journal(list(feed.initial), record.scans, fault)
 

@@ -27,14 +27,15 @@ class Missed(Struct, frozen=True):
     stay: Stay
 
 
-def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0) -> Missed | None:
+def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen: set[int] | None = None) -> Missed | None:
     """The last pulse of a start condition, behind ``after`` and up to ``until`` (ns), that no scan saw.
 
-    A start condition that the program computes passes on what its own conditions missed.
+    A start condition that the program computes passes on what its own conditions missed; each is looked at once (``seen``).
     """
     from ..attempts import DEEPEST, start_conditions
 
     best: Missed | None = None
+    seen = {tag} if seen is None else seen
     for writer in tracer.writers.get(tag, []):
         if not hasattr(writer.element, "wires") or depth > DEEPEST:
             continue
@@ -46,7 +47,10 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0) -> Mi
                 stay = next(unseen, None)
                 found = Missed(tag, condition, writer.step, stay) if stay is not None else None
             else:
-                found = find(tracer, condition, after, until, depth + 1) if on and condition != tag else None
+                found = None
+                if on and condition not in seen:
+                    seen.add(condition)
+                    found = find(tracer, condition, after, until, depth + 1, seen)
             if found is not None and (best is None or found.stay.start > best.stay.start):
                 best = found
     return best
