@@ -30,7 +30,7 @@ from .code import Code
 from .front.compile import compile_code
 from .journal import RECORD, Columns, Fault, Forced, Journal
 from .kept import name_of, put, take
-from .runs import Held, RunColumns, TaskRuns
+from .runs import Held, TaskRuns, shortened
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
@@ -279,10 +279,8 @@ class Controller:
                 dues = np.arange(state.due, until + 1, every, dtype=np.int64)[0 if state.waits else 1:]
                 journal.tasks[task.number] = replace(known, missed=np.concatenate([known.missed, dues]))
                 continue
-            columns = RunColumns()
-            columns.tables[task.number] = [known.table]
-            columns.skipped(task.number, state.due, every, (until - state.due) // every + 1)
-            journal.tasks[task.number] = replace(known, table=columns.runs()[task.number].table)
+            more = np.array([[state.due, every, (until - state.due) // every + 1, 0]], np.int64)
+            journal.tasks[task.number] = replace(known, table=shortened(np.concatenate([known.table, more])))
 
     def _fault(self, raw: RawFault) -> Fault:
         code = at.FAULT_NAMES[raw.code]
@@ -346,8 +344,8 @@ class Controller:
             columns.clock(scan, start, period)
         started = np.array(record.started, np.int64).reshape(-1, 3)
         columns.runs.started(started[:, 0], started[:, 1], started[:, 2])
-        for task, due in record.missed:
-            columns.runs.missed.setdefault(task, []).append(np.array([due], np.int64))
+        missed = np.array(record.missed, np.int64).reshape(-1, 2)
+        columns.runs.miss(missed[:, 0], missed[:, 1])
         columns.runs.held = [Held(*h) for h in record.held]
         columns.lengths = record.lengths
         columns.forced = [Forced(*f) for f in record.forced]

@@ -73,36 +73,32 @@ class Columns:
             self.shadow.append(shadow.copy())
 
     def _tasks(self, block: Any) -> None:
+        """Records about tasks. A start is preceded by the instant it came due only where that is another; runs that are
+        counted by the first instant and the distance."""
         runs = self.runs
         tag = block["tag"]
-        for record in _dicts(block[tag == at.TASK_MISSED]):
-            runs.missed.setdefault(record["step"], []).append(np.array([record["value"]], np.int64))
-        for record in _dicts(block[tag == at.TASK_HELD]):
-            runs.held.append(Held(record["step"], record["scan"], record["number"], bool(record["value"])))
-        # A start is preceded by the instant it came due only where that is another.
+        missed = block[tag == at.TASK_MISSED]
+        runs.miss(missed["step"], missed["value"])
+        runs.held += [Held(r["step"], r["scan"], r["number"], bool(r["value"])) for r in _dicts(block[tag == at.TASK_HELD])]
         rest = block[(tag == at.TASK_DUE) | (tag == at.TASK_START) | (tag == at.TASK_SKIPPED) | (tag == at.TASK_EVERY)]
-        if not len(rest) and self._before_task is None:
-            return
         if self._before_task is not None:
             rest = np.concatenate([self._before_task, rest])
             self._before_task = None
         if len(rest) and rest["tag"][-1] in (at.TASK_DUE, at.TASK_EVERY):
             keep = 2 if rest["tag"][-1] == at.TASK_EVERY else 1
             self._before_task, rest = rest[-keep:].copy(), rest[:-keep]
-        kinds = rest["tag"]
-        skips = np.nonzero(kinds == at.TASK_SKIPPED)[0].tolist()
-        low = 0
-        for i in [*skips, len(rest)]:
-            part = rest[low:max(low, i - 2)] if i < len(rest) else rest[low:]
-            at_start = np.nonzero(part["tag"] == at.TASK_START)[0]
-            if len(at_start):
-                dues = part["value"][at_start].astype(np.int64)
-                late = (at_start > 0) & (part["tag"][at_start - 1] == at.TASK_DUE)
-                dues[late] = part["value"][at_start[late] - 1]
-                runs.started(part["step"][at_start].astype(np.int64), dues, part["value"][at_start].astype(np.int64))
-            if i < len(rest):
-                runs.skipped(int(rest["step"][i]), int(rest["value"][i - 2]), int(rest["value"][i - 1]), int(rest["value"][i]))
-            low = i + 1
+        kinds, values = rest["tag"], rest["value"].astype(np.int64)
+        rows = np.nonzero((kinds == at.TASK_START) | (kinds == at.TASK_SKIPPED))[0]
+        if not len(rows):
+            return
+        counted = kinds[rows] == at.TASK_SKIPPED
+        late = ~counted & (rows > 0) & (kinds[rows - 1] == at.TASK_DUE)
+        table = np.zeros((len(rows), 4), np.int64)
+        table[:, 0], table[:, 2] = values[rows], 1
+        table[late, 0] = values[rows[late] - 1]
+        table[late, 3] = values[rows[late]] - table[late, 0]
+        table[counted, 0], table[counted, 1], table[counted, 2] = (values[rows[counted] - i] for i in (2, 1, 0))
+        runs.add(rest["step"][rows], table)
 
     def _write_out(self, block: Any) -> None:
         for begin in range(0, len(block), MOST_ROWS):

@@ -121,29 +121,29 @@ class RunColumns:
 
     def started(self, tasks: Ints, dues: Ints, starts: Ints) -> None:
         """Runs in order: int64[n] each."""
+        table = np.zeros((len(dues), 4), np.int64)
+        table[:, 0], table[:, 2], table[:, 3] = dues, 1, starts - dues
+        self.add(tasks, table)
+
+    def add(self, tasks: Ints, table: Table) -> None:
+        """Runs in order, some of them counted: the task of each row, and rows as in ``TaskRuns.table``."""
         for task in np.unique(tasks).tolist():
-            mine = tasks == task
-            self._append(int(task), _shortened(dues[mine], starts[mine] - dues[mine]))
-
-    def skipped(self, task: int, first: int, distance: int, count: int) -> None:
-        """Runs that came on time and changed nothing."""
-        self._append(task, np.array([[first, distance, count, 0]], np.int64))
-
-    def _append(self, task: int, table: Table) -> None:
-        parts = self.tables.setdefault(task, [])
-        if parts and len(table):
-            last, first = parts[-1][-1], table[0]
-            distance = int(last[1]) if last[2] > 1 else int(first[0] - last[0])
-            fits = first[2] == 1 or first[1] == distance
-            if first[3] == 0 == last[3] and fits and first[0] == last[0] + last[2] * distance and distance > 0:
-                joined = parts[-1].copy()
-                joined[-1] = (last[0], distance, last[2] + first[2], 0)
-                parts[-1], table = joined, table[1:]
-        if len(table):
+            parts = self.tables.setdefault(int(task), [])
+            mine = table[tasks == task]
+            if parts:
+                # The last row may go on in these.
+                mine = np.concatenate([parts[-1][-1:], mine])
+                parts[-1] = parts[-1][:-1]
+            short = shortened(mine)
             if parts and len(parts[-1]) < 4096:
-                parts[-1] = np.concatenate([parts[-1], table])
+                parts[-1] = np.concatenate([parts[-1], short])
             else:
-                parts.append(table)
+                parts.append(short)
+
+    def miss(self, tasks: Ints, dues: Ints) -> None:
+        """Due instants that passed while another run waited: int64[n] each."""
+        for task in np.unique(tasks).tolist():
+            self.missed.setdefault(int(task), []).append(dues[tasks == task].astype(np.int64))
 
     def runs(self) -> dict[int, TaskRuns]:
         """By task: what has been taken so far."""
@@ -152,20 +152,24 @@ class RunColumns:
                 for task in {*self.tables, *self.missed}}
 
 
-def _shortened(dues: Ints, waits: Ints) -> Table:
-    """Runs as a table: those at even distance that did not wait are counted."""
-    n = len(dues)
-    if not n:
-        return _NONE
-    gaps = np.diff(dues)
-    # A run is joined to the one before where both were on time and the distance is the one before that.
-    joined = np.zeros(n, bool)
-    if n > 2:
-        joined[2:] = (gaps[1:] == gaps[:-1]) & (waits[2:] == 0) & (waits[1:-1] == 0) & (waits[:-2] == 0)
-    begins = np.nonzero(~joined)[0]
-    counts = np.diff(np.append(begins, n))
-    table = np.zeros((len(begins), 4), np.int64)
-    table[:, 0], table[:, 2], table[:, 3] = dues[begins], counts, waits[begins]
-    long = counts > 1
-    table[long, 1] = gaps[begins[long]]
-    return table
+def shortened(table: Table) -> Table:
+    """Rows of runs joined where they come on time at one distance."""
+    n = len(table)
+    if n < 2:
+        return table
+    firsts, distances, counts, waits = (table[:, i] for i in range(4))
+    gaps = firsts[1:] - (firsts + (counts - 1) * distances)[:-1]
+    on_time = waits == 0
+    joins = (on_time[1:] & on_time[:-1] & (gaps > 0) & ((counts[:-1] == 1) | (distances[:-1] == gaps))
+             & ((counts[1:] == 1) | (distances[1:] == gaps)))
+    begins = np.ones(n, bool)
+    begins[1:] = ~joins
+    # Where the distance changes from one join to the next, a new row begins.
+    begins[2:] |= joins[1:] & joins[:-1] & (gaps[1:] != gaps[:-1])
+    at = np.nonzero(begins)[0]
+    ends = np.append(at[1:], n)
+    found = table[at].copy()
+    found[:, 2] = np.add.reduceat(counts, at)
+    several = ends - at > 1
+    found[several, 1] = gaps[at[several]]
+    return found
