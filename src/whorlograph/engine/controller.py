@@ -257,14 +257,25 @@ class Controller:
         raw = machine.fault()
         fault = self._fault(raw) if raw is not None else None
         journal = machine.columns.journal(list(feed.initial), scans, fault)
-        if more and fault is None:
-            self._quiet_runs(machine, journal, machine.start + more * distance)
+        if self.schedule.tasks:
+            self._counted_runs(machine, journal)
+            if more and fault is None:
+                self._quiet_runs(machine, journal, machine.start + more * distance)
         if more and distance != machine.period:
             journal.clock.scans.append(machine.scan + 1)
             journal.clock.starts.append(machine.start + distance)
             journal.clock.periods.append(distance)
         journal.complete = complete
         return journal
+
+    def _counted_runs(self, machine: Machine, journal: Journal) -> None:
+        """Add the runs that the machine still counts."""
+        for task in self.schedule.tasks:
+            state = machine.task(task.number)
+            if state.count:
+                known = journal.tasks.get(task.number, TaskRuns())
+                row = np.array([[state.first, state.every if state.count > 1 else 0, state.count, 0]], np.int64)
+                journal.tasks[task.number] = replace(known, table=shortened(np.concatenate([known.table, row])))
 
     def _quiet_runs(self, machine: Machine, journal: Journal, until: int) -> None:
         """Add the runs of tasks that came on time up to the last scan's start, in scans in which nothing was left to do."""

@@ -38,7 +38,7 @@ OUTPUT, SILENT, TRIGGER, HELD_AT, WATCHED = 1, 2, 4, 8, 16
 
 # A task's fields in memory.
 TASK = 64
-T_NEXT, T_PENDING, T_HELD, T_DIRTY, T_MISSED = 0, 8, 16, 20, 24
+T_NEXT, T_PENDING, T_HELD, T_DIRTY, T_MISSED, T_FIRST, T_EVERY, T_COUNT = 0, 8, 16, 20, 24, 32, 40, 48
 NEVER = 0x7FFFFFFFFFFFFFFF
 FIRST_NUMBER = -(1 << 20)  # of steps that tasks take before a scan
 

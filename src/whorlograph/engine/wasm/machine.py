@@ -49,11 +49,15 @@ class RawFault(Struct, frozen=True):
 
 
 class TaskState(Struct, frozen=True):
-    """When a task next comes due by itself (ns, at.NEVER: not), whether a run of it waits, whether it is held."""
+    """When a task next comes due by itself (ns, at.NEVER: not), whether a run of it waits, whether it is held; the last runs
+    that came on time at one distance: the first, the distance, how many."""
 
     due: int
     waits: bool
     held: bool
+    first: int
+    every: int
+    count: int
 
 
 class Checkpoint(Struct, frozen=True):
@@ -171,7 +175,8 @@ class Machine:
     def task(self, number: int) -> TaskState:
         """A task as it stands."""
         where = self.module.layout.tasks + at.TASK * number
-        return TaskState(self._read("<q", where + at.T_NEXT), self._read("<q", where + at.T_PENDING) != -1, bool(self._read("<i", where + at.T_HELD)))
+        return TaskState(self._read("<q", where + at.T_NEXT), self._read("<q", where + at.T_PENDING) != -1, bool(self._read("<i", where + at.T_HELD)),
+                         *(self._read("<q", where + f) for f in (at.T_FIRST, at.T_EVERY, at.T_COUNT)))
 
     def value(self, tag: int) -> int:
         """A tag's raw value now."""
@@ -283,6 +288,8 @@ class Machine:
             self.bytes[layout.forces:layout.heap] = 0
         for address, data in checkpoint.parts:
             self._write(address, data)
+        for k in range(len(self.module.periodic)):
+            self._field("<q", self.module.layout.tasks + at.TASK * k + at.T_COUNT, 0)
         self.columns = Columns()
         if checkpoint.scan:
             self.columns.clock(checkpoint.scan, checkpoint.start, checkpoint.period)

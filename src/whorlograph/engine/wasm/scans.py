@@ -72,7 +72,7 @@ class Scans(Struct, frozen=True):
         """All functions."""
         parts = [self._special()]
         if self.tasks:
-            parts += [self._globals(), self._other(), self._due(), self._tick(), self._revive(), self._pick(), self._trigger(), self._plan(),
+            parts += [self._globals(), self._other(), self._due(), self._ran(), self._tick(), self._revive(), self._pick(), self._trigger(), self._plan(),
                       self._run_tasks(), *(self._task(t, u) for t, u in self.tasks), self._task_of(), self._look(), self._between(),
                       self._skip()]
         parts += [self._order(), self._run()]
@@ -114,6 +114,36 @@ class Scans(Struct, frozen=True):
       {self._note(at.TASK_MISSED, "(local.get $k)", "(local.get $d)")}
       (global.set $step (local.get $s)))
     (else (i64.store offset={at.T_PENDING} (local.get $a) (local.get $d)))))"""
+
+    def _ran(self) -> str:
+        """Runs that came on time are counted as long as they come at one distance; records tell of them when that ends."""
+        address = f"(i32.add (i32.const {self.layout.tasks}) (i32.mul (local.get $k) (i32.const {at.TASK})))"
+        return f"""
+(func $ran (param $k i32) (param $d i64) (param $i i64) (param $c i64) (local $a i32) (local $n i64) (local $gap i64)
+  (local.set $a {address})
+  (local.set $n (i64.load offset={at.T_COUNT} (local.get $a)))
+  (if (i64.ne (local.get $n) (i64.const 0)) (then
+    (local.set $gap (i64.sub (local.get $d) (i64.add (i64.load offset={at.T_FIRST} (local.get $a))
+      (i64.mul (i64.sub (local.get $n) (i64.const 1)) (i64.load offset={at.T_EVERY} (local.get $a))))))
+    (if (i32.and (i32.or (i64.eq (local.get $n) (i64.const 1)) (i64.eq (local.get $gap) (i64.load offset={at.T_EVERY} (local.get $a))))
+                 (i32.or (i64.eq (local.get $c) (i64.const 1)) (i64.eq (local.get $gap) (local.get $i)))) (then
+      (i64.store offset={at.T_EVERY} (local.get $a) (local.get $gap))
+      (i64.store offset={at.T_COUNT} (local.get $a) (i64.add (local.get $n) (local.get $c)))
+      (return)))
+    (call $ran_so_far (local.get $k))))
+  (i64.store offset={at.T_FIRST} (local.get $a) (local.get $d))
+  (i64.store offset={at.T_EVERY} (local.get $a) (local.get $i))
+  (i64.store offset={at.T_COUNT} (local.get $a) (local.get $c)))
+(func $ran_so_far (param $k i32) (local $a i32) (local $s i32)
+  (local.set $a {address})
+  (if (i64.eqz (i64.load offset={at.T_COUNT} (local.get $a))) (then (return)))
+  (local.set $s (global.get $step))
+  (global.set $step (local.get $k))
+  (call $rec (i32.const {at.TASK_DUE}) (i64.load offset={at.T_FIRST} (local.get $a)))
+  (call $rec (i32.const {at.TASK_EVERY}) (i64.load offset={at.T_EVERY} (local.get $a)))
+  (call $rec (i32.const {at.TASK_SKIPPED}) (i64.load offset={at.T_COUNT} (local.get $a)))
+  (i64.store offset={at.T_COUNT} (local.get $a) (i64.const 0))
+  (global.set $step (local.get $s)))"""
 
     def _interval(self, task: Task) -> str:
         if task.interval_tag is None:
@@ -244,8 +274,12 @@ class Scans(Struct, frozen=True):
   (local.set $d (i64.load {pending}))
   (i64.store {pending} (i64.const -1))
   (global.set $step (i32.const {k}))
-  (if (i64.ne (local.get $d) (global.get $now)) (then (call $rec (i32.const {at.TASK_DUE}) (local.get $d))))
-  (call $rec (i32.const {at.TASK_START}) (global.get $now))
+  (if (i64.eq (local.get $d) (global.get $now))
+    (then (call $ran (i32.const {k}) (local.get $d) (i64.const 0) (i64.const 1)))
+    (else
+      (call $ran_so_far (i32.const {k}))
+      (call $rec (i32.const {at.TASK_DUE}) (local.get $d))
+      (call $rec (i32.const {at.TASK_START}) (global.get $now))))
   (global.set $step (i32.const -1))
   (global.set $low (i32.const {unit.low})) (global.set $high (i32.const {unit.high}))
   (global.set $dirty {self.field(k, at.T_DIRTY)}) (global.set $priority (i32.const {task.priority}))
@@ -322,10 +356,7 @@ class Scans(Struct, frozen=True):
     (local.set $c (i64.div_s (i64.add (i64.sub (local.get $x) (local.get $d)) (i64.sub (local.get $i) (i64.const 1))) (local.get $i)))
     (i64.store {following} (i64.add (local.get $d) (i64.mul (local.get $c) (local.get $i))))
     (if (i32.eqz (i32.or {silent} (i32.load {self.field(k, at.T_HELD)}))) (then
-      (global.set $step (i32.const {k}))
-      (call $rec (i32.const {at.TASK_DUE}) (local.get $d))
-      (call $rec (i32.const {at.TASK_EVERY}) (local.get $i))
-      (call $rec (i32.const {at.TASK_SKIPPED}) (local.get $c))))
+      (call $ran (i32.const {k}) (local.get $d) (local.get $i) (local.get $c))))
     (if (i32.eqz {silent}) (then (if (i32.load {self.field(k, at.T_HELD)}) (then
       (loop $held{k}
         (call $due (i32.const {k}) (local.get $d))
