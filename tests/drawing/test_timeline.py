@@ -12,7 +12,7 @@ from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.drawing.timeline_layout import CellKind, Window, cell_glyph, lay_out
 from whorlograph.engine.journal import Journal
-from whorlograph.model.literals import cooked
+from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 from whorlograph.plant.rungs import Ladder, coil, no
@@ -72,7 +72,8 @@ class Cells(unittest.TestCase):
                 cells, low, high = window.cells(tag)
                 values = [float(cooked(journal.initial[tag.index], tag.type))]
                 values += [float(cooked(journal.raw(r), tag.type)) for r in journal.rows(tag.index).tolist()]
-                self.assertEqual((low, high), (f"{min(values):g}", f"{max(values):g}"))
+                time = tag.type.family is Family.TIME
+                self.assertEqual((low, high), tuple(duration_text(int(v)) if time else f"{v:g}" for v in (min(values), max(values))))
                 end = float(cooked(journal.value_at(tag.index, len(journal)), tag.type))
                 if max(values) > min(values):
                     self.assertEqual(cells[-1].level, min(7, int((end - min(values)) / (max(values) - min(values)) * 7.999)))

@@ -7,13 +7,14 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
+from textual import events
 from textual.app import App
 from textual.screen import Screen
 
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.model.errors import WhorlographError
 
-from .early import again
+from .early import again, order_of
 from .first import FirstScreen, Opening
 
 if TYPE_CHECKING:
@@ -47,6 +48,13 @@ class WhorlographApp(App[None], inherit_bindings=False):
     def get_default_screen(self) -> Screen[None]:
         """The first frame, where files are still to be read."""
         return FirstScreen(self.opening) if self.session is None and self.opening is not None else Screen()
+
+    async def on_event(self, event: events.Event) -> None:
+        """Keys act in the order in which they were typed: one that comes before an earlier one that waits goes to the back."""
+        if isinstance(event, events.Key) and not order_of(self).due(event):
+            again(self, event)
+            return
+        await super().on_event(event)
 
     def on_mount(self) -> None:
         """Read while the first frame stands; or open the main view at once."""

@@ -5,8 +5,10 @@ Over a slow line keys come in bursts: ``/``, a word, Enter and ``n`` all at once
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from textual import events
 from textual.app import App
@@ -14,10 +16,53 @@ from textual.await_complete import AwaitComplete
 from textual.screen import ModalScreen, Screen
 from textual.widgets import Input
 
+PATIENCE = 2.0  # seconds after which a key that waits somewhere keeps no other one back
+
+
+class Order:
+    """The order in which keys were typed: one that was kept back somewhere comes before all typed after it."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.kept: dict[int, float] = {}  # keys that wait, by number, since when
+
+    def number(self, event: events.Key) -> int:
+        """A key's number, given when it first comes."""
+        if not hasattr(event, "typed"):
+            self.count += 1
+            event.typed = self.count  # type: ignore[attr-defined]
+        found: int = event.typed  # type: ignore[attr-defined]
+        return found
+
+    def keep(self, event: events.Key) -> None:
+        """A key waits, or is on its way again."""
+        self.kept[self.number(event)] = time.monotonic()
+
+    def due(self, event: events.Key) -> bool:
+        """Whether a key may be handled now: no earlier one waits."""
+        number, now = self.number(event), time.monotonic()
+        self.kept = {n: since for n, since in self.kept.items() if now - since < PATIENCE}
+        if any(n < number for n in self.kept):
+            return False
+        self.kept.pop(number, None)
+        return True
+
+
+_ORDERS: WeakKeyDictionary[App[Any], Order] = WeakKeyDictionary()
+
+
+def order_of(app: App[Any]) -> Order:
+    """The order of an application's keys."""
+    return _ORDERS.setdefault(app, Order())
+
 
 def again(app: App[Any], event: events.Key) -> None:
     """Give a key to whatever screen is on top now."""
-    app.post_message(events.Key(event.key, event.character))
+    order = order_of(app)
+    fresh = events.Key(event.key, event.character)
+    fresh.typed = order.number(event)  # type: ignore[attr-defined]
+    order.keep(fresh)
+    app.post_message(fresh)
 
 
 def elsewhere(screen: Screen[Any], event: events.Key) -> bool:
@@ -84,13 +129,14 @@ class Overlaid(ModalScreen[Any]):
         if self.ready:
             again(self.app, event)
         else:
+            order_of(self.app).keep(event)
             self.waiting.append(event)
 
     def open_up(self) -> None:
         """Keys can be taken: those that wait come first."""
         if not self.ready:
             self.ready = True
-            for event in sorted(self.waiting, key=lambda e: e.time):
+            for event in sorted(self.waiting, key=order_of(self.app).number):
                 again(self.app, event)
             self.waiting.clear()
 
@@ -108,6 +154,7 @@ class Overlaid(ModalScreen[Any]):
 
     def hand_down(self, event: events.Key) -> None:
         """Keep a key for the screen below."""
+        order_of(self.app).keep(event)
         self.left_over.append(event)
 
     def dismiss(self, result: Any = None) -> AwaitComplete:
@@ -121,6 +168,7 @@ class Overlaid(ModalScreen[Any]):
         if self in self.app.screen_stack:
             self.app.set_timer(0.01, self._flush)
             return
-        for event in self.left_over:
+        for event in sorted((*self.waiting, *self.left_over), key=order_of(self.app).number):
             again(self.app, event)
+        self.waiting.clear()
         self.left_over.clear()
