@@ -15,7 +15,8 @@ from whorlograph.desk.session import Session
 from whorlograph.ui.app import WhorlographApp
 from whorlograph.ui.keys import ACTIONS, BY_KEY
 from whorlograph.ui.main import MainScreen
-from whorlograph.ui.views.overlay import ListOverlay, Prompt
+from whorlograph.ui.views.overlay import ListOverlay
+from whorlograph.ui.views.prompt import Prompt
 
 
 class MainView(unittest.IsolatedAsyncioTestCase):

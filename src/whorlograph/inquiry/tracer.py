@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Protocol
 
 from msgspec import Struct
 
@@ -49,6 +50,19 @@ class Writer(Struct, frozen=True):
         return self.element.kind if isinstance(self.element, Coil) else None
 
 
+class Links(Protocol):
+    """What finds the link for a value: handed to the tracer, so that links can ask it for the next ones."""
+
+    def change(self, tracer: Tracer, row: int, depth: int) -> Link | None:
+        """For a change: what made it."""
+
+    def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | None:
+        """For a state: what keeps it."""
+
+    def output(self, tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
+        """For an output of a block."""
+
+
 @dataclass
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
@@ -60,10 +74,10 @@ class Tracer:
     journal: Journal
     log: Log
     iolist: IoList
+    links: Links
     coils: list[int] = field(default_factory=list)
     open: set[tuple[int, int]] = field(default_factory=set)
     spent: int = 0
-    state_only: bool = False
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps
@@ -208,15 +222,15 @@ class Tracer:
 
     def change(self, row: int, depth: int) -> Link | None:
         """What made a tag change in a row of the journal."""
-        from .links import change_link
-
-        return change_link(self, row, depth)
+        return self.links.change(self, row, depth)
 
     def state(self, tag: int, view: Vantage, depth: int) -> Link | None:
         """What keeps a tag at its value in a view."""
-        from .links import state_link
+        return self.links.state(self, tag, view, depth)
 
-        return state_link(self, tag, view, depth)
+    def output(self, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
+        """Why a block's output is as it is."""
+        return self.links.output(self, circuit, block, pin, step, scan, depth, change)
 
     def scan_of(self, row: int) -> int:
         """The scan of a journal row."""

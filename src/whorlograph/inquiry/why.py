@@ -16,6 +16,7 @@ from whorlograph.model.question import Question, RootKind, Symptom
 
 from .attempts import attempts
 from .links import missed_pulse
+from .links.choose import Choice
 from .mismatch import mismatch_root
 from .ranking import merge, rank
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
@@ -28,7 +29,7 @@ class Inquiry:
 
     def __init__(self, controller: Controller, journal: Journal, log: Log, iolist: IoList) -> None:
         self.controller, self.journal, self.log, self.iolist = controller, journal, log, iolist
-        self.tracer = Tracer(controller, journal, log, iolist)
+        self.tracer = Tracer(controller, journal, log, iolist, Choice())
 
     def ask(self, question: Question) -> Answer:
         """Answer a question; the trail ends in ranked roots, none of them proved yet."""

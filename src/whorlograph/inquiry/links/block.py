@@ -4,26 +4,24 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.power import Flow
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
-from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Pin
-from whorlograph.model.literals import literal
-from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.ladder import Block, InOutVariable, OutVariable, Pin
+from whorlograph.model.question import LinkKind
 from whorlograph.model.tags import Instance, Leaf
 
 from ..circuit import Circuit
-from ..trail import Link, Root
+from ..tracer import BUDGET, DEEPEST, Vantage
+from ..trail import Link
+from . import counter_short, not_met, timer_running
+from .pins import inputs, pin_of, wire
+from .rung_false import unpowered
+from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Writer
-
-
-def pin_of(block: Block, *names: str) -> Pin | None:
-    """A block's input pin by one of its names, if it is wired."""
-    return next((p for p in block.inputs if p.name.upper() in names and p.wires), None)
 
 
 def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool) -> Link | None:
@@ -33,8 +31,6 @@ def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, cha
         source = circuit.ids.get(element.wires[0].source)
         if isinstance(source, Block):
             return _through(tracer, tag, writer.step, source, output_pin(element.wires[0], source), scan, depth, change)
-        from .rung_false import unpowered
-        from .rung_true import powered
 
         on = bool(tracer.flow(writer.step, scan).power.get(element.id, False))
         if on:
@@ -57,7 +53,6 @@ def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: 
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since = tracer.since(tag, tracer.view_of(step, scan + 1))
     if enable is not None and not flow.power.get(block.id, True):
-        from .rung_false import unpowered
 
         found = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
                           f"{block.type_name}, which writes {tracer.name(tag)},")
@@ -67,20 +62,17 @@ def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: 
     text = f"{tracer.name(tag)} was written by {block.instance or block.type_name} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
     found = Link(LinkKind.SET_BY, tag, value, since, step, scan, text, block.id)
     if enable is not None:
-        from .rung_true import powered
 
         child = powered(tracer, None, step, block.id, enable.wires, scan, depth + 1, LinkKind.RUNG_TRUE, change,
                         f"EN of {block.instance or block.type_name}")
         if child is not None and (child.children or child.roots):
             found.children.append(child)
-    _inputs(tracer, found, tracer.circuit(step), block, step, scan, depth, ("EN",))
+    inputs(tracer, found, tracer.circuit(step), block, step, scan, depth, ("EN",))
     return found
 
 
 def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int, depth: int) -> Link | None:
     """An input pin of an instance: what is wired to it."""
-    from .rung_false import unpowered
-    from .rung_true import powered
 
     enable = pin_of(block, "EN")
     if enable is not None and not tracer.flow(step, scan).power.get(block.id, True):
@@ -100,14 +92,12 @@ def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int,
         return fed
     text = f"{tracer.name(tag)} is what {tracer.place(step)} gives to {block.instance}"
     found = Link(LinkKind.BLOCK, tag, tracer.value(tag, tracer.journal.settled(tag, scan)), None, step, scan, text, block.id)
-    _wire(tracer, found, tracer.circuit(step), pin, step, scan, depth)
+    wire(tracer, found, tracer.circuit(step), pin, step, scan, depth)
     return found
 
 
 def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """Why a block's output is as it is."""
-    from ..tracer import BUDGET, DEEPEST, Vantage
-    from . import counter_short, not_met, timer_running
 
     tracer.spent += 1
     if tracer.spent > BUDGET or depth > DEEPEST:
@@ -133,20 +123,17 @@ def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: 
     found = Link(LinkKind.BLOCK, None, value, None, step, scan, text, block.id)
     enable = pin_of(block, "EN")
     if enable is not None and not flow.power.get(block.id, True):
-        from .rung_false import unpowered
 
         child = unpowered(tracer, None, step, block.id, enable.wires, scan, depth + 1, what=f"EN of {block.type_name}")
         if child is not None:
             found.children.append(child)
     else:
-        _inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
+        inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
     return found
 
 
 def _bistable(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """SR, RS, R_TRIG, F_TRIG: the input that decided, at the instant it did."""
-    from .rung_false import unpowered
-    from .rung_true import powered
 
     output = called.scope.get("q1", called.scope.get("q"))
     if not isinstance(output, Leaf):
@@ -184,35 +171,3 @@ def _bistable(tracer: Tracer, block: Block, called: Instance, name: str, step: i
         if child is not None and child.blockers:
             found.children.append(child)
     return found
-
-
-def _inputs(tracer: Tracer, link: Link, circuit: Circuit, block: Block, step: int, scan: int, depth: int, without: tuple[str, ...]) -> None:
-    for pin in block.inputs:
-        if pin.name.upper() not in without and pin.wires:
-            _wire(tracer, link, circuit, pin, step, scan, depth)
-
-
-def _wire(tracer: Tracer, link: Link, circuit: Circuit, pin: Pin, step: int, scan: int, depth: int) -> None:
-    """Add why what is wired to a pin has its value."""
-    from .field_input import input_root
-
-    source = circuit.ids.get(pin.wires[0].source)
-    flow: Flow = tracer.flow(step, scan)
-    if isinstance(source, (InVariable, InOutVariable)):
-        tag = flow.tags.get(source.id)
-        if tag is None:
-            read = literal(source.expression)
-            if read is not None:
-                link.roots.append(Root(RootKind.CONSTANT, None, source.expression, None, f"{source.expression} is written in {tracer.place(step)}",
-                                       f"see {tracer.place(step)}", step=step))
-            return
-        if not tracer.writers.get(tag):
-            link.roots.append(input_root(tracer, tag, flow.position))
-            return
-        child = tracer.explain(tag, tracer.view_of(step, scan), True, depth + 1)
-        if child is not None:
-            link.children.append(child)
-    elif isinstance(source, Block):
-        child = output_link(tracer, circuit, source, output_pin(pin.wires[0], source), step, scan, depth + 1, False)
-        if child is not None:
-            link.children.append(child)

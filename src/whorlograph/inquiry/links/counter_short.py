@@ -9,6 +9,9 @@ from whorlograph.model.question import LinkKind
 from whorlograph.model.tags import Instance, Leaf
 
 from ..trail import Link
+from .pins import pin_of
+from .rung_false import unpowered
+from .rung_true import powered
 
 if TYPE_CHECKING:
     from whorlograph.engine.journal import Journal
@@ -18,9 +21,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, step: int, scan: int, depth: int) -> Link | None:
     """A counter's output, from its count: reset, short, or reached."""
-    from .block import pin_of
-    from .rung_false import unpowered
-    from .rung_true import powered
 
     tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
     journal = tracer.journal

@@ -10,7 +10,9 @@ from whorlograph.model.ladder import Block, ContactKind, InOutVariable, InVariab
 from whorlograph.model.tags import Leaf
 
 from ..circuit import Circuit, Gate
+from ..pulses import last_change
 from ..trail import Link
+from .field_input import input_root
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -43,7 +45,6 @@ def gate_time(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> tuple
 
 def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     """When a change happened: an input's by the log, another's by its scan's clock."""
-    from ..pulses import last_change
 
     clock = tracer.journal.time(row)
     if tracer.journal.step(row) < 0 and tag in tracer.logged:
@@ -83,14 +84,12 @@ def comparison_words(circuit: Circuit, block: Block) -> str:
 
 def explain_gate(tracer: Tracer, link: Link, circuit: Circuit, gate: Gate, flow: Flow, depth: int, change: bool) -> None:
     """Add to a link why a gate stands as it does: a child link, or the roots at its end."""
-    from .block import output_link
-    from .field_input import input_root
 
     step, scan = flow.step.index, flow.scan
     element = circuit.ids.get(gate.element)
     tag = gate_tag(tracer, circuit, gate, flow)
     if isinstance(element, Block) and gate.pin:
-        child = output_link(tracer, circuit, element, gate.pin, step, scan, depth + 1, change)
+        child = tracer.output(circuit, element, gate.pin, step, scan, depth + 1, change)
         if child is not None:
             link.children.append(child)
         return

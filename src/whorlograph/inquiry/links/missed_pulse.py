@@ -9,8 +9,10 @@ from msgspec import Struct
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..attempts import DEEPEST, start_conditions
 from ..pulses import Stay, calm, stays
 from ..trail import Link, Root
+from .field_input import where
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -32,7 +34,6 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
 
     A start condition that the program computes passes on what its own conditions missed; each is looked at once (``seen``).
     """
-    from ..attempts import DEEPEST, start_conditions
 
     best: Missed | None = None
     seen = {tag} if seen is None else seen
@@ -72,7 +73,6 @@ def _phases(tracer: Tracer, stay: Stay) -> int:
 
 def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
     """The asked tag without power, because of a pulse that was not seen."""
-    from .field_input import where
 
     name, stay = tracer.name(missed.condition), missed.stay
     state = tracer.state_word(bool(stay.value))

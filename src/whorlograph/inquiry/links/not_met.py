@@ -9,8 +9,12 @@ from whorlograph.model.literals import literal
 from whorlograph.model.question import LinkKind
 
 from ..circuit import Circuit
+from ..tracer import Vantage
 from ..trail import Link
 from .gates import comparison_words
+from .pins import inputs, pin_of
+from .rung_false import unpowered
+from .skipped import link as skipped_link
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Writer
@@ -18,8 +22,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
-    from .block import _inputs, pin_of
-    from .rung_false import unpowered
 
     flow = tracer.flow(step, scan)
     enable = pin_of(block, "EN")
@@ -38,7 +40,7 @@ def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, d
                     if child is not None:
                         found.children.append(child)
     if not found.children:
-        _inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
+        inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
     return found
 
 
@@ -80,10 +82,6 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
 
 
 def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    from ..tracer import Vantage
-    from .block import pin_of
-    from .rung_false import unpowered
-    from .skipped import link as skipped_link
 
     at_scan = tracer.ran(writer.step, Vantage(scan))
     if tracer.paths.skipped(tracer.journal, writer.step, at_scan) is not None:

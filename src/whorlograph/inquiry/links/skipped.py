@@ -9,6 +9,10 @@ from whorlograph.model.ladder import Block, Jump, Return
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..trail import Link, Root
+from . import halted
+from .gates import explain_gate
+from .rung_false import first_out, unpowered
+from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Writer
@@ -20,7 +24,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip is None:
         return None
     if skip.kind is SkipKind.HALTED:
-        from . import halted
 
         return halted.link(tracer, tag, scan)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
@@ -45,7 +48,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
     if isinstance(element, (Jump, Return)):
-        from .rung_true import powered
 
         taken = tracer.journal.last_row(skip.mark.number, tracer.journal.settled_position(scan))
         at_scan = tracer.scan_of(taken) if taken is not None else scan
@@ -59,8 +61,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
 
 def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, depth: int, change: bool) -> None:
     """Add why a call's EN has no power."""
-    from .gates import explain_gate
-    from .rung_false import first_out, unpowered
 
     enable = next((p for p in block.inputs if p.name.upper() == "EN"), None)
     if enable is None or not enable.wires:

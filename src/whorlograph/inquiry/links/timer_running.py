@@ -12,6 +12,10 @@ from whorlograph.model.question import LinkKind
 from whorlograph.model.tags import Instance, Leaf
 
 from ..trail import Link
+from .gates import explain_gate
+from .pins import pin_of
+from .rung_false import first_out, unpowered
+from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -19,10 +23,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A timer's output, from its input: running, not started, dropped, or keeping its output on."""
-    from .block import pin_of
-    from .gates import explain_gate
-    from .rung_false import first_out, unpowered
-    from .rung_true import powered
 
     tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
     journal = tracer.journal

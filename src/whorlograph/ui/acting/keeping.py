@@ -15,7 +15,7 @@ from whorlograph.desk.job import Kept, age_text
 from whorlograph.model.question import Question
 
 from ..state import PageState
-from ..views.overlay import Prompt
+from ..views.prompt import Prompt
 from ..views.search import SearchPrompt
 from .asking import Asking
 

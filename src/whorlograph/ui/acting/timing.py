@@ -12,7 +12,7 @@ from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import parse_time
 
-from ..views.overlay import Prompt
+from ..views.prompt import Prompt
 from .painting import Painting
 
 

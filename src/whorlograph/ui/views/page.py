@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from msgspec.structs import replace
 from textual import events
 from textual.app import ComposeResult
@@ -17,9 +15,8 @@ from ..keys import BY_KEY, footer_runs, unknown_key
 from ..rung_cursor import with_cursor
 from ..state import PageState
 from ..strands import Lines
-
-if TYPE_CHECKING:
-    from ..acting.paging import Paging
+from .host import Host
+from .search import SearchPrompt
 
 LOW = 34  # lines of screen below which the list needs them all
 
@@ -35,7 +32,7 @@ class Page(Screen[None]):
     """
     FOOTER: tuple[str, ...] = ("help", "palette", "back", "why", "xref", "search", "next_change", "close")
 
-    def __init__(self, main: Paging, state: PageState) -> None:
+    def __init__(self, main: Host, state: PageState) -> None:
         super().__init__()
         self.main, self.state = main, state
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
@@ -164,8 +161,6 @@ class Page(Screen[None]):
 
     def do_search(self) -> None:
         """Ask for a text."""
-        from .search import SearchPrompt
-
         self.app.push_screen(SearchPrompt(self.counted, self.state.filter), lambda text: self.search(text) if text is not None else None)
 
     def counted(self, text: str) -> str:
@@ -180,7 +175,7 @@ class ListPage(Page):
     ListPage #pagerung { height: 0; }
     """
 
-    def __init__(self, main: Paging, state: PageState) -> None:
+    def __init__(self, main: Host, state: PageState) -> None:
         super().__init__(main, state)
         self.listing = Listing("", (), ())
         self.shown: list[Line] = []

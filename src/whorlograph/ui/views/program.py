@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from msgspec.structs import replace
 
 from whorlograph.desk.scene import RungBlock
@@ -12,10 +10,8 @@ from whorlograph.drawing.shapes import Ink, Run
 from ..rung_cursor import beside, elements_of, first_element, with_cursor
 from ..state import PageState
 from ..strands import Lines
+from .host import Host
 from .page import Page
-
-if TYPE_CHECKING:
-    from ..acting.paging import Paging
 
 
 class ProgramPage(Page):
@@ -23,7 +19,7 @@ class ProgramPage(Page):
 
     FOOTER = ("help", "palette", "back", "why", "xref", "search", "next_hit", "next_strand", "next_change", "close")
 
-    def __init__(self, main: Paging, state: PageState) -> None:
+    def __init__(self, main: Host, state: PageState) -> None:
         super().__init__(main, state if state.step >= 0 else replace(state, step=0))
         self.blocks: list[tuple[int, RungBlock]] = []
         self.hits: list[int] = []

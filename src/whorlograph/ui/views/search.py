@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from .overlay import Prompt
+from .prompt import Prompt
 
 
 class SearchPrompt(Prompt):

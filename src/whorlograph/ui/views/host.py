@@ -1,0 +1,51 @@
+"""What a page asks of the main view that it lies over."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from textual import events
+
+from whorlograph.desk.job import Desk
+from whorlograph.desk.scene import Scene
+from whorlograph.desk.session import Session
+from whorlograph.drawing.shapes import Run
+
+from ..state import PageState, View
+
+
+class Host(Protocol):
+    """The main view, as far as pages know it."""
+
+    view: View
+    scene: Scene | None
+    desk: Desk
+
+    @property
+    def session(self) -> Session:
+        """What everything rests on."""
+
+    @property
+    def times(self) -> int:
+        """How often the key just pressed counts."""
+
+    def do(self, action: str) -> None:
+        """Do an action of the table of keys."""
+
+    def counted(self) -> None:
+        """Take the count that was typed, for the action that follows."""
+
+    def took(self, event: events.Key) -> bool:
+        """Whether something waited for this key."""
+
+    def open_page(self, state: PageState) -> None:
+        """Open another page."""
+
+    def leave_page_for(self, time: int) -> None:
+        """Close the page and go to a time (ns)."""
+
+    def hint_runs(self, said: str, usual: str, width: int) -> list[Run]:
+        """The line at the bottom."""
+
+    def page_head(self, width: int) -> list[Run]:
+        """The line at the top."""
