@@ -14,6 +14,7 @@ check: install
 	$(BIN)/ruff check src tests benchmarks
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python .ci/structure.py
 
 install: $(VENV)/.installed
 

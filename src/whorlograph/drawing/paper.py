@@ -7,7 +7,7 @@ from typing import Any
 
 from whorlograph.model.errors import UsageError
 
-from .picture import Bar, Picture, Stroke
+from .picture import Bar, Picture, Stroke, Words, wrapped_words
 
 A4 = (595.0, 842.0)
 MARGIN = 44.0
@@ -89,7 +89,6 @@ class Sheets:
         return A4[0] - 2 * MARGIN
 
     def _new(self) -> None:
-        from .picture import Words
 
         page = Picture(*A4)
         page.items += [Words(MARGIN, A4[1] - 26, self.foot, 6.5, grey=0.35),
@@ -99,7 +98,6 @@ class Sheets:
 
     def words(self, text: str, size: float = 9.0, bold: bool = False, indent: float = 0.0, after: float = 3.0, grey: float = 0.0) -> None:
         """A paragraph."""
-        from .picture import Words, wrapped_words
 
         for line in wrapped_words(text, self.room - indent, size) or [""]:
             if self.y + size * 1.35 > A4[1] - 44:

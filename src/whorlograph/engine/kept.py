@@ -14,6 +14,7 @@ from functools import lru_cache
 from importlib.metadata import version
 from pathlib import Path
 
+from whorlograph import __version__
 from whorlograph.model.address_space import limited
 
 _MOST = 40
@@ -30,10 +31,8 @@ def kept_folder() -> Path:
 @lru_cache(maxsize=1)
 def made_by() -> str:
     """What makes these things: versions, and the content of every source file that may have a say in it."""
-    import whorlograph
-
-    root = Path(whorlograph.__file__).parent
-    digest = hashlib.sha256(f"{version('wasmtime')} {version('msgspec')} {whorlograph.__version__} {limited()}".encode())
+    root = Path(__file__).resolve().parents[1]
+    digest = hashlib.sha256(f"{version('wasmtime')} {version('msgspec')} {__version__} {limited()}".encode())
     for part in ("engine", "model", "formats"):
         for path in sorted((root / part).rglob("*.py")):
             digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())

@@ -7,9 +7,10 @@ from bisect import bisect_left, bisect_right
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import input_tags
 from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
-from whorlograph.model.log import Log
+from whorlograph.model.log import Log, tags_logged
 from whorlograph.model.question import RootKind, Symptom
 from whorlograph.model.times import clock_text
 
@@ -29,8 +30,6 @@ class Difference(Struct, frozen=True):
 
 def compared_tags(controller: Controller, log: Log) -> list[int]:
     """The logged tags that the program itself writes: compared, not replayed."""
-    from whorlograph.engine.feed import input_tags
-    from whorlograph.model.log import tags_logged
 
     return sorted(tags_logged(log) - input_tags(controller.running, log, controller.written, controller.profile))
 

@@ -19,7 +19,7 @@ from whorlograph.model.ladder import Block, Coil, CoilKind, Element, InOutVariab
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log, tags_logged
 from whorlograph.model.steps import Step
-from whorlograph.model.tags import Tag
+from whorlograph.model.tags import Leaf, Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -106,7 +106,6 @@ class Tracer:
         if isinstance(element, Block) and element.instance:
             called = called_instance(element, step.instance, self.running)
             if called is not None:
-                from whorlograph.model.tags import Leaf
 
                 pins = {p.name.lower() for p in element.inputs} if called.pou is not None else set(called.scope)
                 return [r.tag for n, r in called.scope.items() if isinstance(r, Leaf) and n in pins]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct, field
 
-from .address import Address
+from .address import Address, parse_address
 from .paths import Bit, Index, Member, Path
 from .program import Pou, VariableKind
 from .types import Elementary, Enumeration
@@ -138,7 +138,6 @@ class Running(Struct):
         key = text.strip().lower()
         if key in self.by_name:
             return self.by_name[key]
-        from .address import parse_address
 
         address = parse_address(text)
         if address is not None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from whorlograph.engine.code import Base, Spot
 from whorlograph.model.ladder import LadderBody
+from whorlograph.model.program import PouKind
 from whorlograph.model.tags import Instance, Running
 
 BLOCK_MEMORY = 6  # cells that a standard block remembers: input seen, start, running, due, queued, second input
@@ -92,7 +93,6 @@ class Regions:
         return found
 
     def _is_top(self, one: Instance) -> bool:
-        from whorlograph.model.program import PouKind
 
         return one.pou is not None and one.pou.kind is PouKind.FUNCTION
 

@@ -23,6 +23,7 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
+    LeftRail,
     OutVariable,
     Pin,
     Return,
@@ -194,7 +195,6 @@ class Ladder:
 
     def rails(self, instance: Instance) -> set[int]:
         """Ids of an instance's left rails."""
-        from whorlograph.model.ladder import LeftRail
 
         key = ("rails", instance.type_name)
         if key not in self.memory:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.model.ladder import Block, Coil, CoilKind
 from whorlograph.model.question import LinkKind
 
@@ -118,7 +119,6 @@ def _writer_in(tracer: Tracer, tag: int, step: int, value: bool) -> Writer | Non
 
 def _shared_row(tracer: Tracer, row: int) -> int | None:
     """The row of the same step whose write changed this tag too, because they share bits."""
-    from whorlograph.engine.scope.overlap import shared_bits
 
     journal = tracer.journal
     shares = shared_bits(tracer.running.tags[:tracer.running.public], tracer.controller.profile.addressing)

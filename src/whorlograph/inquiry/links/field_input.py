@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
@@ -84,7 +85,6 @@ def _described(tracer: Tracer, root: Root) -> Root:
 
 def where(point: object, name: str) -> str:
     """Where to look, as far as the I/O list says."""
-    from whorlograph.model.iolist import Point
 
     if not isinstance(point, Point) or not point.whereabouts:
         return f"check what is wired to {name}"
