@@ -325,6 +325,10 @@ class Scene:
             return ""
         if skip.kind is SkipKind.HALTED:
             return "not evaluated: the controller has halted"
+        if skip.task >= 0:
+            task, last = self.session.controller.schedule.tasks[skip.task], self.journal.run_scan(skip.task, scan)
+            ran = f"ran last at {self.clock(self.journal.clock.start(last))}" if last else "has not run"
+            return f"not evaluated: task {task.name} {'is held and ' if skip.kind is SkipKind.TASK_HELD else ''}{ran}"
         if skip.mark is None:
             return "not evaluated: nobody calls this POU"
         since = self.clock(self.tracer.paths.skipped_since(self.journal, step, scan))

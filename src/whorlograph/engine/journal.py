@@ -244,6 +244,34 @@ class Journal(Struct):
         key = self.key(row)
         return Moment(key >> BITS, (key & ((1 << BITS) - 1)) - BEFORE)
 
+    def length(self, scan: int) -> int:
+        """How long a scan took, ns; 0 where steps take no time."""
+        i = bisect_right(self.lengths, (scan, 1 << 62)) - 1
+        return self.lengths[i][1] if i >= 0 else 0
+
+    def run_scan(self, task: int, scan: int) -> int:
+        """The last scan up to one to which a run of a task belongs; 0: it had not run.
+
+        A run between two scans belongs to the later one (CONTROLLER.md, Scan and tasks).
+        """
+        runs = self.tasks.get(task)
+        start = runs.last_start(self.clock.start(scan) + self.length(scan)) if runs is not None else None
+        for _ in range(3):
+            if start is None or runs is None:
+                return 0
+            found = self.clock.scan_at(start)
+            begun, length = self.clock.start(found), self.length(found)
+            if start > begun and (not length or start >= begun + length):
+                found += 1
+            if found <= scan:
+                return found
+            start = runs.last_start(start - 1)
+        return 0
+
+    def held_at(self, task: int, scan: int) -> bool:
+        """Whether a task is held at a scan's end."""
+        return next((h.on for h in reversed(self.held) if h.task == task and h.scan <= scan), False)
+
     def time(self, row: int) -> int:
         """The clock of a row's scan, ns since the log's first row."""
         return self.clock.start(self.scan(row))

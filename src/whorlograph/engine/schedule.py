@@ -55,6 +55,11 @@ class Schedule(Struct, frozen=True):
     cyclic: tuple[int, ...]
 
     @property
+    def of_program(self) -> dict[int, int]:
+        """The task of each program that stands on one, by the program's number."""
+        return {i: t.number for t in self.tasks for i in t.programs}
+
+    @property
     def by_name(self) -> dict[str, int]:
         """The number of each task, by name in lower case."""
         return {t.name.lower(): t.number for t in self.tasks}

@@ -81,7 +81,7 @@ class Tracer:
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps
-        self.paths = Paths(self.running, self.steps)
+        self.paths = Paths(self.running, self.steps, self.controller.schedule.of_program)
         self.power = PowerFlow(self.running, self.paths, self.controller.profile.on_overflow)
         self.logged = tags_logged(self.log)
         self._circuits: dict[int, Circuit] = {}
@@ -185,6 +185,8 @@ class Tracer:
 
     def ran(self, step: int, view: Vantage) -> int:
         """The scan whose evaluation of a step is the latest before a view."""
+        if step in self.paths.task_of:
+            return self.paths.task_scan(self.journal, step, view.scan)
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
 
     def flow(self, step: int, scan: int) -> Flow:

@@ -31,6 +31,8 @@ class LinkKind(StrEnum):
     NEVER_SET = "never-set"
     HELD_BY_JUMP = "held-by-jump"
     NOT_CALLED = "not-called"
+    TASK_IDLE = "task-idle"
+    TASK_HELD = "task-held"
     OVERWRITTEN = "overwritten"
     TIMER_RUNNING = "timer-running"
     COUNTER_SHORT = "counter-short"

@@ -53,6 +53,9 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | No
     if journal.fault is not None and view.scan > journal.fault.scan:
         return halted.link(tracer, tag, view.scan)
     row = journal.last_row(tag, tracer.position(view))
+    stopped = [w for w in writers if _stopped(tracer, w, view)]
+    if stopped and len(stopped) == len(writers):
+        return skipped.link(tracer, tag, stopped[-1], view.scan, depth)
     if row is None and all(tracer.ran(w.step, view) <= 0 for w in writers):
         return not_run_yet(tracer, tag, view)
     if not tracer.boolean(tag):
@@ -91,6 +94,23 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | No
         return reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters)
     return never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET) if setters else \
         input_link(tracer, tag, tracer.position(view))
+
+
+def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
+    """Whether the task of a writer no longer comes: it is held, or has not run for more than two of its intervals."""
+    number = tracer.paths.task_of.get(writer.step, -1)
+    if number < 0:
+        return False
+    journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
+    last = journal.run_scan(number, view.scan)
+    if last == view.scan:
+        return False
+    if journal.held_at(number, view.scan) or last == 0:
+        return True
+    if not task.periodic:
+        return False  # an event that does not come is looked for where it should come from
+    interval = journal.settled(task.interval_tag, last) * task.unit if task.interval_tag is not None else task.interval or 0
+    return journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time)
 
 
 def _bit(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:

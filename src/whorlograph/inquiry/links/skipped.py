@@ -26,6 +26,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip.kind is SkipKind.HALTED:
 
         return halted.link(tracer, tag, scan)
+    if skip.task >= 0:
+        return _idle(tracer, tag, writer, scan, skip.task)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since = tracer.paths.skipped_since(tracer.journal, writer.step, scan)
     word = tracer.state_word(value)
@@ -57,6 +59,23 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
             child.text = child.text.replace(f" has power in {where}", " is taken", 1)
             found.children.append(child)
     return found
+
+
+def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> Link:
+    """The task of the step that writes the tag has not run: held, never due, or not yet."""
+    journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
+    value, last = tracer.value(tag, journal.settled(tag, scan)), journal.run_scan(number, scan)
+    word, since = tracer.state_word(value), journal.clock.start(last) if last else None
+    ran = f"ran last at {tracer.at(since)}" if last else "has not run"
+    held = next((h for h in reversed(journal.held) if h.task == number and h.scan <= scan), None)
+    if held is not None and held.on:
+        text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} is held since {tracer.at(journal.clock.start(held.scan))} and {ran}"
+        root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
+        return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
+    why = "it has neither an interval nor a tag to wait for" if not task.periodic and task.single is None else "nothing has made it due"
+    text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
+    root = Root(RootKind.PROGRAM, tag, value, since, text, f"see what should make {task.name} run", step=writer.step)
+    return Link(LinkKind.TASK_IDLE, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
 
 
 def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, depth: int, change: bool) -> None:
