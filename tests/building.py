@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
@@ -15,13 +16,14 @@ from whorlograph.model.ladder import LadderBody
 from whorlograph.model.literals import raw
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Profile
-from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
-from whorlograph.model.types import BOOL, INT, Named, Simple, TypeRef
+from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Task, Variable, VariableKind
+from whorlograph.model.types import BOOL, INT, TIME, Named, Simple, TypeRef
 from whorlograph.plant.rungs import Ladder
 
 MS = 1_000_000
 SHARED = Path(__file__).resolve().parents[2] / "shared"
 Rows = Iterable[tuple[int, str, int]]
+Draw = Callable[[Ladder], None]
 
 
 def program_of(draw: Callable[[Ladder], None], tags: str, blocks: str = "", initial: dict[str, str] | None = None) -> Program:
@@ -50,6 +52,21 @@ def program_with(bodies: dict[str, LadderBody], tags: str, blocks: str = "", ini
     pous = {n.lower(): Pou(n, PouKind.PROGRAM, own if i == 0 else (), b) for i, (n, b) in enumerate(bodies.items())}
     resource = Resource("R", tuple(ProgramInstance(n, n) for n in bodies))
     return Program("Test", {}, pous, (Configuration("C", (resource,), tuple(variables)),), "test.xml")
+
+
+def tasked(bodies: dict[str, Draw], tags: str, tasks: dict[str, Task], blocks: str = "", times: str = "") -> Program:
+    """A program of several POUs; ``tasks``: by POU. ``times``: TIME tags. Blocks are the first POU's."""
+    drawn = {}
+    for name, draw in bodies.items():
+        ladder = Ladder()
+        draw(ladder)
+        drawn[name] = ladder.body()
+    program = program_with(drawn, tags, blocks)
+    config = program.configurations[0]
+    instances = tuple(ProgramInstance(n, n, tasks[n].name if n in tasks else "") for n in bodies)
+    unique = {t.name: t for t in tasks.values()}
+    variables = config.variables + tuple(Variable(n, TIME, VariableKind.GLOBAL) for n in times.split())
+    return replace(program, configurations=(Configuration("C", (Resource("R", instances, tuple(unique.values())),), variables),))
 
 
 def log_of(controller: Controller, rows: Rows, end: int | None = None) -> Log:

@@ -66,6 +66,35 @@ class Commands(unittest.TestCase):
         self.assertIn("This rests on: no log: every input is taken as declared", done.stdout)
         self.assertIn("EStop_Desk_N", done.stdout)
 
+    def test_try_tells_what_a_hold_would_have_changed(self) -> None:
+        done = run("try", *FILES, "--profile", BRIDGE.profile, "--hold", "East_Down_LS=1@14:02:52..14:02:53", "Raise_Pump", "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        found = json.loads(done.stdout)
+        self.assertEqual(set(found), {"tags", "course", "faults"})
+        self.assertEqual(found["tags"][0]["tag"], "East_Down_LS")
+        mine = next(t for t in found["tags"] if t["tag"] == "Raise_Pump")
+        self.assertEqual((mine["before"], mine["after"]), (False, True))
+        self.assertEqual(found["course"]["tag"], "Raise_Pump")
+        done = run("try", *FILES, "--profile", BRIDGE.profile, "--hold", "East_Down_LS=1@14:02:52..14:02:53", "Raise_Pump")
+        self.assertIn("Raise_Pump differs from 14:02:52.190 on: off before, on now", done.stdout)
+
+    def test_try_refuses_what_it_cannot_do(self) -> None:
+        for rest, said in ((("--hold", "Raise_Pump=1", "Raise_Pump"), "--force"), (("Raise_Pump",), "nothing is changed"),
+                           (("--hold", "Nobody=1", "Raise_Pump"), "Nobody"), (("--hold", "East_Down_LS=x", "Raise_Pump"), "is no value")):
+            with self.subTest(rest=rest):
+                done = run("try", *FILES, *rest)
+                self.assertEqual((done.returncode, len(done.stderr.strip().splitlines())), (2, 1), done.stderr)
+                self.assertIn(said, done.stderr)
+
+    def test_with_little_address_space_the_answer_is_the_same(self) -> None:
+        # 500 MB is less than one WebAssembly memory would reserve; the answer is the same.
+        command = "ulimit -v {} && exec {} -m whorlograph.cli.main why {} {} Raise_Pump --prove"
+        texts = [subprocess.run(["bash", "-c", command.format(limit, sys.executable, BRIDGE.program, BRIDGE.log)], capture_output=True, text=True,
+                                timeout=120, check=False) for limit in ("unlimited", "900000")]
+        self.assertEqual([t.returncode for t in texts], [0, 0], texts[1].stderr)
+        self.assertEqual(texts[0].stdout, texts[1].stdout)
+        self.assertGreater(len(texts[0].stdout.splitlines()), 10)
+
     def test_replay_writes_settled_rows(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             out = Path(folder) / "out.csv"

@@ -3,35 +3,17 @@
 from __future__ import annotations
 
 import unittest
-from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from tests.building import MS, Rows, controller_of, log_of, program_with
+from tests.building import MS, Draw, Rows, controller_of, log_of, tasked
 from tests.engine.agreement import difference
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.schedule import duration_of, make_schedule
-from whorlograph.model.program import Configuration, Program, ProgramInstance, Resource, Task, Variable, VariableKind
-from whorlograph.model.types import TIME
+from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
+from whorlograph.model.types import BOOL
 from whorlograph.plant.rungs import Ladder, call, coil, compare, jump, nc, no, rises, set_, timer
-
-Draw = Callable[[Ladder], None]
-
-
-def tasked(bodies: dict[str, Draw], tags: str, tasks: dict[str, Task], blocks: str = "", times: str = "") -> Program:
-    """A program of several POUs; ``tasks``: by POU. ``times``: TIME tags. Blocks are the first POU's."""
-    drawn = {}
-    for name, draw in bodies.items():
-        ladder = Ladder()
-        draw(ladder)
-        drawn[name] = ladder.body()
-    program = program_with(drawn, tags, blocks)
-    config = program.configurations[0]
-    instances = tuple(ProgramInstance(n, n, tasks[n].name if n in tasks else "") for n in bodies)
-    unique = {t.name: t for t in tasks.values()}
-    variables = config.variables + tuple(Variable(n, TIME, VariableKind.GLOBAL) for n in times.split())
-    return replace(program, configurations=(Configuration("C", (Resource("R", instances, tuple(unique.values())),), variables),))
 
 
 class Tasks(unittest.TestCase):
@@ -192,6 +174,25 @@ class Tasks(unittest.TestCase):
         self.assertEqual(without[0].fault.number if without[0].fault else 0, 21)
         with_it = self.replay(tasked({"Main": looping(True)}, "X1 Y1 N1", {}), rows, rung_time=MS, watchdog=20 * MS)
         self.assertIsNone(with_it[0].fault)
+
+    def test_the_watchdog_bites_at_the_end_of_each_step_of_a_called_body(self) -> None:
+        # Three steps take 30 ms; the third calls a body of two, of which the first ends at 40 ms: that is the fourth.
+        inner = Ladder()
+        inner.rung(no("In"), coil("Out"))
+        inner.rung(no("In"), coil("Out"))
+        own = tuple(Variable(n, BOOL, k) for n, k in (("In", VariableKind.INPUT), ("Out", VariableKind.OUTPUT)))
+
+        def main(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), coil("Y1"))
+            ladder.rung(no("X1"), coil("Y2"))
+            ladder.rung(no("X1"), call("Sub", ("In", "X1"), instance="S1"))
+
+        program = tasked({"Main": main}, "X1 Y1 Y2", {}, "S1:Sub")
+        program = replace(program, pous={**program.pous, "sub": Pou("Sub", PouKind.FUNCTION_BLOCK, own, inner.body())})
+        for watchdog, number in ((20, 4), (30, 4), (40, 5), (15, 2)):
+            with self.subTest(watchdog=watchdog):
+                made = self.replay(program, [(0, "X1", 1), (200, "X1", 1)], rung_time=10 * MS, watchdog=watchdog * MS)
+                self.assertEqual((made[0].fault.code, made[0].fault.number) if made[0].fault else None, ("watchdog", number))
 
     def test_the_controller_gives_the_scans_time_to_the_tags_that_ask(self) -> None:
         def main(ladder: Ladder) -> None:

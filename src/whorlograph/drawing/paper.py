@@ -89,7 +89,6 @@ class Sheets:
         return A4[0] - 2 * MARGIN
 
     def _new(self) -> None:
-
         page = Picture(*A4)
         page.items += [Words(MARGIN, A4[1] - 26, self.foot, 6.5, grey=0.35),
                        Words(A4[0] - MARGIN, A4[1] - 26, f"sheet {len(self.pages) + 1}", 6.5, False, "end", 0.35)]

@@ -13,6 +13,8 @@ from .journal import Journal
 
 if TYPE_CHECKING:
     from .controller import Controller
+    from .feed import Feed
+    from .wasm.machine import Checkpoint
 
 
 class Trials:
@@ -29,13 +31,28 @@ class Trials:
         near = controller.checkpoint_before(log, since)
         if near is not None:
             self.machine.restore(near, feed)
-        # Only scans that start before the time: what is changed at it must still be ahead.
-        if since > 0:
-            self.machine.run(since - 1)
-        self.checkpoint = self.machine.checkpoint()
+        self.checkpoint = self._stand(feed, since)
         state = next(data for address, data in self.checkpoint.parts if address == 0)
         cells = controller.code.cells
         self._values: list[int] = np.frombuffer(state, np.int64, cells, self.machine.module.layout.cells).tolist()
+
+    def _stand(self, feed: Feed, since: int) -> Checkpoint:
+        """The last state between two scans at which nothing of the time or later was taken: a long scan, or a task behind it, may have."""
+        machine, near = self.machine, self.machine.checkpoint()
+        back = since - 1
+        apart = back - self.controller.profile.watchdog - 2 * self.controller.scan_time
+        if apart > near.start:
+            machine.run(apart)
+            near = machine.checkpoint() if machine.checkpoint().taken < since else near
+        while back > near.start or (back == 0 and not near.scan):
+            machine.restore(near, feed)
+            machine.run(back)
+            found = machine.checkpoint()
+            if found.taken < since:
+                return found
+            back = found.start - 1
+        machine.restore(near, feed)
+        return near
 
     def run(self, trial: Trial, until: int) -> Journal:
         """Replay from the checkpoint up to a time (ns). The journal begins at the checkpoint, with the values that stood there.

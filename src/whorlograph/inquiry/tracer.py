@@ -106,7 +106,6 @@ class Tracer:
         if isinstance(element, Block) and element.instance:
             called = called_instance(element, step.instance, self.running)
             if called is not None:
-
                 pins = {p.name.lower() for p in element.inputs} if called.pou is not None else set(called.scope)
                 return [r.tag for n, r in called.scope.items() if isinstance(r, Leaf) and n in pins]
         return []

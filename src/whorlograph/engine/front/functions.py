@@ -94,7 +94,6 @@ class Functions:
         return Op(verb, TIME.name, (time, held(data[1].as_type(LINT.name), TIME, at)), at)
 
     def _selection(self, name: str, values: list[Expr], args: Sequence[Argument], type_: str, at: int) -> Expr | None:
-
         if name == "SEL" and len(values) >= 2:
             gate = next((a for a in args if a.name == "G"), None)
             return Op("SEL", type_, (gate.as_type("BOOL") if gate is not None else Const(False, "BOOL"), values[0], values[1]), at)

@@ -93,7 +93,6 @@ class Regions:
         return found
 
     def _is_top(self, one: Instance) -> bool:
-
         return one.pou is not None and one.pou.kind is PouKind.FUNCTION
 
     def _place(self, one: Instance, hidden: int, step: int, found: dict[int, tuple[int, int, int]]) -> tuple[int, int]:

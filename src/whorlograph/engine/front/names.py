@@ -100,7 +100,6 @@ class Names:
         return self._variable(found, Base.PARAM, first, ref.tags[first], at, param)
 
     def _subscript(self, path: Path, at: int) -> Expr:
-
         found = self.of(path, at)
         if not isinstance(found, Variable):
             return Const(0, "LINT")

@@ -176,7 +176,7 @@ class Actions:
     def check(self) -> None:
         """Whether the scan has taken too long or too many steps, after a step or pass."""
         if self.checked:
-            self.f.put(f"(if (i32.gt_s (global.get $num) (global.get $limit)) (then (call $late {self.step}) (return)))")
+            self.f.put(f"(if (i32.gt_s (global.get $num) (global.get $limit)) (then (call $passed {self.step}) (return)))")
 
     # calls
 

@@ -53,7 +53,6 @@ def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: 
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since = tracer.since(tag, tracer.view_of(step, scan + 1))
     if enable is not None and not flow.power.get(block.id, True):
-
         found = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
                           f"{block.type_name}, which writes {tracer.name(tag)},")
         if found is not None:
@@ -62,7 +61,6 @@ def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: 
     text = f"{tracer.name(tag)} was written by {block.instance or block.type_name} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
     found = Link(LinkKind.SET_BY, tag, value, since, step, scan, text, block.id)
     if enable is not None:
-
         child = powered(tracer, None, step, block.id, enable.wires, scan, depth + 1, LinkKind.RUNG_TRUE, change,
                         f"EN of {block.instance or block.type_name}")
         if child is not None and (child.children or child.roots):
@@ -123,7 +121,6 @@ def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: 
     found = Link(LinkKind.BLOCK, None, value, None, step, scan, text, block.id)
     enable = pin_of(block, "EN")
     if enable is not None and not flow.power.get(block.id, True):
-
         child = unpowered(tracer, None, step, block.id, enable.wires, scan, depth + 1, what=f"EN of {block.type_name}")
         if child is not None:
             found.children.append(child)

@@ -24,7 +24,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip is None:
         return None
     if skip.kind is SkipKind.HALTED:
-
         return halted.link(tracer, tag, scan)
     if skip.task >= 0:
         return _idle(tracer, tag, writer, scan, skip.task)
@@ -50,7 +49,6 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
     if isinstance(element, (Jump, Return)):
-
         taken = tracer.journal.last_row(skip.mark.number, tracer.journal.settled_position(scan))
         at_scan = tracer.scan_of(taken) if taken is not None else scan
         child = powered(tracer, None, skip.mark.step, element.id, element.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
