@@ -2,7 +2,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check install terminal bridge bench screenshots clean
+.PHONY: demo test check install terminal bridge bench clean
 
 demo: install
 	$(BIN)/whorlograph demo

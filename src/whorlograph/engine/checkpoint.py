@@ -10,6 +10,7 @@ from whorlograph.engine.feed import Trial
 from whorlograph.model.log import Log
 
 from .journal import Journal
+from .schedule import MOST_STEPS
 
 if TYPE_CHECKING:
     from .controller import Controller
@@ -70,17 +71,21 @@ class Trials:
         return journal
 
     def _stretch(self, edited: frozenset[int], until: int) -> Log:
-        """The log from the checkpoint to a time, and of edited tags what they were before: the edit gives it back at its end."""
-        log = self.log
+        """The log from the checkpoint to where a scan that starts at a time may end.
+
+        Of edited tags what they were before: the edit gives it back at its end. Of those whose edges start tasks too.
+        """
+        log, controller = self.log, self.controller
+        last = until + MOST_STEPS * controller.profile.rung_time
         low = int(np.searchsorted(log.times, self.checkpoint.taken, side="right"))
-        high = int(np.searchsorted(log.times, until, side="right"))
+        high = int(np.searchsorted(log.times, last, side="right"))
         picked = np.arange(low, high)
-        for tag in edited:
+        for tag in edited | {t.single for t in controller.schedule.tasks if t.single is not None}:
             before = np.nonzero(log.tags[:low] == tag)[0]
             if len(before):
                 picked = np.insert(picked, 0, before[-1])
         picked.sort()
-        return Log(log.times[picked], log.tags[picked], log.values[picked], end=until, rows=len(picked))
+        return Log(log.times[picked], log.tags[picked], log.values[picked], end=log.end, rows=len(picked))
 
     def close(self) -> None:
         """Free the machine."""

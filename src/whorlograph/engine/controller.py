@@ -28,8 +28,9 @@ from whorlograph.model.tags import Running
 
 from .code import Code
 from .front.compile import compile_code
-from .journal import RECORD, Columns, Fault, Forced, Journal
+from .journal import RECORD, Columns, Fault, Forced, Journal, Pass
 from .kept import name_of, put, take
+from .loops import TOO_LONG, loop_text
 from .runs import Held, TaskRuns, shortened
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
@@ -255,7 +256,7 @@ class Controller:
         more = max(0, end - machine.start) // distance if scans else 0
         scans += more
         raw = machine.fault()
-        fault = self._fault(raw) if raw is not None else None
+        fault = self._fault(raw, machine) if raw is not None else None
         journal = machine.columns.journal(list(feed.initial), scans, fault)
         if self.schedule.tasks:
             self._counted_runs(machine, journal)
@@ -293,11 +294,13 @@ class Controller:
             more = np.array([[state.due, every, (until - state.due) // every + 1, 0]], np.int64)
             journal.tasks[task.number] = replace(known, table=shortened(np.concatenate([known.table, more])))
 
-    def _fault(self, raw: RawFault) -> Fault:
+    def _fault(self, raw: RawFault, machine: Machine) -> Fault:
         code = at.FAULT_NAMES[raw.code]
         tag = raw.tag if raw.tag >= 0 else None
         step = max(-1, min(raw.step, len(self.steps.all) - 1))
-        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, self._fault_text(code, tag, raw.a, raw.b))
+        loops = tuple(sorted(machine.passes())) if code in TOO_LONG else ()
+        text = self._fault_text(code, tag, raw.a, raw.b) + loop_text(code, loops, self.steps, self.profile)
+        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, text, loops)
 
     def _element(self, step: int, node: int) -> int:
         """The element that a node of a step's body came from; 0 where there is none."""
@@ -366,6 +369,8 @@ class Controller:
             tag = found.tag if found.tag >= 0 else None
             worded = found.code == "array index" or (found.code == "overflow" and tag is not None and self.running.tags[tag].type.whole)
             text = found.text if worded else self._fault_text(found.code, tag, 0, 0)
-            fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text)
+            loops = tuple(sorted(Pass(*p) for p in found.loops)) if found.code in TOO_LONG else ()
+            text += loop_text(found.code, loops, self.steps, self.profile)
+            fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text, loops)
         return columns.journal(list(feed.initial), record.scans, fault)
 

@@ -153,8 +153,23 @@ class Forced(Struct, frozen=True):
     value: int | None
 
 
+class Pass(Struct, frozen=True, order=True):
+    """A jump back to ``target`` that was taken in one scan: how often, and how many steps lay between the first time and the last.
+
+    Steps are those of the program, or of the first instance of a POU that is called.
+    """
+
+    step: int
+    target: int
+    times: int
+    steps: int
+
+
 class Fault(Struct, frozen=True):
-    """Why the controller halted. ``step`` and ``element`` are -1 and 0 where there is none; ``tag`` None likewise."""
+    """Why the controller halted. ``step`` and ``element`` are -1 and 0 where there is none; ``tag`` None likewise.
+
+    ``loops``: of a scan that took too long, the jumps back that were taken in it.
+    """
 
     scan: int
     number: int
@@ -163,6 +178,7 @@ class Fault(Struct, frozen=True):
     code: str
     tag: int | None
     text: str
+    loops: tuple[Pass, ...] = ()
 
 
 class Journal(Struct):

@@ -19,6 +19,7 @@ from whorlograph.model.tags import BitOf, Leaf, Running, resolve_path
 from whorlograph.model.types import Family
 
 Say = Callable[[str, str], None]
+MOST_STEPS = 1_000_000  # in one scan; more halt the controller (CONTROLLER.md, Faults)
 _XML = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$")
 
 

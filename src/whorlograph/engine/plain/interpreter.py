@@ -6,7 +6,7 @@ from collections.abc import Callable, Generator
 from functools import partial
 
 from whorlograph.engine.feed import DUE, FORCE, MASK, NOTE_FORCED, NOTE_UNFORCED, UNFORCE, Event, Feed
-from whorlograph.engine.schedule import Schedule, Task
+from whorlograph.engine.schedule import MOST_STEPS, Schedule, Task
 from whorlograph.engine.uses import tags_looked_at
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
@@ -17,7 +17,6 @@ from .functions import Halt
 from .ladder import Ladder
 from .memory import CONTROLLER, Memory, PlainFault, Record
 
-MOST_STEPS = 1_000_000
 FIRST_NUMBER = -(1 << 20)
 LOWEST = 1 << 30
 
@@ -146,7 +145,8 @@ class Interpreter:
     def halt(self, halt: Halt) -> None:
         """Note the fault and switch the outputs off."""
         m = self.m
-        m.record.fault = PlainFault(m.scan, m.number, m.current, self.ladder.element, halt.code, halt.text, m.fault_tag)
+        loops = tuple((*way, times, last - first) for way, (scan, times, first, last) in self.ladder.passes.items() if scan == m.scan)
+        m.record.fault = PlainFault(m.scan, m.number, m.current, self.ladder.element, halt.code, halt.text, m.fault_tag, loops)
         done, m.current = m.number, CONTROLLER
         m.number += 1
         self.halted = True

@@ -69,6 +69,7 @@ class Ladder:
         self.running, self.steps, self.profile = memory.running, memory.steps, memory.profile
         self.memory: dict[object, object] = {}
         self.depth = self.element = 0
+        self.passes: dict[tuple[int, int], tuple[int, int, int, int]] = {}  # (scan, times, first number, last number)
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
 
@@ -143,7 +144,24 @@ class Ladder:
             self.passed()
             if label == "":
                 return
-            at = at + 1 if label is None else targets[label.lower()] - 1
+            if label is None:
+                at += 1
+                continue
+            target = targets[label.lower()] - 1
+            if target <= at:
+                self.back(steps[at].index, steps[target].index, instance, own)
+            at = target
+
+    def back(self, step: int, target: int, instance: Instance, own: bool) -> None:
+        """A jump goes back: count it for this scan, in a POU that is called for all its instances together."""
+        if not own:
+            first = self.steps.of(instance)[0].index
+            apart = min(s.index for s in self.steps.all if s.instance.type_name.lower() == instance.type_name.lower()) - first
+            step, target = step + apart, target + apart
+        scan, times, since, _ = self.passes.get((step, target), (0, 0, 0, 0))
+        if scan != self.m.scan:
+            scan, times, since = self.m.scan, 0, self.m.number
+        self.passes[step, target] = scan, times + 1, since, self.m.number
 
     def rung(self, step: Step, bound: dict[str, Ref | Where]) -> str | None:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""

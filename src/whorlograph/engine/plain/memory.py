@@ -30,7 +30,7 @@ class PlainRow(Struct, frozen=True):
 
 
 class PlainFault(Struct, frozen=True):
-    """Why the controller halted, and where."""
+    """Why the controller halted, and where; ``loops``: jumps back in that scan (step, target, times, steps between the first and the last)."""
 
     scan: int
     number: int
@@ -39,6 +39,7 @@ class PlainFault(Struct, frozen=True):
     code: str
     text: str
     tag: int
+    loops: tuple[tuple[int, int, int, int], ...] = ()
 
 
 class Record(Struct):

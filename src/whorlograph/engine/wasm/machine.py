@@ -13,7 +13,7 @@ import wasmtime
 from msgspec import Struct
 
 from whorlograph.engine.feed import Feed
-from whorlograph.engine.journal import RECORD, Columns
+from whorlograph.engine.journal import RECORD, Columns, Pass
 from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.profile import Profile
@@ -189,6 +189,15 @@ class Machine:
         return RawFault(self._read("<i", at.FAULT), self._read("<i", at.FAULT_STEP), self._read("<i", at.FAULT_ELEMENT),
                         self._read("<i", at.FAULT_TAG), self._read("<i", at.FAULT_NUMBER), self._read("<q", at.FAULT_SCAN),
                         self._read("<q", at.FAULT_A), self._read("<q", at.FAULT_B))
+
+    def passes(self) -> list[Pass]:
+        """The ways back that were taken in the scan that faulted."""
+        scan, found = self._read("<q", at.FAULT_SCAN), []
+        for way in self.module.ways_back:
+            stamp, times, first, last = (self._read("<i", way.address + 4 * i) for i in range(4))
+            if stamp == scan & 0x7FFFFFFF:
+                found.append(Pass(way.step, way.target, times, last - first))
+        return found
 
     # running
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from whorlograph.engine.code import Code
-from whorlograph.engine.schedule import Schedule
+from whorlograph.engine.schedule import MOST_STEPS, Schedule
 from whorlograph.engine.scope.overlap import Shared, shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
@@ -18,7 +18,7 @@ from . import layout as at
 from .layout import Layout, plan
 from .runtime import fixed_part
 from .scans import Scans
-from .units import MOST_STEPS, Units
+from .units import Units, WayBack
 from .watch import Watch
 
 EVENTS_ROOM = 16_384
@@ -36,6 +36,7 @@ class Module(Struct, frozen=True):
     first_values: dict[int, int]
     mark_bytes: int
     periodic: tuple[bool, ...] = ()
+    ways_back: tuple[WayBack, ...] = ()
 
 
 def compile_text(code: Code, running: Running, profile: Profile, schedule: Schedule, scan_time: int) -> Module:
@@ -69,7 +70,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     first = {i.hidden + body.inner + n: cell.initial for i in code.instances if i.body >= 0
              for body in (code.bodies[i.body],) for n, cell in enumerate(body.hidden) if cell.initial}
     return Module("(module\n" + fixed + "".join(printed.functions) + ")", layout, pages, tables, first, printed.mark_bytes,
-                  tuple(t.periodic for t in schedule.tasks))
+                  tuple(t.periodic for t in schedule.tasks), printed.ways_back)
 
 
 def _in_ms(running: Running, tag: int | None) -> bool:

@@ -8,7 +8,7 @@ from functools import cached_property, partial
 from msgspec import Struct, field
 
 from whorlograph.engine.code import Action, Base, Body, Call, Code, If, Instance, Load, Loop, Order, Scope, Spot, Step
-from whorlograph.engine.schedule import Schedule
+from whorlograph.engine.schedule import MOST_STEPS, Schedule
 from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
@@ -21,7 +21,6 @@ from .place import Placing
 from .scans import Unit
 from .watch import Watch, Watches
 
-MOST_STEPS = 1_000_000
 CHUNK = 64
 ET = 3  # the place of ET among a timer's pins
 
@@ -48,6 +47,14 @@ class Segment(Struct):
     chunks: list[Chunk] = field(default_factory=list)
 
 
+class WayBack(Struct, frozen=True):
+    """An exit that goes back: the step that has it and the one it goes to, of the first instance of its POU; where it is counted."""
+
+    step: int
+    target: int
+    address: int
+
+
 class Lowered(Struct):
     """The functions' text, and the tables that the memory needs.
 
@@ -58,6 +65,7 @@ class Lowered(Struct):
     watches: dict[int, Watch]
     mark_bytes: int
     units: list[Unit]
+    ways_back: tuple[WayBack, ...] = ()
 
 
 class Units:
@@ -72,6 +80,7 @@ class Units:
         self.functions: list[str] = []
         self.found: dict[int, Watch] = {}
         self._count_of: dict[object, int] = {}
+        self.ways_back: dict[tuple[int, int], int] = {}
         self.steps = [[self.watches.of_step(p, s) for s in code.bodies[p.body].steps] if p.body >= 0 else [] for p in code.programs]
         self.observed = self.watches.loaded & {t.index for t in running.tags if t.computed}
         self.triggers = self._triggers(schedule)
@@ -127,7 +136,20 @@ class Units:
     def cells(self) -> int:
         """Cells of the code, one that takes what is wired to nothing, and those that steps are counted in."""
         adding = sum(self.adds(s) for p in self.code.programs if p.body >= 0 for s in self.code.bodies[p.body].steps)
-        return self.code.cells + 1 + 2 * adding
+        back = sum(len(self._programs_of(n)) + 1 for n, b in enumerate(self.code.bodies) for i, s in enumerate(b.steps) for e in s.exits if e.step <= i)
+        return self.code.cells + 1 + 2 * adding + 2 * back
+
+    def _programs_of(self, body: int) -> list[Instance]:
+        return [p for p in self.code.programs if p.body == body]
+
+    def _back(self, first: int, index: int, target: int, number: str) -> str:
+        """Count a way back that is taken; ``first``: the first step of the instance, or of the first one of a body that is called."""
+        if target > index or not self.checked:
+            return ""
+        address = self.count(("back", first, index, target))
+        self.count(("back until", first, index, target))
+        self.ways_back[first + index, first + target] = address
+        return f"(call $back (i32.const {address}) {number})"
 
     def print(self, mark_base: int) -> Lowered:
         """Print everything.
@@ -160,7 +182,8 @@ class Units:
         off = "".join(f"(call $put (i32.const {t.index}) (i64.const 0))\n" for t in self.running.tags[:self.running.public]
                       if t.address is not None and t.address.area == "Q")
         self.functions.append(f"(func $outputs_off\n{off})\n")
-        return Lowered(self.functions, self.found, position - mark_base, units)
+        back = tuple(WayBack(*steps, address) for steps, address in self.ways_back.items())
+        return Lowered(self.functions, self.found, position - mark_base, units, back)
 
     # programs
 
@@ -271,7 +294,7 @@ class Units:
                 function.put(self._run_chunk(chunk))
             if self.checked and not self.interruptible:
                 function.put(self._limit_check(program.first + segment.first, segment, number))
-            self._leave(function, actions.e, body.steps[segment.end - 1], segment.end - 1)
+            self._leave(function, actions.e, body.steps[segment.end - 1], segment.end - 1, program.first, number)
             function.put("))")
         function.put(")")
         self.functions.append(function.text())
@@ -307,12 +330,12 @@ class Units:
         return (f"(if (i32.gt_s {done} (global.get $limit)) (then (global.set $num {done})"
                 f" (call $late (i32.add (i32.const {first}) {over})) (return)))")
 
-    @staticmethod
-    def _leave(function: Function, e: Expressions, step: Step, index: int) -> None:
+    def _leave(self, function: Function, e: Expressions, step: Step, index: int, first: int, number: int) -> None:
         """Exits of a segment's last step: the first that holds counts."""
         for one in step.exits:
             assert isinstance(one.test, Load)
-            function.put(f"(if {e.text(one.test)} (then (global.set $adj (i32.add (global.get $adj) (i32.const {index + 1 - one.step})))"
+            back = self._back(first, index, one.step, f"(i32.add (global.get $adj) (i32.const {number + index + 1}))")
+            function.put(f"(if {e.text(one.test)} (then {back} (global.set $adj (i32.add (global.get $adj) (i32.const {index + 1 - one.step})))"
                          f" (local.set $pc (i32.const {one.step})) (br $again)))")
 
     @staticmethod
@@ -353,6 +376,7 @@ class Units:
         if frame is None:
             self._resets(function, actions, body)
         jumps = any(s.exits for s in body.steps)
+        least = min(i.first for i in self.code.instances if i.body == number)
         if jumps:
             function.local("$pc", "i32")
             function.put("(loop $again")
@@ -365,7 +389,8 @@ class Units:
             actions.all(step.actions)
             actions.check()
             for one in step.exits:
-                function.put(f"(if {actions.e.text(one.test)} (then (local.set $pc (i32.const {one.step})) (br $again)))")
+                back = self._back(least, i, one.step, "(global.get $num)")
+                function.put(f"(if {actions.e.text(one.test)} (then {back} (local.set $pc (i32.const {one.step})) (br $again)))")
             if jumps:
                 function.put("))")
         if jumps:
