@@ -219,6 +219,24 @@ class OtherSymptoms(unittest.TestCase):
         self.assertEqual(answer.roots, [])
         self.assertIn("did not stay on", answer.text)
 
+    def test_a_watchdogs_fault_names_the_loop_its_condition_and_what_mends_it(self) -> None:
+        def looping(ladder: Ladder) -> None:
+            ladder.rung(call("MOVE", ("IN", "0"), out="N1"))
+            ladder.label("Again")
+            ladder.rung(call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))
+            ladder.rung(compare("LT", "N1", "N2"), coil("M1"))
+            ladder.rung(no("M1"), jump("Again"))
+            ladder.rung(nc("X1"), coil("Y1"))
+
+        session = session_of(program_of(looping, "N1 N2 X1 Y1 M1"), [(0, "N2", 5), (0, "X1", 0), (50, "N2", 40), (100, "X1", 0)],
+                             rung_time=1_000_000, watchdog=60_000_000)
+        answer = ask(session, "Y1")
+        self.assertEqual((kinds(answer), answer.roots[0].kind), ([LinkKind.HALTED], RootKind.FAULT))
+        # One step, then passes of three: the twentieth ends with step 61, which passes 60 ms; 19 jumps were taken before it.
+        self.assertIn("the jump in Main 4 went back to Main 2 (label Again) 19 times, about 57 ms of it", answer.roots[0].text)
+        self.assertIn("its condition: M1 is on (Main 3: N1 is 20, N2 is 40)", answer.roots[0].text)
+        self.assertEqual(answer.roots[0].check, "shorten the loop of Main 4, call WATCHDOG_RESTART midway, or raise the watchdog's limit in the profile")
+
     def test_a_halted_controller_is_the_root(self) -> None:
         def draw(ladder: Ladder) -> None:
             ladder.rung(nc("X1"), coil("Y1"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.engine.journal import Journal
+from whorlograph.engine.loops import loop_remedy
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import clock_text, date_text
 
@@ -20,7 +21,9 @@ def fault_text(session: Session, journal: Journal) -> str:
         place = f" in {step.pou} rung {step.rung.number}"
     tag = f", {session.running.tags[fault.tag].name}" if fault.tag is not None else ""
     at = clock_text(session.log, journal.clock.start(fault.scan))
-    return f"halted at {at} (scan {fault.scan}){place}{tag}: {fault.text}"
+    remedy = loop_remedy(fault, session.controller.steps)
+    mend = f"; {remedy}" if remedy else ""
+    return f"halted at {at} (scan {fault.scan}){place}{tag}: {fault.text}{mend}"
 
 
 def loaded_lines(session: Session) -> list[str]:

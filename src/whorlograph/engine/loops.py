@@ -7,16 +7,21 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 
-from .journal import Pass
+from .journal import Fault, Pass
 
 TOO_LONG = ("watchdog", "too many steps")
 
 
-def loop_text(code: str, loops: tuple[Pass, ...], steps: Steps, profile: Profile) -> str:
-    """The loop that went back most often in a scan that took too long, how often, how long, and the remedies; "" without one."""
-    if not loops:
+def worst_loop(loops: tuple[Pass, ...]) -> Pass | None:
+    """The one that went back most often."""
+    return max(loops, key=lambda p: (p.times, p.steps), default=None)
+
+
+def loop_text(loops: tuple[Pass, ...], steps: Steps, profile: Profile) -> str:
+    """The loop that went back most often in a scan that took too long, how often, how long; "" without one."""
+    most = worst_loop(loops)
+    if most is None:
         return ""
-    most = max(loops, key=lambda p: (p.times, p.steps))
     end, start = steps.all[most.step], steps.all[most.target]
     body = end.instance.pou.body if end.instance.pou is not None else None
     number = most.target - steps.of(end.instance)[0].index + 1  # targets count rungs from 1
@@ -25,5 +30,15 @@ def loop_text(code: str, loops: tuple[Pass, ...], steps: Steps, profile: Profile
     label = f" (label {labels[0]})" if labels else ""
     times = "once" if most.times == 1 else f"{most.times:,} times"
     took = f", about {duration_text((most.steps + most.step - most.target + 1) * profile.rung_time)} of it" if profile.rung_time else ""
-    mend = "shorten that loop, call WATCHDOG_RESTART in it, or raise the profile's watchdog" if code == "watchdog" else "that loop must end sooner"
-    return f": the jump in {end.pou} {end.rung.number} went back to {start.pou} {start.rung.number}{label} {times}{took}; {mend}"
+    return f": the jump in {end.pou} {end.rung.number} went back to {start.pou} {start.rung.number}{label} {times}{took}"
+
+
+def loop_remedy(fault: Fault, steps: Steps) -> str:
+    """What mends it; "" where no loop was in it."""
+    most = worst_loop(fault.loops)
+    if most is None:
+        return ""
+    end = steps.all[most.step]
+    if fault.code == "watchdog":
+        return f"shorten the loop of {end.pou} {end.rung.number}, call WATCHDOG_RESTART midway, or raise the watchdog's limit in the profile"
+    return f"see that the loop of {end.pou} {end.rung.number} ends sooner"

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.journal import Pass
+from whorlograph.engine.loops import loop_remedy, worst_loop
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..trail import Link, Root
@@ -21,8 +23,28 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
     place = tracer.place(fault.step) if 0 <= fault.step < len(tracer.steps.all) else ""
     where = f" in {place}" if place else ""
     text = f"the controller halted at {tracer.at(since)}{where}: {fault.text}"
+    step, element, loop = fault.step, fault.element, worst_loop(fault.loops)
+    if loop is not None:
+        step, element = loop.step, 0
+        text += _condition(tracer, loop, fault.scan)
     value = tracer.value(tag, tracer.journal.settled(tag, fault.scan))
     check = f"correct {place}, or find out what brought it there; restarting does not cure it" if place else ""
-    root = Root(RootKind.FAULT, fault.tag, None, since, text, check, changed=True, step=fault.step)
-    return Link(LinkKind.HALTED, tag, value, since, fault.step, fault.scan, text, fault.element,
-                (fault.element,) if fault.element else (), roots=[root])
+    remedy = loop_remedy(fault, tracer.steps)
+    root = Root(RootKind.FAULT, fault.tag, None, since, text, remedy or check, changed=True, step=step)
+    return Link(LinkKind.HALTED, tag, value, since, step, fault.scan, text, element, (element,) if element else (), roots=[root])
+
+
+def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:
+    """What the jump of a loop looks at, and the rungs of the loop that write it, with the values that stood there at the end."""
+    def seen(step: int) -> list[int]:
+        return list(dict.fromkeys(u.tag for u in tracer.controller.uses if u.step == step and not u.writes))
+
+    def words(tags: list[int]) -> str:
+        return ", ".join(f"{tracer.name(t)} is {tracer.state_word(tracer.value(t, tracer.journal.settled(t, scan)))}" for t in tags)
+
+    looked = seen(loop.step)
+    if not looked:
+        return "; it has no condition"
+    inside = dict.fromkeys(u.step for u in tracer.controller.uses if u.writes and u.tag in looked and loop.target <= u.step < loop.step)
+    behind = "".join(f" ({tracer.place(s)}: {words(seen(s))})" for s in inside if seen(s))
+    return f"; its condition: {words(looked)}{behind}"
