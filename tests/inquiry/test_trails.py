@@ -235,7 +235,7 @@ class OtherSymptoms(unittest.TestCase):
         # One step, then passes of three: the twentieth ends with step 61, which passes 60 ms; 19 jumps were taken before it.
         self.assertIn("the jump in Main 4 went back to Main 2 (label Again) 19 times, about 57 ms of it", answer.roots[0].text)
         self.assertIn("its condition: M1 is on (Main 3: N1 is 20, N2 is 40)", answer.roots[0].text)
-        self.assertEqual(answer.roots[0].check, "shorten the loop of Main 4, call WATCHDOG_RESTART midway, or raise the watchdog's limit in the profile")
+        self.assertEqual(answer.roots[0].what_to_check, "shorten the loop of Main 4, call WATCHDOG_RESTART midway, or raise the watchdog's limit in the profile")
 
     def test_a_halted_controller_is_the_root(self) -> None:
         def draw(ladder: Ladder) -> None:

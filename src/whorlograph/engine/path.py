@@ -101,7 +101,8 @@ class Paths:
         """Why a step did not run in a scan; None where it did."""
         fault = journal.fault
         if fault is not None and scan >= fault.scan:
-            if scan > fault.scan or self.order[step] > self.order[fault.step]:
+            again = any(p.target <= step <= p.step for p in fault.loops)  # it ran before the jump back
+            if scan > fault.scan or (self.order[step] > self.order[fault.step] and not again):
                 return Skip(SkipKind.HALTED, None)
         return self._skipped(journal, step, scan, 0)
 
