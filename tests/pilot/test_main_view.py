@@ -5,6 +5,8 @@ from __future__ import annotations
 import unittest
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from threading import Event
+from unittest.mock import patch
 
 from textual.pilot import Pilot
 from textual.widgets import Input
@@ -12,6 +14,7 @@ from textual.widgets import Input
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
+from whorlograph.ui.acting import asking
 from whorlograph.ui.app import WhorlographApp
 from whorlograph.ui.keys import ACTIONS, BY_KEY
 from whorlograph.ui.main import MainScreen
@@ -69,6 +72,31 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertIn("1 proved", text)
             self.assertIn("without the fault", text)
             self.assertIn("stays on until", text)
+
+    async def test_a_proof_belongs_to_the_question_it_was_asked_for(self) -> None:
+        go, prove = Event(), asking.prove_root
+
+        def slowly(*args: object) -> object:
+            go.wait(20)
+            return prove(*args)  # type: ignore[arg-type]
+
+        app = bridge_app()  # a session of its own: what is proved once stays proved
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            assert app.main.scene is not None
+            first = app.main.scene.answer
+            with patch.object(asking, "prove_root", slowly):
+                await pilot.press("p", "down", "down", "w")
+                self.assertIn("Why did Barriers_Down", screen_text(app))
+                go.set()
+                await until(pilot, lambda: first.roots[0].proved is not None, "the proof")
+                await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("not proved yet", text, "the question at hand was not proved")
+            self.assertNotIn("without the fault", text)
+            await pilot.press("backspace")
+            await pilot.pause()
+            self.assertIn("1 proved", screen_text(app), "it is there where it was asked for")
 
     async def test_ask_why_and_the_way_back(self) -> None:
         async with self.opened() as (app, pilot):
