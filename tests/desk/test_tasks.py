@@ -82,6 +82,7 @@ class Trails(unittest.TestCase):
     def test_held_and_not_due(self) -> None:
         self.assertIn(LinkKind.TASK_HELD, self.kinds(_session(), "Y1", 30))
         self.assertIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y3", 30))
+        self.assertIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y2", 26), "Clock ran last at 200 ms, before X3 came")
         self.assertNotIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y2", 16), "it comes on time")
 
 

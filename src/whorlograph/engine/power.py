@@ -81,6 +81,13 @@ class PowerFlow:
             found = self._cache[key] = self._evaluate(journal, step, scan)
         return found
 
+    def now(self, journal: Journal, step: Step, scan: int) -> Flow:
+        """The rung as it would be evaluated with the values that a scan settled at, whether or not it ran."""
+        position = journal.settled_position(scan)
+        flow = Flow(step, scan, position)
+        _Evaluation(self, journal, flow, position).run()
+        return flow
+
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
         skip = self.paths.skipped(journal, step.index, scan) if scan > 0 else None
         shown = self.paths.last_run(journal, step.index, scan) if skip is not None else scan

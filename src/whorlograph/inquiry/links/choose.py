@@ -97,7 +97,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | No
 
 
 def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
-    """Whether the task of a writer no longer comes: it is held, or has not run for more than two of its intervals."""
+    """Whether the task of a writer does not come: it is held, has not run for two of its intervals, or would write something else by now."""
     number = tracer.paths.task_of.get(writer.step, -1)
     if number < 0:
         return False
@@ -110,7 +110,10 @@ def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
     if not task.periodic:
         return False  # an event that does not come is looked for where it should come from
     interval = journal.settled(task.interval_tag, last) * task.unit if task.interval_tag is not None else task.interval or 0
-    return journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time)
+    if journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time):
+        return True
+    seen, now = tracer.flow(writer.step, view.scan), tracer.power.now(journal, tracer.steps.all[writer.step], view.scan)
+    return seen.power.get(writer.element.id) != now.power.get(writer.element.id)
 
 
 def _bit(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:

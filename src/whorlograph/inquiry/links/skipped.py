@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.ladder import Block, Jump, Return
+from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..trail import Link, Root
@@ -70,9 +71,18 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
         text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} is held since {tracer.at(journal.clock.start(held.scan))} and {ran}"
         root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
         return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
-    why = "it has neither an interval nor a tag to wait for" if not task.periodic and task.single is None else "nothing has made it due"
+    interval = task.interval or 0
+    if task.interval_tag is not None:
+        interval = journal.settled(task.interval_tag, scan) * task.unit
+    check = f"see what should make {task.name} run"
+    if not task.periodic and task.single is None:
+        why = "it has neither an interval nor a tag to wait for"
+    elif last and interval > 0 and journal.clock.start(scan) - journal.clock.start(last) <= 2 * interval:
+        why, check = f"it comes every {duration_text(interval)}", f"look at {tracer.name(tag)} after the next run of {task.name}"
+    else:
+        why = "nothing has made it due"
     text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
-    root = Root(RootKind.PROGRAM, tag, value, since, text, f"see what should make {task.name} run", step=writer.step)
+    root = Root(RootKind.PROGRAM, tag, value, since, text, check, step=writer.step)
     return Link(LinkKind.TASK_IDLE, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
 
 
