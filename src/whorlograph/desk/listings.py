@@ -223,13 +223,14 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         lines.append(Line(_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, wide, Ink.QUIET),
                                 (pou.documentation if pou is not None else "", 0, Ink.TEXT)]), None, first[0].index if first else -1))
     if found.tasks:
-        lines.append(Line(((" Tasks: priority 0 before all others, what runs in every scan last · a adds lanes of a task", Ink.QUIET),)))
+        lines.append(Line(((" Tasks: priority 0 first, what runs in every scan last · a adds lanes", Ink.QUIET),)))
     for i, task in enumerate(found.tasks):
         when = " and ".join(p for p in (f"every {task.interval}" if task.interval else "", f"when {task.event}" if task.event else "") if p)
         ran = "" if task.runs is None else f"{task.runs} runs"
         missed = f"! {task.missed} missed" if task.missed else "none missed" if task.runs is not None else ""
         wait = f"waited {duration_text(task.longest_wait)} at most" if task.longest_wait else ""
-        cells = [(f"   {task.name}", 28, Ink.STRONG), (f"prio {task.priority}", 10, Ink.TEXT), (when or task.kind, 34, Ink.QUIET),
+        named, spoken = (28, 34) if width >= 110 else (16, 22)
+        cells = [(f"   {task.name}", named, Ink.STRONG), (f"prio {task.priority}", 10, Ink.TEXT), (when or task.kind, spoken, Ink.QUIET),
                  (ran, 12, Ink.TEXT), (missed, 14, Ink.STRONG if task.missed else Ink.TEXT),
                  (("held at the end  " if task.held else "") + wait, 0, Ink.TEXT)]
         lines.append(Line(_row(cells), lane_of_task(i)))
