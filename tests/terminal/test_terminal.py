@@ -12,6 +12,8 @@ import time
 import unittest
 from itertools import count
 
+from whorlograph.plant.catalog import cases
+
 SOCKETS = count()
 
 
@@ -120,15 +122,17 @@ class Terminal(unittest.TestCase):
         self.keys("?", "q", "X", "q")
         self.wait("drop out?")
 
-    def test_a_long_log_can_be_looked_at_before_it_is_replayed(self) -> None:
-        from whorlograph.plant.catalog import cases
-
+    def long_log(self, rows: int) -> list[str]:
+        """The bridge's files with a log of many changes, and the question, as arguments."""
         bridge = cases()["bridge"]
         log = os.path.join(self.home.name, "long.csv")
         with open(log, "w", encoding="utf-8") as file:
             file.write("time,tag,value\n")
-            file.writelines(f"{i / 250:.3f},{('Open_PB', 'Stop_PB_N', 'Raise_PB')[i % 3]},{i // 3 & 1}\n" for i in range(900_000))
-        self.start(160, 47, "open", str(bridge.program), log, "--io-list", str(bridge.iolist), "--profile", str(bridge.profile), "--tag", "Raise_Pump")
+            file.writelines(f"{i / 250:.3f},{('Open_PB', 'Stop_PB_N', 'Raise_PB')[i % 3]},{i // 3 & 1}\n" for i in range(rows))
+        return [str(bridge.program), log, "--io-list", str(bridge.iolist), "--profile", str(bridge.profile), "--tag", "Raise_Pump"]
+
+    def test_a_long_log_can_be_looked_at_before_it_is_replayed(self) -> None:
+        self.start(160, 47, "open", *self.long_log(900_000))
         text = self.wait("so far")
         self.assertIn("Raise_Pump", text)
         self.keys("X")
@@ -140,6 +144,13 @@ class Terminal(unittest.TestCase):
         self.keys("w")
         self.wait("Why does Raise_Pump not pull in?")
         self.assertNotIn("so far", self.screen())
+
+    def test_q_leaves_at_once_while_a_log_is_replayed(self) -> None:
+        # The plain engine takes minutes for this; what matters is that leaving does not wait for it.
+        self.start(160, 47, "open", "--plain", *self.long_log(300_000))
+        self.wait("Ctrl+C stops")
+        self.keys("q")
+        self.wait("Pane is dead", 15)
 
     def test_killed_at_any_instant_nothing_older_than_a_second_is_lost(self) -> None:
         letters = "abcdefgh"
