@@ -10,6 +10,7 @@ from tests.building import MS, Draw, Rows, controller_of, log_of, tasked
 from tests.engine.agreement import difference
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
+from whorlograph.engine.loops import loop_remedy
 from whorlograph.engine.schedule import duration_of, make_schedule
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.types import BOOL
@@ -179,6 +180,22 @@ class Tasks(unittest.TestCase):
         self.assertIn("the jump in Main 3 went back to Main 2 (label Again) 9 times, about 18 ms of it", fault.text)
         with_it = self.replay(tasked({"Main": looping(True)}, "X1 Y1 N1", {}), rows, rung_time=MS, watchdog=20 * MS)
         self.assertIsNone(with_it[0].fault)
+
+    def test_a_loop_that_took_little_of_the_time_is_not_blamed(self) -> None:
+        def main(ladder: Ladder) -> None:
+            ladder.rung(call("MOVE", ("IN", "0"), out="N1"))
+            ladder.label("Again")
+            ladder.rung(call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))
+            ladder.rung(compare("LT", "N1", "2"), jump("Again"))
+            for _ in range(20):
+                ladder.rung(no("X1"), coil("Y1"))
+
+        made = self.replay(tasked({"Main": main}, "X1 Y1 N1", {}), [(0, "X1", 1), (200, "X1", 1)], rung_time=MS, watchdog=20 * MS)
+        fault = made[0].fault
+        assert fault is not None
+        self.assertEqual((fault.code, len(fault.loops)), ("watchdog", 1))
+        self.assertNotIn("went back", fault.text)
+        self.assertEqual(loop_remedy(fault, made[1].steps), "")
 
     def test_the_watchdog_bites_at_the_end_of_each_step_of_a_called_body(self) -> None:
         # Three steps take 30 ms; the third calls a body of two, of which the first ends at 40 ms: that is the fourth.

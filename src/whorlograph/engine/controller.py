@@ -299,7 +299,7 @@ class Controller:
         tag = raw.tag if raw.tag >= 0 else None
         step = max(-1, min(raw.step, len(self.steps.all) - 1))
         loops = tuple(sorted(machine.passes())) if code in TOO_LONG else ()
-        text = self._fault_text(code, tag, raw.a, raw.b) + loop_text(loops, self.steps, self.profile)
+        text = self._fault_text(code, tag, raw.a, raw.b) + loop_text(loops, raw.number, self.steps, self.profile)
         return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, text, loops)
 
     def _element(self, step: int, node: int) -> int:
@@ -370,7 +370,7 @@ class Controller:
             worded = found.code == "array index" or (found.code == "overflow" and tag is not None and self.running.tags[tag].type.whole)
             text = found.text if worded else self._fault_text(found.code, tag, 0, 0)
             loops = tuple(sorted(Pass(*p) for p in found.loops)) if found.code in TOO_LONG else ()
-            text += loop_text(loops, self.steps, self.profile)
+            text += loop_text(loops, found.number, self.steps, self.profile)
             fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text, loops)
         return columns.journal(list(feed.initial), record.scans, fault)
 

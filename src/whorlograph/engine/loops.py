@@ -12,14 +12,23 @@ from .journal import Fault, Pass
 TOO_LONG = ("watchdog", "too many steps")
 
 
-def worst_loop(loops: tuple[Pass, ...]) -> Pass | None:
-    """The one that went back most often."""
-    return max(loops, key=lambda p: (p.times, p.steps), default=None)
+def worst_loop(loops: tuple[Pass, ...], number: int) -> Pass | None:
+    """The one that went back most often, of those that took half of the scan's steps or more; None where the time went elsewhere.
+
+    Args: number: how many steps the scan had taken.
+    """
+    guilty = [p for p in loops if 2 * _length(p) >= number]
+    return max(guilty, key=lambda p: (p.times, p.steps), default=None)
 
 
-def loop_text(loops: tuple[Pass, ...], steps: Steps, profile: Profile) -> str:
+def _length(loop: Pass) -> int:
+    """About how many steps it took: from the first jump back to the last, and one pass more."""
+    return loop.steps + loop.step - loop.target + 1
+
+
+def loop_text(loops: tuple[Pass, ...], number: int, steps: Steps, profile: Profile) -> str:
     """The loop that went back most often in a scan that took too long, how often, how long; "" without one."""
-    most = worst_loop(loops)
+    most = worst_loop(loops, number)
     if most is None:
         return ""
     end, start = steps.all[most.step], steps.all[most.target]
@@ -29,13 +38,13 @@ def loop_text(loops: tuple[Pass, ...], steps: Steps, profile: Profile) -> str:
     labels = [e.label for e in end.rung.elements if isinstance(e, Jump) and targets.get(e.label.lower()) == number]
     label = f" (label {labels[0]})" if labels else ""
     times = "once" if most.times == 1 else f"{most.times:,} times"
-    took = f", about {duration_text((most.steps + most.step - most.target + 1) * profile.rung_time)} of it" if profile.rung_time else ""
+    took = f", about {duration_text(_length(most) * profile.rung_time)} of it" if profile.rung_time else ""
     return f": the jump in {end.pou} {end.rung.number} went back to {start.pou} {start.rung.number}{label} {times}{took}"
 
 
 def loop_remedy(fault: Fault, steps: Steps) -> str:
     """What mends it; "" where no loop was in it."""
-    most = worst_loop(fault.loops)
+    most = worst_loop(fault.loops, fault.number)
     if most is None:
         return ""
     end = steps.all[most.step]

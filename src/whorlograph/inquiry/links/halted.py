@@ -23,7 +23,7 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
     place = tracer.place(fault.step) if 0 <= fault.step < len(tracer.steps.all) else ""
     where = f" in {place}" if place else ""
     text = f"the controller halted at {tracer.at(since)}{where}: {fault.text}"
-    step, element, loop = fault.step, fault.element, worst_loop(fault.loops)
+    step, element, loop = fault.step, fault.element, worst_loop(fault.loops, fault.number)
     if loop is not None:
         step, element = loop.step, 0
         text += _condition(tracer, loop, fault.scan)
