@@ -145,13 +145,6 @@ class Terminal(unittest.TestCase):
         self.wait("Why does Raise_Pump not pull in?")
         self.assertNotIn("so far", self.screen())
 
-    def test_q_leaves_at_once_while_a_log_is_replayed(self) -> None:
-        # The plain engine takes minutes for this; what matters is that leaving does not wait for it.
-        self.start(160, 47, "open", "--plain", *self.long_log(300_000))
-        self.wait("Ctrl+C stops")
-        self.keys("q")
-        self.wait("Pane is dead", 15)
-
     def test_killed_at_any_instant_nothing_older_than_a_second_is_lost(self) -> None:
         letters = "abcdefgh"
         for run, pause in enumerate((1.0, 1.3, 1.7)):
