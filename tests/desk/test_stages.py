@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -13,6 +14,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.plant.test_bridge import bridge_session
+from tests.processes import at_work
 from whorlograph.desk import ahead as ahead_module
 from whorlograph.desk import session as session_module
 from whorlograph.desk import stages as stages_module
@@ -150,7 +152,7 @@ class InAProcessOfItsOwn(unittest.TestCase):
         done = subprocess.run([sys.executable, "-m", "unittest", "-q", "tests.desk.test_stages.WorkAhead"], capture_output=True, text=True, timeout=180,
                               check=False, env=os.environ | {"WHORLOGRAPH_ALONE": "1"}, cwd=Path(__file__).resolve().parents[2])
         self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertIn("Ran 4 tests", done.stderr)
+        self.assertIn("Ran 5 tests", done.stderr)
 
 
 @unittest.skipUnless(os.environ.get("WHORLOGRAPH_ALONE"), "run by InAProcessOfItsOwn")
@@ -207,6 +209,27 @@ class WorkAhead(unittest.TestCase):
         self.assertLess(time.monotonic() - began, 10)
         self.assertFalse(session.replayed)
         self.assertEqual(session.log.rows, 3998)
+
+    @unittest.skipUnless(hasattr(os, "fork") and len(os.sched_getaffinity(0)) > 1, "needs fork and two processors")
+    def test_where_nobody_waits_any_more_it_ends(self) -> None:
+        def loads() -> tuple[Session, Question | None]:
+            session = load(PATHS, plain=True)  # minutes of work
+            return session, Question(session.tag(BRIDGE.tag))
+
+        group = os.fork()
+        if not group:
+            os.setsid()
+            ahead(loads, BRIDGE.program)
+            time.sleep(2)
+            os._exit(0)
+        self.addCleanup(lambda: [os.kill(pid, signal.SIGKILL) for pid in at_work(group)])
+        time.sleep(1)
+        self.assertEqual(len(at_work(group)), 2)
+        os.waitpid(group, 0)
+        end = time.monotonic() + 20
+        while at_work(group) and time.monotonic() < end:
+            time.sleep(0.05)
+        self.assertEqual(at_work(group), [])
 
     def test_for_long_files_and_for_pipes_nothing_is_begun(self) -> None:
         loads = self.loader(PATHS)

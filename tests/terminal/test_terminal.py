@@ -12,6 +12,7 @@ import time
 import unittest
 from itertools import count
 
+from tests.processes import at_work
 from whorlograph.plant.catalog import cases
 
 SOCKETS = count()
@@ -144,6 +145,19 @@ class Terminal(unittest.TestCase):
         self.keys("w")
         self.wait("Why does Raise_Pump not pull in?")
         self.assertNotIn("so far", self.screen())
+
+    def test_q_leaves_while_a_log_is_replayed_and_nothing_goes_on(self) -> None:
+        # The plain engine takes minutes for either log. The shorter one is worked on by a process ahead when q comes.
+        for rows, word in ((500_000, "Ctrl+C stops"), (300_000, "reading")):
+            with self.subTest(rows=rows):
+                self.start(160, 47, "open", "--plain", *self.long_log(rows))
+                group = int(self.tmux("display", "-p", "#{pane_pid}"))
+                self.wait(word)
+                self.keys("q")
+                end = time.monotonic() + 15
+                while at_work(group) and time.monotonic() < end:
+                    time.sleep(0.05)
+                self.assertEqual(at_work(group), [])
 
     def test_killed_at_any_instant_nothing_older_than_a_second_is_lost(self) -> None:
         letters = "abcdefgh"

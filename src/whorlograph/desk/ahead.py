@@ -34,10 +34,10 @@ def ahead(load: Callable[[], Loaded], *files: Path | None) -> Callable[[], Loade
         return load
     gc.disable()  # imports make tens of thousands of objects that stay; the end of loading turns it on again
     reading, writing = os.pipe()
-    child = os.fork()
+    parent, child = os.getpid(), os.fork()
     if not child:
         os.close(reading)
-        _work(load, writing)
+        _work(load, writing, lambda: os.getppid() != parent)
     os.close(writing)
 
     def result() -> Loaded:
@@ -64,27 +64,27 @@ def _pays(files: tuple[Path | None, ...]) -> bool:
         return False
 
 
-def _work(load: Callable[[], Loaded], writing: int) -> None:
-    """What the second process does; it never comes back, and leaves the terminal alone."""
+def _work(load: Callable[[], Loaded], writing: int, alone: Callable[[], bool]) -> None:
+    """What the second process does; it never comes back, leaves the terminal alone, and does not go on where nobody waits for it."""
     try:
         signal.signal(signal.SIGINT, signal.SIG_IGN)
         nothing = os.open(os.devnull, os.O_RDWR)
         for number in (0, 1, 2):
             os.dup2(nothing, number)
         os.nice(15)  # the first frame goes first
-        data = _handed(*load())
+        data = _handed(*load(), alone)
         with os.fdopen(writing, "wb") as pipe:
             pipe.write(data)
     finally:
         os._exit(0)
 
 
-def _handed(session: Session, question: Question | None) -> bytes:
+def _handed(session: Session, question: Question | None, stop: Callable[[], bool]) -> bytes:
     import pickle
 
     from .stages import stages
 
-    for _ in stages(session, question, lambda: False):
+    for _ in stages(session, question, stop):
         pass
     return pickle.dumps((session, question), pickle.HIGHEST_PROTOCOL)
 
