@@ -15,8 +15,9 @@ from whorlograph.model.tags import Running
 from whorlograph.model.types import Family
 
 from . import layout as at
+from .interrupts import Interrupts
 from .layout import Layout, plan
-from .runtime import fixed_part
+from .runtime.whole import fixed_part
 from .scans import Scans
 from .units import Units, WayBack
 from .watch import Watch
@@ -61,12 +62,16 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     tables += b"".join(inputs)
     layout = laid(constants + len(inputs) * running.public)
     duration, longest = (running.find(n) if n else None for n in (profile.scan_duration, profile.longest_scan))
-    scans = Scans(layout, printed.units[0], tuple(zip(schedule.tasks, printed.units[1:], strict=True)), units.triggers,
-                  any(t.single is not None and t.number not in {w[0] for ws in units.triggers.values() for w in ws} for t in schedule.tasks),
-                  tables_at, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, -1 if duration is None else duration,
-                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)), code.cells)
+    written = {number for waiting in units.triggers.values() for number, _, _ in waiting}
+    by_rows = any(t.single is not None and t.number not in written for t in schedule.tasks)
+    cyclic = printed.units[0]
+    interrupts = Interrupts(layout, cyclic, tuple(zip(schedule.tasks, printed.units[1:], strict=True)), units.triggers, by_rows, tables_at,
+                            profile.rung_time, code.cells)
+    scans = Scans(layout, cyclic, interrupts, scan_time, profile.rung_time, -1 if duration is None else duration,
+                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)))
     pages = layout.end // PAGE + 1
-    fixed = fixed_part(layout, pages, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, scans.woken(), scans.flagged(), scans.text())
+    fixed = fixed_part(layout, pages, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, interrupts.woken(), interrupts.flagged(),
+                       scans.text())
     first = {i.hidden + body.inner + n: cell.initial for i in code.instances if i.body >= 0
              for body in (code.bodies[i.body],) for n, cell in enumerate(body.hidden) if cell.initial}
     return Module("(module\n" + fixed + "".join(printed.functions) + ")", layout, pages, tables, first, printed.mark_bytes,

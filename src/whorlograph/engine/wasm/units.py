@@ -17,8 +17,8 @@ from . import layout as at
 from .actions import STOP_IF_FAULTED, Actions
 from .expressions import Expressions
 from .function import Function
+from .interrupts import Unit
 from .place import Placing
-from .scans import Unit
 from .watch import Watch, Watches
 
 CHUNK = 64

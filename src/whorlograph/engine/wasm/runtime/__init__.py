@@ -1,0 +1,1 @@
+"""What every compiled program has, whatever it does."""
