@@ -10,15 +10,12 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
 import msgspec
-import numpy as np
 from msgspec import Struct
-from msgspec.structs import replace
 
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.engine.uses import Use, all_uses, written_tags
 from whorlograph.model.errors import Stopped
-from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
@@ -27,11 +24,12 @@ from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
 from .code import Code
+from .faults import Faults
+from .from_plain import journal_of_record
 from .front.compile import compile_code
-from .journal import RECORD, Columns, Fault, Forced, Journal, Pass
+from .journal import Fault, Journal
 from .kept import name_of, put, take
-from .loops import TOO_LONG, loop_text
-from .runs import Held, TaskRuns, shortened
+from .quiet_runs import add_counted_runs, add_quiet_runs
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
@@ -142,6 +140,10 @@ class Controller:
     def mismatch_after(self) -> int:
         """How long log and computation must differ to be a mismatch, ns."""
         return self.profile.mismatch_after if self.profile.mismatch_after is not None else 2 * self.scan_time
+
+    @property
+    def _faults(self) -> Faults:
+        return Faults(self.running, self.steps, self.profile)
 
     def _more_notices(self) -> list[Notice]:
         found = []
@@ -259,9 +261,9 @@ class Controller:
         fault = self._fault(raw, machine) if raw is not None else None
         journal = machine.columns.journal(list(feed.initial), scans, fault)
         if self.schedule.tasks:
-            self._counted_runs(machine, journal)
+            add_counted_runs(journal, machine, self.schedule)
             if more and fault is None:
-                self._quiet_runs(machine, journal, machine.start + more * distance)
+                add_quiet_runs(journal, machine, self.schedule, machine.start + more * distance)
         if more and distance != machine.period:
             journal.clock.scans.append(machine.scan + 1)
             journal.clock.starts.append(machine.start + distance)
@@ -269,38 +271,12 @@ class Controller:
         journal.complete = complete
         return journal
 
-    def _counted_runs(self, machine: Machine, journal: Journal) -> None:
-        """Add the runs that the machine still counts."""
-        for task in self.schedule.tasks:
-            state = machine.task(task.number)
-            if state.count:
-                known = journal.tasks.get(task.number, TaskRuns())
-                row = np.array([[state.first, state.every if state.count > 1 else 0, state.count, 0]], np.int64)
-                journal.tasks[task.number] = replace(known, table=shortened(np.concatenate([known.table, row])))
-
-    def _quiet_runs(self, machine: Machine, journal: Journal, until: int) -> None:
-        """Add the runs of tasks that came on time up to the last scan's start, in scans in which nothing was left to do."""
-        for task in self.schedule.tasks:
-            state = machine.task(task.number)
-            every = machine.value(task.interval_tag) * task.unit if task.interval_tag is not None else task.interval or 0
-            paused = task.single is not None and machine.value(task.single) >> max(0, task.bit) & 1
-            if every <= 0 or state.due > until or paused:
-                continue
-            known = journal.tasks.get(task.number, TaskRuns())
-            if state.held:
-                dues = np.arange(state.due, until + 1, every, dtype=np.int64)[0 if state.waits else 1:]
-                journal.tasks[task.number] = replace(known, missed=np.concatenate([known.missed, dues]))
-                continue
-            more = np.array([[state.due, every, (until - state.due) // every + 1, 0]], np.int64)
-            journal.tasks[task.number] = replace(known, table=shortened(np.concatenate([known.table, more])))
-
     def _fault(self, raw: RawFault, machine: Machine) -> Fault:
         code = at.FAULT_NAMES[raw.code]
         tag = raw.tag if raw.tag >= 0 else None
         step = max(-1, min(raw.step, len(self.steps.all) - 1))
-        loops = tuple(sorted(machine.passes())) if code in TOO_LONG else ()
-        text = self._fault_text(code, tag, raw.a, raw.b) + loop_text(loops, raw.number, self.steps, self.profile)
-        return Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, text, loops)
+        text = self._faults.text(code, tag, raw.a, raw.b)
+        return self._faults.told(Fault(raw.scan, raw.number, step, self._element(step, raw.at), code, tag, text), machine.passes())
 
     def _element(self, step: int, node: int) -> int:
         """The element that a node of a step's body came from; 0 where there is none."""
@@ -309,24 +285,6 @@ class Controller:
         body = next(self.code.bodies[i.body] for i in self.code.instances
                     if i.body >= 0 and i.first <= step < i.first + len(self.code.bodies[i.body].steps))
         return body.origins[node].element
-
-    def _fault_text(self, code: str, tag: int | None, value: int, limits: int) -> str:
-        if code == "watchdog":
-            return f"the scan took longer than the watchdog allows ({self.profile.watchdog // 1_000_000} ms)"
-        if code == "too many steps":
-            return "more than 1,000,000 steps in one scan"
-        if code == "array index":
-            high = limits & 0xFFFFFFFF
-            return f"index {value} is outside {limits >> 32} to {high - (1 << 32) if high >> 31 else high}"
-        if code != "overflow" or tag is None or tag >= len(self.running.tags):
-            return code
-        one = self.running.tags[tag]
-        if not one.type.whole:
-            return code
-        shown = cooked(value, one.type) if one.type.bits == 64 else value
-        if one.low is not None and one.type.low <= int(shown) <= one.type.high:
-            return f"{shown} does not fit {one.low} to {one.high}"
-        return f"{shown} does not fit {one.type.name} ({one.type.low} to {one.type.high})"
 
     def _plainly(self, feed: Feed, stop: Callable[[], bool]) -> Generator[Progress, None, Journal]:
         """Replay with the plain interpreter."""
@@ -340,37 +298,12 @@ class Controller:
                 reached = next(work)
                 if time.perf_counter() - told > PIECE_SECONDS:
                     if stop():
-                        journal = self._of_record(interpreter.so_far(), feed)
+                        journal = journal_of_record(interpreter.so_far(), feed, self._faults)
                         journal.complete = False
                         return journal
                     told = time.perf_counter()
-                    yield Progress(reached, feed.end, len(interpreter.m.record.rows), partial(self._of_record, interpreter.so_far(), feed))
+                    so_far = partial(journal_of_record, interpreter.so_far(), feed, self._faults)
+                    yield Progress(reached, feed.end, len(interpreter.m.record.rows), so_far)
         except StopIteration as done:
             record: Record = done.value
-        return self._of_record(record, feed)
-
-    def _of_record(self, record: Record, feed: Feed) -> Journal:
-        """The journal of a plain run."""
-        columns = Columns()
-        columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
-        columns.shadow = [np.array([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow], RECORD)]
-        for scan, start, period in record.stretches:
-            columns.clock(scan, start, period)
-        started = np.array(record.started, np.int64).reshape(-1, 3)
-        columns.runs.started(started[:, 0], started[:, 1], started[:, 2])
-        missed = np.array(record.missed, np.int64).reshape(-1, 2)
-        columns.runs.miss(missed[:, 0], missed[:, 1])
-        columns.runs.held = [Held(*h) for h in record.held]
-        columns.lengths = record.lengths
-        columns.forced = [Forced(*f) for f in record.forced]
-        found = record.fault
-        fault = None
-        if found is not None:
-            tag = found.tag if found.tag >= 0 else None
-            worded = found.code == "array index" or (found.code == "overflow" and tag is not None and self.running.tags[tag].type.whole)
-            text = found.text if worded else self._fault_text(found.code, tag, 0, 0)
-            loops = tuple(sorted(Pass(*p) for p in found.loops)) if found.code in TOO_LONG else ()
-            text += loop_text(loops, found.number, self.steps, self.profile)
-            fault = Fault(found.scan, found.number, found.step, found.element, found.code, tag, text, loops)
-        return columns.journal(list(feed.initial), record.scans, fault)
-
+        return journal_of_record(record, feed, self._faults)

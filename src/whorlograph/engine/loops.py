@@ -9,8 +9,6 @@ from whorlograph.model.steps import Steps
 
 from .journal import Fault, Pass
 
-TOO_LONG = ("watchdog", "too many steps")
-
 
 def worst_loop(loops: tuple[Pass, ...], number: int) -> Pass | None:
     """The one that went back most often, of those that took half of the scan's steps or more; None where the time went elsewhere.

@@ -46,6 +46,11 @@ class TaskRuns(Struct):
         """How many runs began later than they came due."""
         return int(self.table[self.table[:, 3] > 0, 2].sum())
 
+    def with_more(self, first: int, distance: int, count: int) -> TaskRuns:
+        """These, and runs that came on time behind them."""
+        row = np.array([[first, distance, count, 0]], np.int64)
+        return TaskRuns(shortened(np.concatenate([self.table, row])), self.missed)
+
     def _firsts(self) -> Ints:
         firsts: Ints = self.table[:, 0]
         return firsts

@@ -1,0 +1,41 @@
+"""The journal of a run of the plain interpreter, in the form of the compiled engine's."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .faults import Faults
+from .feed import Feed
+from .journal import RECORD, Columns, Fault, Forced, Journal, Pass
+from .runs import Held
+from .wasm import layout as at
+
+if TYPE_CHECKING:
+    from .plain.memory import PlainFault, Record
+
+
+def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
+    """Everything that a plain run has left so far."""
+    columns = Columns()
+    columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
+    columns.shadow = [np.array([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow], RECORD)]
+    for scan, start, period in record.stretches:
+        columns.clock(scan, start, period)
+    started = np.array(record.started, np.int64).reshape(-1, 3)
+    columns.runs.started(started[:, 0], started[:, 1], started[:, 2])
+    missed = np.array(record.missed, np.int64).reshape(-1, 2)
+    columns.runs.miss(missed[:, 0], missed[:, 1])
+    columns.runs.held = [Held(*h) for h in record.held]
+    columns.lengths = record.lengths
+    columns.forced = [Forced(*f) for f in record.forced]
+    return columns.journal(list(feed.initial), record.scans, _fault(record.fault, faults) if record.fault is not None else None)
+
+
+def _fault(found: PlainFault, faults: Faults) -> Fault:
+    tag = found.tag if found.tag >= 0 else None
+    # What did not fit is known to the interpreter alone.
+    worded = found.code == "array index" or (found.code == "overflow" and tag is not None and faults.running.tags[tag].type.whole)
+    text = found.text if worded else faults.text(found.code, tag)
+    return faults.told(Fault(found.scan, found.number, found.step, found.element, found.code, tag, text), [Pass(*p) for p in found.loops])
