@@ -329,10 +329,10 @@ class Scene:
             task, last = self.session.controller.schedule.tasks[skip.task], self.journal.run_scan(skip.task, scan)
             ran = f"ran last at {self.clock(self.journal.clock.start(last))}" if last else "has not run"
             return f"not evaluated: task {task.name} {'is held and ' if skip.kind is SkipKind.TASK_HELD else ''}{ran}"
-        if skip.mark is None:
+        if skip.flag is None:
             return "not evaluated: nobody calls this POU"
         since = self.clock(self.tracer.paths.skipped_since(self.journal, step, scan))
-        where = self.tracer.place(skip.mark.step)
+        where = self.tracer.place(skip.flag.step)
         verb = {SkipKind.JUMP: "jumped over by", SkipKind.RETURN: "left out by the return in"}.get(skip.kind, "not called by")
         return f"not evaluated since {since}: {verb} {where}"
 

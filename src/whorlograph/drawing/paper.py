@@ -97,7 +97,6 @@ class Sheets:
 
     def words(self, text: str, size: float = 9.0, bold: bool = False, indent: float = 0.0, after: float = 3.0, grey: float = 0.0) -> None:
         """A paragraph."""
-
         for line in wrapped_words(text, self.room - indent, size) or [""]:
             if self.y + size * 1.35 > A4[1] - 44:
                 self._new()

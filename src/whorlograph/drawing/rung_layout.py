@@ -58,14 +58,14 @@ class PinText(Struct, frozen=True):
 
 
 class Symbol(Struct):
-    """One drawn element at a column and row. ``mark`` stands inside it; ``live`` says whether power leaves it."""
+    """One drawn element at a column and row. ``sign`` stands inside it; ``live`` says whether power leaves it."""
 
     element: int
     shape: Shape
     column: int
     row: int
     label: str
-    mark: str = ""
+    sign: str = ""
     power: bool = False
     live: bool = False
     blocks: bool = False
@@ -288,9 +288,9 @@ class _Builder:
         base = Symbol(element.id, Shape.VALUE, self.column[element.id], self.row[element.id], "", power=power, live=live,
                       blocks=element.id in self.blockers, value=text)
         if isinstance(element, Contact):
-            base.shape, base.label, base.mark = Shape.CONTACT, element.variable, _CONTACTS[element.kind]
+            base.shape, base.label, base.sign = Shape.CONTACT, element.variable, _CONTACTS[element.kind]
         elif isinstance(element, Coil):
-            base.shape, base.label, base.mark, base.live = Shape.COIL, element.variable, _COILS[element.kind], power
+            base.shape, base.label, base.sign, base.live = Shape.COIL, element.variable, _COILS[element.kind], power
         elif isinstance(element, Block):
             self._block(base, element)
         elif isinstance(element, Jump):
@@ -305,7 +305,7 @@ class _Builder:
 
     def _block(self, base: Symbol, block: Block) -> None:
         base.shape = Shape.BLOCK
-        base.label, base.mark = block.instance, block.type_name
+        base.label, base.sign = block.instance, block.type_name
         inputs, outputs = [], []
         for i, pin in enumerate((*block.inputs, *block.in_outs)):
             source = self.ids.get(pin.wires[0].source) if pin.wires else None

@@ -52,7 +52,7 @@ class _Drawer:
         after = max((text_width(p.text, LABEL) + 6 for p in symbol.outputs if p.text), default=0.0)
         names = max((text_width(p.name, LABEL) for p in symbol.inputs), default=0.0) + max((text_width(p.name, LABEL) for p in symbol.outputs),
                                                                                           default=0.0) + 14
-        return before, max(names, text_width(symbol.label, LABEL, True) + 10, text_width(symbol.mark, LABEL) + 10, 36.0), after
+        return before, max(names, text_width(symbol.label, LABEL, True) + 10, text_width(symbol.sign, LABEL) + 10, 36.0), after
 
     def y(self, row: int) -> float:
         """The wire's height in a row."""
@@ -112,12 +112,12 @@ class _Drawer:
             self.items.append(Words(middle, y + 13, symbol.value, 6.5, False, "middle", 0.3))
         if symbol.shape is Shape.CONTACT:
             self.items += [Stroke(middle - 5, y - 6, middle - 5, y + 6, weight), Stroke(middle + 5, y - 6, middle + 5, y + 6, weight)]
-            if symbol.mark == "/":
+            if symbol.sign == "/":
                 self.items.append(Stroke(middle - 4, y + 6, middle + 4, y - 6, weight))
-            elif symbol.mark.strip():
-                self.items.append(Words(middle, y + 2.7, symbol.mark, LABEL, True, "middle"))
+            elif symbol.sign.strip():
+                self.items.append(Words(middle, y + 2.7, symbol.sign, LABEL, True, "middle"))
         elif symbol.shape is Shape.COIL:
-            self._coil(middle, y, symbol.mark, weight)
+            self._coil(middle, y, symbol.sign, weight)
             self.items += [_wire(middle + 5, y, self.rail, y, live, self.flow), Stroke(self.rail, y - 8, self.rail, y + 8, 0.8)]
         else:
             text = {Shape.JUMP: ">>", Shape.RETURN: "RET", Shape.LINK: ">", Shape.VALUE: "[ ]"}[symbol.shape]
@@ -125,16 +125,16 @@ class _Drawer:
         if symbol.blocks:
             self._cross(middle + 11, y)
 
-    def _coil(self, middle: float, y: float, mark: str, weight: float) -> None:
+    def _coil(self, middle: float, y: float, sign: str, weight: float) -> None:
         """Two brackets, as the standard draws a coil."""
         for side in (-1, 1):
             points = [(middle + side * 2.5, y - 6), (middle + side * 5, y - 2.5), (middle + side * 5, y + 2.5), (middle + side * 2.5, y + 6)]
             for a, b in pairwise(points):
                 self.items.append(Stroke(*a, *b, weight))
-        if mark == "/":
+        if sign == "/":
             self.items.append(Stroke(middle - 3, y + 5, middle + 3, y - 5, weight))
-        elif mark.strip():
-            self.items.append(Words(middle, y + 2.7, mark, LABEL, True, "middle"))
+        elif sign.strip():
+            self.items.append(Words(middle, y + 2.7, sign, LABEL, True, "middle"))
 
     def _cross(self, x: float, y: float) -> None:
         self.items += [Bar(x - 4.5, y - 4.5, 9, 9, 1.0), Stroke(x - 3.5, y - 3.5, x + 3.5, y + 3.5, 1.8),
@@ -147,9 +147,9 @@ class _Drawer:
         weight = 1.4 if symbol.live and self.flow else 0.8
         self.items += [Stroke(x, top, x + box, top, weight), Stroke(x, bottom, x + box, bottom, weight), Stroke(x, top, x, bottom, weight),
                        Stroke(x + box, top, x + box, bottom, weight),
-                       Words(x + box / 2, top - 3, symbol.label or symbol.mark, LABEL, True, "middle")]
+                       Words(x + box / 2, top - 3, symbol.label or symbol.sign, LABEL, True, "middle")]
         if symbol.label:
-            self.items.append(Words(x + box / 2, bottom - 3, symbol.mark, LABEL, False, "middle", 0.25))
+            self.items.append(Words(x + box / 2, bottom - 3, symbol.sign, LABEL, False, "middle", 0.25))
         for pin in symbol.inputs:
             self.items.append(Words(x + 3, self.y(symbol.row + pin.row) + 2.5, pin.name, LABEL))
             if pin.text:

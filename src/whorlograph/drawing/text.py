@@ -56,7 +56,7 @@ class _Drawer:
         """Widths of a block: texts to its left, the box, everything."""
         left = max((min(LONGEST, len(p.text)) for p in symbol.inputs), default=0)
         right = max((min(LONGEST, len(p.text)) for p in symbol.outputs), default=0)
-        inner = max(len(symbol.mark) + 2, len(symbol.label) + 2,
+        inner = max(len(symbol.sign) + 2, len(symbol.label) + 2,
                     max((len(p.name) for p in symbol.inputs), default=0) + max((len(p.name) for p in symbol.outputs), default=0) + 2)
         return left, inner + 2, left + inner + 2 + right + (1 if left else 0) + (1 if right else 0)
 
@@ -144,7 +144,7 @@ class _Drawer:
         if self.values and symbol.value:
             self.canvas.put(left + max(0, (width - len(symbol.value)) // 2), y + 1, symbol.value, Ink.QUIET)
         ink = Ink.BLOCK if symbol.blocks else Ink.LIVE if symbol.live else Ink.DEAD
-        body = {Shape.CONTACT: f"┥{symbol.mark}┝", Shape.COIL: f"({symbol.mark})", Shape.JUMP: ">>>", Shape.RETURN: "<R>",
+        body = {Shape.CONTACT: f"┥{symbol.sign}┝", Shape.COIL: f"({symbol.sign})", Shape.JUMP: ">>>", Shape.RETURN: "<R>",
                 Shape.LINK: ">·>", Shape.VALUE: "[·]"}[symbol.shape]
         self.canvas.put(middle, y, body, ink)
         if symbol.blocks and symbol.shape is Shape.CONTACT:
@@ -162,12 +162,12 @@ class _Drawer:
         names = Ink.BLOCK if symbol.blocks else Ink.STRONG if symbol.live else Ink.TEXT
         pins = max(len(symbol.inputs), len(symbol.outputs), 1)
         top, bottom = self.y(symbol.row) - 1, self.y(symbol.row + pins - 1) + 1
-        title = symbol.label or symbol.mark
+        title = symbol.label or symbol.sign
         self.canvas.put(left, top, "╭" + "─" * (box - 2) + "╮", ink)
         self.canvas.put(left + 1 + (box - 2 - len(title)) // 2, top, title, names)
         for y in range(top + 1, bottom):
             self.canvas.put(left, y, "│" + " " * (box - 2) + "│", ink)
-        foot = symbol.mark if symbol.label else ""
+        foot = symbol.sign if symbol.label else ""
         self.canvas.put(left, bottom, "╰" + foot.center(box - 2, "─") + "╯", ink)
         for pin in symbol.inputs:
             y = self.y(symbol.row + pin.row)

@@ -34,7 +34,7 @@ class Skip(Struct, frozen=True):
     """A step did not run in a scan: why, and the jump, return or call that decided it (None: nobody calls, or its ``task``)."""
 
     kind: SkipKind
-    mark: PathFlag | None
+    flag: PathFlag | None
     task: int = -1
 
 
@@ -60,19 +60,19 @@ class Paths:
             body = step.instance.pou.body if step.instance.pou is not None else None
             first = self.steps.first[id(step.instance)]
             for element in step.rung.elements:
-                mark = self.steps.flags.get((step.index, element.id))
-                if mark is None:
+                flag = self.steps.flags.get((step.index, element.id))
+                if flag is None:
                     continue
                 if isinstance(element, Block):
                     called = called_instance(element, step.instance, self.running)
                     if called is not None and called.pou is not None:
-                        self.callers.setdefault(id(called), []).append(mark)
+                        self.callers.setdefault(id(called), []).append(flag)
                 elif isinstance(element, Jump) and isinstance(body, LadderBody):
                     target = body.targets.get(element.label.lower())
                     if target is not None:
-                        self.leaving.setdefault(id(step.instance), []).append((step.index, first + target - 1, mark))
+                        self.leaving.setdefault(id(step.instance), []).append((step.index, first + target - 1, flag))
                 elif isinstance(element, Return) and isinstance(body, LadderBody):
-                    self.leaving.setdefault(id(step.instance), []).append((step.index, first + len(body.rungs), mark))
+                    self.leaving.setdefault(id(step.instance), []).append((step.index, first + len(body.rungs), flag))
 
     def _ordered(self) -> NDArray[np.int32]:
         """int32[steps]: each step's place in one pass through everything, called bodies after their callers."""
@@ -116,28 +116,28 @@ class Paths:
             if outer is not None:
                 return outer
         at = self.steps.first[id(one.instance)]
-        for source, target, mark in self.leaving.get(id(one.instance), ()):
+        for source, target, flag in self.leaving.get(id(one.instance), ()):
             if source < at or source >= step:
                 continue
-            if target > step and journal.settled(mark.number, scan):
-                return Skip(SkipKind.JUMP if mark.kind is FlagKind.JUMP else SkipKind.RETURN, mark)
-            if target > source and journal.settled(mark.number, scan):
+            if target > step and journal.settled(flag.number, scan):
+                return Skip(SkipKind.JUMP if flag.kind is FlagKind.JUMP else SkipKind.RETURN, flag)
+            if target > source and journal.settled(flag.number, scan):
                 at = target
         return None
 
     def _not_called(self, journal: Journal, instance: int, scan: int, depth: int) -> Skip | None:
-        marks = self.callers.get(instance, [])
-        if not marks:
+        flags = self.callers.get(instance, [])
+        if not flags:
             return Skip(SkipKind.NEVER_CALLED, None)
         reasons = []
-        for mark in marks:
-            outer = self._skipped(journal, mark.step, scan, depth + 1) if depth < 60 else None
+        for flag in flags:
+            outer = self._skipped(journal, flag.step, scan, depth + 1) if depth < 60 else None
             if outer is not None:
                 reasons.append(outer)
-            elif journal.settled(mark.number, scan):
+            elif journal.settled(flag.number, scan):
                 return None
             else:
-                reasons.append(Skip(SkipKind.NOT_CALLED, mark))
+                reasons.append(Skip(SkipKind.NOT_CALLED, flag))
         return reasons[0]
 
     def last_run(self, journal: Journal, step: int, scan: int) -> int:
@@ -154,9 +154,9 @@ class Paths:
             if skip.task >= 0:
                 scan = journal.run_scan(skip.task, scan - 1)
                 continue
-            if skip.mark is None:
+            if skip.flag is None:
                 return 0
-            row = journal.last_row(skip.mark.number, journal.settled_position(scan))
+            row = journal.last_row(skip.flag.number, journal.settled_position(scan))
             if row is None:
                 return 0
             scan = journal.scan(row) - 1

@@ -244,8 +244,8 @@ class _Evaluation:
 
     def remembered(self, element: Block) -> None:
         """What a function whose EN is off still gives: its result of the last time that EN was on (CONTROLLER.md, Blocks)."""
-        mark = self.above.paths.steps.flags.get((self.step.index, element.id))
-        row = self.journal.last_row(mark.number, self.after) if mark is not None else None
+        flag = self.above.paths.steps.flags.get((self.step.index, element.id))
+        row = self.journal.last_row(flag.number, self.after) if flag is not None else None
         scan = self.journal.scan(row) - 1 if row is not None and not self.journal.raw(row) else 0
         scan = self.above.paths.last_run(self.journal, self.step.index, scan)
         if scan <= 0:

@@ -30,7 +30,6 @@ class Difference(Struct, frozen=True):
 
 def compared_tags(controller: Controller, log: Log) -> list[int]:
     """The logged tags that the program itself writes: compared, not replayed."""
-
     return sorted(tags_logged(log) - input_tags(controller.running, log, controller.written, controller.profile))
 
 

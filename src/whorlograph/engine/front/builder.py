@@ -123,7 +123,6 @@ class Builder:
 
     def ranged(self, found: Variable, value: Expr, at: int) -> Expr:
         """A value held in a variable's subrange."""
-
         tag = found.tag
         if tag.low is None or tag.high is None or found.target.width:
             return value
@@ -181,11 +180,9 @@ def leaves_of(ref: Ref) -> Iterator[int]:
 
 def widened(value: Expr, type_: Elementary, at: int) -> Expr:
     """An operand brought to the type that it is computed in."""
-
     return value if value.type == type_.name else Convert("WIDEN", type_.name, value, at)
 
 
 def held(value: Expr, type_: Elementary, at: int) -> Expr:
     """A value on its way into a variable of another type."""
-
     return value if value.type == type_.name else Convert("HOLD", type_.name, value, at)

@@ -79,7 +79,6 @@ class Functions:
     @staticmethod
     def _number(args: Sequence[Argument], name: str) -> Expr:
         """A whole number on a pin: how far to shift, which to select."""
-
         pin = next((a for a in args if a.name == name), None)
         return pin.as_type(LINT.name) if pin is not None else Const(0, LINT.name)
 

@@ -73,7 +73,7 @@ class Ladder:
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
 
-    def mark(self, step: Step, element: Element, taken: bool) -> None:
+    def flagged(self, step: Step, element: Element, taken: bool) -> None:
         """Note whether a jump, return or call is taken."""
         flag = self.steps.flags.get((step.index, element.id))
         if flag is not None:
@@ -193,7 +193,7 @@ class Ladder:
                 taken = self.power(element.wires, frame)
                 if isinstance(element, Jump) and element.label.lower() not in step.instance.pou.body.targets:  # type: ignore[union-attr]
                     taken = False
-                self.mark(step, element, taken)
+                self.flagged(step, element, taken)
                 if taken and leave is None:
                     leave = element.label if isinstance(element, Jump) else ""
         return leave
@@ -213,7 +213,6 @@ class Ladder:
 
     def rails(self, instance: Instance) -> set[int]:
         """Ids of an instance's left rails."""
-
         key = ("rails", instance.type_name)
         if key not in self.memory:
             elements = instance.pou.body.elements  # type: ignore[union-attr]
@@ -295,7 +294,7 @@ class Ladder:
     def block(self, element: Block, frame: _Frame) -> None:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
         on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
-        self.mark(frame.step, element, on)
+        self.flagged(frame.step, element, on)
         called = called_instance(element, frame.step.instance, self.running)
         pins = [p for p in element.inputs if p.name.upper() != "EN"]
         if called is not None and element.instance:

@@ -20,7 +20,7 @@ Where = tuple[int, int]  # tag, bit (-1: the whole tag)
 
 
 class PlainRow(Struct, frozen=True):
-    """One change: scan, step within the scan, step's index (-1: no step), tag or path mark, raw value."""
+    """One change: scan, step within the scan, step's index (-1: no step), tag or path flag, raw value."""
 
     scan: int
     number: int

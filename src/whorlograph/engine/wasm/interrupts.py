@@ -14,7 +14,7 @@ SOON = -(1 << 31)
 
 
 class Unit(Struct, frozen=True):
-    """What runs in one go: the cyclic programs, or those of a task. Its marks, and how many steps one pass has."""
+    """What runs in one go: the cyclic programs, or those of a task. Its wake bytes, and how many steps one pass has."""
 
     function: str
     low: int
@@ -44,7 +44,7 @@ class Interrupts(Struct, frozen=True):
         return f"(i32.const {self.layout.tasks + at.TASK * task + name})"
 
     def woken(self) -> str:
-        """What a mark that was set asks for: its unit runs again."""
+        """What a wake byte that was set asks for: its unit runs again."""
         here = "(if (i32.le_u (local.get $a) (global.get $cur)) (then (i32.store (global.get $dirty) (i32.const 1))))"
         if not self.tasks:
             return here

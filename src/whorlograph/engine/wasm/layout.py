@@ -1,6 +1,6 @@
 """Where things lie in the compiled program's memory.
 
-One flat piece. The state: header, cells (8 bytes for each tag, hidden value and count), marks (a byte for each step of a
+One flat piece. The state: header, cells (8 bytes for each tag, hidden value and count), wake bytes (one for each step of a
 program), tasks, input image, forces, heap of timers. What comes behind is constant or a buffer: watch lists, shared bits,
 input changes, journal.
 """
@@ -52,8 +52,8 @@ class Layout(Struct):
     """Addresses of the regions, in bytes."""
 
     cells: int
-    marks: int
-    marks_end: int
+    wakes: int
+    wakes_end: int
     tasks: int
     image: int
     touched: int
@@ -79,15 +79,15 @@ def aligned(address: int, to: int = 8) -> int:
     return (address + to - 1) // to * to
 
 
-def plan(cells: int, mark_bytes: int, numbers: int, public: int, tasks: int, timers: int, constants: int, events_room: int,
+def plan(cells: int, wake_bytes: int, numbers: int, public: int, tasks: int, timers: int, constants: int, events_room: int,
          journal_room: int) -> Layout:
     """Lay the regions out one behind the other.
 
-    Args: cells, mark_bytes, tasks, timers: how many; numbers: tags and hidden cells; constants: bytes of watch and share lists.
+    Args: cells, wake_bytes, tasks, timers: how many; numbers: tags and hidden cells; constants: bytes of watch and share lists.
     """
-    marks = CELLS + 8 * cells
-    marks_end = aligned(marks + mark_bytes)
-    tasks_at = marks_end
+    wakes = CELLS + 8 * cells
+    wakes_end = aligned(wakes + wake_bytes)
+    tasks_at = wakes_end
     image = tasks_at + TASK * tasks
     touched = image + 8 * public
     touched_flags = aligned(touched + 4 * public)
@@ -102,5 +102,5 @@ def plan(cells: int, mark_bytes: int, numbers: int, public: int, tasks: int, tim
     forcing = aligned(constants_at + constants)
     events = forcing + EVENT * MOST_FORCES
     journal = aligned(events + EVENT * events_room)
-    return Layout(CELLS, marks, marks_end, tasks_at, image, touched, touched_flags, forces, heap, heap_room, state_end, watch, shares,
+    return Layout(CELLS, wakes, wakes_end, tasks_at, image, touched, touched_flags, forces, heap, heap_room, state_end, watch, shares,
                   flags, constants_at, forcing, events, events_room, journal, journal_room, journal + RECORD * (journal_room + 64))

@@ -35,7 +35,7 @@ class Module(Struct, frozen=True):
     pages: int
     tables: bytes
     first_values: dict[int, int]
-    mark_bytes: int
+    wake_bytes: int
     periodic: tuple[bool, ...] = ()
     ways_back: tuple[WayBack, ...] = ()
 
@@ -52,7 +52,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     numbers = code.cells + 1 + len(schedule.tasks)
 
     def laid(constants: int) -> Layout:
-        return plan(units.cells, printed.mark_bytes, numbers, running.public, len(schedule.tasks), timers, constants, EVENTS_ROOM, JOURNAL_ROOM)
+        return plan(units.cells, printed.wake_bytes, numbers, running.public, len(schedule.tasks), timers, constants, EVENTS_ROOM, JOURNAL_ROOM)
 
     layout = laid(0)
     flags = _flags(running, units, schedule, numbers)
@@ -74,7 +74,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
                        scans.text())
     first = {i.hidden + body.inner + n: cell.initial for i in code.instances if i.body >= 0
              for body in (code.bodies[i.body],) for n, cell in enumerate(body.hidden) if cell.initial}
-    return Module("(module\n" + fixed + "".join(printed.functions) + ")", layout, pages, tables, first, printed.mark_bytes,
+    return Module("(module\n" + fixed + "".join(printed.functions) + ")", layout, pages, tables, first, printed.wake_bytes,
                   tuple(t.periodic for t in schedule.tasks), printed.ways_back)
 
 
@@ -141,15 +141,15 @@ def _tables(running: Running, tags: int, watches: dict[int, Watch], shares: dict
 
 
 def _watchers(watches: dict[int, Watch]) -> Iterator[tuple[int, tuple[int, ...]]]:
-    """By tag: the marks that its changes set, each with whether its own step's writes set it too.
+    """By tag: the wake bytes that its changes set, each with whether its own step's writes set it too.
 
     Elements of an array are mostly watched by the same steps: they share one list, made once.
     """
     single: dict[int, list[int]] = {}
     wide: list[tuple[int, int, int]] = []
-    for mark, one in sorted(watches.items()):
+    for wake, one in sorted(watches.items()):
         for first, span in sorted(one.reads | one.others):
-            entry = mark << 1 | ((first, span) not in one.reads)
+            entry = wake << 1 | ((first, span) not in one.reads)
             if span == 1:
                 single.setdefault(first, []).append(entry)
             else:
@@ -175,7 +175,7 @@ def _watchers(watches: dict[int, Watch]) -> Iterator[tuple[int, tuple[int, ...]]
 
 
 def _merged(entries: list[int] | None, common: tuple[int, ...]) -> tuple[int, ...]:
-    """One entry a mark: a step that reads is woken by its own writes too."""
+    """One entry a wake byte: a step that reads is woken by its own writes too."""
     if entries is None:
         return common
     best: dict[int, int] = {}
@@ -185,7 +185,7 @@ def _merged(entries: list[int] | None, common: tuple[int, ...]) -> tuple[int, ..
 
 
 def state_bytes(module: Module, initial: list[int], tasks_due: Sequence[int | None]) -> bytes:
-    """The state before the first scan: first values in their cells, every step marked.
+    """The state before the first scan: first values in their cells, every step awake.
 
     Args: tasks_due: by task, when it first comes due (ns), None: not by itself.
     """
@@ -196,7 +196,7 @@ def state_bytes(module: Module, initial: list[int], tasks_due: Sequence[int | No
     struct.pack_into(f"<{public}q", state, layout.image, *initial[:public])
     for cell, value in module.first_values.items():
         struct.pack_into("<q", state, at.CELLS + 8 * cell, value)
-    state[layout.marks:layout.marks + module.mark_bytes] = b"\1" * module.mark_bytes
+    state[layout.wakes:layout.wakes + module.wake_bytes] = b"\1" * module.wake_bytes
     for k, due in enumerate(tasks_due):
         struct.pack_into("<qq", state, layout.tasks + at.TASK * k, at.NEVER if due is None else due, -1)
     struct.pack_into("<q", state, at.PERIOD, -1)

@@ -26,13 +26,13 @@ ET = 3  # the place of ET among a timer's pins
 
 
 class Chunk(Struct, frozen=True):
-    """A function of up to 64 steps: its name, its first mark, how many, and the cell that sums what its calls add (0: none).
+    """A function of up to 64 steps: its name, its first wake byte, how many, and the cell that sums what its calls add (0: none).
 
     ``number``: how many steps of its unit come before; ``always``: it must be run step by step where tasks may come in between.
     """
 
     name: str
-    mark: int
+    wake: int
     count: int
     extra: int
     number: int
@@ -58,12 +58,12 @@ class WayBack(Struct, frozen=True):
 class Lowered(Struct):
     """The functions' text, and the tables that the memory needs.
 
-    ``watches`` by mark address; ``mark_bytes`` how many marks; ``units`` the cyclic programs first, then each task's.
+    ``watches`` by the address of its wake byte; ``wake_bytes`` how many; ``units`` the cyclic programs first, then each task's.
     """
 
     functions: list[str]
     watches: dict[int, Watch]
-    mark_bytes: int
+    wake_bytes: int
     units: list[Unit]
     ways_back: tuple[WayBack, ...] = ()
 
@@ -151,15 +151,15 @@ class Units:
         self.ways_back[first + index, first + target] = address
         return f"(call $back (i32.const {address}) {number})"
 
-    def print(self, mark_base: int) -> Lowered:
+    def print(self, wake_base: int) -> Lowered:
         """Print everything.
 
-        Args: mark_base: address of the first mark.
+        Args: wake_base: address of the first wake byte.
         """
         for number, body in enumerate(self.code.bodies):
             if any(not i.runs and i.body == number for i in self.code.instances):
                 self._body(number, body)
-        position = mark_base
+        position = wake_base
         units = []
         for name, members in self.members:
             low, number, names = position, 0, []
@@ -183,7 +183,7 @@ class Units:
                       if t.address is not None and t.address.area == "Q")
         self.functions.append(f"(func $outputs_off\n{off})\n")
         back = tuple(WayBack(*steps, address) for steps, address in self.ways_back.items())
-        return Lowered(self.functions, self.found, position - mark_base, units, back)
+        return Lowered(self.functions, self.found, position - wake_base, units, back)
 
     # programs
 
@@ -216,32 +216,32 @@ class Units:
         extra = self.count((name, "extra")) if any(self.adds(s) for s in steps) else 0
         chunk = Function(name)
         slow = Function(f"{name}_slow")
-        # Eight marks are one word: where none is set, eight steps are passed over at once.
+        # Eight wake bytes are one word: where none is set, eight steps are passed over at once.
         plain = [not any(self.adds(s) for s in steps[g:g + 8]) and len(steps) > 8 for g in range(0, len(steps), 8)]
         for i, step in enumerate(steps):
             if i % 8 == 0 and plain[i // 8]:
                 chunk.put(f"(if (i64.ne (i64.load (i32.const {position + i})) (i64.const 0)) (then")
-            mark, index = position + i, program.first + first + i
-            self.found[mark] = watches[first + i]
+            wake, index = position + i, program.first + first + i
+            self.found[wake] = watches[first + i]
             adds = self.adds(step)
             if adds and self.checked:
                 # The limit may be passed inside what it calls: it runs then, although nothing changed, so that the place is known.
                 done = f"(i32.add (i32.add (global.get $adj) (i32.const {number + i + 1})) (i32.load (i32.const {self.count((name, i))})))"
                 for function in (chunk, slow):
-                    function.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (i32.store8 (i32.const {mark}) (i32.const 1))))")
+                    function.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (i32.store8 (i32.const {wake}) (i32.const 1))))")
             if not self.interruptible:
-                chunk.put(f"(if (i32.load8_u (i32.const {mark})) (then")
-                self._step(chunk, program, body, step, index, mark, number + i, (name, i), extra)
+                chunk.put(f"(if (i32.load8_u (i32.const {wake})) (then")
+                self._step(chunk, program, body, step, index, wake, number + i, (name, i), extra)
                 chunk.put("))")
             else:
                 own = Function(f"$s{index}")
-                self._step(own, program, body, step, index, mark, number + i, (name, i), extra)
+                self._step(own, program, body, step, index, wake, number + i, (name, i), extra)
                 self.functions.append(own.text())
                 before, done = (f"(i32.add (global.get $adj) (i32.const {number + n}))" for n in (i, i + 1))
                 slow.put(f"(if (i32.ge_s {before} (global.get $check)) (then (call $look {before} (i32.const {max(program.first, index - 1)}))"
                          f" {STOP_IF_FAULTED}))")
                 for function in (chunk, slow):
-                    function.put(f"(if (i32.load8_u (i32.const {mark})) (then (call $s{index}) {STOP_IF_FAULTED}))")
+                    function.put(f"(if (i32.load8_u (i32.const {wake})) (then (call $s{index}) {STOP_IF_FAULTED}))")
                     if adds:
                         function.put(f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {self.count((name, i))}))))")
                 slow.put(f"(if (i32.gt_s {done} (global.get $limit)) (then (global.set $num {done}) (call $late (i32.const {index})) (return)))")
@@ -256,9 +256,9 @@ class Units:
         always = any(self.adds(s) or Order in self.kinds(s) for s in steps) or bool(touched & set(self.triggers))
         return Chunk(name, position, count, extra, number, always)
 
-    def _step(self, function: Function, program: Instance, body: Body, step: Step, index: int, mark: int, number: int, key: object,
+    def _step(self, function: Function, program: Instance, body: Body, step: Step, index: int, wake: int, number: int, key: object,
               extra: int) -> None:
-        """What is done where a step's mark is set.
+        """What is done where a step's wake byte is set.
 
         Args: number: how many steps of its unit come before it.
         """
@@ -266,7 +266,7 @@ class Units:
         actions.step = f"(i32.const {index})"
         function.fresh()
         own = f"(i32.add (global.get $adj) (i32.const {number + 1}))"
-        function.put(f"(i32.store8 (i32.const {mark}) (i32.const 0)) (global.set $cur (i32.const {mark}))"
+        function.put(f"(i32.store8 (i32.const {wake}) (i32.const 0)) (global.set $cur (i32.const {wake}))"
                      f" (global.set $step {actions.step}) (global.set $num {own})")
         if self.checked and not self.interruptible:
             # The limit was passed at a step before this one in which nothing had changed.
@@ -301,27 +301,27 @@ class Units:
         return name
 
     def _run_chunk(self, chunk: Chunk) -> str:
-        """Run a chunk in which a mark is set; step by step where a task or the scan's limit may come in between."""
-        words = [f"(i64.load (i32.const {chunk.mark + 8 * w}))" for w in range(at.aligned(chunk.count) // 8)]
+        """Run a chunk in which a wake byte is set; step by step where a task or the scan's limit may come in between."""
+        words = [f"(i64.load (i32.const {chunk.wake + 8 * w}))" for w in range(at.aligned(chunk.count) // 8)]
         test = words[0]
         for word in words[1:]:
             test = f"(i64.or {test} {word})"
-        marked = f"(i64.ne {test} (i64.const 0))"
+        awake = f"(i64.ne {test} (i64.const 0))"
         skip = f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {chunk.extra}))))" if chunk.extra else ""
         call = f"(call {chunk.name}) {STOP_IF_FAULTED}"
         if not self.interruptible:
             if skip and self.checked:
                 over = f"(i32.gt_s (i32.add (i32.add (global.get $adj) (i32.const {chunk.number + chunk.count})) (i32.load (i32.const {chunk.extra})))"
-                marked = f"(i32.or {marked} {over} (global.get $limit)))"
-            return f"(if {marked} (then {call})" + (f" (else {skip}))" if skip else ")")
+                awake = f"(i32.or {awake} {over} (global.get $limit)))"
+            return f"(if {awake} (then {call})" + (f" (else {skip}))" if skip else ")")
         done = f"(i32.add (global.get $adj) (i32.const {chunk.number + chunk.count}))"
         if chunk.extra:
             done = f"(i32.add {done} (i32.load (i32.const {chunk.extra})))"
         undisturbed = f"(i32.lt_s {done} (global.get $check))"
         slow = f"(call {chunk.name}_slow) {STOP_IF_FAULTED}"
         if chunk.always:
-            return f"(if (i32.and {undisturbed} (i32.eqz {marked})) (then {skip}) (else {slow}))"
-        return f"(if {undisturbed} (then (if {marked} (then {call}))) (else {slow}))"
+            return f"(if (i32.and {undisturbed} (i32.eqz {awake})) (then {skip}) (else {slow}))"
+        return f"(if {undisturbed} (then (if {awake} (then {call}))) (else {slow}))"
 
     @staticmethod
     def _limit_check(first: int, segment: Segment, number: int) -> str:

@@ -71,7 +71,6 @@ def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: 
 
 def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int, depth: int) -> Link | None:
     """An input pin of an instance: what is wired to it."""
-
     enable = pin_of(block, "EN")
     if enable is not None and not tracer.flow(step, scan).power.get(block.id, True):
         kept = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
@@ -96,7 +95,6 @@ def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int,
 
 def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """Why a block's output is as it is."""
-
     tracer.spent += 1
     if tracer.spent > BUDGET or depth > DEEPEST:
         return None
@@ -131,7 +129,6 @@ def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: 
 
 def _bistable(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """SR, RS, R_TRIG, F_TRIG: the input that decided, at the instant it did."""
-
     output = called.scope.get("q1", called.scope.get("q"))
     if not isinstance(output, Leaf):
         return None

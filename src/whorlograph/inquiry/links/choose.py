@@ -142,7 +142,6 @@ def _writer_in(tracer: Tracer, tag: int, step: int, value: bool) -> Writer | Non
 
 def _shared_row(tracer: Tracer, row: int) -> int | None:
     """The row of the same step whose write changed this tag too, because they share bits."""
-
     journal = tracer.journal
     shares = shared_bits(tracer.running.tags[:tracer.running.public], tracer.controller.profile.addressing)
     near = {s.other for s in shares.get(journal.tag(row), ())}

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, step: int, scan: int, depth: int) -> Link | None:
     """A counter's output, from its count: reset, short, or reached."""
-
     tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
     journal = tracer.journal
     done = tracer.paths.done(journal, step, scan)

@@ -85,7 +85,6 @@ def _described(tracer: Tracer, root: Root) -> Root:
 
 def where(point: object, name: str) -> str:
     """Where to look, as far as the I/O list says."""
-
     if not isinstance(point, Point) or not point.whereabouts:
         return f"check what is wired to {name}"
     drawing = f", drawing {point.drawing}" if point.drawing else ""

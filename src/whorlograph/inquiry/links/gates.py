@@ -45,7 +45,6 @@ def gate_time(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> tuple
 
 def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     """When a change happened: an input's by the log, another's by its scan's clock."""
-
     clock = tracer.journal.time(row)
     if tracer.journal.step(row) < 0 and tag in tracer.logged:
         found = last_change(tracer.log, tag, clock)
@@ -84,7 +83,6 @@ def comparison_words(circuit: Circuit, block: Block) -> str:
 
 def explain_gate(tracer: Tracer, link: Link, circuit: Circuit, gate: Gate, flow: Flow, depth: int, change: bool) -> None:
     """Add to a link why a gate stands as it does: a child link, or the roots at its end."""
-
     step, scan = flow.step.index, flow.scan
     element = circuit.ids.get(gate.element)
     tag = gate_tag(tracer, circuit, gate, flow)

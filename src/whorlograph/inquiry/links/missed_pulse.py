@@ -73,7 +73,6 @@ def _phases(tracer: Tracer, stay: Stay) -> int:
 
 def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
     """The asked tag without power, because of a pulse that was not seen."""
-
     name, stay = tracer.name(missed.condition), missed.stay
     state = tracer.state_word(bool(stay.value))
     point = tracer.iolist.get(missed.condition)

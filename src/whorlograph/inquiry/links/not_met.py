@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
-
     flow = tracer.flow(step, scan)
     enable = pin_of(block, "EN")
     if enable is not None and not flow.power.get(block.id, True):

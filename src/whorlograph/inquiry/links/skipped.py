@@ -31,28 +31,28 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since = tracer.paths.skipped_since(tracer.journal, writer.step, scan)
     word = tracer.state_word(value)
-    if skip.mark is None:
+    if skip.flag is None:
         pou = tracer.steps.all[writer.step].pou
         text = f"{tracer.name(tag)} stays {word}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"
         root = Root(RootKind.PROGRAM, tag, value, None, text, f"find out where {pou} should be called", step=writer.step)
         return Link(LinkKind.NOT_CALLED, tag, value, None, writer.step, scan, text, writer.element.id, roots=[root])
-    where = tracer.place(skip.mark.step)
+    where = tracer.place(skip.flag.step)
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan) > 0
     start = f"since {tracer.at(since)}" if ran else "from the start"
-    element = next((e for e in tracer.steps.all[skip.mark.step].rung.elements if e.id == skip.mark.element), None)
+    element = next((e for e in tracer.steps.all[skip.flag.step].rung.elements if e.id == skip.flag.element), None)
     if skip.kind is SkipKind.NOT_CALLED:
         text = f"{tracer.name(tag)} keeps its value {word}: {tracer.place(writer.step)} has not been called {start}, see {where}"
         found = Link(LinkKind.NOT_CALLED, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
         if isinstance(element, Block):
-            _call_off(tracer, found, element, skip.mark.step, scan, depth, change=ran)
+            _call_off(tracer, found, element, skip.flag.step, scan, depth, change=ran)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
     text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
     if isinstance(element, (Jump, Return)):
-        taken = tracer.journal.last_row(skip.mark.number, tracer.journal.settled_position(scan))
+        taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
         at_scan = tracer.scan_of(taken) if taken is not None else scan
-        child = powered(tracer, None, skip.mark.step, element.id, element.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
+        child = powered(tracer, None, skip.flag.step, element.id, element.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
                         f"the {'jump' if isinstance(element, Jump) else 'return'} in {where}")
         if child is not None:
             child.text = child.text.replace(f" has power in {where}", " is taken", 1)
@@ -88,12 +88,11 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
 
 def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, depth: int, change: bool) -> None:
     """Add why a call's EN has no power."""
-
     enable = next((p for p in block.inputs if p.name.upper() == "EN"), None)
     if enable is None or not enable.wires:
         return
-    mark = tracer.steps.flags[step, block.id]
-    row = tracer.journal.last_row(mark.number, tracer.journal.settled_position(scan))
+    flag = tracer.steps.flags[step, block.id]
+    row = tracer.journal.last_row(flag.number, tracer.journal.settled_position(scan))
     if row is not None and change:
         at_scan = tracer.scan_of(row)
         now, before, circuit = tracer.flow(step, at_scan), tracer.flow(step, at_scan - 1), tracer.circuit(step)

@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
     """A timer's output, from its input: running, not started, dropped, or keeping its output on."""
-
     tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
     journal = tracer.journal
     done = tracer.paths.done(journal, step, scan)

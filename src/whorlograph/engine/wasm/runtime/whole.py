@@ -45,7 +45,7 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
                special: str) -> str:
     """The text of the fixed functions, with this program's addresses and times.
 
-    Args: woken: what a set mark asks for; flagged: what a change of a flagged tag asks for; special: the function that takes
+    Args: woken: what a wake byte that was set asks for; flagged: what a change of a flagged tag asks for; special: the function that takes
         events which are no rows.
     """
     names = {k: v for k, v in vars(at).items() if k.isupper() and isinstance(v, int)}
