@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import ast
 import sys
+from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1] / "src"
@@ -13,13 +14,14 @@ PACKAGE = "whorlograph"
 # Where a function may import our own modules, and why.
 LATE = {
     "cli": "a command imports what it needs once it is asked for",
-    "ui": "pages, overlays and paper come when they are first opened, the rest beside the first frame",
-    "desk/ahead": "a second process imports what the first must not",
-    "desk": "paper (reportlab), and what only one page or command needs",
-    "plant": "cases are made once",
+    "ui/app": "the main view, beside the first frame",
+    "ui/main": "overlays, when they are first opened",
+    "ui/acting/paging": "pages, when they are first opened",
+    "ui/acting/keeping": "reports bring reportlab",
+    "desk/ahead": "beside a second process",
     "engine/controller": "wasmtime and the plain interpreter: one of the two is needed",
-    "engine/wasm/kept": "decoding needs the module's type where a kept one is there",
-    "formats": "readers by the file's suffix; wasmtime for long files",
+    "formats/logs/csv_table": "wasmtime, for long files",
+    "formats/settled_csv": "wasmtime, for long files",
     "model/registry": "what the registry is for",
 }
 
@@ -57,25 +59,14 @@ def imports(name: str, path: Path, known: dict[str, Path]) -> list[tuple[str, bo
     return found
 
 
-def circles(graph: dict[str, set[str]]) -> list[list[str]]:
-    """The sets of modules that reach one another."""
-    reach: dict[str, set[str]] = {}
-    for start in graph:
-        seen: set[str] = set()
-        todo = list(graph[start])
-        while todo:
-            one = todo.pop()
-            if one not in seen:
-                seen.add(one)
-                todo += graph[one]
-        reach[start] = seen
-    found, done = [], set()
-    for name in sorted(graph):
-        if name in reach[name] and name not in done:
-            ring = sorted(o for o in reach[name] if name in reach[o])
-            done.update(ring)
-            found.append(ring)
-    return found
+def circle(graph: dict[str, set[str]]) -> list[str]:
+    """A circle of modules, from one back to itself; none where there is none."""
+    try:
+        TopologicalSorter(graph).prepare()
+    except CycleError as error:
+        found: list[str] = error.args[1]
+        return found
+    return []
 
 
 def main() -> int:
@@ -91,7 +82,9 @@ def main() -> int:
                 graph[name].add(target)
             if inside and not late:
                 said.append(f"{path.relative_to(ROOT.parent)}:{line}: {target} is imported inside a function")
-    said += [f"a circle of modules: {', '.join(ring)}" for ring in circles(graph)]
+    ring = circle(graph)
+    if ring:
+        said.append(f"a circle of modules: {' <- '.join(ring)}")
     print("\n".join(said) if said else f"structure: {len(known)} modules, no circle, no late import without a reason")
     return 1 if said else 0
 

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from msgspec import Struct
 
+from whorlograph.inquiry.search import Search
 from whorlograph.model.errors import UsageError
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, Jump, Label, OutVariable
 from whorlograph.model.steps import Step
 
 from .session import Session
-
-if TYPE_CHECKING:
-    from whorlograph.inquiry.search import Search
 
 
 def step_words(step: Step) -> str:
@@ -58,8 +54,6 @@ class Found(Struct, frozen=True):
 
 def search_of(session: Session) -> Search:
     """The session's search, made once a replay."""
-    from whorlograph.inquiry.search import Search
-
     if session.search is None:
         session.search = Search(session.controller, session.journal, session.log, session.tag)
     return session.search

@@ -6,17 +6,15 @@ import hashlib
 from collections.abc import Callable
 from contextlib import suppress
 from threading import Thread
-from typing import TYPE_CHECKING
 
+import msgspec
 import wasmtime
 from msgspec.structs import replace
 
 from whorlograph.engine.kept import name_of, put, take
 
 from .machine import assemble, shared_engine
-
-if TYPE_CHECKING:
-    from .module import Module
+from .module import Module
 
 
 def _taken(name: str) -> wasmtime.Module | None:
@@ -43,10 +41,6 @@ def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, Callab
     The machine code is made in a thread, without the interpreter's lock: logs can be read meanwhile.
     Args: source: names everything the module depends on besides our own code; make: prints the program.
     """
-    import msgspec
-
-    from .module import Module
-
     name = name_of(source)
     front = take(name, ".front")
     if front is not None:

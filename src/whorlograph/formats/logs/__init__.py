@@ -11,6 +11,7 @@ from whorlograph.model.errors import LogError
 from whorlograph.model.log import Clock, Log
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.profile import Profile
+from whorlograph.model.registry import resolve
 from whorlograph.model.tags import Running
 
 from .csv_table import EXAMPLES, Rows
@@ -25,8 +26,6 @@ def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Call
     Args: watch: told of the bytes read so far, of how many; by True it stops the reading: what is read by then is kept.
     Raises: LogError for a file that cannot be read, or that holds rows but not one usable.
     """
-    from whorlograph.model.registry import resolve
-
     times = Times()
     parts: list[Rows] = []
     sizes = [path.stat().st_size if path.is_file() else 0 for path in paths]

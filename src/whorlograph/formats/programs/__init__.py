@@ -7,6 +7,7 @@ from pathlib import Path
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded
 from whorlograph.model.program import Program
+from whorlograph.model.registry import resolve
 
 READERS: dict[str, str] = {".xml": "formats.programs.xml:read"}
 
@@ -16,8 +17,6 @@ def read_program(path: Path) -> Loaded[Program]:
 
     Raises: ProgramError where the file is missing, empty, or no program.
     """
-    from whorlograph.model.registry import resolve
-
     try:
         data = path.read_bytes()
     except OSError as error:

@@ -10,6 +10,8 @@ from msgspec import Struct
 
 from whorlograph.engine.coupling import Change
 
+from .points import POINTS
+
 MS = 1_000_000
 SECOND = 1_000 * MS
 MINUTE = 60 * SECOND
@@ -78,8 +80,6 @@ class Bridge:
         on = ("Desk_Key", "Stop_PB_N", "EStop_Desk_N", "EStop_East_N", "EStop_West_N", "EStop_Pit_N", "East_Up_LS", "West_Up_LS",
               "East_Trip_N", "West_Trip_N", "Bolt_In_LS", "Leaf_Seated_LS", "Leaf_Over_N", "Pump_Trip_N", "Oil_Level_N", "Oil_Hot_N",
               "Mains_OK", "Batt_OK")
-        from .points import POINTS
-
         for point in POINTS:
             if point.address.startswith("%IX"):
                 self.state[point.tag] = int(point.tag in on)

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.finding import Found, find
 from whorlograph.desk.job import Kept, age_text
+from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question
 
 from ..state import PageState
@@ -189,8 +190,6 @@ class Keeping(Asking):
         assert self.scene is not None
         self.to_time(self.found.starts[number], jump=True)
         end = self.found.ends[number]
-        from whorlograph.model.literals import duration_text
-
         lasting = f", for {duration_text(end - self.found.starts[number])}" if end >= 0 else ""
         so_far = "" if self.session.journal.complete else " so far"
         self.say(f"{number + 1} of {len(self.found.starts)}{so_far}{lasting}{tail} · n and N go on")

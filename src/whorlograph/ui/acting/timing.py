@@ -9,7 +9,7 @@ from whorlograph.desk.timeline import window
 from whorlograph.drawing.timeline_layout import TASK_LANES, TaskLane
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.errors import WhorlographError
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import duration, duration_text
 from whorlograph.model.times import parse_time
 
 from ..views.prompt import Prompt
@@ -141,8 +141,6 @@ class Timing(Painting):
             number = text[4:].strip().replace(" ", "")
             return self.scene.journal.clock.start(int(number)) if number.isdigit() else None
         if text[0] in "+-":
-            from whorlograph.model.literals import duration
-
             try:
                 step = duration(text[1:] if text[-1].isalpha() else text[1:] + "s")
             except ValueError:

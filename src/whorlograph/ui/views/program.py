@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from whorlograph.desk.finding import steps_with
 from whorlograph.desk.scene import RungBlock
 from whorlograph.drawing.shapes import Ink, Run
 
@@ -137,8 +138,6 @@ class ProgramPage(Page):
 
     def _found(self, text: str) -> list[int]:
         """The steps in whose comment, tags or blocks every word occurs."""
-        from whorlograph.desk.finding import steps_with
-
         return steps_with(self.main.session, text)
 
     def counted(self, text: str) -> str:
