@@ -9,9 +9,9 @@ from tests.building import MS, Rows, session_of, tasked
 from whorlograph.desk.asking import ask
 from whorlograph.desk.session import Session
 from whorlograph.desk.survey import survey
-from whorlograph.desk.tables import json_text
+from whorlograph.desk.tables import json_text, task_lines
 from whorlograph.desk.task_lanes import lane_named, lane_of_task, lane_tag
-from whorlograph.drawing.timeline_layout import TaskLane
+from whorlograph.drawing.timeline_layout import CellKind, TaskLane, Window
 from whorlograph.model.program import Task
 from whorlograph.model.question import LinkKind
 from whorlograph.plant.rungs import Ladder, call, coil, nc, no
@@ -57,7 +57,8 @@ class SurveyOfTasks(unittest.TestCase):
         session = _session([r for r in ROWS if r[0] < 400], 400)
         session.journal  # noqa: B018  replays
         edge = next(t for t in survey(session).tasks if t.name == "Edge")
-        self.assertEqual((edge.held, edge.runs, edge.missed), (True, 0, 1))
+        self.assertEqual((edge.held, edge.runs, edge.missed, edge.waiting_since), (True, 0, 1, 155 * MS))
+        self.assertIn("one run waits since 155 ms after the start", "\n".join(task_lines(survey(session))))
 
 
 class Lanes(unittest.TestCase):
@@ -72,6 +73,23 @@ class Lanes(unittest.TestCase):
         self.assertEqual(lane_named(session, "Y1"), session.tag("Y1"))
         self.assertIsNone(lane_named(session, "Nobody runs"))
 
+    def cells(self, session: Session, what: TaskLane, unknown_from: int | None = None) -> str:
+        """A lane of the task Edge over half a second in 10 cells of 50 ms: a letter each."""
+        window = Window(session.journal, 0, 500 * MS, 10, unknown_from)
+        signs = {CellKind.ON: "=", CellKind.OFF: ".", CellKind.SPIKE: "^", CellKind.UNKNOWN: "?"}
+        return "".join(signs[c.kind] for c in window.cells(lane_tag(session, lane_of_task(0, what)))[0])
+
+    def test_runs_waits_and_missed_stand_where_they_were(self) -> None:
+        session = _session()
+        self.assertEqual(self.cells(session, TaskLane.WAITS), "...^====..", "from 155 to 410 ms")
+        self.assertEqual(self.cells(session, TaskLane.MISSED), "...^......")
+        self.assertEqual(self.cells(session, TaskLane.RUNS), "........^.")
+        held = _session([r for r in ROWS if r[0] < 400], 500)
+        self.assertEqual(self.cells(held, TaskLane.WAITS), "...^======", "it still waits at the end")
+
+    def test_what_is_not_replayed_yet_is_not_drawn_as_nothing(self) -> None:
+        self.assertEqual(self.cells(_session(), TaskLane.RUNS, 300 * MS), "......????")
+
 
 class Trails(unittest.TestCase):
     """Why a tag keeps still while its task does not run."""
@@ -81,6 +99,7 @@ class Trails(unittest.TestCase):
 
     def test_held_and_not_due(self) -> None:
         self.assertIn(LinkKind.TASK_HELD, self.kinds(_session(), "Y1", 30))
+        self.assertIn("held since 0.100 s and has not run; a run waits since 0.155 s, 1 more came in vain", ask(_session(), "Y1", "0.29").links()[0][1].text)
         self.assertIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y3", 30))
         self.assertIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y2", 26), "Clock ran last at 200 ms, before X3 came")
         self.assertNotIn(LinkKind.TASK_IDLE, self.kinds(_session(), "Y2", 16), "it comes on time")

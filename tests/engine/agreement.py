@@ -12,9 +12,10 @@ def rows(journal: Journal) -> Rows:
     return [(journal.scan(r), journal.moment(r).step, journal.step(r), journal.tag(r), journal.raw(r)) for r in range(len(journal))]
 
 
-def runs(journal: Journal) -> dict[int, tuple[list[int], list[int], list[int]]]:
-    """By task: the due instants of its runs, how long each waited, the instants missed."""
-    return {k: (*(part.tolist() for part in v.written_out()), v.missed.tolist()) for k, v in journal.tasks.items() if len(v) or len(v.missed)}
+def runs(journal: Journal) -> dict[int, tuple[list[int], ...]]:
+    """By task: the due instants of its runs, how long each waited, the instants missed, when the one that waits at the end came due."""
+    return {k: (*(part.tolist() for part in v.written_out()), v.missed.tolist(), [v.waiting]) for k, v in journal.tasks.items()
+            if len(v) or len(v.missed) or v.waiting >= 0}
 
 
 def shadow(journal: Journal) -> list[tuple[int, ...]]:

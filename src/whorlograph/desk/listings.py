@@ -232,7 +232,8 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         named, spoken = (28, 34) if width >= 110 else (16, 22)
         cells = [(f"   {task.name}", named, Ink.STRONG), (f"prio {task.priority}", 10, Ink.TEXT), (when or task.kind, spoken, Ink.QUIET),
                  (ran, 12, Ink.TEXT), (missed, 14, Ink.STRONG if task.missed else Ink.TEXT),
-                 (("held at the end  " if task.held else "") + wait, 0, Ink.TEXT)]
+                 ("  ".join(w for w in ("held at the end" if task.held else "", "one waits" if task.waiting_since is not None else "", wait) if w),
+                  0, Ink.TEXT)]
         lines.append(Line(_row(cells), lane_of_task(i)))
     if found.scan_times is not None:
         times = found.scan_times

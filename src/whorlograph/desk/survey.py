@@ -47,7 +47,8 @@ class Run(Struct, frozen=True):
 
 class TaskLine(Struct, frozen=True):
     """A task: what makes it run and which programs are in it; of the replayed log how often it ran, how many runs were
-    missed, how long (ns) one waited at most, and whether it is held at the end (None: nothing was replayed)."""
+    missed, how long (ns) one waited at most, whether it is held at the end (None: nothing was replayed), and since when (ns) a
+    run waits there."""
 
     name: str
     kind: str
@@ -59,6 +60,7 @@ class TaskLine(Struct, frozen=True):
     missed: int | None = None
     longest_wait: int | None = None
     held: bool | None = None
+    waiting_since: int | None = None
 
 
 class ScanTimes(Struct, frozen=True):
@@ -181,7 +183,8 @@ def _task_lines(session: Session) -> tuple[TaskLine, ...]:
         if journal is not None:
             runs = journal.tasks.get(task.number, TaskRuns())
             held = next((h.on for h in reversed(journal.held) if h.task == task.number), False)
-            line = replace(line, runs=len(runs), missed=len(runs.missed), longest_wait=runs.longest_wait, held=held)
+            line = replace(line, runs=len(runs), missed=len(runs.missed), longest_wait=runs.longest_wait, held=held,
+                           waiting_since=runs.waiting if runs.waiting >= 0 else None)
         found.append(line)
     return tuple(found)
 

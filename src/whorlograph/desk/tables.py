@@ -145,6 +145,7 @@ def task_lines(found: Survey) -> list[str]:
         when = " and ".join(p for p in (f"every {task.interval}" if task.interval else "", f"when {task.event}" if task.event else "") if p)
         done = "" if task.runs is None else f"; ran {task.runs} times, missed {task.missed}, waited {duration_text(task.longest_wait or 0)} at most"
         done += "; held at the end" if task.held else ""
+        done += f"; one run waits since {duration_text(task.waiting_since)} after the start" if task.waiting_since is not None else ""
         lines.append(f"  {task.name:<16} priority {task.priority:<3} {when or task.kind}: {', '.join(task.programs) or 'no program'}{done}")
     if found.scan_times is not None:
         times = found.scan_times

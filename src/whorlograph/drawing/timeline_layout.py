@@ -117,22 +117,23 @@ class Window(Struct):
     def cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
         """A tag's cells; of a number also the lowest and the highest value in them."""
         found = self._cells.get(tag.index)
-        if found is None and tag.index >= TASK_LANES:
-            found = self._cells[tag.index] = (self._task_cells(tag.index - TASK_LANES), "", "")
         if found is None:
-            journal, edges = self.journal, self.edges
-            rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
-            values, before = journal.raws(rows), journal.value_at(tag.index, int(edges[0]))
-            cuts = np.searchsorted(rows, edges).tolist()
-            boolean = tag.type.family is Family.BOOL
-            found = self._cells[tag.index] = (_boolean(cuts, values, bool(before)), "", "") if boolean else _numbers(tag, cuts, values, before)
+            found = self._cells[tag.index] = self._task_cells(tag.index - TASK_LANES) if tag.index >= TASK_LANES else self._tag_cells(tag)
             if self.unknown_from is not None:
                 first = max(0, (self.unknown_from - self.start) * self.width // max(1, self.end - self.start))
                 found[0][first:] = [Cell(CellKind.UNKNOWN)] * max(0, self.width - first)
         return found
 
+    def _tag_cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
+        journal, edges = self.journal, self.edges
+        rows = journal.rows_between(tag.index, int(edges[0]), int(edges[-1]))
+        values, before = journal.raws(rows), journal.value_at(tag.index, int(edges[0]))
+        cuts = np.searchsorted(rows, edges).tolist()
+        if tag.type.family is Family.BOOL:
+            return _boolean(cuts, values, bool(before)), "", ""
+        return _numbers(tag, cuts, values, before)
 
-    def _task_cells(self, number: int) -> list[Cell]:
+    def _task_cells(self, number: int) -> tuple[list[Cell], str, str]:
         """A task's cells: a spike where it ran once, crowded where often; on while a run of it waited."""
         task, what = divmod(number, len(TaskLane))
         runs = self.journal.tasks.get(task, TaskRuns())
@@ -141,19 +142,22 @@ class Window(Struct):
         if list(TaskLane)[what] is TaskLane.WAITS:
             # From the instant a run came due to its start.
             dues, waits = runs.between(self.start, self.end)
+            stretches = list(zip(dues[waits > 0].tolist(), (dues + waits)[waits > 0].tolist(), strict=True))
+            if runs.waiting >= 0:
+                stretches.append((runs.waiting, self.end))
             counts, full = np.zeros(self.width, np.int64), np.zeros(self.width, bool)
-            for due, wait in zip(dues[waits > 0].tolist(), waits[waits > 0].tolist(), strict=True):
-                low, high = ((t - self.start) * self.width // span for t in (due, due + wait))
+            for stretch in stretches:
+                low, high = ((t - self.start) * self.width // span for t in stretch)
                 if 0 <= low < self.width:
                     counts[low] += 1
                 full[max(0, low + 1):max(0, high)] = True
             return [Cell(CellKind.ON if on else CellKind.OFF if n == 0 else CellKind.SPIKE if n == 1 else CellKind.CROWDED, n)
-                    for n, on in zip(counts.tolist(), full.tolist(), strict=True)]
+                    for n, on in zip(counts.tolist(), full.tolist(), strict=True)], "", ""
         if list(TaskLane)[what] is TaskLane.MISSED:
             counts = np.histogram(runs.missed, edges)[0] if len(runs.missed) else np.zeros(self.width, np.int64)
         else:
             counts = runs.counts(edges)
-        return [Cell(CellKind.OFF if n == 0 else CellKind.SPIKE if n == 1 else CellKind.CROWDED, int(n)) for n in counts.tolist()]
+        return [Cell(CellKind.OFF if n == 0 else CellKind.SPIKE if n == 1 else CellKind.CROWDED, int(n)) for n in counts.tolist()], "", ""
 
 
 def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> TimelineLayout:
@@ -185,7 +189,7 @@ def _lane(window: Window, tag: Tag, position: int) -> Lane:
         cells = window.cells(tag)[0]
         task, what = divmod(tag.index - TASK_LANES, len(TaskLane))
         runs = journal.tasks.get(task, TaskRuns())
-        count = (len(runs), runs.waited, len(runs.missed))[what]
+        count = (len(runs), runs.waited + (runs.waiting >= 0), len(runs.missed))[what]
         return Lane(tag.index, tag.name, cells, str(count), None, True)
     row = journal.last_row(tag.index, position)
     bits = journal.raw(row) if row is not None else journal.initial[tag.index]

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec.structs import replace
 
 from .faults import Faults
 from .feed import Feed
 from .journal import RECORD, Columns, Fault, Forced, Journal, Pass
-from .runs import Held
+from .runs import Held, TaskRuns
 from .wasm import layout as at
 
 if TYPE_CHECKING:
@@ -30,7 +31,10 @@ def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     columns.runs.held = [Held(*h) for h in record.held]
     columns.lengths = record.lengths
     columns.forced = [Forced(*f) for f in record.forced]
-    return columns.journal(list(feed.initial), record.scans, _fault(record.fault, faults) if record.fault is not None else None)
+    journal = columns.journal(list(feed.initial), record.scans, _fault(record.fault, faults) if record.fault is not None else None)
+    for task, due in record.waiting:
+        journal.tasks[task] = replace(journal.tasks.get(task, TaskRuns()), waiting=due)
+    return journal
 
 
 def _fault(found: PlainFault, faults: Faults) -> Fault:

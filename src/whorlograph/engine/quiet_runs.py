@@ -16,12 +16,14 @@ if TYPE_CHECKING:
 
 
 def add_counted_runs(journal: Journal, machine: Machine, schedule: Schedule) -> None:
-    """Add the runs that the machine has counted and not yet told."""
+    """Add the runs that the machine has counted and not yet told, and one that waits."""
     for task in schedule.tasks:
         state = machine.task(task.number)
+        known = journal.tasks.get(task.number, TaskRuns())
         if state.count:
-            every = state.every if state.count > 1 else 0
-            journal.tasks[task.number] = journal.tasks.get(task.number, TaskRuns()).with_more(state.first, every, state.count)
+            known = known.with_more(state.first, state.every if state.count > 1 else 0, state.count)
+        if state.count or state.waiting >= 0:
+            journal.tasks[task.number] = replace(known, waiting=state.waiting)
 
 
 def add_quiet_runs(journal: Journal, machine: Machine, schedule: Schedule, until: int) -> None:
@@ -34,7 +36,9 @@ def add_quiet_runs(journal: Journal, machine: Machine, schedule: Schedule, until
             continue
         known = journal.tasks.get(task.number, TaskRuns())
         if state.held:
-            dues = np.arange(state.due, until + 1, every, dtype=np.int64)[0 if state.waits else 1:]
+            dues = np.arange(state.due, until + 1, every, dtype=np.int64)
+            if known.waiting < 0:
+                known, dues = replace(known, waiting=int(dues[0])), dues[1:]
             journal.tasks[task.number] = replace(known, missed=np.concatenate([known.missed, dues]))
         else:
             journal.tasks[task.number] = known.with_more(state.due, every, (until - state.due) // every + 1)

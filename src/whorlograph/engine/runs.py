@@ -27,11 +27,12 @@ class TaskRuns(Struct):
     """The runs of one task.
 
     ``table`` int64[n, 4]: first due instant (ns), distance to the next, how many, how long each waited. ``missed`` int64[k]:
-    due instants that passed while another waited.
+    due instants that passed while another waited. ``waiting``: the due instant (ns) of a run that still waits at the end, -1: none.
     """
 
     table: Table = field(default_factory=lambda: _NONE)
     missed: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    waiting: int = -1
 
     def __len__(self) -> int:
         return int(self.table[:, 2].sum()) if len(self.table) else 0
@@ -49,7 +50,7 @@ class TaskRuns(Struct):
     def with_more(self, first: int, distance: int, count: int) -> TaskRuns:
         """These, and runs that came on time behind them."""
         row = np.array([[first, distance, count, 0]], np.int64)
-        return TaskRuns(shortened(np.concatenate([self.table, row])), self.missed)
+        return TaskRuns(shortened(np.concatenate([self.table, row])), self.missed, self.waiting)
 
     def _firsts(self) -> Ints:
         firsts: Ints = self.table[:, 0]
@@ -90,6 +91,13 @@ class TaskRuns(Struct):
             before = np.clip(-(-(edges - first - wait) // distance), 0, count)
             found += np.diff(before)
         return found
+
+    def waiting_at(self, time: int) -> int | None:
+        """When the run that waits at a time (ns) came due; None where none does."""
+        row = int(np.searchsorted(self._firsts(), time, side="right")) - 1
+        if row >= 0 and self.table[row, 0] + self.table[row, 3] > time:
+            return int(self.table[row, 0])
+        return self.waiting if 0 <= self.waiting <= time else None
 
     def last_start(self, time: int) -> int | None:
         """The start (ns) of the last run that began at or before a time."""

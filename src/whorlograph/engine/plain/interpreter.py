@@ -66,6 +66,7 @@ class Interpreter:
     def so_far(self) -> Record:
         """What there is by now."""
         self.m.record.scans = self.m.scan
+        self.m.record.waiting = [(o.task.number, o.pending) for o in self.tasks if o.pending is not None]
         return self.m.record
 
     def scans(self, feed: Feed) -> Generator[int, None, Record]:

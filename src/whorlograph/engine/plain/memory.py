@@ -47,7 +47,7 @@ class Record(Struct):
 
     ``shadow``: what the program would have written to forced tags; ``started`` (task, due, start), ``missed`` (task, due),
     ``held`` (task, scan, number, on); ``lengths`` (scan, ns) where a scan took another time than the one before; ``forced``
-    (tag, scan, value or None at the end).
+    (tag, scan, value or None at the end); ``waiting`` (task, due): runs that wait at the end.
     """
 
     rows: list[PlainRow] = field(default_factory=list)
@@ -60,6 +60,7 @@ class Record(Struct):
     lengths: list[tuple[int, int]] = field(default_factory=list)
     forced: list[tuple[int, int, int | None]] = field(default_factory=list)
     fault: PlainFault | None = None
+    waiting: list[tuple[int, int]] = field(default_factory=list)
 
 
 class Memory:

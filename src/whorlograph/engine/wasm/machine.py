@@ -49,11 +49,11 @@ class RawFault(Struct, frozen=True):
 
 
 class TaskState(Struct, frozen=True):
-    """When a task next comes due by itself (ns, at.NEVER: not), whether a run of it waits, whether it is held; the last runs
-    that came on time at one distance: the first, the distance, how many."""
+    """When a task next comes due by itself (ns, at.NEVER: not), when the run that waits came due (-1: none waits), whether it is held;
+    the last runs that came on time at one distance: the first, the distance, how many."""
 
     due: int
-    waits: bool
+    waiting: int
     held: bool
     first: int
     every: int
@@ -175,7 +175,7 @@ class Machine:
     def task(self, number: int) -> TaskState:
         """A task as it stands."""
         where = self.module.layout.tasks + at.TASK * number
-        return TaskState(self._read("<q", where + at.T_NEXT), self._read("<q", where + at.T_PENDING) != -1, bool(self._read("<i", where + at.T_HELD)),
+        return TaskState(self._read("<q", where + at.T_NEXT), self._read("<q", where + at.T_PENDING), bool(self._read("<i", where + at.T_HELD)),
                          *(self._read("<q", where + f) for f in (at.T_FIRST, at.T_EVERY, at.T_COUNT)))
 
     def value(self, tag: int) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.path import SkipKind
+from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.ladder import Block, Jump, Return
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
@@ -69,6 +70,11 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
     held = next((h for h in reversed(journal.held) if h.task == number and h.scan <= scan), None)
     if held is not None and held.on:
         text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} is held since {tracer.at(journal.clock.start(held.scan))} and {ran}"
+        runs, now = journal.tasks.get(number, TaskRuns()), journal.clock.start(scan)
+        waiting = runs.waiting_at(now)
+        if waiting is not None:
+            missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
+            text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
         root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
         return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
     interval = task.interval or 0
