@@ -7,12 +7,15 @@ from random import Random
 from unittest import mock
 
 import numpy as np
+from msgspec.structs import replace
 
-from tests.building import MS, all_rows, controller_of, log_of, program_of
+from tests.building import MS, all_rows, controller_of, course_of, log_of, program_of
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.wasm.machine import Status
+from whorlograph.model.program import Variable, VariableKind
+from whorlograph.model.types import ELEMENTARY
 from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
@@ -88,6 +91,26 @@ class MachineRuns(unittest.TestCase):
         x1, y1 = controller.running.by_name["x1"], controller.running.by_name["y1"]
         journal = controller.replay(log, Trial((Hold(x1, 0, 100 * MS, 200 * MS),)))
         self.assertEqual([(r[0], r[3]) for r in all_rows(journal) if r[2] == y1], [(4, 1), (11, 0), (24, 1)])
+
+    def test_a_hold_holds_against_a_word_of_the_log_that_has_the_same_bits(self) -> None:
+        program = program_of(lambda ladder: ladder.rung(no("X1"), coil("Y1")), "X1 Y1")
+        config = program.configurations[0]
+        word = Variable("Card", ELEMENTARY["WORD"], VariableKind.GLOBAL, "%IW0")
+        program = replace(program, configurations=(replace(config, variables=(*config.variables, word)),))
+        rows = [(0, "Card", 0), (50, "Card", 1), (100, "Card", 0), (150, "Card", 1), (200, "Card", 0)]
+        for plain in (False, True):
+            controller = controller_of(program, plain)
+            log, x = log_of(controller, rows), controller.running.by_name["x1"]
+            for until, expected in ((None, [(6, 1), (7, 0)]), (160 * MS, [(6, 1), (7, 0), (17, 1), (21, 0)]),
+                                    (130 * MS, [(6, 1), (7, 0), (16, 1), (21, 0)])):
+                hold = Hold(x, 0, 60 * MS, until)
+                for trial in (Trial((hold,)), Trial((), (), (hold,))):
+                    journal = controller.replay(log, trial)
+                    with self.subTest(plain=plain, until=until, forced=bool(trial.forces)):
+                        self.assertEqual(course_of(journal, controller, "Y1"), expected)
+                        self.assertEqual(course_of(journal, controller, "X1"), expected)
+            forced = controller.replay(log, Trial((), (), (Hold(x, 1, 0, 90 * MS),)))
+            self.assertEqual([(f.tag, f.scan, f.value) for f in forced.forced], [(x, 1, 1), (x, 10, None)])
 
     def test_where_wasmtime_does_not_load_the_plain_engine_answers(self) -> None:
         controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))

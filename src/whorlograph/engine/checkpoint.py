@@ -11,6 +11,7 @@ from whorlograph.model.log import Log
 
 from .journal import Journal
 from .schedule import MOST_STEPS
+from .scope.overlap import shared_bits
 
 if TYPE_CHECKING:
     from .controller import Controller
@@ -80,6 +81,8 @@ class Trials:
         low = int(np.searchsorted(log.times, self.checkpoint.taken, side="right"))
         high = int(np.searchsorted(log.times, last, side="right"))
         picked = np.arange(low, high)
+        near = shared_bits(controller.running.tags[:controller.running.public], controller.profile.addressing)
+        edited |= {s.other for t in edited for s in near.get(t, ())}
         for tag in edited | {t.single for t in controller.schedule.tasks if t.single is not None}:
             before = np.nonzero(log.tags[:low] == tag)[0]
             if len(before):

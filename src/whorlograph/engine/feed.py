@@ -118,21 +118,25 @@ def make_feed(running: Running, log: Log, written: set[int], profile: Profile, s
         times, tags, values = times[keep], tags[keep], values[keep]
     if external & fed:
         times, tags, values = _only_changes(times, tags, values, external & fed)
-    if held_tags:
-        times, tags, values = _held(times, tags, values, holds, running)
     end = log.end if until is None else until
     driven = _driven(running, profile, end)
     if driven:
         times, tags, values = _with_rows(times, tags, values, driven)
         fed |= {d[0] for d in driven}
+    untouched = times, tags, values
+    if held_tags:
+        times, tags, values = _held(times, tags, values, holds, running)
     initial = first_values(running, profile, log, trial)
     due = tuple(0 if t.periodic else None for t in schedule.tasks)
     kinds = np.zeros(len(times), np.int8)
     extra = _edges(times, tags, values, initial, schedule, touched, fed | held_tags, running)
-    forced = [e for f in forces for e in _forced(f, running, shares)]
-    forced += [(f.start, f.tag, f.value, NOTE_FORCED) for f in trial.forces if f.tag not in touched]
+    forced = [(f.start, f.tag, f.value, NOTE_FORCED) for f in trial.forces]
+    forced += [(f.until, f.tag, 0, NOTE_UNFORCED) for f in trial.forces if f.until is not None]
+    # Where the log has a tag that shares its bits, that must not reach what is held.
+    for edit in (*forces, *(h for h in holds if any(s.other in fed for s in shares.get(h.tag, ())))):
+        forced += _forced(edit, running, shares)
+        extra += _given_back(edit, running, shares, untouched, fed)
     forced.sort(key=lambda e: e[0])
-    extra += [e for f in forces for e in _given_back(f, running, (times, tags, values), fed)]
     if extra:
         extra.sort(key=lambda e: e[0])
         times = np.concatenate([times, np.array([e[0] for e in extra], np.int64)])
@@ -172,7 +176,7 @@ def _edges(times: Ints, tags: Shorts, values: Ints, initial: list[int], schedule
 
 def _forced(force: Hold, running: Running, shares: dict[int, list[Shared]]) -> list[Event]:
     """A force's beginning and end, for the tag and for those that share bits with it."""
-    found: list[Event] = [(force.start, force.tag, force.value, NOTE_FORCED)]
+    found: list[Event] = []
     masks = [(force.tag, -1, force.value)]
     for share in shares.get(force.tag, ()):
         type_ = running.tags[share.other].type
@@ -180,20 +184,20 @@ def _forced(force: Hold, running: Running, shares: dict[int, list[Shared]]) -> l
     for tag, mask, value in masks:
         found += [(force.start, tag, mask, MASK), (force.start, tag, value, FORCE)]
     if force.until is not None:
-        found.append((force.until, force.tag, 0, NOTE_UNFORCED))
         found += [(force.until, tag, mask, UNFORCE) for tag, mask, _ in masks]
     return found
 
 
-def _given_back(force: Hold, running: Running, rows: tuple[Ints, Shorts, Ints], fed: set[int]) -> list[Event]:
-    """A force on an input ends: the log has it again."""
+def _given_back(force: Hold, running: Running, shares: dict[int, list[Shared]], rows: tuple[Ints, Shorts, Ints], fed: set[int]) -> list[Event]:
+    """A force on an input ends: the log has it again, by its own rows and by those of tags that share bits with it."""
     address = running.tags[force.tag].address
-    if force.until is None or not (force.tag in fed or (address is not None and address.area == "I")):
+    near = {force.tag, *(s.other for s in shares.get(force.tag, ()))}
+    if force.until is None or not (near & fed or (address is not None and address.area == "I")):
         return []
     times, tags, values = rows
-    before = np.nonzero((tags == force.tag) & (times <= force.until))[0]
-    given = int(values[before[-1]]) if len(before) else running.tags[force.tag].initial
-    return [(force.until, force.tag, given, ROW)]
+    found = [(force.until, force.tag, running.tags[force.tag].initial, ROW)]
+    last = sorted(int(before[-1]) for t in near & fed if len(before := np.nonzero((tags == t) & (times <= force.until))[0]))
+    return found + [(force.until, int(tags[r]), int(values[r]), ROW) for r in last]
 
 
 def _driven(running: Running, profile: Profile, end: int) -> list[tuple[int, Ints, Ints]]:
