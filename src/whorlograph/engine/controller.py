@@ -23,12 +23,15 @@ from whorlograph.model.program import OpaqueBody, Program
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
+from .calls import Calls
 from .code import Code
+from .evaluate.steps import Again
 from .faults import Faults
 from .from_plain import journal_of_record
 from .front.compile import compile_code
 from .journal import Fault, Journal
 from .kept import name_of, put, take
+from .path import Paths
 from .quiet_runs import add_counted_runs, add_quiet_runs
 from .schedule import Schedule, make_schedule
 from .scope.overlap import shared_bits
@@ -81,8 +84,9 @@ class Controller:
     _checkpoints: tuple[Log | None, list[Checkpoint]] = (None, [])
 
     def __getstate__(self) -> dict[str, Any]:
-        """All but the compiled program, which belongs to its process, and the steps, which go by identity."""
-        return {name: value for name, value in self.__dict__.items() if name != "steps"} | {"_compiled": None, "_checkpoints": (None, [])}
+        """All but the compiled program, which belongs to its process, and the steps, which go by identity, with what knows them."""
+        return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "paths", "again")} | {
+            "_compiled": None, "_checkpoints": (None, [])}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         self.__dict__ |= state
@@ -109,6 +113,21 @@ class Controller:
         if self.source and code.steps > WORTH_STEPS:
             put(name, ".code", msgspec.msgpack.encode(code))
         return code
+
+    @cached_property
+    def calls(self) -> Calls:
+        """Who calls whom."""
+        return Calls(self.code)
+
+    @cached_property
+    def paths(self) -> Paths:
+        """Which steps ran in which scan."""
+        return Paths(self.running, self.steps, self.calls, self.schedule.of_program)
+
+    @cached_property
+    def again(self) -> Again:
+        """Steps executed again."""
+        return Again(self.running, self.calls, self.paths, self.profile)
 
     @cached_property
     def uses(self) -> list[Use]:

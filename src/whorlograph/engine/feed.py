@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+
 import numpy as np
 from msgspec import Struct, field
 from numpy.typing import NDArray
@@ -177,15 +179,20 @@ def _edges(times: Ints, tags: Shorts, values: Ints, initial: list[int], schedule
 def _forced(force: Hold, running: Running, shares: dict[int, list[Shared]]) -> list[Event]:
     """A force's beginning and end, for the tag and for those that share bits with it."""
     found: list[Event] = []
-    masks = [(force.tag, -1, force.value)]
-    for share in shares.get(force.tag, ()):
-        type_ = running.tags[share.other].type
-        masks.append((share.other, changed(-1, 0, share, type_), changed(force.value, 0, share, type_)))
+    masks = list(masks_of(force.tag, force.value, running, shares))
     for tag, mask, value in masks:
         found += [(force.start, tag, mask, MASK), (force.start, tag, value, FORCE)]
     if force.until is not None:
         found += [(force.until, tag, mask, UNFORCE) for tag, mask, _ in masks]
     return found
+
+
+def masks_of(tag: int, value: int, running: Running, shares: Mapping[int, list[Shared]]) -> Iterator[tuple[int, int, int]]:
+    """(tag, mask, raw value) of the bits that a force holds: of the tag, and of those that share bits with it."""
+    yield tag, -1, value
+    for share in shares.get(tag, ()):
+        type_ = running.tags[share.other].type
+        yield share.other, changed(-1, 0, share, type_), changed(value, 0, share, type_)
 
 
 def _given_back(force: Hold, running: Running, shares: dict[int, list[Shared]], rows: tuple[Ints, Shorts, Ints], fed: set[int]) -> list[Event]:

@@ -284,6 +284,11 @@ class Journal(Struct):
             start = runs.last_start(start - 1)
         return 0
 
+    def run_start(self, task: int, scan: int) -> int | None:
+        """When the last run of a task began that belongs to a scan or one before, ns; None where there was none."""
+        runs, found = self.tasks.get(task), self.run_scan(task, scan)
+        return runs.last_start(self.clock.start(found) + self.length(found)) if runs is not None and found else None
+
     def held_at(self, task: int, scan: int) -> bool:
         """Whether a task is held at a scan's end."""
         return next((h.on for h in reversed(self.held) if h.task == task and h.scan <= scan), False)

@@ -6,15 +6,13 @@ from enum import StrEnum
 
 import numpy as np
 from msgspec import Struct
-from numpy.typing import NDArray
 
-from whorlograph.engine.scope.rung_types import called_instance
-from whorlograph.model.ladder import Block, Jump, LadderBody, Return
 from whorlograph.model.log import Ints
 from whorlograph.model.program import VariableKind
 from whorlograph.model.steps import FlagKind, PathFlag, Steps
 from whorlograph.model.tags import Running
 
+from .calls import Calls, calls_in
 from .journal import Journal
 
 
@@ -44,58 +42,16 @@ class Paths:
     Args: tasks: the task of each program that stands on one, by the program's number.
     """
 
-    def __init__(self, running: Running, steps: Steps, tasks: dict[int, int] | None = None) -> None:
-        self.running, self.steps = running, steps
-        self.tasks = {id(running.programs[i]): task for i, task in (tasks or {}).items()}
-        self.task_of: dict[int, int] = {}
-        self.callers: dict[int, list[PathFlag]] = {}
-        self.leaving: dict[int, list[tuple[int, int, PathFlag]]] = {}
-        self.ancestors: dict[int, set[int]] = {}
-        self._collect()
-        self.order = self._ordered()
-        self._unit = np.array([self.task_of.get(i, -1) for i in range(len(steps.all) + 1)], np.int32)
+    def __init__(self, running: Running, steps: Steps, calls: Calls, tasks: dict[int, int] | None = None) -> None:
+        self.running, self.steps, self.calls = running, steps, calls
+        self.order = calls.order
+        self._task_of_unit = tasks or {}
+        self._flags = {flag.number: flag for flag in steps.flags.values()}
+        self._unit = np.array([self.task_of(i) for i in range(len(self.order))], np.int32)
 
-    def _collect(self) -> None:
-        for step in self.steps.all:
-            body = step.instance.pou.body if step.instance.pou is not None else None
-            first = self.steps.first[id(step.instance)]
-            for element in step.rung.elements:
-                flag = self.steps.flags.get((step.index, element.id))
-                if flag is None:
-                    continue
-                if isinstance(element, Block):
-                    called = called_instance(element, step.instance, self.running)
-                    if called is not None and called.pou is not None:
-                        self.callers.setdefault(id(called), []).append(flag)
-                elif isinstance(element, Jump) and isinstance(body, LadderBody):
-                    target = body.targets.get(element.label.lower())
-                    if target is not None:
-                        self.leaving.setdefault(id(step.instance), []).append((step.index, first + target - 1, flag))
-                elif isinstance(element, Return) and isinstance(body, LadderBody):
-                    self.leaving.setdefault(id(step.instance), []).append((step.index, first + len(body.rungs), flag))
-
-    def _ordered(self) -> NDArray[np.int32]:
-        """int32[steps]: each step's place in one pass through everything, called bodies after their callers."""
-        order = np.full(len(self.steps.all) + 1, -1, np.int32)
-        counter = 0
-
-        def walk(instance: object, above: set[int], task: int) -> None:
-            nonlocal counter
-            for step in self.steps.of(instance):  # type: ignore[arg-type]
-                if task >= 0:
-                    self.task_of.setdefault(step.index, task)
-                if order[step.index] < 0:
-                    order[step.index] = counter
-                    counter += 1
-                self.ancestors.setdefault(step.index, set()).update(above)
-                for element in step.rung.elements:
-                    called = called_instance(element, step.instance, self.running) if isinstance(element, Block) else None
-                    if called is not None and called.pou is not None and len(above) < 60:
-                        walk(called, above | {step.index}, task)
-
-        for program in self.running.programs:
-            walk(program, set(), self.tasks.get(id(program), -1))
-        return order
+    def task_of(self, step: int) -> int:
+        """The task that a step runs on; -1 where it runs with the scan, or nobody calls it."""
+        return self._task_of_unit.get(self.calls.unit.get(step, -1), -1)
 
     def skipped(self, journal: Journal, step: int, scan: int) -> Skip | None:
         """Why a step did not run in a scan; None where it did."""
@@ -107,37 +63,40 @@ class Paths:
         return self._skipped(journal, step, scan, 0)
 
     def _skipped(self, journal: Journal, step: int, scan: int, depth: int) -> Skip | None:
-        one = self.steps.all[step]
-        task = self.tasks.get(id(one.instance), -1)
+        number = self.calls.instance_of[step]
+        one = self.calls.code.instances[number]
+        task = self.task_of(step) if one.runs else -1
         if task >= 0 and journal.run_scan(task, scan) != scan:
             return Skip(SkipKind.TASK_HELD if journal.held_at(task, scan) else SkipKind.TASK_IDLE, None, task)
-        if step >= self.steps.cyclic:
-            outer = self._not_called(journal, id(one.instance), scan, depth)
+        if not one.runs:
+            outer = self._not_called(journal, number, scan, depth)
             if outer is not None:
                 return outer
-        at = self.steps.first[id(one.instance)]
-        for source, target, flag in self.leaving.get(id(one.instance), ()):
-            if source < at or source >= step:
+        at = one.first
+        for leaving in self.calls.exits[number]:
+            if leaving.step < at or leaving.step >= step:
                 continue
-            if target > step and journal.settled(flag.number, scan):
-                return Skip(SkipKind.JUMP if flag.kind is FlagKind.JUMP else SkipKind.RETURN, flag)
-            if target > source and journal.settled(flag.number, scan):
-                at = target
+            if leaving.target > step and journal.settled(leaving.flag, scan):
+                return Skip(SkipKind.JUMP if self._flags[leaving.flag].kind is FlagKind.JUMP else SkipKind.RETURN,
+                            self._flags[leaving.flag])
+            if leaving.target > leaving.step and journal.settled(leaving.flag, scan):
+                at = leaving.target
         return None
 
-    def _not_called(self, journal: Journal, instance: int, scan: int, depth: int) -> Skip | None:
-        flags = self.callers.get(instance, [])
-        if not flags:
+    def _not_called(self, journal: Journal, number: int, scan: int, depth: int) -> Skip | None:
+        """Why the body of an instance was not called in a scan."""
+        callers = self.calls.callers.get(number, [])
+        if not callers:
             return Skip(SkipKind.NEVER_CALLED, None)
         reasons = []
-        for flag in flags:
-            outer = self._skipped(journal, flag.step, scan, depth + 1) if depth < 60 else None
+        for caller in callers:
+            outer = self._skipped(journal, caller.step, scan, depth + 1) if depth < 60 else None
             if outer is not None:
                 reasons.append(outer)
-            elif journal.settled(flag.number, scan):
+            elif caller.flag < 0 or journal.settled(caller.flag, scan):
                 return None
             else:
-                reasons.append(Skip(SkipKind.NOT_CALLED, flag))
+                reasons.append(Skip(SkipKind.NOT_CALLED, self._flags[caller.flag]))
         return reasons[0]
 
     def last_run(self, journal: Journal, step: int, scan: int) -> int:
@@ -172,12 +131,15 @@ class Paths:
         low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
         if low == high:
             return low
-        if self.tasks:
-            return self._seen_among_tasks(journal, step, low, high)
         steps, tags = journal.stretch(low, high)
+        own = np.nonzero(steps == step)[0]
+        if len(own) and not self._repeated(journal, step, scan):
+            return self._begun(journal, step, low, low + int(own[-1]))
+        if self._task_of_unit:
+            return self._seen_among_tasks(journal, step, low, steps)
         mine = self.order[step]
         before = (steps == -1) | ((steps >= 0) & (self.order[steps] < mine))
-        above = self.ancestors.get(step, set())
+        above = self.calls.above(step)
         if above:
             ancestor = np.isin(steps, np.array(sorted(above), np.int32))
             if ancestor.any():
@@ -187,17 +149,36 @@ class Paths:
         hits = np.nonzero(before)[0]
         return low + (int(hits[-1]) + 1 if len(hits) else 0)
 
+    def _begun(self, journal: Journal, step: int, low: int, row: int) -> int:
+        """The first row of the evaluation of a step that made one: its own, and those of what it called."""
+        calls = next(calls_in(self.calls.code_of(step).actions), None) is not None
+        while row > low:
+            made_by = journal.step(row - 1)
+            mine = made_by == step and (calls or journal.moment(row - 1).step == journal.moment(row).step)
+            if not mine and step not in self.calls.above(made_by):
+                break
+            row -= 1
+        return row
+
+    def _repeated(self, journal: Journal, step: int, scan: int) -> bool:
+        """Whether a jump back over a step was taken in a scan, so that it may have run again without a row."""
+        low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
+        return any(e.target <= step <= e.step and (journal.value_at(e.flag, low) or len(journal.rows_between(e.flag, low, high)))
+                   for e in self.calls.exits[self.calls.instance_of[step]])
+
     def task_scan(self, journal: Journal, step: int, scan: int) -> int:
         """The last scan up to one in which the task of a step ran; the scan itself where the step is on none."""
-        task = self.task_of.get(step, -1)
+        task = self.task_of(step)
         return journal.run_scan(task, scan) if task >= 0 else scan
 
-    def _seen_among_tasks(self, journal: Journal, step: int, low: int, high: int) -> int:
-        """Where tasks run between the steps of a scan, the order in which rows were made tells what a step saw."""
-        steps, tags = journal.stretch(low, high)
-        own = np.nonzero(steps == step)[0]
-        if len(own):
-            return low + int(own[-1] if self._pins_only(step, steps, tags, own) else own[0])
+    def start(self, journal: Journal, step: int, scan: int) -> int:
+        """When the run of a step began that belongs to a scan, ns: its task's, else the scan itself."""
+        task = self.task_of(step)
+        began = journal.run_start(task, scan) if task >= 0 else None
+        return began if began is not None else journal.clock.start(scan)
+
+    def _seen_among_tasks(self, journal: Journal, step: int, low: int, steps: Ints) -> int:
+        """Where tasks run between the steps of a scan, the order in which rows were made tells what a step saw that made none."""
         alike = (steps >= 0) & (self._unit[steps] == self._unit[step])
         later = np.nonzero(alike & (self.order[steps] > self.order[step]))[0]
         if len(later):
@@ -205,16 +186,12 @@ class Paths:
         earlier = np.nonzero((alike & (self.order[steps] < self.order[step])) | (steps == -1))[0]
         return low + (int(earlier[-1]) + 1 if len(earlier) else 0)
 
-    def _pins_only(self, step: int, steps: Ints, tags: Ints, own: Ints) -> bool:
-        """Whether all that a step wrote were its path flags: then it saw what stood before the last of them."""
-        return bool((tags[own] >= len(self.running.tags)).all()) and len(own) == 1
-
     def done(self, journal: Journal, step: int, scan: int) -> int:
         """The journal position just after a step, with what it called, was evaluated (last) in a scan."""
         position = self.seen(journal, step, scan)
         high = journal.settled_position(scan)
         for made_by in journal.stretch(position, high)[0].tolist():
-            if made_by != step and step not in self.ancestors.get(made_by, ()):
+            if made_by != step and step not in self.calls.above(made_by):
                 break
             position += 1
         return position

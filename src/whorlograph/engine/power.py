@@ -1,18 +1,20 @@
-"""Power flow in a rung at a scan, from the journal alone."""
+"""Power flow in a rung at a scan: the step executed again, told by its elements."""
 
 from __future__ import annotations
 
 from msgspec import Struct, field
 
-from whorlograph.engine.scope.rung_types import called_instance, output_pin, rung_types
+from whorlograph.engine.evaluate.again import Result
+from whorlograph.engine.evaluate.steps import Again, Moment
+from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.rung_types import called_instance, output_pin
 from whorlograph.model.ladder import (
     Block,
     Coil,
-    CoilKind,
     Connector,
     Contact,
-    ContactKind,
     Continuation,
+    Element,
     InOutVariable,
     InVariable,
     Jump,
@@ -22,18 +24,15 @@ from whorlograph.model.ladder import (
     Return,
     Wire,
 )
-from whorlograph.model.literals import cooked, literal
-from whorlograph.model.paths import parse_path
-from whorlograph.model.profile import Overflow
+from whorlograph.model.literals import cooked
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
-from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Running, resolve_path
-from whorlograph.model.types import BOOL, Elementary, Family
+from whorlograph.model.tags import Instance, Leaf
+from whorlograph.model.types import Family
 
+from .code import Value
 from .journal import Journal
-from .path import Paths, Skip
-from .plain.functions import Halt, Value
-from .plain.standard import standard
+from .path import Skip
 
 
 class Flow(Struct):
@@ -61,14 +60,12 @@ class Flow(Struct):
 
 
 class PowerFlow:
-    """Evaluates rungs of one program on a journal.
+    """Power flow of one program's rungs, on a journal."""
 
-    Args: mode: how results are held that their type cannot hold.
-    """
-
-    def __init__(self, running: Running, paths: Paths, mode: Overflow = Overflow.HALT) -> None:
-        self.running, self.paths, self.mode = running, paths, mode
+    def __init__(self, again: Again) -> None:
+        self.running, self.paths, self.again = again.running, again.paths, again
         self._rails: dict[int, set[int]] = {}
+        self._nodes: dict[int, dict[tuple[int, int, str], list[int]]] = {}
         self._cache: dict[tuple[int, int, int], Flow] = {}
 
     def flow(self, journal: Journal, step: Step, scan: int) -> Flow:
@@ -85,16 +82,20 @@ class PowerFlow:
         """The rung as it would be evaluated with the values that a scan settled at, whether or not it ran."""
         position = journal.settled_position(scan)
         flow = Flow(step, scan, position)
-        _Evaluation(self, journal, flow, position).run()
+        _Telling(self, journal, flow, self.again.now(journal, step.index, scan), position).tell()
         return flow
 
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
         skip = self.paths.skipped(journal, step.index, scan) if scan > 0 else None
         shown = self.paths.last_run(journal, step.index, scan) if skip is not None else scan
         flow = Flow(step, shown, 0, skip)
-        flow.position = self.paths.seen(journal, step.index, shown) if shown > 0 else 0
-        after = self.paths.done(journal, step.index, shown) if shown > 0 else 0
-        _Evaluation(self, journal, flow, after).run()
+        if shown > 0:
+            flow.position = self.paths.seen(journal, step.index, shown)
+            after = self.paths.done(journal, step.index, shown)
+            result = self.again.ran(journal, step.index, shown)
+        else:
+            after, result = 0, self.again.at(journal, step.index, Moment(0, 0, 0))
+        _Telling(self, journal, flow, result, after).tell()
         return flow
 
     def rails(self, step: Step) -> set[int]:
@@ -105,26 +106,34 @@ class PowerFlow:
             self._rails[key] = {e.id for e in body.elements if isinstance(e, LeftRail)} if isinstance(body, LadderBody) else set()
         return self._rails[key]
 
+    def nodes(self, step: Step) -> dict[tuple[int, int, str], list[int]]:
+        """The nodes of the step's body: by its number there, element and what of it."""
+        number = self.again.calls.instance(step.index).body
+        found = self._nodes.get(number)
+        if found is None:
+            found = self._nodes[number] = {}
+            for at, origin in enumerate(self.again.code.bodies[number].origins):
+                found.setdefault((origin.step, origin.element, origin.what), []).append(at)
+        return found
 
-class _Evaluation:
-    """One evaluation of a rung from remembered values; its own writes are seen by later elements."""
 
-    def __init__(self, above: PowerFlow, journal: Journal, flow: Flow, after: int) -> None:
-        self.above, self.journal, self.flow, self.after = above, journal, flow, after
+class _Telling:
+    """Tells one execution by the rung's elements: power goes along the wires, what each element did stands at its nodes."""
+
+    def __init__(self, above: PowerFlow, journal: Journal, flow: Flow, result: Result, after: int) -> None:
+        self.above, self.journal, self.flow, self.result, self.after = above, journal, flow, result, after
         self.step, self.running = flow.step, above.running
+        self.number = flow.step.index - above.again.calls.instance(flow.step.index).first
+        self.nodes = above.nodes(flow.step)
         self.ids = {e.id: e for e in flow.step.rung.elements}
         self.rails = above.rails(flow.step)
-        self.written: dict[tuple[int, int], bool] = {}
-        self.types = rung_types(flow.step, self.running)
 
-    def run(self) -> None:
+    def tell(self) -> None:
         for rail in self.rails:
             self.flow.out[rail, ""] = True
         for element in evaluation_order(self.step.rung):
             if isinstance(element, Contact):
                 self.contact(element)
-            elif isinstance(element, Coil):
-                self.coil(element)
             elif isinstance(element, Block):
                 self.block(element)
             elif isinstance(element, (InVariable, InOutVariable)):
@@ -132,11 +141,13 @@ class _Evaluation:
             elif isinstance(element, Continuation):
                 source = self.step.rung.continued.get(element.id)
                 self.flow.out[element.id, ""] = self.flow.out.get((source, ""), False) if source is not None else False
-            elif isinstance(element, (OutVariable, Jump, Return, Connector)):
-                self.flow.power[element.id] = self.power(element.wires)
-                self.flow.out[element.id, ""] = self.flow.power[element.id]
-                if isinstance(element, OutVariable):
-                    self.read(element.expression, element.id, self.after)
+            elif isinstance(element, (Coil, OutVariable, Jump, Return, Connector)):
+                self.flow.power[element.id] = power = self.power(element.wires)
+                self.flow.out[element.id, ""] = power
+                if isinstance(element, (Coil, OutVariable)):
+                    self.written(element)
+
+    # wires
 
     def wire(self, wire: Wire) -> Value:
         source = self.ids.get(wire.source)
@@ -148,142 +159,83 @@ class _Evaluation:
     def power(self, wires: tuple[Wire, ...]) -> bool:
         return any(bool(self.wire(w)) for w in wires)
 
-    def read(self, text: str, element: int, position: int) -> Value | None:
-        """A name's value at a position, noted for the element."""
-        found = self.found(text, position, self.written)
-        if found is None:
-            return None
-        self.flow.values[element], self.flow.tags[element] = found
-        if self.running.tags[found[1]].type.family is Family.TIME:
-            self.flow.times.add(element)
-        return found[0]
+    # nodes
 
-    def found(self, text: str, position: int, written: dict[tuple[int, int], bool]) -> tuple[Value, int] | None:
-        """A name's value at a position, and its tag; ``written``: what the rung itself has written by then."""
-        path = parse_path(text)
-        target = resolve_path(path, self.step.instance, self.running.scope) if path is not None else None
-        if isinstance(target, Leaf):
-            own = written.get((target.tag, -1))
-            return own if own is not None else cooked(self.journal.value_at(target.tag, position), self.running.tags[target.tag].type), target.tag
-        if isinstance(target, BitOf):
-            own = written.get((target.tag, target.bit))
-            return own if own is not None else bool(self.journal.value_at(target.tag, position) >> target.bit & 1), target.tag
-        if isinstance(target, Element):
-            tag = target.first
-            for subscript, low, high, stride in target.terms:
-                inner = resolve_path(subscript, self.step.instance, self.running.scope)
-                index = self.journal.value_at(inner.tag, position) if isinstance(inner, Leaf) else low
-                tag += (min(max(index, low), high) - low) * stride
-            return cooked(self.journal.value_at(tag, position), self.running.tags[tag].type), tag
+    def value(self, element: Element, what: str = "") -> Value | None:
+        """What was computed at an element; None where nothing was."""
+        nodes = self.nodes.get((self.number, element.id, what), ())
+        return next((self.result.values[at] for at in reversed(nodes) if at in self.result.values), None)
+
+    def read(self, element: Element, what: str = "") -> Value | None:
+        """What a tag held when an element read it, noted for the element; None where it read none."""
+        for at in self.nodes.get((self.number, element.id, what), ()):
+            if at in self.result.raws:
+                self.note(element, self.result.cells[at].number, self.result.raws[at])
+                return self.result.raws[at]
         return None
 
+    def written(self, element: Element) -> None:
+        """What a tag held after an element had its turn to write it."""
+        for at in self.nodes.get((self.number, element.id, ""), ()):
+            cell = self.result.cells.get(at)
+            if cell is None or at in self.result.raws:
+                continue
+            kind = self.running.tags[cell.number].type
+            local = cell.number >= self.running.public
+            bits = self.result.own.get(cell.number, 0) if local else self.journal.value_at(cell.number, self.after)
+            self.note(element, cell.number, bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, kind))
+
+    def note(self, element: Element, tag: int, value: Value) -> None:
+        if tag >= len(self.running.tags):
+            return
+        self.flow.values[element.id], self.flow.tags[element.id] = value, tag
+        if self.running.tags[tag].type.family is Family.TIME:
+            self.flow.times.add(element.id)
+
+    # elements
+
     def contact(self, element: Contact) -> None:
-        value = self.read(element.variable, element.id, self.flow.position)
-        passes = bool(value)
-        if element.kind is ContactKind.NORMALLY_CLOSED:
-            passes = value is not None and not value
-        elif element.kind in (ContactKind.RISING, ContactKind.FALLING):
-            before = self.before(element)
-            passes = before is not None and before != bool(value) and bool(value) == (element.kind is ContactKind.RISING)
+        self.read(element, "gate")
+        edge = self.value(element, "edge")
+        passes = bool(edge if edge is not None else self.value(element, "gate"))
         power = self.power(element.wires)
         self.flow.power[element.id], self.flow.passes[element.id] = power, passes
         self.flow.out[element.id, ""] = power and passes
 
-    def before(self, element: Contact) -> bool | None:
-        """What an edge contact saw at its evaluation before this one; None where there was none."""
-        earlier = self.above.paths.last_run(self.journal, self.step.index, self.flow.scan - 1)
-        if earlier <= 0:
-            return None
-        found = self.found(element.variable, self.above.paths.seen(self.journal, self.step.index, earlier), {})
-        return bool(found[0]) if found is not None else None
-
-    def coil(self, element: Coil) -> None:
-        power = self.power(element.wires)
-        self.flow.power[element.id] = power
-        self.flow.out[element.id, ""] = power
-        self.read(element.variable, element.id, self.after)
-        path = parse_path(element.variable)
-        target = resolve_path(path, self.step.instance, self.running.scope) if path is not None else None
-        key = (target.tag, -1) if isinstance(target, Leaf) else (target.tag, target.bit) if isinstance(target, BitOf) else None
-        if key is None:
-            return
-        if element.kind is CoilKind.PLAIN or (element.kind is CoilKind.SET and power):
-            self.written[key] = power
-        elif element.kind is CoilKind.NEGATED or (element.kind is CoilKind.RESET and power):
-            self.written[key] = not power
-
     def variable(self, element: InVariable | InOutVariable) -> None:
-        read = literal(element.expression)
-        if read is not None and not isinstance(read[1], str):
-            self.flow.out[element.id, ""] = read[1]
-            return
-        value = self.read(element.expression, element.id, self.flow.position)
-        if isinstance(element, InVariable) and element.negated:
-            value = not value
-        self.flow.out[element.id, ""] = value if value is not None else False
+        if isinstance(element, InOutVariable):
+            self.written(element)
+        read = self.read(element)
+        value = self.value(element) if isinstance(element, InVariable) else read
+        if value is None:
+            known = constant_of(element.expression, self.step.instance, self.running)
+            value = known[1] if known is not None and not isinstance(known[1], str) else False
+            if isinstance(element, InVariable) and element.negated:
+                value = not value
+        self.flow.out[element.id, ""] = value
 
     def block(self, element: Block) -> None:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
-        on = (self.power(enable.wires) != enable.negated) if enable is not None and enable.wires else True
+        on = True
+        if enable is not None and enable.wires:
+            edge = self.value(element, "EN edge")
+            on = bool(edge) if edge is not None else self.power(enable.wires) != enable.negated
         self.flow.power[element.id] = on
         self.flow.out[element.id, "ENO"] = on
         called = called_instance(element, self.step.instance, self.running)
         if isinstance(called, Instance) and element.instance:
             for name, ref in called.scope.items():
                 if isinstance(ref, Leaf):
-                    kind = self.running.tags[ref.tag].type
-                    self.flow.out[element.id, name.upper()] = cooked(self.journal.value_at(ref.tag, self.after), kind)
-        elif on:
-            self.function(element, called)
-        else:
-            self.remembered(element)
-        for pin in element.outputs:
-            if pin.negated:
-                key = (element.id, pin.name.upper())
-                self.flow.out[key] = not self.flow.out.get(key, False)
-
-    def remembered(self, element: Block) -> None:
-        """What a function whose EN is off still gives: its result of the last time that EN was on (CONTROLLER.md, Blocks)."""
-        flag = self.above.paths.steps.flags.get((self.step.index, element.id))
-        row = self.journal.last_row(flag.number, self.after) if flag is not None else None
-        scan = self.journal.scan(row) - 1 if row is not None and not self.journal.raw(row) else 0
-        scan = self.above.paths.last_run(self.journal, self.step.index, scan)
-        if scan <= 0:
-            return
-        before = self.above.flow(self.journal, self.step, scan)
-        for (source, pin), value in before.out.items():
-            if source == element.id and pin not in ("ENO", "EN"):
-                negated = next((p.negated for p in element.outputs if p.name.upper() == pin), False)
-                self.flow.out[source, pin] = (not value) if negated else value
-
-    def function(self, element: Block, called: Instance | None) -> None:
-        """What a function gave: the standard's from its operands, one of the file's own from what it left."""
-        result = self.own_result(element, called) if called is not None else self.standard_result(element)
-        self.flow.out[element.id, "OUT"] = result if result is not None else False
-
-    def standard_result(self, element: Block) -> Value | None:
-        kind = self.types.operation.get(element.id, BOOL)
-        boolean = kind.family is Family.BOOL
-        given: dict[str, Value] = {}
-        sources: dict[str, Elementary | None] = {}
-        for pin in element.inputs:
+                    self.flow.out[element.id, name.upper()] = cooked(self.left(ref.tag), self.running.tags[ref.tag].type)
+        for pin in element.outputs or ():
             name = pin.name.upper()
-            if name == "EN" or not pin.wires:
-                continue
-            value: Value = self.power(pin.wires) if (boolean and name not in ("K", "N")) or name == "G" else self.wire(pin.wires[0])
-            given[name] = (not value) if pin.negated else value
-            first, source = pin.wires[0], self.ids.get(pin.wires[0].source)
-            sources[name] = self.types.of(Wire(first.source, output_pin(first, source)) if isinstance(source, Block) else first)
-        try:
-            return standard(element.type_name.upper(), given, sources, kind, self.types.outputs.get((element.id, "OUT")) or kind,
-                            self.above.mode)
-        except Halt:
-            return None
+            value = self.value(element, name) if name != "ENO" else None
+            if value is not None:
+                self.flow.out[element.id, name] = value
+            elif pin.negated:
+                self.flow.out[element.id, name] = not self.flow.out.get((element.id, name), False)
 
-    def own_result(self, element: Block, called: Instance) -> Value | None:
-        receiver = next((e for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable))
-                         and any(w.source == element.id for w in e.wires)), None)
-        if receiver is not None:
-            return self.read(receiver.expression, receiver.id, self.after)
-        left = called.scope.get(called.type_name.lower())
-        return cooked(self.journal.value_at(left.tag, self.after), self.running.tags[left.tag].type) if isinstance(left, Leaf) else None
+    def left(self, tag: int) -> int:
+        """What a block's pin held when the step was done."""
+        bits = self.result.own.get(tag)
+        return bits if bits is not None else self.journal.value_at(tag, self.after)

@@ -10,7 +10,6 @@ from msgspec import Struct
 
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
-from whorlograph.engine.path import Paths
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.engine.uses import leaves
@@ -81,8 +80,8 @@ class Tracer:
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps
-        self.paths = Paths(self.running, self.steps, self.controller.schedule.of_program)
-        self.power = PowerFlow(self.running, self.paths, self.controller.profile.on_overflow)
+        self.paths = self.controller.paths
+        self.power = PowerFlow(self.controller.again)
         self.logged = tags_logged(self.log)
         self._circuits: dict[int, Circuit] = {}
 
@@ -184,7 +183,7 @@ class Tracer:
 
     def ran(self, step: int, view: Vantage) -> int:
         """The scan whose evaluation of a step is the latest before a view."""
-        if step in self.paths.task_of:
+        if self.paths.task_of(step) >= 0:
             return self.paths.task_scan(self.journal, step, view.scan)
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
 

@@ -74,8 +74,10 @@ class Builder:
 
     def keep(self, value: Expr, at: int, receiver: Target | None = None) -> Expr:
         """Compute a value now; returns how to read it later. Constants and slots stay as they are."""
-        if isinstance(value, (Const, Slot)):
-            return value
+        return value if isinstance(value, (Const, Slot)) else self.let(value, at, receiver)
+
+    def let(self, value: Expr, at: int, receiver: Target | None = None) -> Slot:
+        """Compute a value now, whatever it is, so that its node has it."""
         slot = self.slot()
         self.put(Let(slot, value, at, receiver))
         return Slot(slot, value.type)
@@ -99,8 +101,8 @@ class Builder:
 
     def edge(self, element: int, what: str, value: Expr, rising: bool, initial: int) -> Expr:
         """Whether a value rose or fell since the last evaluation; ``initial`` 2: at the first it did not."""
-        slot = self.slot()
-        self.put(Edge(slot, self.cell(Kind.PRIVATE, element, f"{what} edge".strip(), "BOOL", initial), value, rising, self.at(element, what)))
+        slot, what = self.slot(), f"{what} edge".strip()
+        self.put(Edge(slot, self.cell(Kind.PRIVATE, element, what, "BOOL", initial), value, rising, self.at(element, what)))
         return Slot(slot, "BOOL")
 
     def cell(self, kind: Kind, element: int, what: str, type_: str, initial: int = 0) -> Target:

@@ -7,6 +7,7 @@ from functools import cached_property, partial
 
 from msgspec import Struct, field
 
+from whorlograph.engine.calls import calls_in
 from whorlograph.engine.code import Action, Base, Body, Call, Code, If, Instance, Load, Loop, Order, Scope, Spot, Step
 from whorlograph.engine.schedule import MOST_STEPS, Schedule
 from whorlograph.engine.scope.overlap import shared_bits
@@ -124,7 +125,7 @@ class Units:
 
     def _longest(self, body: int) -> int:
         """Steps of one pass through a body and all that it calls."""
-        return sum(1 + sum(self._longest(c.body) for c in calls(step.actions)) for step in self.code.bodies[body].steps)
+        return sum(1 + sum(self._longest(c.body) for c in calls_in(step.actions)) for step in self.code.bodies[body].steps)
 
     def count(self, key: object) -> int:
         """Address of a cell that steps are counted in, made at the first asking."""
@@ -398,19 +399,6 @@ class Units:
         if frame is not None:
             function.put("(global.set $deep (i32.sub (global.get $deep) (i32.const 1)))")
         self.functions.append(function.text())
-
-
-def calls(actions: tuple[Action, ...]) -> list[Call]:
-    """The calls among actions, those under conditions too."""
-    found: list[Call] = []
-    for one in actions:
-        if isinstance(one, Call):
-            found.append(one)
-        elif isinstance(one, If):
-            found += calls(one.then) + calls(one.other)
-        elif isinstance(one, (Loop, Scope)):
-            found += calls(one.actions)
-    return found
 
 
 def _kinds(actions: tuple[Action, ...], found: set[type]) -> set[type]:

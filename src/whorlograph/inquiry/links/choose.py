@@ -98,7 +98,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | No
 
 def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
     """Whether the task of a writer does not come: it is held, has not run for two of its intervals, or would write something else by now."""
-    number = tracer.paths.task_of.get(writer.step, -1)
+    number = tracer.paths.task_of(writer.step)
     if number < 0:
         return False
     journal, task = tracer.journal, tracer.controller.schedule.tasks[number]

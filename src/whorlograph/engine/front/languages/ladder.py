@@ -344,7 +344,7 @@ class _Rung:
             value = Functions(self.b).value(name, self.operands(element, at), self.types.operation.get(element.id, BOOL),
                                             self.types.outputs.get((element.id, "OUT")), at)
             if value is not None and on == ON:
-                result = self.b.keep(value, at, receiver)
+                result = self.b.let(value, at, receiver)
             elif value is not None:
                 kept = {pin: self.result(element, pin, value.type, lasting) for pin, lasting in used.items() if pin != "ENO"}
                 one = self.b.keep(value, at, receiver)
@@ -354,7 +354,7 @@ class _Rung:
             return OFF
         for pin in used:
             if pin != "ENO":
-                self.out[element.id, pin] = result if on == ON else self.b.keep(Load(kept[pin], value.type, at), at)
+                self.out[element.id, pin] = result if on == ON else self.b.let(Load(kept[pin], value.type, at), self.b.at(element.id, pin))
         return on
 
     def result(self, element: Block, pin: str, type_: str, lasting: bool) -> Target:
@@ -403,8 +403,10 @@ class _Rung:
                     self.b.put(Store(self.result(element, name, type_, self.used[element.id][name]), Slot(slots[name], type_), at))
         for name, ref in leaves.items():
             type_ = self.running.tags[ref.tag].type.name
-            self.out[element.id, name] = Slot(slots[name], type_) if on == ON else self.b.keep(
-                Load(self.result(element, name, type_, self.used[element.id][name]), type_, at), at)
+            value_read: Expr = Slot(slots[name], type_)
+            if on != ON:
+                value_read = Load(self.result(element, name, type_, self.used[element.id][name]), type_, at)
+            self.out[element.id, name] = self.b.let(value_read, self.b.at(element.id, name))
         return on
 
     def receiver(self, element: Block) -> Target | None:

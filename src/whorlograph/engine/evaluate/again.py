@@ -1,0 +1,326 @@
+"""One step of the code executed again on what it saw: every node's value, and what it wrote."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec import Struct, field
+
+from whorlograph.engine.code import (
+    Action,
+    Base,
+    Body,
+    Call,
+    Code,
+    Const,
+    Copy,
+    Edge,
+    Expr,
+    If,
+    Instance,
+    Invoke,
+    Kind,
+    Leave,
+    Let,
+    Load,
+    Loop,
+    Op,
+    Order,
+    Scope,
+    Slot,
+    Spot,
+    Store,
+    Taken,
+    Target,
+    Value,
+)
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.literals import cooked, raw, single
+from whorlograph.model.profile import Overflow
+from whorlograph.model.types import ELEMENTARY, Elementary
+
+from .operations import NoValue, converted, operation
+from .sight import Sight
+
+MOST_PASSES = 100_000
+
+
+class Cell(Struct, frozen=True):
+    """A cell that a node names, one bit of it where ``bit`` is not -1."""
+
+    number: int
+    bit: int = -1
+
+
+Reference = Cell | Instance | None
+
+
+class Place(Struct, frozen=True):
+    """Where a body lies: what its cells and the steps of the instances inside it are counted from, and what its VAR_IN_OUT stand for."""
+
+    own: int
+    hidden: int
+    first: int
+    refs: tuple[Reference, ...] = ()
+
+
+class Result(Struct):
+    """What a step did, by node: ``values`` of what was computed, ``cells`` of what was read or written (``raws`` as it was read).
+
+    ``rows``: the changes it made, as (cell, raw value), those of functions that it called included; ``own``: what it left in the cells
+    that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
+    called stood for, by their first step. ``halted``: it did not come to its end.
+    """
+
+    values: dict[int, Value] = field(default_factory=dict)
+    cells: dict[int, Cell] = field(default_factory=dict)
+    raws: dict[int, Value] = field(default_factory=dict)
+    rows: list[tuple[int, int]] = field(default_factory=list)
+    own: dict[int, int] = field(default_factory=dict)
+    inner: dict[int, Result] = field(default_factory=dict)
+    handed: dict[int, tuple[Reference, ...]] = field(default_factory=dict)
+    halted: bool = False
+
+
+class _Left(Exception):
+    """A scope is left."""
+
+    def __init__(self, depth: int) -> None:
+        super().__init__(depth)
+        self.depth = depth
+
+
+class Execution:
+    """Executes steps of one body.
+
+    Args: called: takes over what a body that was called left.
+    """
+
+    def __init__(self, code: Code, body: Body, place: Place, sight: Sight, mode: Overflow, called: Callable[[Call, Place], None]) -> None:
+        self.code, self.body, self.place, self.sight, self.mode, self.called = code, body, place, sight, mode, called
+        self.slots: dict[int, Value] = {}
+        self.result = Result()
+
+    def step(self, number: int) -> Result:
+        """Execute one step."""
+        actions = self.body.steps[number].actions
+        try:
+            self.all(actions)
+        except (NoValue, RecursionError):
+            self.result.halted = True
+        self.name_targets(actions)
+        self.result.rows, self.result.own = self.sight.rows, self.sight.own
+        return self.result
+
+    def all(self, actions: tuple[Action, ...]) -> None:
+        for one in actions:
+            _DO[type(one)](self, one)
+
+    # cells
+
+    def cell(self, target: Target) -> Cell:
+        """The cell that a target is now. Raises: NoValue where a subscript is out of range, or nothing is wired."""
+        number = target.cell
+        bit = target.low if target.width else -1
+        for term in target.terms:
+            index = int(self.value(term.index))
+            if not term.low <= index <= term.high:
+                raise NoValue
+            number += (index - term.low) * term.stride
+        if target.base == Base.PARAM:
+            ref = self.place.refs[target.param] if target.param < len(self.place.refs) else None
+            if isinstance(ref, Cell):
+                return Cell(ref.number + number, bit if bit >= 0 else ref.bit)
+            if isinstance(ref, Instance):
+                return Cell(ref.own + number, bit)
+            raise NoValue
+        return Cell(number + {Base.OWN: self.place.own, Base.FRAME: self.place.own, Base.HIDDEN: self.place.hidden}.get(Base(target.base), 0), bit)
+
+    def held(self, cell: Cell, type_: str) -> Value:
+        """What a cell holds."""
+        bits = self.sight.beyond.memory(cell.number) if self._remembers(cell.number) else self.sight.read(cell.number)
+        return bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, ELEMENTARY[type_])
+
+    def _remembers(self, number: int) -> bool:
+        """Whether a cell is one of the body's hidden ones that have no rows, and not yet written in this step."""
+        own = number - self.place.hidden - self.body.inner
+        return number >= self.code.tags and 0 <= own < len(self.body.hidden) and self.body.hidden[own].kind == Kind.MEMORY \
+            and number not in self.sight.own
+
+    def put(self, target: Target, value: Value) -> Cell:
+        """Write a value."""
+        cell = self.cell(target)
+        if cell.bit >= 0:
+            type_ = self.type_of(cell, target)
+            if cell.bit < max(1, type_.bits):
+                old = self.sight.read(cell.number) & ((1 << 64) - 1)
+                bits = old | 1 << cell.bit if value else old & ~(1 << cell.bit)
+                width = max(1, type_.bits)
+                bits &= (1 << width) - 1
+                self.sight.write(cell.number, bits - (1 << width) if (type_.low < 0 or width == 64) and bits >> (width - 1) else bits)
+        elif target.base == Base.HIDDEN and self.body.hidden[target.cell - self.body.inner].kind == Kind.MEMORY:
+            self.sight.own[cell.number] = raw(value, ELEMENTARY[target.type])  # no rows
+        else:
+            self.sight.write(cell.number, raw(value, ELEMENTARY[target.type]))
+        return cell
+
+    def type_of(self, cell: Cell, target: Target) -> Elementary:
+        """The type of the whole cell that a bit is of."""
+        return self.sight.running.tags[cell.number].type if cell.number < len(self.sight.running.tags) else ELEMENTARY[target.type]
+
+    # values
+
+    def value(self, one: Expr) -> Value:
+        """An expression's value; noted at its node."""
+        if isinstance(one, Const):
+            return single(float(one.value)) if one.type == "REAL" else one.value
+        if isinstance(one, Slot):
+            if one.number not in self.slots:
+                raise NoValue
+            return self.slots[one.number]
+        if isinstance(one, Load):
+            cell = self.cell(one.target)
+            found = self.held(cell, one.target.type)
+            self.result.cells[one.at], self.result.raws[one.at] = cell, found
+        elif isinstance(one, Op):
+            args = [self.value(a) for a in one.args]
+            found = operation(one.code, args, ELEMENTARY[one.type if one.code in ("SEL", "MUX") else one.args[0].type], self.mode)
+        else:
+            inner = self.value(one.value)
+            found = converted(one, inner, ELEMENTARY[one.value.type], ELEMENTARY[one.type], self.mode)
+        self.result.values[one.at] = found
+        return found
+
+    # actions
+
+    def let(self, one: Let) -> None:
+        self.slots[one.slot] = self.result.values[one.at] = self.value(one.value)
+
+    def store(self, one: Store) -> None:
+        value = self.value(one.value)
+        self.result.values[one.at] = value
+        self.result.cells[one.at] = self.put(one.target, value)
+
+    def copy(self, one: Copy) -> None:
+        to, source = self.cell(one.target).number, self.cell(one.source).number
+        values = [self.sight.read(source + n) for n in range(one.cells)]
+        for n, bits in enumerate(values):
+            self.sight.write(to + n, bits)
+
+    def edge(self, one: Edge) -> None:
+        value = bool(self.value(one.value))
+        cell = self.cell(one.memory)
+        before = self.sight.read(cell.number)
+        self.slots[one.slot] = self.result.values[one.at] = before != 2 and bool(before) != value and value == one.rising
+        self.sight.write(cell.number, int(value))
+
+    def branch(self, one: If) -> None:
+        self.all(one.then if self.value(one.test) else one.other)
+
+    def loop(self, one: Loop) -> None:
+        for _ in range(MOST_PASSES):
+            self.all(one.actions)
+        raise NoValue
+
+    def scope(self, one: Scope) -> None:
+        try:
+            self.all(one.actions)
+        except _Left as left:
+            if left.depth:
+                raise _Left(left.depth - 1) from None
+
+    def leave(self, one: Leave) -> None:
+        raise _Left(one.depth)
+
+    def taken(self, one: Taken) -> None:
+        value = bool(self.value(one.value))
+        self.result.values[one.at] = value
+        self.sight.write(self.cell(one.cell).number, int(value))
+
+    def nothing(self, one: Action) -> None:
+        """An order to the controller leaves no value."""
+
+    def invoke(self, one: Invoke) -> None:
+        """A standard block: what it left stands in the journal."""
+        inputs, outputs = STANDARD_BLOCKS[one.block]
+        first = self.spot(one.where).own
+        for pin in range(len(inputs), len(inputs) + len(outputs)):
+            bits = self.sight.left(first + pin)
+            if bits != self.sight.read(first + pin):
+                self.sight.write(first + pin, bits)
+
+    def spot(self, where: Spot) -> Place:
+        """Where an instance lies. Raises: NoValue where nothing is wired to a VAR_IN_OUT."""
+        if where.base == Base.GLOBAL:
+            one = self.code.instances[where.own]
+            return Place(one.own, one.hidden, one.first)
+        if where.base == Base.PARAM:
+            ref = self.place.refs[where.param] if where.param < len(self.place.refs) else None
+            if not isinstance(ref, Instance):
+                raise NoValue
+            return Place(ref.own + where.own, ref.hidden + where.hidden, ref.first + where.step)
+        return Place(self.place.own + where.own, self.place.hidden + where.hidden, self.place.first + where.step)
+
+    def call(self, one: Call) -> None:
+        body = self.code.bodies[one.body]
+        refs = tuple(self.reference(r) for r in one.refs)
+        if body.frame < 0:
+            place = self.spot(one.where)
+            self.result.handed[place.first] = refs
+            self.called(one, place)
+            return
+        given = [(cell, raw(self.value(v), ELEMENTARY[v.type])) for cell, v in one.inputs]
+        frame = self.code.instances[body.frame]
+        inner = Execution(self.code, body, Place(frame.own, frame.hidden, frame.first, refs), self.sight, self.mode, self.called)
+        for target, bits in body.resets:
+            self.sight.own[frame.own + target.cell] = bits
+        for cell, bits in given:
+            self.sight.own[frame.own + cell] = bits
+        inner.run(self.result.inner)
+        for cell, slot, type_ in one.results:
+            self.slots[slot] = cooked(self.sight.read(frame.own + cell), ELEMENTARY[type_])
+
+    def run(self, results: dict[int, Result]) -> None:
+        """Execute all steps of a function, with their jumps; each leaves its result. Raises: NoValue where it does not come to its end."""
+        at, passes = 0, 0
+        while at < len(self.body.steps):
+            step = self.body.steps[at]
+            self.result = results[self.place.first + at] = Result(inner=results)
+            self.slots = {}
+            self.all(step.actions)
+            self.name_targets(step.actions)
+            self.result.own = dict(self.sight.own)
+            at = next((e.step for e in step.exits if self.value(e.test)), at + 1)
+            passes += 1
+            if passes > MOST_PASSES:
+                raise NoValue
+
+    def reference(self, ref: Target | Spot | None) -> Reference:
+        """What is handed over for a VAR_IN_OUT."""
+        if isinstance(ref, Target):
+            return self.cell(ref)
+        if isinstance(ref, Spot):
+            place = self.spot(ref)
+            return Instance("", -1, place.own, place.hidden, place.first, place.first)
+        return None
+
+    def name_targets(self, actions: tuple[Action, ...]) -> None:
+        """Which cells nodes name that were not come to: what would have been written, and handed over."""
+        for one in actions:
+            try:
+                if isinstance(one, If):
+                    self.name_targets(one.then)
+                    self.name_targets(one.other)
+                elif isinstance(one, (Loop, Scope)):
+                    self.name_targets(one.actions)
+                elif isinstance(one, Store) and one.at not in self.result.cells:
+                    self.result.cells[one.at] = self.cell(one.target)
+                elif isinstance(one, Call) and one.refs and self.code.bodies[one.body].frame < 0:
+                    self.result.handed.setdefault(self.spot(one.where).first, tuple(self.reference(r) for r in one.refs))
+            except NoValue:
+                continue
+
+
+_DO: dict[type, Callable[[Execution, object], None]] = {
+    Let: Execution.let, Store: Execution.store, Copy: Execution.copy, Edge: Execution.edge, If: Execution.branch, Loop: Execution.loop,  # type: ignore[dict-item]
+    Scope: Execution.scope, Leave: Execution.leave, Taken: Execution.taken, Invoke: Execution.invoke, Call: Execution.call, Order: Execution.nothing}  # type: ignore[dict-item]
