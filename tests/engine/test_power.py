@@ -105,8 +105,8 @@ def _shared_writers(controller: Controller, tag: int) -> set[int]:
     shares = shared_bits(controller.running.tags[:controller.running.public], controller.profile.addressing)
     near = {s.other for s in shares.get(tag, ())}
     writers: dict[int, int] = {}
-    for use in controller.uses:
-        if use.writes and (use.tag == tag or use.tag in near):
+    for use in controller.access.all:
+        if use.writes and (use.may_be(tag) or any(use.may_be(t) for t in near)):
             writers[use.step] = writers.get(use.step, 0) + 1
     return {step for step, count in writers.items() if count > 1}
 

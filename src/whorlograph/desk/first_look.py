@@ -17,7 +17,7 @@ def first_rungs(session: Session, question: Question | None, width: int) -> list
     """The rungs that write the tag of a question, without power flow."""
     if question is None:
         return []
-    steps = dict.fromkeys(use.step for use in session.controller.uses if use.tag == question.tag and use.writes and use.step >= 0)
+    steps = dict.fromkeys(use.step for use in session.controller.access.of_tag(question.tag) if use.writes)
     lines: list[list[Run]] = []
     for number in list(steps)[:MOST]:
         step = session.controller.steps.all[number]

@@ -301,7 +301,7 @@ def tag_line(session: Session, tag: int) -> str:
 
 def deciding_step(session: Session, tag: int | None) -> int:
     """The step to look at for a tag: the last that writes it, else the first that reads it; -1 where there is none."""
-    uses = [u for u in xref_of(session).uses.get(tag, ()) if u.step >= 0] if tag is not None else []
+    uses = xref_of(session).uses(tag) if tag is not None else []
     writes = [u.step for u in uses if u.writes]
     return writes[-1] if writes else uses[0].step if uses else -1
 

@@ -198,7 +198,7 @@ class Call(Node, frozen=True, gc=False, array_like=True):
     """Execute a body inside this step.
 
     ``inputs`` of a function by cell of its frame, which begins anew; ``refs`` what its VAR_IN_OUT stand for (None:
-    nothing is wired); ``results`` (cell of the frame, slot, type).
+    nothing is wired), each with a node in ``nodes``; ``results`` (cell of the frame, slot, type).
     """
 
     body: int
@@ -207,7 +207,7 @@ class Call(Node, frozen=True, gc=False, array_like=True):
     refs: tuple[Target | Spot | None, ...]
     results: tuple[tuple[int, int, str], ...]
     at: int
-    receiver: Target | None = None
+    nodes: tuple[int, ...] = ()
 
 
 class Invoke(Node, frozen=True, gc=False, array_like=True):

@@ -14,7 +14,6 @@ from msgspec import Struct
 
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
-from whorlograph.engine.uses import Use, all_uses, written_tags
 from whorlograph.model.errors import Stopped
 from whorlograph.model.log import Log
 from whorlograph.model.place import Notice, Place
@@ -23,6 +22,7 @@ from whorlograph.model.program import OpaqueBody, Program
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
+from .access import Access, How, Use, written_tags
 from .calls import Calls
 from .code import Code
 from .evaluate.steps import Again
@@ -34,6 +34,7 @@ from .kept import name_of, put, take
 from .path import Paths
 from .quiet_runs import add_counted_runs, add_quiet_runs
 from .schedule import Schedule, make_schedule
+from .scope.mentions import mentions
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
 from .scope.steps import number_steps
@@ -85,7 +86,7 @@ class Controller:
 
     def __getstate__(self) -> dict[str, Any]:
         """All but the compiled program, which belongs to its process, and the steps, which go by identity, with what knows them."""
-        return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "paths", "again")} | {
+        return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "access", "paths", "again")} | {
             "_compiled": None, "_checkpoints": (None, [])}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -130,14 +131,18 @@ class Controller:
         return Again(self.running, self.calls, self.paths, self.profile)
 
     @cached_property
-    def uses(self) -> list[Use]:
-        """Every use of every tag."""
-        return all_uses(self.steps, self.running)
+    def access(self) -> Access:
+        """Who reads and writes what."""
+        def mentioned(step: int) -> list[Use]:
+            found = mentions(self.steps.all[step], self.running)
+            return [Use(m.tag, step, m.element, How.SUBSCRIPT if m.subscript else How.WRITE if m.writes else How.READ, m.writes) for m in found]
+
+        return Access(self.running, self.calls, mentioned)
 
     @cached_property
     def written(self) -> set[int]:
         """The tags that the program writes; those of opaque bodies come from the log."""
-        return written_tags(self.uses)
+        return written_tags(self.code)
 
     @cached_property
     def _touched(self) -> set[int]:

@@ -8,17 +8,15 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from whorlograph.engine.access import How
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
-from whorlograph.engine.scope.rung_types import called_instance
-from whorlograph.engine.uses import leaves
 from whorlograph.model.iolist import IoList
-from whorlograph.model.ladder import Block, Coil, CoilKind, Element, InOutVariable, OutVariable
+from whorlograph.model.ladder import Block, Coil, CoilKind, Element
 from whorlograph.model.literals import cooked
 from whorlograph.model.log import Log, tags_logged
-from whorlograph.model.steps import Step
-from whorlograph.model.tags import Leaf, Tag
+from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -88,26 +86,13 @@ class Tracer:
     @cached_property
     def writers(self) -> dict[int, list[Writer]]:
         """By tag: the elements that write it, in order of execution."""
-        found: dict[int, list[Writer]] = {}
-        for step in self.steps.all:
-            for element in step.rung.elements:
-                for tag in self._written(element, step):
-                    found.setdefault(tag, []).append(Writer(step.index, element))
-        for writers in found.values():
-            writers.sort(key=lambda w: int(self.paths.order[w.step]))
-        return found
-
-    def _written(self, element: Element, step: Step) -> list[int]:
-        if isinstance(element, Coil):
-            return leaves(element.variable, step.instance, self.running)
-        if isinstance(element, (OutVariable, InOutVariable)) and element.wires:
-            return leaves(element.expression, step.instance, self.running)
-        if isinstance(element, Block) and element.instance:
-            called = called_instance(element, step.instance, self.running)
-            if called is not None:
-                pins = {p.name.lower() for p in element.inputs} if called.pou is not None else set(called.scope)
-                return [r.tag for n, r in called.scope.items() if isinstance(r, Leaf) and n in pins]
-        return []
+        found: dict[int, dict[Writer, None]] = {}
+        for use in self.controller.access.all:
+            if use.writes and use.how is not How.HANDED:  # the called body has the element that writes
+                for element in self.steps.all[use.step].rung.elements:
+                    if element.id == use.element:
+                        found |= {tag: found.get(tag, {}) | {Writer(use.step, element): None} for tag in use.tags()}
+        return {tag: sorted(writers, key=lambda w: int(self.paths.order[w.step])) for tag, writers in found.items()}
 
     def circuit(self, step: int) -> Circuit:
         """The rung of a step as a circuit."""

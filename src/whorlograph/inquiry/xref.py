@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 from msgspec import Struct
 
+from whorlograph.engine.access import How, Use
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import system_tags
 from whorlograph.engine.scope.overlap import shared_bits
-from whorlograph.engine.uses import Use
 from whorlograph.model.iolist import IoList, Point
-from whorlograph.model.ladder import Element, Jump, LadderBody, Return
 from whorlograph.model.paths import parse_path
-from whorlograph.model.rungs import sources
-from whorlograph.model.steps import Step
 from whorlograph.model.tags import Leaf, Tag, resolve_path
+
+from .languages import words_of
 
 PLAIN_WRITES = frozenset(("coil", "negated coil", "rising coil", "falling coil", "block output"))
 
@@ -72,23 +71,10 @@ class Xref:
     controller: Controller
     iolist: IoList
     logged: frozenset[int] = frozenset()
-    _ancestors: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
 
-    @cached_property
-    def uses(self) -> dict[int, list[Use]]:
-        """The uses of each tag, in order of steps."""
-        found: dict[int, list[Use]] = {}
-        for use in dict.fromkeys(self.controller.uses):
-            found.setdefault(use.tag, []).append(use)
-        return found
-
-    @cached_property
-    def by_step(self) -> dict[int, list[Use]]:
-        """The uses in each step."""
-        found: dict[int, list[Use]] = {}
-        for use in self.controller.uses:
-            found.setdefault(use.step, []).append(use)
-        return found
+    def uses(self, tag: int) -> list[Use]:
+        """The uses of a tag, in order of steps."""
+        return self.controller.access.of_tag(tag)
 
     @cached_property
     def shares(self) -> dict[int, tuple[int, ...]]:
@@ -108,57 +94,27 @@ class Xref:
                 path = parse_path(text) if text else None
                 target = resolve_path(path, running.scope, running.scope) if path is not None else None
                 if isinstance(target, Leaf):
-                    place = Usage(Use(target.tag, -1, 0, role, False), "", "", 0, task.name, role, f"of task {task.name}")
+                    place = Usage(Use(target.tag, -1, 0, How.READ, False), "", "", 0, task.name, role, f"of task {task.name}")
                     found.setdefault(target.tag, []).append(place)
         return found
 
     def place(self, use: Use) -> Usage:
         """A use for a person."""
         step = self.controller.steps.all[use.step]
-        leads = "" if use.writes else self._leads(step, use)
+        words = words_of(step)
+        leads = "" if use.writes else next((words.condition(step, e) for e, reads in self.controller.access.conditions(use.step).items()
+                                            if use in reads and words.condition(step, e)), "")
         instance = step.instance.name if step.instance.name != step.pou else ""
-        return Usage(use, step.pou, instance, step.rung.number, self._task(step.instance.name), use.role, step.rung.comment, leads)
+        return Usage(use, step.pou, instance, step.rung.number, self._task(step.instance.name), words.role(step, use), step.rung.comment, leads)
 
     def _task(self, instance: str) -> str:
         base = instance.partition(".")[0].lower()
         return next((p.task for p in self.controller.running.programs if p.name.lower() == base), "")
 
-    def _leads(self, step: Step, use: Use) -> str:
-        """The jump or return whose condition a use belongs to, and what it leaves out."""
-        body = step.instance.pou.body if step.instance.pou is not None else None
-        for element in step.rung.elements:
-            if isinstance(element, (Jump, Return)) and use.element in self.ancestors(use.step)[element.id]:
-                if isinstance(element, Return) or not isinstance(body, LadderBody):
-                    return "return condition"
-                to = body.targets.get(element.label.lower(), 0)
-                number = step.rung.number
-                over = f" (over {number + 1} to {to - 1})" if to > number + 1 else " (backwards)" if to <= number else ""
-                return f"jump condition to {element.label}{over}"
-        return ""
-
-    def ancestors(self, step: int) -> dict[int, frozenset[int]]:
-        """For each element of a step: the elements whose power or value reaches it, itself included."""
-        found = self._ancestors.get(step)
-        if found is None:
-            rung = self.controller.steps.all[step].rung
-            ids: dict[int, Element] = {e.id: e for e in rung.elements}
-            found = {}
-            for element in rung.elements:
-                reached: set[int] = set()
-                todo = [element.id]
-                while todo:
-                    one = todo.pop()
-                    if one not in reached and one in ids:
-                        reached.add(one)
-                        todo += [w.source for w in sources(ids[one], rung, ids)]
-                found[element.id] = frozenset(reached)
-            self._ancestors[step] = found
-        return found
-
     def entry(self, tag: int) -> Entry:
         """All about one tag."""
         running = self.controller.running
-        places = [self.place(u) for u in self.uses.get(tag, ())]
+        places = [self.place(u) for u in self.uses(tag)]
         reads = tuple(p for p in places if not p.writes) + tuple(self._triggers.get(tag, ()))
         writes = tuple(p for p in places if p.writes)
         shares = self.shares.get(tag, ())
@@ -168,10 +124,10 @@ class Xref:
         one = self.controller.running.tags[tag]
         area = one.address.area if one.address is not None else ""
         marks = []
-        written = bool(writes) or any(self.uses.get(s) and any(u.writes for u in self.uses[s]) for s in shares)
+        written = bool(writes) or any(u.writes for s in shares for u in self.uses(s))
         if not written and area != "I" and tag not in self.logged and not one.constant and tag not in self._driven:
             marks.append("never written")
-        if not reads and area != "Q" and not any(p.role == "block" for p in writes) and not any(self.uses.get(s) for s in shares):
+        if not reads and area != "Q" and not any(p.use.how is How.BLOCK for p in writes) and not any(self.uses(s) for s in shares):
             marks.append("never read")
         spots = {(p.use.step, p.use.element) for p in writes if p.role in PLAIN_WRITES}
         if len(spots) > 1 or (spots and any(p.role in ("set", "reset") for p in writes)):
@@ -197,30 +153,24 @@ class Xref:
 
     def _named_pin(self, tag: int) -> bool:
         """Whether the program reads or writes a block's pin by its name."""
-        return any(u.role != "block" for u in self.uses.get(tag, ()))
+        return any(u.how is not How.BLOCK for u in self.uses(tag))
 
     def decides(self, tag: int) -> list[int]:
-        """The tags written by elements that a read of this tag reaches."""
+        """The tags that some step writes by what it reads of this one."""
         found: dict[int, None] = {}
-        for use in self.uses.get(tag, ()):
-            if use.writes:
-                continue
-            reach = self.ancestors(use.step)
-            for other in self.by_step[use.step]:
-                if other.writes and other.tag != tag and use.element in reach.get(other.element, ()):
-                    found[other.tag] = None
+        for step in dict.fromkeys(u.step for u in self.uses(tag) if not u.writes):
+            for write, reads in self.controller.access.hangs_on(step):
+                if any(r.may_be(tag) for r in reads):
+                    found |= dict.fromkeys(t for t in write.tags() if t != tag)
         return self._named(found)
 
     def decided_by(self, tag: int) -> list[int]:
-        """The tags read by elements that reach a write of this tag."""
+        """The tags that steps read which write this one by them."""
         found: dict[int, None] = {}
-        for use in self.uses.get(tag, ()):
-            if not use.writes:
-                continue
-            reach = self.ancestors(use.step).get(use.element, frozenset())
-            for other in self.by_step[use.step]:
-                if not other.writes and other.tag != tag and other.element in reach:
-                    found[other.tag] = None
+        for step in dict.fromkeys(u.step for u in self.uses(tag) if u.writes):
+            for write, reads in self.controller.access.hangs_on(step):
+                if write.may_be(tag):
+                    found |= dict.fromkeys(t for r in reads for t in r.tags() if t != tag)
         return self._named(found)
 
     def _named(self, tags: dict[int, None]) -> list[int]:

@@ -197,6 +197,11 @@ class LadderBody(Struct, frozen=True, tag=True):
     rungs: tuple[Rung, ...]
     targets: dict[str, int]
 
+    @property
+    def language(self) -> str:
+        """The language's short name (IEC 61131-3:2013, 8.2)."""
+        return "LD"
+
 
 def wires_of(element: Element) -> tuple[Wire, ...]:
     """All connections that end at an element, in the order of its pins."""

@@ -7,7 +7,7 @@ from functools import partial
 
 from whorlograph.engine.feed import DUE, FORCE, MASK, NOTE_FORCED, NOTE_UNFORCED, UNFORCE, Event, Feed
 from whorlograph.engine.schedule import MOST_STEPS, Schedule, Task
-from whorlograph.engine.uses import tags_looked_at
+from whorlograph.engine.scope.mentions import tags_looked_at
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running

@@ -36,8 +36,10 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
 
 def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:
     """What the jump of a loop looks at, and the rungs of the loop that write it, with the values that stood there at the end."""
+    access = tracer.controller.access
+
     def seen(step: int) -> list[int]:
-        return list(dict.fromkeys(u.tag for u in tracer.controller.uses if u.step == step and not u.writes))
+        return list(dict.fromkeys(u.tag for u in access.of_step(step) if not u.writes))
 
     def words(tags: list[int]) -> str:
         return ", ".join(f"{tracer.name(t)} is {tracer.state_word(tracer.value(t, tracer.journal.settled(t, scan)))}" for t in tags)
@@ -45,6 +47,6 @@ def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:
     looked = seen(loop.step)
     if not looked:
         return "; it has no condition"
-    inside = dict.fromkeys(u.step for u in tracer.controller.uses if u.writes and u.tag in looked and loop.target <= u.step < loop.step)
+    inside = dict.fromkeys(u.step for tag in looked for u in access.of_tag(tag) if u.writes and loop.target <= u.step < loop.step)
     behind = "".join(f" ({tracer.place(s)}: {words(seen(s))})" for s in inside if seen(s))
     return f"; its condition: {words(looked)}{behind}"

@@ -321,14 +321,15 @@ class _Rung:
         body = self.b.bodies.get(called.type_name.lower())
         if body is None:
             return
-        wired: dict[str, Target | Spot | None] = {}
+        wired: dict[str, tuple[Target | Spot | None, int]] = {}
         for pin in (*element.in_outs, *element.inputs):
             source = self.ids.get(pin.wires[0].source) if pin.wires else None
             if isinstance(called.scope.get(pin.name.lower()), ByReference) and isinstance(source, (InVariable, InOutVariable)):
                 found = self.find(source.expression, at)
-                wired[pin.name.lower()] = found.where if isinstance(found, BlockMeaning) else found.target if found is not None else None
-        refs = tuple(wired.get(name) for name, ref in called.scope.items() if isinstance(ref, ByReference))
-        self.b.put(Call(body, spot, inputs, refs, results, at))
+                ref = found.where if isinstance(found, BlockMeaning) else found.target if found is not None else None
+                wired[pin.name.lower()] = ref, self.b.at(source.id, "handed")
+        refs = tuple(wired.get(name, (None, at)) for name, ref in called.scope.items() if isinstance(ref, ByReference))
+        self.b.put(Call(body, spot, inputs, tuple(r for r, _ in refs), results, at, tuple(n for _, n in refs)))
 
     def function(self, element: Block, called: Instance | None, on: Expr) -> Expr:
         """A function: of the standard, of the file, or an order to the controller. OFF where its name is none."""

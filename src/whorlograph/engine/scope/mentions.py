@@ -1,0 +1,105 @@
+"""What a rung names, whether or not it can be executed: for the plain interpreter, and for rungs that have no code."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import product
+
+from msgspec import Struct
+
+from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.rung_types import called_instance
+from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable
+from whorlograph.model.paths import parse_path
+from whorlograph.model.steps import Step, Steps
+from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Running, resolve_path
+
+
+class Mention(Struct, frozen=True):
+    """A tag that an element names. ``subscript``: between brackets."""
+
+    tag: int
+    element: int
+    writes: bool
+    subscript: bool = False
+
+
+def leaves(text: str, instance: Instance, running: Running) -> list[int]:
+    """The tags that a name in a body may stand for: one, or an array's where a subscript varies."""
+    path = parse_path(text)
+    target = resolve_path(path, instance, running.scope) if path is not None else None
+    if isinstance(target, Leaf):
+        return [target.tag]
+    if isinstance(target, BitOf):
+        return [target.tag]
+    if isinstance(target, Element):
+        spans = [range(0, (high - low + 1) * step, step) for _, low, high, step in target.terms]
+        return [target.first + sum(offsets) for offsets in product(*spans)]
+    if isinstance(target, Aggregate):
+        return list(_all(target))
+    return []
+
+
+def _all(part: Aggregate) -> Iterator[int]:
+    for ref in (*part.items, *part.fields.values()):
+        if isinstance(ref, Leaf):
+            yield ref.tag
+        elif isinstance(ref, Aggregate):
+            yield from _all(ref)
+
+
+def _subscripts(text: str, instance: Instance, running: Running) -> list[int]:
+    path = parse_path(text)
+    target = resolve_path(path, instance, running.scope) if path is not None else None
+    found = []
+    if isinstance(target, Element):
+        for term in target.terms:
+            inner = resolve_path(term[0], instance, running.scope)
+            if isinstance(inner, Leaf):
+                found.append(inner.tag)
+    return found
+
+
+def mentions(step: Step, running: Running) -> Iterator[Mention]:
+    """What one rung of one instance names."""
+    one = step.instance
+    for element in step.rung.elements:
+        text = getattr(element, "variable", "") or getattr(element, "expression", "")
+        if isinstance(element, (Contact, Coil, InVariable, OutVariable, InOutVariable)):
+            if isinstance(element, InVariable) and constant_of(text, one, running) is not None:
+                continue
+            for tag in leaves(text, one, running):
+                if not isinstance(element, (Coil, OutVariable)):
+                    yield Mention(tag, element.id, False)
+                if isinstance(element, (Coil, OutVariable, InOutVariable)):
+                    yield Mention(tag, element.id, True)
+        elif isinstance(element, Block) and element.instance:
+            yield from _pins(element, step, running)
+        for tag in _subscripts(text, one, running) if "[" in text else ():
+            yield Mention(tag, element.id, False, True)
+
+
+def _pins(element: Block, step: Step, running: Running) -> Iterator[Mention]:
+    called = called_instance(element, step.instance, running)
+    if called is None:
+        return
+    pins = {p.name.lower() for p in element.inputs} if called.pou is not None else set(called.scope)
+    for name, ref in called.scope.items():
+        if isinstance(ref, Leaf) and name in pins:
+            yield Mention(ref.tag, element.id, True)
+
+
+def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[int]:
+    """The tags that a body and those that it calls read."""
+    found: set[int] = set()
+    todo, seen = [instance], set()
+    while todo:
+        one = todo.pop()
+        if id(one) in seen:
+            continue
+        seen.add(id(one))
+        for step in steps.of(one):
+            found |= {m.tag for m in mentions(step, running) if not m.writes}
+            called = [called_instance(e, one, running) for e in step.rung.elements if isinstance(e, Block)]
+            todo += [c for c in called if c is not None and c.pou is not None]
+    return found

@@ -1,0 +1,27 @@
+"""How each language names its parts: words for what the code was made of."""
+
+from __future__ import annotations
+
+from typing import Protocol, cast
+
+from whorlograph.engine.access import Use
+from whorlograph.model.registry import resolve
+from whorlograph.model.steps import Step
+
+_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER"}
+
+
+class Words(Protocol):
+    """Names of one language."""
+
+    def role(self, step: Step, use: Use) -> str:
+        """How an element uses a tag, in the trade's words."""
+
+    def condition(self, step: Step, element: int) -> str:
+        """What the condition of an element decides: a jump and what it leaves out, a return; "" for others."""
+
+
+def words_of(step: Step) -> Words:
+    """The words of the language that a step is written in."""
+    body = step.instance.pou.body if step.instance.pou is not None else None
+    return cast(Words, resolve(_LANGUAGES[body.language if body is not None else "LD"]))
