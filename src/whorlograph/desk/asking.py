@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -20,7 +21,7 @@ from whorlograph.model.times import parse_time
 from .session import Session
 
 SETTLE = 60_000_000_000
-MOST_PROOFS = 6
+PROVING = 5.0  # seconds for all roots of an answer
 
 
 def inquiry(session: Session) -> Inquiry:
@@ -57,8 +58,11 @@ def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], 
 
 
 def prove_all(session: Session, answer: Answer) -> None:
-    """Try the roots one by one; disproved ones sink."""
-    for root in answer.roots[:MOST_PROOFS]:
+    """Try the roots one by one, as long as there is time; disproved ones sink."""
+    begun = time.monotonic()
+    for root in answer.roots:
+        if time.monotonic() - begun > PROVING:
+            break
         prove_root(session, answer, root)
     answer.roots = rank(answer.roots, answer.time)
 

@@ -54,7 +54,8 @@ class How(StrEnum):
 
 
 class Use(Struct, frozen=True, gc=False):
-    """One use: the tag, or with ``terms`` (how many, distance) of subscripts any of the tags from it on; in which step and by which element."""
+    """One use: the tag, or with ``terms`` (how many, distance) of subscripts any of the tags from it on; in which step, by which element,
+    at which node of its body."""
 
     tag: int
     step: int
@@ -62,6 +63,7 @@ class Use(Struct, frozen=True, gc=False):
     how: How
     writes: bool
     terms: tuple[tuple[int, int], ...] = ()
+    at: int = -1
 
     def tags(self) -> Iterator[int]:
         """Every tag that it may be."""
@@ -104,6 +106,7 @@ class _Seen(Struct):
     writes: bool
     hangs: Found = NOTHING
     param: int = -1
+    at: int = -1
 
 
 class _StepSeen(Struct):
@@ -182,11 +185,11 @@ class Access:
         """A use as one instance has it."""
         one = self.calls.instance(step)
         if seen.base != Base.PARAM:
-            yield Use(seen.cell if seen.base == Base.GLOBAL else one.own + seen.cell, step, seen.element, seen.how, seen.writes, seen.terms)
+            yield Use(seen.cell if seen.base == Base.GLOBAL else one.own + seen.cell, step, seen.element, seen.how, seen.writes, seen.terms, seen.at)
             return
         handed = self._given(self.calls.instance_of[step])
         for first, terms in handed[seen.param] if seen.param < len(handed) else ():
-            yield Use(first + seen.cell, step, seen.element, seen.how, seen.writes, terms + seen.terms)
+            yield Use(first + seen.cell, step, seen.element, seen.how, seen.writes, terms + seen.terms, seen.at)
 
     def _given(self, number: int) -> list[list[Handed]]:
         """For each VAR_IN_OUT of an instance: (first cell, subscripts) of all that its calls hand over."""
@@ -309,7 +312,7 @@ class _Walk:
             self.note(target, at, How.WRITE, True, hangs)
 
     def note(self, target: Target, at: int, how: How, writes: bool, hangs: Found) -> int:
-        self.found.uses.append(_Seen(target.base, target.cell, _key(target)[2], self.element(at), how, writes, hangs, target.param))
+        self.found.uses.append(_Seen(target.base, target.cell, _key(target)[2], self.element(at), how, writes, hangs, target.param, at))
         return len(self.found.uses) - 1
 
     # blocks and calls

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct, field
 
 from whorlograph.engine.evaluate.again import Result
-from whorlograph.engine.evaluate.steps import Again, Moment
+from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
 from whorlograph.model.ladder import (
@@ -63,7 +63,7 @@ class PowerFlow:
     """Power flow of one program's rungs, on a journal."""
 
     def __init__(self, again: Again) -> None:
-        self.running, self.paths, self.again = again.running, again.paths, again
+        self.running, self.again = again.running, again
         self._rails: dict[int, set[int]] = {}
         self._nodes: dict[int, dict[tuple[int, int, str], list[int]]] = {}
         self._cache: dict[tuple[int, int, int], Flow] = {}
@@ -86,16 +86,9 @@ class PowerFlow:
         return flow
 
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
-        skip = self.paths.skipped(journal, step.index, scan) if scan > 0 else None
-        shown = self.paths.last_run(journal, step.index, scan) if skip is not None else scan
-        flow = Flow(step, shown, 0, skip)
-        if shown > 0:
-            flow.position = self.paths.seen(journal, step.index, shown)
-            after = self.paths.done(journal, step.index, shown)
-            result = self.again.ran(journal, step.index, shown)
-        else:
-            after, result = 0, self.again.at(journal, step.index, Moment(0, 0, 0))
-        _Telling(self, journal, flow, result, after).tell()
+        seen = self.again.seen(journal, step.index, scan)
+        flow = Flow(step, seen.scan, seen.position, seen.skip)
+        _Telling(self, journal, flow, seen.result, seen.after).tell()
         return flow
 
     def rails(self, step: Step) -> set[int]:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from whorlograph.model.ladder import Block, CoilKind, Contact, ContactKind
+from whorlograph.engine.code import Edge
+from whorlograph.engine.evaluate.steps import Seen
 
 from .circuit import Circuit, Gate
+from .links.gates import gate_tag
 from .symptoms import Course, course
-from .tracer import Tracer, Writer
+from .tracer import Tracer
+from .writers import Kind, Writer
 
 MOST = 40
 DEEPEST = 4
@@ -39,7 +42,7 @@ def _attempts(tracer: Tracer, tag: int, until: int, seen: set[int], depth: int) 
     path = course(tracer.journal, tag)
     found: list[Attempt] = []
     for writer in tracer.writers.get(tag, []):
-        if writer.kind in (CoilKind.RESET,) or not hasattr(writer.element, "wires"):
+        if writer.kind in (Kind.RESET, Kind.BLOCK):
             continue
         for condition, on in start_conditions(tracer, tag, writer):
             found += _rises(tracer, condition, on, path, until)
@@ -49,41 +52,35 @@ def _attempts(tracer: Tracer, tag: int, until: int, seen: set[int], depth: int) 
 
 
 def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[tuple[int, bool]]:
-    """(tag, state wanted) of the contacts that start a rung: those beside its seal-in, else all of them."""
-    circuit = tracer.circuit(writer.step)
-    flow = tracer.flow(writer.step, 1)
-    paths = circuit.paths(writer.element.wires)  # type: ignore[attr-defined]
-    sealed = [p for p in paths if any(_seals(circuit.contact(g), flow.tags.get(g.element), tag) for g in p)]
+    """(tag, state wanted) of the gates that start a rung: those beside its seal-in, else all of them."""
+    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
+    power = writer.power if writer.power is not None else writer.value
+    paths = circuit.paths(power, not writer.inverted) if power is not None else []
+    sealed = [p for p in paths if any(not g.negated and gate_tag(tracer, g, seen) == tag for g in p)]
     others = [p for p in paths if p not in sealed]
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
     gates = {g for p in others for g in p if g not in shared} if sealed else {g for p in paths for g in p}
-    found: list[tuple[int, bool]] = []
+    found = _conditions(tracer, circuit, gates, seen, tag)
     for gate in gates:
-        contact, number = circuit.contact(gate), flow.tags.get(gate.element)
-        if contact is not None and number is not None and number != tag:
-            found.append((number, contact.kind not in (ContactKind.NORMALLY_CLOSED, ContactKind.FALLING)))
-    found += _through_blocks(tracer, circuit, gates, flow.tags)
+        number = gate_tag(tracer, gate, seen)
+        call = tracer.written.block_in(writer.step, number) if number is not None else None
+        for pin in call.pins.values() if call is not None else ():  # what starts a timer starts the rung
+            if pin.type == "BOOL":
+                found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
     return sorted(set(found))
 
 
-def _through_blocks(tracer: Tracer, circuit: Circuit, gates: set[Gate], tags: dict[int, int]) -> list[tuple[int, bool]]:
-    """Conditions that lead into blocks on the rung's paths: what starts a timer starts the rung."""
+def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[tuple[int, bool]]:
+    """(tag, state wanted) of the gates that look at a BOOL tag outside the step's own blocks."""
     found: list[tuple[int, bool]] = []
     for gate in gates:
-        if not gate.pin:
+        number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
+        if number is None or number == tag or load is None or not tracer.boolean(number):
             continue
-        block = circuit.ids.get(gate.element)
-        for pin in block.inputs if isinstance(block, Block) else ():
-            for path in circuit.paths(pin.wires):
-                for inner in path:
-                    contact, number = circuit.contact(inner), tags.get(inner.element)
-                    if contact is not None and number is not None:
-                        found.append((number, contact.kind is not ContactKind.NORMALLY_CLOSED))
+        if tracer.origin(seen.step, load.at).what in ("", "gate"):
+            leaf = circuit.leaves.get(gate.at)
+            found.append((number, leaf.rising if isinstance(leaf, Edge) else not gate.negated))
     return found
-
-
-def _seals(contact: Contact | None, number: int | None, tag: int) -> bool:
-    return contact is not None and contact.kind is ContactKind.NORMALLY_OPEN and number == tag
 
 
 def _rises(tracer: Tracer, condition: int, on: bool, path: Course, until: int) -> list[Attempt]:

@@ -1,101 +1,200 @@
-"""A rung as a circuit: the paths that could bring power to a pin, and what stands open on them."""
+"""A step as a circuit: BOOL and, or, not, followed through slots, are the paths; any other BOOL value is a gate on them."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
+
 from msgspec import Struct
 
-from whorlograph.engine.power import Flow
-from whorlograph.engine.scope.rung_types import output_pin
-from whorlograph.model.ladder import Block, Coil, Connector, Contact, ContactKind, Continuation, InOutVariable, InVariable, Wire
-from whorlograph.model.steps import Step
+from whorlograph.engine.code import Action, Base, Call, Const, Convert, Edge, Expr, If, Let, Load, Loop, Op, Scope, Slot, Step, Store
+from whorlograph.engine.evaluate.again import Result
 
 MOST_PATHS = 3_000
 
 
 class Gate(Struct, frozen=True):
-    """A place on a path that passes power or not: a contact, a block's output pin, or a value wired in."""
+    """A place on a path that passes power or not: the node of a value, and whether the path wants it off."""
 
-    element: int
-    pin: str = ""
+    at: int
+    negated: bool = False
 
 
 Path = tuple[Gate, ...]
+Leaf = Expr | Edge | Call
 
 
 class Circuit:
-    """The paths of one rung."""
+    """The paths of one step's values."""
 
-    def __init__(self, step: Step, rails: set[int]) -> None:
-        self.step, self.rails = step, rails
-        self.ids = {e.id: e for e in step.rung.elements}
+    def __init__(self, step: Step) -> None:
+        self.slots: dict[int, Let | Edge | Call] = {}
+        self.leaves: dict[int, Leaf] = {}
+        self._paths: dict[tuple[Expr, bool], list[Path]] = {}
+        self._ways_of_slot: dict[tuple[int, bool], list[Path]] = {}
+        self.kept: dict[int, Store] = {}  # by hidden cell: the result that is kept there while its block is not executed
+        for action in every(step.actions):
+            if isinstance(action, (Let, Edge)):
+                self.slots[action.slot] = action
+            elif isinstance(action, Call):
+                self.slots |= {slot: action for _, slot, _ in action.results}
+            elif isinstance(action, Store) and action.target.base == Base.HIDDEN:
+                self.kept[action.target.cell] = action
 
-    def paths(self, wires: tuple[Wire, ...]) -> list[Path]:
-        """All paths from the left rail to where these wires end, each once, shortest first; at most 3,000.
+    def paths(self, power: Expr, on: bool = True) -> list[Path]:
+        """All ways in which a value is on (or off), each once, those of fewest gates first; at most 3,000."""
+        key = (power, on)
+        if key not in self._paths:
+            self._paths[key] = sorted(dict.fromkeys(tuple(dict.fromkeys(p)) for p in self._ways(power, not on)), key=len)
+        return self._paths[key]
 
-        An ENO leads on to its block's EN; another output of a block is a gate where a path begins.
-        """
-        found: list[Path] = []
-        stack: list[tuple[Wire, Path, frozenset[int]]] = [(w, (), frozenset()) for w in reversed(wires)]
-        while stack and len(found) < MOST_PATHS:
-            wire, tail, seen = stack.pop()
-            element = self.ids.get(wire.source)
-            if element is None:
-                if wire.source in self.rails:
-                    found.append(tail)
-                continue
-            if element.id in seen:
-                continue
-            seen = seen | {element.id}
-            following: tuple[Wire, ...] = ()
-            if isinstance(element, Contact):
-                tail, following = (Gate(element.id), *tail), element.wires
-            elif isinstance(element, (Coil, Connector)):
-                following = element.wires
-            elif isinstance(element, Continuation):
-                other = self.step.rung.continued.get(element.id)
-                following = (Wire(other),) if other is not None else ()
-            elif isinstance(element, Block):
-                pin = output_pin(wire, element)
-                enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
-                if pin == "ENO" and enable is not None and enable.wires and not enable.negated:
-                    following = enable.wires
-                elif pin == "ENO":
-                    found.append(tail)
-                else:
-                    found.append((Gate(element.id, pin), *tail))
-            elif isinstance(element, (InVariable, InOutVariable)):
-                found.append((Gate(element.id), *tail))
-            stack += [(w, tail, seen) for w in reversed(following)]
-        return sorted(dict.fromkeys(found), key=len)
+    def _ways(self, one: Expr, off: bool) -> list[Path]:
+        if isinstance(one, Const):
+            return [()] if bool(one.value) != off else []
+        if isinstance(one, Slot):
+            key = (one.number, off)
+            if key not in self._ways_of_slot:
+                made = self.slots.get(one.number)
+                self._ways_of_slot[key] = self._ways(made.value, off) if isinstance(made, Let) else \
+                    [(self.gate(made, made.at, off),)] if made is not None else []
+            return self._ways_of_slot[key]
+        if isinstance(one, Op) and one.type == "BOOL" and one.code in ("AND", "OR", "NOT"):
+            if one.code == "NOT":
+                return self._ways(one.args[0], not off)
+            parts = [self._ways(a, off) for a in one.args]
+            return _side_by_side(parts) if (one.code == "OR") != off else _in_series(parts)
+        return [(self.gate(one, one.at, off),)]
 
-    def open_gates(self, path: Path, flow: Flow) -> list[Gate]:
+    def gate(self, leaf: Leaf, at: int, off: bool) -> Gate:
+        """A leaf as a gate."""
+        self.leaves[at] = leaf
+        return Gate(at, off)
+
+    def open_gates(self, path: Path, result: Result) -> list[Gate]:
         """The gates of a path that do not pass."""
-        return [g for g in path if not passes(g, flow)]
+        return [g for g in path if not self.passes(g, result)]
 
-    def complete(self, wires: tuple[Wire, ...], flow: Flow) -> list[Path]:
+    def complete(self, power: Expr, result: Result, on: bool = True) -> list[Path]:
         """The paths on which every gate passes."""
-        return [p for p in self.paths(wires) if not self.open_gates(p, flow)]
+        found = _Complete(self, result).ways(power, not on)
+        return sorted(dict.fromkeys(tuple(dict.fromkeys(p)) for p in found), key=len)
 
-    def contact(self, gate: Gate) -> Contact | None:
-        """The contact that a gate is, if it is one."""
-        element = self.ids.get(gate.element)
-        return element if isinstance(element, Contact) else None
+    def on(self, power: Expr, result: Result) -> bool:
+        """Whether a value is on, by what was computed."""
+        if isinstance(power, Const):
+            return bool(power.value)
+        if isinstance(power, Slot):
+            made = self.slots.get(power.number)
+            return self.on(made.value, result) if isinstance(made, Let) else made is not None and bool(result.values.get(made.at, False))
+        if isinstance(power, Op) and power.type == "BOOL" and power.code in ("AND", "OR", "NOT"):
+            parts = [self.on(a, result) for a in power.args]
+            return not parts[0] if power.code == "NOT" else all(parts) if power.code == "AND" else any(parts)
+        value = result.raws.get(power.at) if isinstance(power, Load) else result.values.get(power.at)
+        return bool(value)
 
-    def contradicts(self, path: Path, flow: Flow) -> bool:
+    def passes(self, gate: Gate, result: Result) -> bool:
+        """Whether a gate passes power, whatever comes in; one that was not come to does not."""
+        value = result.raws.get(gate.at) if isinstance(self.leaves.get(gate.at), Load) else result.values.get(gate.at)
+        return value is not None and bool(value) != gate.negated
+
+    def behind(self, one: Leaf | None) -> Expr | None:
+        """What a value is computed from, through slots; of an edge, what it looks at."""
+        while isinstance(one, (Slot, Edge)):
+            made = self.slots.get(one.number) if isinstance(one, Slot) else one
+            one = made.value if isinstance(made, (Let, Edge)) else None
+        return one if not isinstance(one, Call) else None
+
+    def load(self, gate: Gate) -> Load | None:
+        """The tag that a gate looks at itself: a contact's, an edge's, a block's output."""
+        found = self.behind(self.leaves.get(gate.at))
+        while isinstance(found, (Op, Convert)) and found.type == "BOOL" and (isinstance(found, Convert) or found.code == "NOT"):
+            found = self.behind(found.value if isinstance(found, Convert) else found.args[0])
+        return found if isinstance(found, Load) else None
+
+    def contradicts(self, path: Path, result: Result) -> bool:
         """Whether a path asks one tag to be on and off at once."""
-        asked: dict[int, bool] = {}
+        asked: dict[tuple[int, int], bool] = {}
         for gate in path:
-            contact, tag = self.contact(gate), flow.tags.get(gate.element)
-            if contact is None or tag is None or contact.kind not in (ContactKind.NORMALLY_OPEN, ContactKind.NORMALLY_CLOSED):
-                continue
-            wanted = contact.kind is ContactKind.NORMALLY_OPEN
-            if asked.setdefault(tag, wanted) != wanted:
+            leaf = self.leaves.get(gate.at)
+            cell = result.cells.get(gate.at) if isinstance(leaf, Load) else None
+            if cell is not None and asked.setdefault((cell.number, cell.bit), gate.negated) != gate.negated:
                 return True
         return False
 
+    def loads(self, one: Expr | Edge | None) -> Iterator[Load | Const]:
+        """The tags and literals that a value is computed from, in order."""
+        if isinstance(one, Load) and one.target.base == Base.HIDDEN and one.target.cell in self.kept:
+            yield from self.loads(self.kept[one.target.cell].value)
+        elif isinstance(one, (Load, Const)):
+            yield one
+        elif isinstance(one, Edge):
+            yield from self.loads(one.value)
+        elif isinstance(one, Slot):
+            made = self.slots.get(one.number)
+            yield from self.loads(made.value if isinstance(made, Let) else made) if not isinstance(made, Call) else self.inputs(made)
+        elif isinstance(one, Op):
+            for arg in one.args:
+                yield from self.loads(arg)
+        elif isinstance(one, Convert):
+            yield from self.loads(one.value)
 
-def passes(gate: Gate, flow: Flow) -> bool:
-    """Whether a gate passes power, whatever comes in."""
-    if not gate.pin and gate.element in flow.passes:
-        return flow.passes[gate.element]
-    return bool(flow.out.get((gate.element, gate.pin), False))
+    def literal(self, one: Expr | None) -> Const | None:
+        """The literal that a value is, brought to another type or kept at most."""
+        found = self.behind(one)
+        while isinstance(found, Convert) or (isinstance(found, Load) and found.target.base == Base.HIDDEN and found.target.cell in self.kept):
+            found = self.behind(found.value if isinstance(found, Convert) else self.kept[found.target.cell].value)
+        return found if isinstance(found, Const) else None
+
+    def inputs(self, call: Call) -> Iterator[Load | Const]:
+        """The tags and literals that go into a function of the file."""
+        for _, value in call.inputs:
+            yield from self.loads(value)
+
+
+class _Complete:
+    """The complete paths alone: what is open is left out on the way, so that they are few."""
+
+    def __init__(self, circuit: Circuit, result: Result) -> None:
+        self.circuit, self.result = circuit, result
+        self.known: dict[tuple[int, bool], list[Path]] = {}
+
+    def ways(self, one: Expr, off: bool) -> list[Path]:
+        if isinstance(one, Slot):
+            key = (one.number, off)
+            if key not in self.known:
+                made = self.circuit.slots.get(one.number)
+                self.known[key] = self.ways(made.value, off) if isinstance(made, Let) else self._leaf(made, made.at, off) if made is not None else []
+            return self.known[key]
+        if isinstance(one, Op) and one.type == "BOOL" and one.code in ("AND", "OR", "NOT"):
+            if one.code == "NOT":
+                return self.ways(one.args[0], not off)
+            parts = [self.ways(a, off) for a in one.args]
+            return _side_by_side(parts) if (one.code == "OR") != off else _in_series(parts)
+        if isinstance(one, Const):
+            return [()] if bool(one.value) != off else []
+        return self._leaf(one, one.at, off)
+
+    def _leaf(self, leaf: Leaf, at: int, off: bool) -> list[Path]:
+        gate = self.circuit.gate(leaf, at, off)
+        return [(gate,)] if self.circuit.passes(gate, self.result) else []
+
+
+def every(actions: Iterable[Action]) -> Iterator[Action]:
+    """Every action of a step, in order."""
+    for one in actions:
+        yield one
+        if isinstance(one, If):
+            yield from every(one.then)
+            yield from every(one.other)
+        elif isinstance(one, (Loop, Scope)):
+            yield from every(one.actions)
+
+
+def _side_by_side(parts: list[list[Path]]) -> list[Path]:
+    return list(dict.fromkeys(path for part in parts for path in part))[:MOST_PATHS]
+
+
+def _in_series(parts: list[list[Path]]) -> list[Path]:
+    found: list[Path] = [()]
+    for part in parts:
+        found = [tuple(dict.fromkeys(before + path)) for before in found for path in part[:max(1, MOST_PATHS // max(1, len(found)))]]
+    return found

@@ -8,20 +8,22 @@ from typing import Protocol
 
 from msgspec import Struct
 
-from whorlograph.engine.access import How
+from whorlograph.engine.code import Base, Load, Op, Origin
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.evaluate.again import Cell
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.iolist import IoList
-from whorlograph.model.ladder import Block, Coil, CoilKind, Element
-from whorlograph.model.literals import cooked
+from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.log import Log, tags_logged
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
-from whorlograph.model.types import Family
+from whorlograph.model.types import ELEMENTARY, Family
 
-from .circuit import Circuit
+from .circuit import Circuit, Leaf
 from .trail import Link, Value
+from .writers import Writer, Writers
 
 LAST = 1 << 30
 BUDGET = 240
@@ -35,29 +37,26 @@ class Vantage(Struct, frozen=True):
     order: int = LAST
 
 
-class Writer(Struct, frozen=True):
-    """An element that writes a tag."""
-
-    step: int
-    element: Element
-
-    @property
-    def kind(self) -> CoilKind | None:
-        """The coil's kind; None for a block's output."""
-        return self.element.kind if isinstance(self.element, Coil) else None
-
-
 class Links(Protocol):
     """What finds the link for a value: handed to the tracer, so that links can ask it for the next ones."""
 
-    def change(self, tracer: Tracer, row: int, depth: int) -> Link | None:
+    def change(self, tracer: Tracer, row: int, depth: int, bit: int) -> Link | None:
         """For a change: what made it."""
 
-    def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | None:
+    def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
         """For a state: what keeps it."""
 
-    def output(self, tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
-        """For an output of a block."""
+    def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
+        """For an output of a block that a step executes."""
+
+    def kept(self, tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Link | None:
+        """For the result of a function that is not always executed."""
+
+    def compared(self, tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
+        """For a comparison."""
+
+    def computed(self, tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int) -> Link | None:
+        """For another value that a node computes."""
 
 
 @dataclass
@@ -78,28 +77,23 @@ class Tracer:
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps
-        self.paths = self.controller.paths
-        self.power = PowerFlow(self.controller.again)
+        self.paths, self.again = self.controller.paths, self.controller.again
+        self.power = PowerFlow(self.again)
+        self.written = Writers(self.controller)
         self.logged = tags_logged(self.log)
         self._circuits: dict[int, Circuit] = {}
+        self._seen: dict[tuple[int, int], Seen] = {}
 
     @cached_property
     def writers(self) -> dict[int, list[Writer]]:
-        """By tag: the elements that write it, in order of execution."""
-        found: dict[int, dict[Writer, None]] = {}
-        for use in self.controller.access.all:
-            if use.writes and use.how is not How.HANDED:  # the called body has the element that writes
-                for element in self.steps.all[use.step].rung.elements:
-                    if element.id == use.element:
-                        found |= {tag: found.get(tag, {}) | {Writer(use.step, element): None} for tag in use.tags()}
-        return {tag: sorted(writers, key=lambda w: int(self.paths.order[w.step])) for tag, writers in found.items()}
+        """By tag: what writes it, in order of execution."""
+        return self.written.by_tag
 
     def circuit(self, step: int) -> Circuit:
-        """The rung of a step as a circuit."""
+        """A step as a circuit."""
         found = self._circuits.get(step)
         if found is None:
-            one = self.steps.all[step]
-            found = self._circuits[step] = Circuit(one, self.power.rails(one))
+            found = self._circuits[step] = Circuit(self.controller.calls.code_of(step))
         return found
 
     # words
@@ -124,6 +118,12 @@ class Tracer:
         if isinstance(value, bool):
             return "on" if value else "off"
         return str(value)
+
+    def number_word(self, value: Value, type_: str) -> str:
+        """A value in words; a TIME with its unit."""
+        if ELEMENTARY[type_].family is Family.TIME and isinstance(value, int):
+            return duration_text(value)
+        return self.state_word(value)
 
     def time(self, scan: int) -> int:
         """Clock of a scan, ns."""
@@ -173,8 +173,32 @@ class Tracer:
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
 
     def flow(self, step: int, scan: int) -> Flow:
-        """Power flow of a step's rung."""
+        """Power flow of a step's rung, for its picture."""
         return self.power.flow(self.journal, self.steps.all[step], max(0, scan))
+
+    def seen(self, step: int, scan: int) -> Seen:
+        """A step as it was executed in a scan, or last before it."""
+        key = (step, max(0, scan))
+        found = self._seen.get(key)
+        if found is None:
+            found = self._seen[key] = self.again.seen(self.journal, *key)
+        return found
+
+    def cell(self, load: Load | None, seen: Seen) -> Cell | None:
+        """The cell that a value was read from; of one that was not come to, where it always is the same."""
+        if load is None:
+            return None
+        found = seen.result.cells.get(load.at)
+        target = load.target
+        if found is None and not target.terms and target.base in (Base.GLOBAL, Base.OWN):
+            own = self.controller.calls.instance(seen.step).own if target.base == Base.OWN else 0
+            found = Cell(own + target.cell, target.low if target.width else -1)
+        return found if found is not None and found.number < len(self.running.tags) else None
+
+    def origin(self, step: int, at: int) -> Origin:
+        """What a node of a step came from."""
+        body = self.controller.code.bodies[self.controller.calls.instance(step).body]
+        return body.origins[at] if 0 <= at < len(body.origins) else Origin(-1, 0)
 
     def view_of(self, step: int, scan: int) -> Vantage:
         """What a step saw in a scan."""
@@ -182,14 +206,13 @@ class Tracer:
 
     # following
 
-    def explain(self, tag: int, view: Vantage, change: bool, depth: int) -> Link | None:
+    def explain(self, tag: int, view: Vantage, change: bool, depth: int, bit: int = -1) -> Link | None:
         """Why a tag has its value in a view.
 
-        Args: change: what brought it about, rather than what keeps it so.
+        Args: change: what brought it about, rather than what keeps it so; bit: of a number, -1 the whole.
         Returns: None where the trail comes back to itself or is too long.
         """
-        position = self.position(view)
-        row = self.journal.last_row(tag, position)
+        row = self.last_row(tag, self.position(view), bit)
         key = (tag, row if row is not None else -1)
         self.spent += 1
         if key in self.open or self.spent > BUDGET or depth > DEEPEST:
@@ -198,23 +221,24 @@ class Tracer:
         self.coils.append(tag)
         try:
             if row is not None and change:
-                return self.change(row, depth)
-            return self.state(tag, view, depth)
+                return self.change(row, depth, bit)
+            return self.links.state(self, tag, view, depth, bit)
         finally:
             self.open.discard(key)
             self.coils.pop()
 
-    def change(self, row: int, depth: int) -> Link | None:
+    def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
         """What made a tag change in a row of the journal."""
-        return self.links.change(self, row, depth)
+        return self.links.change(self, row, depth, bit)
 
-    def state(self, tag: int, view: Vantage, depth: int) -> Link | None:
-        """What keeps a tag at its value in a view."""
-        return self.links.state(self, tag, view, depth)
-
-    def output(self, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
-        """Why a block's output is as it is."""
-        return self.links.output(self, circuit, block, pin, step, scan, depth, change)
+    def last_row(self, tag: int, position: int, bit: int = -1) -> int | None:
+        """The last row of a tag before a position; of one bit: in which that changed."""
+        row = self.journal.last_row(tag, position)
+        for _ in range(400 if bit >= 0 else 0):
+            if row is None or (self.journal.raw(row) ^ self.journal.value_at(tag, row)) >> bit & 1:
+                break
+            row = self.journal.last_row(tag, row)
+        return row
 
     def scan_of(self, row: int) -> int:
         """The scan of a journal row."""

@@ -114,7 +114,8 @@ class Xref:
     def entry(self, tag: int) -> Entry:
         """All about one tag."""
         running = self.controller.running
-        places = [self.place(u) for u in self.uses(tag)]
+        found = {(p.use.step, p.use.element, p.role, p.writes): p for p in reversed([self.place(u) for u in self.uses(tag)])}
+        places = list(reversed(found.values()))
         reads = tuple(p for p in places if not p.writes) + tuple(self._triggers.get(tag, ()))
         writes = tuple(p for p in places if p.writes)
         shares = self.shares.get(tag, ())

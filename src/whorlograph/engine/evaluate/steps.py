@@ -10,7 +10,7 @@ from msgspec import Struct
 from whorlograph.engine.calls import Calls, calls_in
 from whorlograph.engine.code import Action, Base, Call, Code, If, Invoke, Kind, Loop, Scope, Store
 from whorlograph.engine.journal import Journal
-from whorlograph.engine.path import Paths
+from whorlograph.engine.path import Paths, Skip
 from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
@@ -30,6 +30,21 @@ class Moment(Struct, frozen=True):
     after: int
 
 
+class Seen(Struct, frozen=True):
+    """A step as it was executed in a scan, or in the last one before it in which it was.
+
+    ``scan``: that one, 0 where it never was; ``skip``: why it was not in the scan asked for; ``position``, ``after``: the rows before it
+    and those before it was done.
+    """
+
+    step: int
+    scan: int
+    position: int
+    after: int
+    skip: Skip | None
+    result: Result
+
+
 class Again:
     """Executes steps of one program again, on any of its journals."""
 
@@ -39,6 +54,15 @@ class Again:
         self.shares = shared_bits(running.tags[:running.public], profile.addressing)
         self._known: dict[tuple[int, int, Moment], Result] = {}
         self._depth = 0
+
+    def seen(self, journal: Journal, step: int, scan: int) -> Seen:
+        """A step as it was executed in a scan, or last before it."""
+        skip = self.paths.skipped(journal, step, scan) if scan > 0 else None
+        shown = self.paths.last_run(journal, step, scan) if skip is not None else scan
+        if shown <= 0:
+            return Seen(step, shown, 0, 0, skip, self.at(journal, step, Moment(0, 0, 0)))
+        position, after = self.paths.seen(journal, step, shown), self.paths.done(journal, step, shown)
+        return Seen(step, shown, position, after, skip, self.at(journal, step, Moment(shown, position, after)))
 
     def ran(self, journal: Journal, step: int, scan: int) -> Result:
         """A step as it was executed (last) in a scan in which it ran."""

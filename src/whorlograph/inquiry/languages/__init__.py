@@ -17,6 +17,18 @@ class Words(Protocol):
     def role(self, step: Step, use: Use) -> str:
         """How an element uses a tag, in the trade's words."""
 
+    def gate(self, step: Step, element: int, what: str) -> str:
+        """What passes or stops power at an element, or at a pin of it."""
+
+    def block(self, step: Step, element: int) -> str:
+        """A block: its instance, else the name of its function."""
+
+    def source(self, step: Step, element: int) -> str:
+        """The block whose output an element takes: its instance, else the name of its function; "" where there is none."""
+
+    def value(self, step: Step, element: int) -> str:
+        """What is wired to a pin: a name or a literal as it is written; "" where an element is none."""
+
     def condition(self, step: Step, element: int) -> str:
         """What the condition of an element decides: a jump and what it leaves out, a return; "" for others."""
 

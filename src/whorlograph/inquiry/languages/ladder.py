@@ -3,8 +3,24 @@
 from __future__ import annotations
 
 from whorlograph.engine.access import How, Use
-from whorlograph.model.ladder import Block, Coil, Contact, Element, InOutVariable, InVariable, Jump, LadderBody, OutVariable, Return
+from whorlograph.model.ladder import (
+    Block,
+    Coil,
+    CoilKind,
+    Contact,
+    ContactKind,
+    Element,
+    InOutVariable,
+    InVariable,
+    Jump,
+    LadderBody,
+    OutVariable,
+    Return,
+)
 from whorlograph.model.steps import Step
+
+_CONTACTS = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)", ContactKind.FALLING: " (falling edge)"}
+_SIGNS = {"GT": ">", "GE": ">=", "EQ": "=", "LE": "<=", "LT": "<", "NE": "<>"}
 
 
 class Ladder:
@@ -24,6 +40,44 @@ class Ladder:
         if isinstance(element, OutVariable):
             return "block output"
         return "block" if use.how is How.BLOCK else "block input"
+
+    def gate(self, step: Step, element: int, what: str) -> str:
+        """What passes or stops power at an element, or at a pin of it."""
+        found = _element(step, element)
+        if isinstance(found, Contact):
+            return found.variable + _CONTACTS.get(found.kind, "")
+        if isinstance(found, Block):
+            if found.instance:
+                return f"{found.instance}.{what.removesuffix(' edge') or 'Q'}"
+            return self._comparison(step, found)
+        if isinstance(found, Coil):
+            return f"the {'rise' if found.kind is CoilKind.RISING else 'fall'} that {found.variable} waits for"
+        return self.value(step, element) or "a wire"
+
+    def _comparison(self, step: Step, block: Block) -> str:
+        """A function with its operands: ``Count >= 5``."""
+        names = []
+        for pin in block.inputs:
+            if pin.name.upper() != "EN" and pin.wires:
+                source = _element(step, pin.wires[0].source)
+                names.append(getattr(source, "expression", "") or getattr(source, "type_name", "") or getattr(source, "variable", "?"))
+        sign = _SIGNS.get(block.type_name.upper())
+        return f" {sign} ".join(names) if sign else f"{block.type_name}({', '.join(names)})"
+
+    def block(self, step: Step, element: int) -> str:
+        """A block: its instance, else the name of its function."""
+        found = _element(step, element)
+        return (found.instance or found.type_name) if isinstance(found, Block) else ""
+
+    def source(self, step: Step, element: int) -> str:
+        """The block whose output an element takes."""
+        found = _element(step, element)
+        wires = found.wires if isinstance(found, (OutVariable, InOutVariable)) else ()
+        return next((name for name in (self.block(step, w.source) for w in wires) if name), "")
+
+    def value(self, step: Step, element: int) -> str:
+        """What is wired to a pin, as it is written."""
+        return getattr(_element(step, element), "expression", "")
 
     def condition(self, step: Step, element: int) -> str:
         """What the condition of a jump or return decides."""

@@ -1,167 +1,183 @@
-"""``block``: an output of a block; the block's inputs come next."""
+"""``block``: an output of a block, or a value that a block computed; what went in comes next."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.scope.rung_types import called_instance, output_pin
+from whorlograph.engine.code import Call, Load, Op
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
-from whorlograph.model.blocks import STANDARD_BLOCKS
-from whorlograph.model.blocks import family as block_family
-from whorlograph.model.ladder import Block, InOutVariable, OutVariable, Pin
+from whorlograph.model.blocks import COUNTERS, TIMERS
 from whorlograph.model.question import LinkKind
-from whorlograph.model.tags import Instance, Leaf
 
-from ..circuit import Circuit
+from ..circuit import Leaf
+from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
+from ..writers import BlockCall, Kind, Writer
 from . import counter_short, not_met, timer_running
-from .pins import inputs, pin_of, wire
+from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Writer
+    from ..tracer import Tracer
+
+
+def label_of(tracer: Tracer, step: int, element: int) -> str:
+    """A block as it is called."""
+    return words_of(tracer.steps.all[step]).block(tracer.steps.all[step], element)
 
 
 def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool) -> Link | None:
-    """A tag that a block writes: through a variable wired to its output, or one of its own pins."""
-    circuit, element = tracer.circuit(writer.step), writer.element
-    if isinstance(element, (OutVariable, InOutVariable)):
-        source = circuit.ids.get(element.wires[0].source)
-        if isinstance(source, Block):
-            return _through(tracer, tag, writer.step, source, output_pin(element.wires[0], source), scan, depth, change)
-
-        on = bool(tracer.flow(writer.step, scan).power.get(element.id, False))
-        if on:
-            return powered(tracer, tag, writer.step, element.id, element.wires, scan, depth, LinkKind.RUNG_TRUE, change)
-        return unpowered(tracer, tag, writer.step, element.id, element.wires, scan, depth)
-    if isinstance(element, Block):
-        called = called_instance(element, circuit.step.instance, tracer.running)
-        name = next((n for n, r in called.scope.items() if r == Leaf(tag)), "") if called is not None else ""
-        pin = next((p for p in element.inputs if p.name.lower() == name and p.wires), None)
-        if pin is not None:
-            return _fed(tracer, tag, writer.step, element, pin, scan, depth)
-        return output_link(tracer, circuit, element, name.upper(), writer.step, scan, depth, change)
-    return None
+    """A tag that a block writes: one of its pins, an output, or a variable that takes its value."""
+    if writer.kind is Kind.BLOCK:
+        call = tracer.written.block(writer.step, writer.at)
+        return output(tracer, call, tag, scan, depth, change) if call is not None else None
+    return _fed(tracer, tag, writer, scan, depth) if writer.kind is Kind.PIN else _moved(tracer, tag, writer, scan, depth, change)
 
 
-def _through(tracer: Tracer, tag: int, step: int, block: Block, pin: str, scan: int, depth: int, change: bool) -> Link | None:
-    """A variable wired to a block's output: did the block execute, and what went in."""
-    flow = tracer.flow(step, scan)
-    enable = pin_of(block, "EN")
+def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool) -> Link | None:
+    """A value that was moved or computed: did its block execute, and what went in."""
+    step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
+    source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
-    since = tracer.since(tag, tracer.view_of(step, scan + 1))
-    if enable is not None and not flow.power.get(block.id, True):
-        found = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
-                          f"{block.type_name}, which writes {tracer.name(tag)},")
+    if guard is not None and writer.at not in seen.result.values:
+        found = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{source}, which writes {tracer.name(tag)},")
         if found is not None:
             found.value = value
         return found
-    text = f"{tracer.name(tag)} was written by {block.instance or block.type_name} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
-    found = Link(LinkKind.SET_BY, tag, value, since, step, scan, text, block.id)
-    if enable is not None:
-        child = powered(tracer, None, step, block.id, enable.wires, scan, depth + 1, LinkKind.RUNG_TRUE, change,
-                        f"EN of {block.instance or block.type_name}")
+    by = f" by {source}" if source else ""
+    text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
+    found = Link(LinkKind.SET_BY, tag, value, tracer.since(tag, tracer.view_of(step, scan + 1)), step, scan, text, writer.element)
+    if guard is not None:
+        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"EN of {source}")
         if child is not None and (child.children or child.roots):
             found.children.append(child)
-    inputs(tracer, found, tracer.circuit(step), block, step, scan, depth, ("EN",))
+    explain_value(tracer, found, writer.value, seen, depth)
     return found
 
 
-def _fed(tracer: Tracer, tag: int, step: int, block: Block, pin: Pin, scan: int, depth: int) -> Link | None:
+def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
     """An input pin of an instance: what is wired to it."""
-    enable = pin_of(block, "EN")
-    if enable is not None and not tracer.flow(step, scan).power.get(block.id, True):
-        kept = unpowered(tracer, tag, step, block.id, enable.wires, scan, depth, LinkKind.NEVER_SET,
-                         f"{block.instance}, which takes {tracer.name(tag)} in,")
-        if kept is not None:
-            kept.value = tracer.value(tag, tracer.journal.settled(tag, scan))
-        return kept
+    step, guard, value = writer.step, writer.guard, tracer.value(tag, tracer.journal.settled(tag, scan))
+    label = label_of(tracer, step, writer.element)
+    if guard is not None and writer.at not in tracer.seen(step, scan).result.values:
+        kept_ = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{label}, which takes {tracer.name(tag)} in,")
+        if kept_ is not None:
+            kept_.value = value
+        return kept_
     if tracer.boolean(tag):
-        value = bool(tracer.journal.settled(tag, scan))
-        if value != pin.negated:
-            fed = powered(tracer, tag, step, block.id, pin.wires, scan, depth, LinkKind.RUNG_TRUE, True)
-        else:
-            fed = unpowered(tracer, tag, step, block.id, pin.wires, scan, depth)
+        fed = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, True) if value else \
+            unpowered(tracer, tag, step, writer.element, writer.value, scan, depth)
         if fed is not None:
             fed.value = value
         return fed
-    text = f"{tracer.name(tag)} is what {tracer.place(step)} gives to {block.instance}"
-    found = Link(LinkKind.BLOCK, tag, tracer.value(tag, tracer.journal.settled(tag, scan)), None, step, scan, text, block.id)
-    wire(tracer, found, tracer.circuit(step), pin, step, scan, depth)
+    text = f"{tracer.name(tag)} is what {tracer.place(step)} gives to {label}"
+    found = Link(LinkKind.BLOCK, tag, value, None, step, scan, text, writer.element)
+    explain_value(tracer, found, writer.value, tracer.seen(step, scan), depth)
     return found
 
 
-def output_link(tracer: Tracer, circuit: Circuit, block: Block, pin: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
-    """Why a block's output is as it is."""
+def output_in(tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
+    """Why an output stands as it does of a block that the same step executed."""
+    writer = next((w for w in tracer.writers.get(tag, ()) if w.step == seen.step and w.kind is Kind.BLOCK), None)
+    call = tracer.written.block(writer.step, writer.at) if writer is not None else None
+    if call is None:  # a block of the file: its own rungs wrote it
+        return tracer.explain(tag, Vantage(seen.scan), change, depth)
+    return output(tracer, call, tag, seen.scan, depth, change)
+
+
+def output(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
+    """Why an output of a standard block is as it is."""
     tracer.spent += 1
     if tracer.spent > BUDGET or depth > DEEPEST:
         return None
-    called = called_instance(block, circuit.step.instance, tracer.running)
-    flow = tracer.flow(step, scan)
-    if called is not None and called.pou is not None and block.instance:
-        ref = called.scope.get(pin.lower())
-        if isinstance(ref, Leaf):
-            return tracer.explain(ref.tag, Vantage(scan), change, depth)
-        return None
-    if called is not None and called.type_name in STANDARD_BLOCKS:
-        name = block_family(called.type_name)
-        if name in ("TON", "TOF", "TP"):
-            return timer_running.link(tracer, block, called, name, step, scan, depth, change)
-        if name in ("CTU", "CTD", "CTUD"):
-            return counter_short.link(tracer, block, called, name, pin, step, scan, depth)
-        return _bistable(tracer, block, called, name, step, scan, depth, change)
-    if block.type_name.upper() in COMPARISONS:
-        return not_met.link(tracer, circuit, block, step, scan, depth, change)
-    value = flow.out.get((block.id, pin), False)
-    text = f"{block.type_name} in {tracer.place(step)} gives {tracer.state_word(value)}"
-    found = Link(LinkKind.BLOCK, None, value, None, step, scan, text, block.id)
-    enable = pin_of(block, "EN")
-    if enable is not None and not flow.power.get(block.id, True):
-        child = unpowered(tracer, None, step, block.id, enable.wires, scan, depth + 1, what=f"EN of {block.type_name}")
+    label = label_of(tracer, call.step, call.element)
+    circuit, seen = tracer.circuit(call.step), tracer.seen(call.step, scan)
+    if call.guard is not None and not circuit.on(call.guard, seen.result):
+        row = tracer.journal.last_row(tag, seen.after)
+        since = tracer.journal.time(row) if row is not None else None
+        value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
+        found = Link(LinkKind.BLOCK, tag, value, since, call.step, scan, f"{label} is not executed in {tracer.place(call.step)}", call.element)
+        child = unpowered(tracer, None, call.step, call.element, call.guard, scan, depth + 1, what=f"EN of {label}")
         if child is not None:
             found.children.append(child)
+        return found
+    if call.kind in TIMERS:
+        return timer_running.link(tracer, call, label, scan, depth, change)
+    if call.kind in COUNTERS:
+        return counter_short.link(tracer, call, label, tag, scan, depth)
+    return _bistable(tracer, call, label, scan, depth, change)
+
+
+def function(tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int) -> Link | None:
+    """Why the result of a function, or of a computation, is as it is."""
+    step = seen.step
+    element = tracer.origin(step, at).element
+    name = label_of(tracer, step, element) or words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], element, "")
+    value = seen.result.values.get(at)
+    text = f"{name} in {tracer.place(step)} gives {tracer.state_word(value)}"
+    found = Link(LinkKind.BLOCK, None, value, None, step, seen.scan, text, element)
+    circuit = tracer.circuit(step)
+    if isinstance(leaf, Call):
+        for one in circuit.inputs(leaf):
+            explain_value(tracer, found, one, seen, depth)
     else:
-        inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
+        explain_value(tracer, found, leaf, seen, depth)
     return found
 
 
-def _bistable(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
-    """SR, RS, R_TRIG, F_TRIG: the input that decided, at the instant it did."""
-    output = called.scope.get("q1", called.scope.get("q"))
-    if not isinstance(output, Leaf):
+def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Link | None:
+    """Why the result of a function behind EN is as it is: computed now, or kept since EN went off."""
+    circuit = tracer.circuit(seen.step)
+    store = circuit.kept.get(load.target.cell)
+    if store is None:
         return None
-    done = tracer.paths.done(tracer.journal, step, scan)
-    row = tracer.journal.last_row(output.tag, done)
-    value = bool(tracer.journal.value_at(output.tag, done))
+    guards = tracer.written.guards(seen.step, store)
+    element = tracer.origin(seen.step, load.at).element
+    if guards is not None and not circuit.on(guards, seen.result):
+        name = label_of(tracer, seen.step, element)
+        return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=f"EN of {name}")
+    made = circuit.behind(store.value)
+    if isinstance(made, Op) and made.code in COMPARISONS:
+        return not_met.link(tracer, made, seen, depth, change)
+    leaf: Leaf = made if made is not None else store.value
+    return function(tracer, store.at, leaf, seen, depth)
+
+
+def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
+    """SR, RS, R_TRIG, F_TRIG: the input that decided, at the instant it did."""
+    step, element = call.step, call.element
+    output_tag = call.tags.get("Q1", call.tags.get("Q", call.first))
+    done = tracer.seen(step, scan).after
+    row = tracer.journal.last_row(output_tag, done)
+    value = bool(tracer.journal.value_at(output_tag, done))
     since = tracer.journal.time(row) if row is not None else None
-    label = block.instance
-    if name in ("R_TRIG", "F_TRIG"):
-        clock = pin_of(block, "CLK")
-        text = f"{label} sees no {'rise' if name == 'R_TRIG' else 'fall'} in {tracer.place(step)}" if not value else f"{label} saw an edge"
-        found = Link(LinkKind.BLOCK, output.tag, value, since, step, scan, text, block.id)
+    if call.kind in ("R_TRIG", "F_TRIG"):
+        clock = call.pins.get("CLK")
+        text = f"{label} sees no {'rise' if call.kind == 'R_TRIG' else 'fall'} in {tracer.place(step)}" if not value else f"{label} saw an edge"
+        found = Link(LinkKind.BLOCK, output_tag, value, since, step, scan, text, element)
         if clock is not None:
-            on = tracer.circuit(step).complete(clock.wires, tracer.flow(step, scan))
-            child = powered(tracer, None, step, block.id, clock.wires, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"CLK of {label}") if on \
-                else unpowered(tracer, None, step, block.id, clock.wires, scan, depth + 1, what=f"CLK of {label}")
+            on = tracer.circuit(step).on(clock, tracer.seen(step, scan).result)
+            child = powered(tracer, None, step, element, clock, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"CLK of {label}") if on \
+                else unpowered(tracer, None, step, element, clock, scan, depth + 1, what=f"CLK of {label}")
             if child is not None:
                 found.children.append(child)
         return found
     at_scan = tracer.scan_of(row) if row is not None else scan
-    setter, resetter = pin_of(block, "S1", "S"), pin_of(block, "R", "R1")
+    setter, resetter = ("S1", "R") if call.kind == "SR" else ("S", "R1")
     state = "set" if value else ("reset" if row is not None else "never set")
     when = f" at {tracer.at(since)}" if since is not None else ""
-    found = Link(LinkKind.BLOCK, output.tag, value, since, step, scan, f"{label} in {tracer.place(step)} was {state}{when}", block.id)
-    decided = setter if value else resetter if row is not None else None
-    if decided is not None:
-        child = powered(tracer, None, step, block.id, decided.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                        f"{decided.name} of {label}")
+    found = Link(LinkKind.BLOCK, output_tag, value, since, step, scan, f"{label} in {tracer.place(step)} was {state}{when}", element)
+    decided = setter if value else resetter if row is not None else ""
+    if decided in call.pins:
+        child = powered(tracer, None, step, element, call.pins[decided], at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"{decided} of {label}")
         if child is not None:
             found.children.append(child)
     missing = resetter if value else setter
-    if missing is not None and not change:
-        child = unpowered(tracer, None, step, block.id, missing.wires, scan, depth + 1, what=f"{missing.name} of {label}")
+    if missing in call.pins and not change:
+        child = unpowered(tracer, None, step, element, call.pins[missing], scan, depth + 1, what=f"{missing} of {label}")
         if child is not None and child.blockers:
             found.children.append(child)
     return found

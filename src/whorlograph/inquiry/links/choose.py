@@ -4,21 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.scope.overlap import shared_bits
-from whorlograph.model.ladder import Block, Coil, CoilKind
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
-from . import block, halted, never_set, overwritten, reset_by, rung_false, rung_true, set_by, skipped
+from ..writers import Kind, Writer
+from . import block, halted, never_set, not_met, overwritten, reset_by, rung_false, rung_true, set_by, skipped
 from .field_input import input_link, not_run_yet
 from .rung_false import unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Vantage, Writer
+    from ..tracer import Tracer, Vantage
 
 
-def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
+def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1) -> Link | None:
     """The link for a change: what made it."""
     journal = tracer.journal
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
@@ -28,63 +27,52 @@ def change_link(tracer: Tracer, row: int, depth: int) -> Link | None:
         return halted.link(tracer, tag, scan)
     if step < 0:
         return input_link(tracer, tag, row + 1)
-    value = bool(journal.raw(row))
-    writer = _writer_in(tracer, tag, step, value)
+    value = bool(journal.raw(row) >> max(0, bit) & 1) if bit >= 0 else bool(journal.raw(row))
+    writer = _writer_in(tracer, tag, step, scan, value, bit)
     if writer is None:
         other = _shared_row(tracer, row)
         return tracer.change(other, depth + 1) if other is not None else None
-    if writer.kind is CoilKind.SET:
+    if writer.bit >= 0:
+        return _bit(tracer, tag, writer, scan, depth)
+    if writer.kind is Kind.SET:
         return set_by.link(tracer, tag, writer, scan, depth)
-    if writer.kind is CoilKind.RESET:
+    if writer.kind is Kind.RESET:
         return reset_by.link(tracer, tag, writer, scan, depth)
-    if writer.kind is None:
+    if writer.kind is not Kind.COIL:
         return block.written(tracer, tag, writer, scan, depth, change=True)
-    if value != (writer.kind is CoilKind.NEGATED):
+    if value != writer.inverted:
         return rung_true.changed(tracer, tag, writer, scan, depth)
     return rung_false.changed(tracer, tag, writer, scan, depth)
 
 
-def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | None:
+def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -1) -> Link | None:
     """The link for a state: what keeps it."""
-    writers = tracer.writers.get(tag, [])
+    writers = [w for w in tracer.writers.get(tag, []) if w.bit < 0 or bit < 0 or w.bit == bit]
     journal = tracer.journal
     if not writers:
-        return input_link(tracer, tag, tracer.position(view))
+        return _other_name(tracer, tag, view, depth, bit) or input_link(tracer, tag, tracer.position(view), bit)
     if journal.fault is not None and view.scan > journal.fault.scan:
         return halted.link(tracer, tag, view.scan)
-    row = journal.last_row(tag, tracer.position(view))
+    row = tracer.last_row(tag, tracer.position(view), bit)
     stopped = [w for w in writers if _stopped(tracer, w, view)]
     if stopped and len(stopped) == len(writers):
         return skipped.link(tracer, tag, stopped[-1], view.scan, depth)
     if row is None and all(tracer.ran(w.step, view) <= 0 for w in writers):
         return not_run_yet(tracer, tag, view)
     if not tracer.boolean(tag):
-        writer = _writer_in(tracer, tag, journal.step(row), True) if row is not None else None
+        writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or writers[-1]
-        if isinstance(chosen.element, Coil):
-            return _bit(tracer, tag, chosen, tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view), depth)
-        return block.written(tracer, tag, chosen, tracer.scan_of(row) if writer is not None and row is not None
-                             else tracer.ran(chosen.step, view), depth, change=writer is not None)
+        scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
+        if chosen.bit >= 0:
+            return _bit(tracer, tag, chosen, scan, depth)
+        return block.written(tracer, tag, chosen, scan, depth, change=writer is not None)
     value = bool(tracer.raw(tag, view))
-    plain = [w for w in writers if w.kind not in (CoilKind.SET, CoilKind.RESET)]
+    plain = [w for w in writers if w.kind not in (Kind.SET, Kind.RESET)]
     if plain:
-        running = [w for w in plain if tracer.paths.skipped(journal, w.step, tracer.ran(w.step, view)) is None]
-        last = running[-1] if running else plain[-1]
-        if not running:
-            return skipped.link(tracer, tag, last, tracer.ran(last.step, view), depth)
-        scan = tracer.ran(last.step, view)
-        if not value and len(running) > 1:
-            found = overwritten.link(tracer, tag, running, view, depth)
-            if found is not None:
-                return found
-        if last.kind is None:
-            return block.written(tracer, tag, last, scan, depth, change=False)
-        if value != (last.kind is CoilKind.NEGATED):
-            return rung_true.stands(tracer, tag, last, scan, depth)
-        return rung_false.stands(tracer, tag, last, scan, depth)
-    kept = _writer_in(tracer, tag, journal.step(row), value) if row is not None else None
-    setters = [w for w in writers if w.kind is CoilKind.SET]
-    resetters = [w for w in writers if w.kind is CoilKind.RESET]
+        return _held(tracer, tag, plain, value, view, depth)
+    kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
+    setters = [w for w in writers if w.kind is Kind.SET]
+    resetters = [w for w in writers if w.kind is Kind.RESET]
     if value and kept is not None and row is not None:
         return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters)
     if value:
@@ -94,6 +82,33 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int) -> Link | No
         return reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters)
     return never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET) if setters else \
         input_link(tracer, tag, tracer.position(view))
+
+
+def _other_name(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
+    """For a tag that nothing writes under its own name: what is written under one that shares its bits."""
+    for share in tracer.again.shares.get(tag, ()):
+        if tracer.writers.get(share.other) and (bit < 0 or share.mine <= bit < share.mine + share.width):
+            theirs = share.theirs + max(0, bit - share.mine) if not tracer.boolean(share.other) else -1
+            return tracer.explain(share.other, view, True, depth + 1, theirs)
+    return None
+
+
+def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vantage, depth: int) -> Link | None:
+    """What keeps a BOOL that is written in every evaluation: the last of those that ran."""
+    running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
+    last = running[-1] if running else plain[-1]
+    if not running:
+        return skipped.link(tracer, tag, last, tracer.ran(last.step, view), depth)
+    scan = tracer.ran(last.step, view)
+    if not value and len(running) > 1:
+        found = overwritten.link(tracer, tag, running, view, depth)
+        if found is not None:
+            return found
+    if last.kind is not Kind.COIL:
+        return block.written(tracer, tag, last, scan, depth, change=False)
+    if value != last.inverted:
+        return rung_true.stands(tracer, tag, last, scan, depth)
+    return rung_false.stands(tracer, tag, last, scan, depth)
 
 
 def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
@@ -112,39 +127,42 @@ def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
     interval = journal.settled(task.interval_tag, last) * task.unit if task.interval_tag is not None else task.interval or 0
     if journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time):
         return True
-    seen, now = tracer.flow(writer.step, view.scan), tracer.power.now(journal, tracer.steps.all[writer.step], view.scan)
-    return seen.power.get(writer.element.id) != now.power.get(writer.element.id)
+    now = tracer.again.now(journal, writer.step, view.scan)
+    return tracer.seen(writer.step, view.scan).result.values.get(writer.at) != now.values.get(writer.at)
 
 
 def _bit(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    """A number one of whose bits a coil writes: the coil's rung."""
-    coil = writer.element
-    assert isinstance(coil, Coil)
-    what = f"{coil.variable} of {tracer.name(tag)}"
-    if tracer.flow(writer.step, scan).power.get(coil.id, False):
-        found = powered(tracer, None, writer.step, coil.id, coil.wires, scan, depth, LinkKind.RUNG_TRUE, False, what)
+    """A number one of whose bits is written: the rung that does."""
+    what = f"bit {writer.bit} of {tracer.name(tag)}"
+    power = writer.power if writer.power is not None else writer.value
+    kinds = {Kind.SET: LinkKind.SET_BY, Kind.RESET: LinkKind.RESET_BY}
+    if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
+        found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
+                                     writer.kind in kinds, what)
     else:
-        found = unpowered(tracer, None, writer.step, coil.id, coil.wires, scan, depth, what=what)
+        found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
     if found is not None:
         found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
     return found
 
 
-def _writer_in(tracer: Tracer, tag: int, step: int, value: bool) -> Writer | None:
-    """The element of a step that gave a tag this value."""
-    here = [w for w in tracer.writers.get(tag, []) if w.step == step]
-    wanted = CoilKind.SET if value else CoilKind.RESET
-    fitting = [w for w in here if w.kind is wanted] or [w for w in here if w.kind not in (CoilKind.SET, CoilKind.RESET)]
-    blocks = [w for w in fitting if isinstance(w.element, Block)]
-    coils = [w for w in fitting if not isinstance(w.element, Block)]
-    return (coils or blocks or here or [None])[-1]  # type: ignore[list-item]
+def _writer_in(tracer: Tracer, tag: int, step: int, scan: int, value: bool, bit: int) -> Writer | None:
+    """What gave a tag its value in a step: of those that were executed then the last; None where no step did."""
+    if step < 0:
+        return None
+    here = [w for w in tracer.writers.get(tag, []) if w.step == step and (w.bit < 0 or bit < 0 or w.bit == bit)]
+    done = tracer.seen(step, scan).result.values
+    executed = [w for w in here if w.at in done or w.kind is Kind.BLOCK]
+    unfit = Kind.RESET if value else Kind.SET
+    fitting = [w for w in executed if w.kind is not unfit] or executed or here
+    stores = [w for w in fitting if w.kind is not Kind.BLOCK]
+    return max(stores or fitting, key=lambda w: w.at, default=None)
 
 
 def _shared_row(tracer: Tracer, row: int) -> int | None:
     """The row of the same step whose write changed this tag too, because they share bits."""
     journal = tracer.journal
-    shares = shared_bits(tracer.running.tags[:tracer.running.public], tracer.controller.profile.addressing)
-    near = {s.other for s in shares.get(journal.tag(row), ())}
+    near = {s.other for s in tracer.again.shares.get(journal.tag(row), ())}
     for other in range(row - 1, max(-1, row - 40), -1):
         if journal.key(other) != journal.key(row):
             return None
@@ -158,4 +176,7 @@ class Choice:
 
     change = staticmethod(change_link)
     state = staticmethod(state_link)
-    output = staticmethod(block.output_link)
+    output = staticmethod(block.output_in)
+    kept = staticmethod(block.kept)
+    compared = staticmethod(not_met.link)
+    computed = staticmethod(block.function)

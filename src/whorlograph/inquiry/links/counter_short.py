@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.model.ladder import Block
 from whorlograph.model.question import LinkKind
-from whorlograph.model.tags import Instance, Leaf
 
 from ..trail import Link
-from .pins import pin_of
+from ..writers import BlockCall
 from .rung_false import unpowered
 from .rung_true import powered
 
@@ -19,22 +17,20 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, step: int, scan: int, depth: int) -> Link | None:
+def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, depth: int) -> Link | None:
     """A counter's output, from its count: reset, short, or reached."""
-    tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
-    journal = tracer.journal
-    done = tracer.paths.done(journal, step, scan)
-    output = tags.get(pin.lower(), tags.get("q", tags.get("qu", 0)))
-    q = bool(journal.value_at(output, done))
+    tags, journal, step, name = {n.lower(): t for n, t in call.tags.items()}, tracer.journal, call.step, call.kind
+    done = tracer.seen(step, scan).after
+    q = bool(journal.value_at(output, done)) if output != tags['cv'] else False
     count, preset = journal.value_at(tags["cv"], done), journal.value_at(tags["pv"], done)
     q_row = journal.last_row(output, done)
     since = journal.time(q_row) if q_row is not None else None
-    label, place = block.instance, tracer.place(step)
-    down = name == "CTD" or pin == "QD"
+    place = tracer.place(step)
+    down = name == "CTD" or output == tags.get("qd")
     text = f"{label} in {place} stands at {count}, " + ("reached" if q else f"{'above 0' if down else f'its preset is {preset}'}")
-    found = Link(LinkKind.BLOCK if q else LinkKind.COUNTER_SHORT, output, q, since, step, scan, text, block.id)
-    resetter = pin_of(block, "LD" if down else "R")
-    counting = pin_of(block, "CD" if down else "CU")
+    found = Link(LinkKind.BLOCK if q else LinkKind.COUNTER_SHORT, output, q, since, step, scan, text, call.element)
+    resetter = call.pins.get("LD" if down else "R")
+    counting = call.pins.get("CD" if down else "CU")
     reset_tag = tags.get("ld" if down else "r")
     if not q and resetter is not None and reset_tag is not None:
         row = journal.last_row(reset_tag, done)
@@ -42,8 +38,8 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
         rows = _rises(journal, reset_tag, done)
         if active or (row is not None and rows and _counted_before(tracer, tags["cv"], rows[-1])):
             at_scan = tracer.scan_of(rows[-1]) if rows else scan
-            child = powered(tracer, None, step, block.id, resetter.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                            f"{resetter.name} of {label}")
+            child = powered(tracer, None, step, call.element, resetter, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                            f"{'LD' if down else 'R'} of {label}")
             if child is not None:
                 child.kind = LinkKind.RESET_BY
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
@@ -52,10 +48,10 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, pin: str, st
         rows = _rises(journal, tags["cu" if not down else "cd"], done)
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
         if on and rows:
-            child = powered(tracer, None, step, block.id, counting.wires, tracer.scan_of(rows[-1]), depth + 1, LinkKind.RUNG_TRUE, True,
-                            f"{counting.name} of {label}")
+            child = powered(tracer, None, step, call.element, counting, tracer.scan_of(rows[-1]), depth + 1, LinkKind.RUNG_TRUE, True,
+                            f"{'CD' if down else 'CU'} of {label}")
         else:
-            child = unpowered(tracer, None, step, block.id, counting.wires, scan, depth + 1, what=f"{counting.name} of {label}")
+            child = unpowered(tracer, None, step, call.element, counting, scan, depth + 1, what=f"{'CD' if down else 'CU'} of {label}")
         if child is not None:
             found.children.append(child)
     return found

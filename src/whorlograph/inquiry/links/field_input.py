@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
 
 
-def input_link(tracer: Tracer, tag: int, position: int) -> Link:
+def input_link(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Link:
     """A link without a rung that carries the root: input, never-written value, or a gap in the log."""
-    root = input_root(tracer, tag, position)
+    root = input_root(tracer, tag, position, bit)
     scan = tracer.journal.clock.scan_at(root.since) if root.since is not None else 0
     return Link(LinkKind.BLOCK, tag, root.value, root.since, -1, scan, root.text, roots=[root])
 
@@ -32,14 +32,18 @@ def not_run_yet(tracer: Tracer, tag: int, view: Vantage) -> Link:
     return Link(LinkKind.BLOCK, tag, value, None, -1, 0, text, roots=[root])
 
 
-def input_root(tracer: Tracer, tag: int, position: int) -> Root:
-    """The root for a tag that no rung writes."""
+def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
+    """The root for a tag, or a bit of a number, that no rung writes."""
     one, journal = tracer.tag(tag), tracer.journal
     bits = journal.value_at(tag, position)
     row = journal.last_row(tag, position)
     value = tracer.value(tag, bits)
     point = tracer.iolist.get(tag)
     at_input = one.address is not None and one.address.area == "I"
+    if bit >= 0 and tracer.writers.get(tag):
+        state = "on" if bits >> bit & 1 else "off"
+        return Root(RootKind.INITIAL_VALUE, tag, value, None, f"bit {bit} of {one.name} is never written: it is {state}",
+                    f"find out who should write bit {bit} of {one.name}", point)
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
         found = last_change(tracer.log, tag, seen) if row is not None else None

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.power import Flow
-from whorlograph.engine.scope.rung_types import called_instance
-from whorlograph.model.ladder import Block, ContactKind, InOutVariable, InVariable
-from whorlograph.model.tags import Leaf
+from whorlograph.engine.code import Base, Op
+from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.engine.scope.widening import COMPARISONS
 
-from ..circuit import Circuit, Gate
+from ..circuit import Gate
+from ..languages import words_of
 from ..pulses import last_change
 from ..trail import Link
 from .field_input import input_root
@@ -18,26 +18,30 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def gate_tag(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> int | None:
-    """The tag a gate depends on: a contact's, or a block's output pin."""
-    if gate.element in flow.tags and not gate.pin:
-        return flow.tags[gate.element]
-    element = circuit.ids.get(gate.element)
-    if isinstance(element, Block):
-        called = called_instance(element, circuit.step.instance, tracer.running)
-        ref = called.scope.get(gate.pin.lower()) if called is not None and element.instance else None
-        if isinstance(ref, Leaf):
-            return ref.tag
-    return None
+def gate_tag(tracer: Tracer, gate: Gate, seen: Seen) -> int | None:
+    """The tag a gate looks at: a contact's, or a block's output."""
+    cell = tracer.cell(tracer.circuit(seen.step).load(gate), seen)
+    return cell.number if cell is not None else None
 
 
-def gate_time(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> tuple[int, int]:
-    """(scan and step, row) of a gate's last change before the rung saw it; (0, -1) where it never changed."""
-    tag = gate_tag(tracer, circuit, gate, flow)
+def gate_bit(tracer: Tracer, gate: Gate, seen: Seen) -> int:
+    """The bit of it, -1 the whole."""
+    cell = tracer.cell(tracer.circuit(seen.step).load(gate), seen)
+    return cell.bit if cell is not None else -1
+
+
+def is_output(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether it is an output of a block that the step itself executes."""
+    load = tracer.circuit(seen.step).load(gate)
+    return load is not None and tracer.origin(seen.step, load.at).what not in ("", "gate")
+
+
+def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:
+    """(time in ns, row) of a gate's last change before the step saw it; (0, -1) where it never changed."""
+    tag = gate_tag(tracer, gate, seen)
     if tag is None:
         return 0, -1
-    position = flow.position if not gate.pin else tracer.paths.done(tracer.journal, flow.step.index, flow.scan)
-    row = tracer.journal.last_row(tag, position)
+    row = tracer.last_row(tag, seen.after if is_output(tracer, gate, seen) else seen.position, gate_bit(tracer, gate, seen))
     if row is None:
         return 0, -1
     return _exact_time(tracer, tag, row), row
@@ -53,54 +57,49 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     return clock
 
 
-def gate_words(tracer: Tracer, circuit: Circuit, gate: Gate, flow: Flow) -> str:
+def element_of(tracer: Tracer, gate: Gate, step: int) -> int:
+    """The element that a gate came from."""
+    return tracer.origin(step, gate.at).element
+
+
+def elements_of(tracer: Tracer, gates: list[Gate], step: int) -> tuple[int, ...]:
+    """The elements that gates came from."""
+    return tuple(dict.fromkeys(element_of(tracer, g, step) for g in gates))
+
+
+def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     """A gate as a person calls it: the tag, or the block and its pin."""
-    contact = circuit.contact(gate)
-    if contact is not None:
-        extra = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)",
-                 ContactKind.FALLING: " (falling edge)"}
-        return contact.variable + extra.get(contact.kind, "")
-    element = circuit.ids.get(gate.element)
-    if isinstance(element, Block):
-        return f"{element.instance or element.type_name}.{gate.pin}" if element.instance else comparison_words(circuit, element)
-    if isinstance(element, (InVariable, InOutVariable)):
-        return element.expression
-    return "a wire"
+    step = tracer.steps.all[seen.step]
+    origin = tracer.origin(seen.step, gate.at)
+    said = words_of(step).gate(step, origin.element, origin.what)
+    turned = bool(seen.result.values.get(gate.at)) and not tracer.circuit(seen.step).passes(gate, seen.result)
+    return f"{said} (on, where the path wants it off)" if turned else said
 
 
-def comparison_words(circuit: Circuit, block: Block) -> str:
-    """A function with its operands: ``Count >= 5``."""
-    signs = {"GT": ">", "GE": ">=", "EQ": "=", "LE": "<=", "LT": "<", "NE": "<>"}
-    names = []
-    for pin in block.inputs:
-        if pin.name.upper() == "EN" or not pin.wires:
-            continue
-        source = circuit.ids.get(pin.wires[0].source)
-        names.append(getattr(source, "expression", "") or getattr(source, "type_name", "?"))
-    sign = signs.get(block.type_name.upper())
-    return f" {sign} ".join(names) if sign else f"{block.type_name}({', '.join(names)})"
-
-
-def explain_gate(tracer: Tracer, link: Link, circuit: Circuit, gate: Gate, flow: Flow, depth: int, change: bool) -> None:
+def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int, change: bool) -> None:
     """Add to a link why a gate stands as it does: a child link, or the roots at its end."""
-    step, scan = flow.step.index, flow.scan
-    element = circuit.ids.get(gate.element)
-    tag = gate_tag(tracer, circuit, gate, flow)
-    if isinstance(element, Block) and gate.pin:
-        child = tracer.output(circuit, element, gate.pin, step, scan, depth + 1, change)
-        if child is not None:
-            link.children.append(child)
-        return
-    if tag is None:
-        return
-    if not tracer.writers.get(tag):
-        root = input_root(tracer, tag, flow.position)
-        root.changed = change
-        root.step = step
-        link.roots.append(root)
-        return
-    child = tracer.explain(tag, tracer.view_of(step, scan), change, depth + 1)
+    circuit = tracer.circuit(seen.step)
+    load, leaf = circuit.load(gate), circuit.behind(circuit.leaves.get(gate.at))
+    child: Link | None = None
+    if load is not None and load.target.base == Base.HIDDEN:
+        child = tracer.links.kept(tracer, load, seen, depth + 1, change)
+    elif load is not None:
+        tag = gate_tag(tracer, gate, seen)
+        if tag is None:
+            return
+        if not tracer.writers.get(tag):
+            root = input_root(tracer, tag, seen.position)
+            root.changed = change
+            root.step = seen.step
+            link.roots.append(root)
+            return
+        if is_output(tracer, gate, seen):
+            child = tracer.links.output(tracer, tag, seen, depth + 1, change)
+        else:
+            child = tracer.explain(tag, tracer.view_of(seen.step, seen.scan), change, depth + 1, gate_bit(tracer, gate, seen))
+    elif isinstance(leaf, Op) and leaf.code in COMPARISONS:
+        child = tracer.links.compared(tracer, leaf, seen, depth + 1, change)
+    else:
+        child = tracer.links.computed(tracer, gate.at, circuit.leaves.get(gate.at), seen, depth + 1)
     if child is not None:
         link.children.append(child)
-
-

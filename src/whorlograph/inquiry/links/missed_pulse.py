@@ -12,6 +12,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from ..attempts import DEEPEST, start_conditions
 from ..pulses import Stay, calm, stays
 from ..trail import Link, Root
+from ..writers import Kind
 from .field_input import where
 
 if TYPE_CHECKING:
@@ -34,11 +35,12 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
 
     A start condition that the program computes passes on what its own conditions missed; each is looked at once (``seen``).
     """
-
     best: Missed | None = None
+    if tracer.journal.fault is not None:
+        until = min(until, tracer.time(tracer.journal.fault.scan))
     seen = {tag} if seen is None else seen
     for writer in tracer.writers.get(tag, []):
-        if not hasattr(writer.element, "wires") or depth > DEEPEST:
+        if writer.kind is Kind.BLOCK or depth > DEEPEST:
             continue
         for condition, on in start_conditions(tracer, tag, writer):
             if condition in tracer.logged and not tracer.writers.get(condition):

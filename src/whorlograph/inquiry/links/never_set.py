@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
+from ..writers import Writer
 from . import rung_false, skipped
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Vantage, Writer
+    from ..tracer import Tracer, Vantage
 
 
 def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> Link | None:
@@ -23,7 +24,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
         else:
             found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
             if found is not None:
-                verb = "set" if writer.kind == "set" else "reset"
+                verb = str(writer.kind)
                 found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
                 found.value = verb == "reset"
         if found is not None and (best is None or len(found.blockers) < len(best.blockers)):

@@ -4,95 +4,82 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.model.ladder import Block, InVariable, OutVariable
-from whorlograph.model.literals import literal
+from whorlograph.engine.code import Const, Load, Op
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
 from ..circuit import Circuit
+from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link
-from .gates import comparison_words
-from .pins import inputs, pin_of
+from ..writers import Kind, Writer
+from .pins import explain_value
 from .rung_false import unpowered
 from .skipped import link as skipped_link
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Writer
+    from ..tracer import Tracer
 
 
-def link(tracer: Tracer, circuit: Circuit, block: Block, step: int, scan: int, depth: int, change: bool) -> Link | None:
+def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
-    flow = tracer.flow(step, scan)
-    enable = pin_of(block, "EN")
-    if enable is not None and not flow.power.get(block.id, True):
-        return unpowered(tracer, None, step, block.id, enable.wires, scan, depth, what=f"EN of {block.type_name}")
-    held = bool(flow.out.get((block.id, "OUT"), False))
-    values = [f"{source.expression} is {flow.out.get((source.id, ''), '?')}" for source in _operands(circuit, block)]
-    text = f"{comparison_words(circuit, block)} {'holds' if held else 'does not hold'} in {tracer.place(step)}"
+    step, circuit = tracer.steps.all[seen.step], tracer.circuit(seen.step)
+    words, element = words_of(step), tracer.origin(seen.step, compared.at).element
+    held = bool(seen.result.values.get(compared.at, False))
+    loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
+    values = [f"{_name(tracer, one, seen)} is {tracer.number_word(seen.result.raws[one.at], one.type)}"
+              for one in loads if one.at in seen.result.raws]
+    text = f"{words.gate(step, element, 'OUT')} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
     text += f" ({', '.join(values)})" if values else ""
-    found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, step, scan, text, block.id)
+    found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:
-        for tag, wanted in _wanted(circuit, block, flow.tags):
+        for tag, wanted in _wanted(circuit, compared, seen):
             for writer in tracer.writers.get(tag, [])[:12]:
                 if _gives(tracer, writer, wanted):
-                    child = _why_not_written(tracer, tag, writer, scan, depth)
+                    child = _why_not_written(tracer, tag, writer, seen.scan, depth)
                     if child is not None:
                         found.children.append(child)
     if not found.children:
-        inputs(tracer, found, circuit, block, step, scan, depth, ("EN",))
+        explain_value(tracer, found, compared, seen, depth)
     return found
 
 
-def _operands(circuit: Circuit, block: Block) -> list[InVariable]:
-    """The operands that are no literals."""
-    found = [circuit.ids.get(pin.wires[0].source) for pin in block.inputs if pin.wires and pin.name.upper() != "EN"]
-    return [e for e in found if isinstance(e, InVariable) and literal(e.expression) is None]
+def _name(tracer: Tracer, load: Load, seen: Seen) -> str:
+    """An operand as it is written, else as the tag is called."""
+    step = tracer.steps.all[seen.step]
+    return words_of(step).value(step, tracer.origin(seen.step, load.at).element) or tracer.name(seen.result.cells[load.at].number)
 
 
-def _wanted(circuit: Circuit, block: Block, tags: dict[int, int]) -> list[tuple[int, int]]:
+def _wanted(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int]]:
     """(tag, number it should have) where a tag is compared for equality with a literal."""
-    if block.type_name.upper() not in ("EQ", "GE", "LE"):
+    if compared.code not in ("EQ", "GE", "LE"):
         return []
     tag, number = None, None
-    for pin in block.inputs:
-        source = circuit.ids.get(pin.wires[0].source) if pin.wires else None
-        if isinstance(source, InVariable):
-            read = literal(source.expression)
-            if read is not None and isinstance(read[1], int):
-                number = int(read[1])
-            elif source.id in tags:
-                tag = tags[source.id]
+    for arg in compared.args:
+        constant = circuit.literal(arg)
+        loads = [one for one in circuit.loads(arg) if isinstance(one, Load)]
+        if constant is not None and isinstance(constant.value, int):
+            number = int(constant.value)
+        elif loads and loads[0].at in seen.result.cells:
+            tag = seen.result.cells[loads[0].at].number
     return [(tag, number)] if tag is not None and number is not None else []
 
 
 def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
     """Whether a writer moves just that number into its tag."""
-    element = writer.element
-    if not isinstance(element, OutVariable):
-        return False
-    circuit = tracer.circuit(writer.step)
-    source = circuit.ids.get(element.wires[0].source)
-    if not isinstance(source, Block) or source.type_name.upper() != "MOVE":
-        return False
-    pin = next((p for p in source.inputs if p.name.upper() != "EN" and p.wires), None)
-    value = circuit.ids.get(pin.wires[0].source) if pin is not None else None
-    read = literal(value.expression) if isinstance(value, InVariable) else None
-    return read is not None and read[1] == wanted
+    found: Const | None = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
+    return found is not None and found.value == wanted
 
 
 def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-
     at_scan = tracer.ran(writer.step, Vantage(scan))
     if tracer.paths.skipped(tracer.journal, writer.step, at_scan) is not None:
         return skipped_link(tracer, tag, writer, at_scan, depth + 1)
-    circuit = tracer.circuit(writer.step)
-    source = circuit.ids[writer.element.wires[0].source]  # type: ignore[attr-defined]
-    enable = pin_of(source, "EN") if isinstance(source, Block) else None
-    if enable is None or not isinstance(source, Block):
+    if writer.guard is None:
         return None
     tracer.coils.append(tag)
     try:
-        return unpowered(tracer, tag, writer.step, source.id, enable.wires, at_scan, depth + 1, LinkKind.NEVER_SET,
+        return unpowered(tracer, tag, writer.step, writer.element, writer.guard, at_scan, depth + 1, LinkKind.NEVER_SET,
                          f"the step that would write {tracer.name(tag)}")
     finally:
         tracer.coils.pop()

@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
+from ..writers import Writer
 from . import never_set, rung_true
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Vantage, Writer
+    from ..tracer import Tracer, Vantage
 
 
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: Vantage | None = None,

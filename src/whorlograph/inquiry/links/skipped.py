@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.code import Expr
 from whorlograph.engine.path import SkipKind
 from whorlograph.engine.runs import TaskRuns
-from whorlograph.model.ladder import Block, Jump, Return
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.steps import PathFlag
 
+from ..languages import words_of
 from ..trail import Link, Root
+from ..writers import Writer
 from . import halted
-from .gates import explain_gate
+from .gates import elements_of, explain_gate
 from .rung_false import first_out, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Writer
+    from ..tracer import Tracer
 
 
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
@@ -36,25 +39,25 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
         pou = tracer.steps.all[writer.step].pou
         text = f"{tracer.name(tag)} stays {word}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"
         root = Root(RootKind.PROGRAM, tag, value, None, text, f"find out where {pou} should be called", step=writer.step)
-        return Link(LinkKind.NOT_CALLED, tag, value, None, writer.step, scan, text, writer.element.id, roots=[root])
+        return Link(LinkKind.NOT_CALLED, tag, value, None, writer.step, scan, text, writer.element, roots=[root])
     where = tracer.place(skip.flag.step)
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan) > 0
     start = f"since {tracer.at(since)}" if ran else "from the start"
-    element = next((e for e in tracer.steps.all[skip.flag.step].rung.elements if e.id == skip.flag.element), None)
+    element, power = skip.flag.element, tracer.written.flag_power(skip.flag.step, skip.flag.element)
     if skip.kind is SkipKind.NOT_CALLED:
         text = f"{tracer.name(tag)} keeps its value {word}: {tracer.place(writer.step)} has not been called {start}, see {where}"
-        found = Link(LinkKind.NOT_CALLED, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
-        if isinstance(element, Block):
-            _call_off(tracer, found, element, skip.flag.step, scan, depth, change=ran)
+        found = Link(LinkKind.NOT_CALLED, tag, value, since if ran else None, writer.step, scan, text, writer.element)
+        if power is not None:
+            _call_off(tracer, found, power, skip.flag, scan, depth, change=ran)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
     text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
-    found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element.id)
-    if isinstance(element, (Jump, Return)):
+    found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element)
+    if power is not None:
         taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
         at_scan = tracer.scan_of(taken) if taken is not None else scan
-        child = powered(tracer, None, skip.flag.step, element.id, element.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                        f"the {'jump' if isinstance(element, Jump) else 'return'} in {where}")
+        child = powered(tracer, None, skip.flag.step, element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                        f"the {skip.kind} in {where}")
         if child is not None:
             child.text = child.text.replace(f" has power in {where}", " is taken", 1)
             found.children.append(child)
@@ -76,7 +79,7 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
             missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
             text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
         root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
-        return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
+        return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element, roots=[root])
     interval = task.interval or 0
     if task.interval_tag is not None:
         interval = journal.settled(task.interval_tag, scan) * task.unit
@@ -89,26 +92,24 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
         why = "nothing has made it due"
     text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
     root = Root(RootKind.PROGRAM, tag, value, since, text, check, step=writer.step)
-    return Link(LinkKind.TASK_IDLE, tag, value, since, writer.step, scan, text, writer.element.id, roots=[root])
+    return Link(LinkKind.TASK_IDLE, tag, value, since, writer.step, scan, text, writer.element, roots=[root])
 
 
-def _call_off(tracer: Tracer, found: Link, block: Block, step: int, scan: int, depth: int, change: bool) -> None:
+def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:
     """Add why a call's EN has no power."""
-    enable = next((p for p in block.inputs if p.name.upper() == "EN"), None)
-    if enable is None or not enable.wires:
-        return
-    flag = tracer.steps.flags[step, block.id]
+    step = flag.step
     row = tracer.journal.last_row(flag.number, tracer.journal.settled_position(scan))
     if row is not None and change:
         at_scan = tracer.scan_of(row)
-        now, before, circuit = tracer.flow(step, at_scan), tracer.flow(step, at_scan - 1), tracer.circuit(step)
-        lost = first_out(tracer, circuit, enable.wires, now, before)
+        now = tracer.seen(step, at_scan)
+        lost = first_out(tracer, power, now, tracer.seen(step, at_scan - 1))
         if lost:
-            found.blockers = tuple(g.element for g in lost)
-            found.step, found.scan, found.element = step, at_scan, block.id
+            found.blockers = elements_of(tracer, lost, step)
+            found.step, found.scan, found.element = step, at_scan, flag.element
             for gate in lost[:2]:
-                explain_gate(tracer, found, circuit, gate, now, depth, change=True)
+                explain_gate(tracer, found, gate, now, depth, change=True)
             return
-    child = unpowered(tracer, None, step, block.id, enable.wires, scan, depth + 1, what=f"the call of {block.instance or block.type_name}")
+    words = words_of(tracer.steps.all[step]).block(tracer.steps.all[step], flag.element)
+    child = unpowered(tracer, None, step, flag.element, power, scan, depth + 1, what=f"the call of {words}")
     if child is not None:
         found.children.append(child)

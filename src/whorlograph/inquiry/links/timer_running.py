@@ -6,14 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from whorlograph.model.ladder import Block
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind
-from whorlograph.model.tags import Instance, Leaf
 
 from ..trail import Link
-from .gates import explain_gate
-from .pins import pin_of
+from ..writers import BlockCall
+from .gates import elements_of, explain_gate
 from .rung_false import first_out, unpowered
 from .rung_true import powered
 
@@ -21,38 +19,37 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, scan: int, depth: int, change: bool) -> Link | None:
+def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
     """A timer's output, from its input: running, not started, dropped, or keeping its output on."""
-    tags = {n: r.tag for n, r in called.scope.items() if isinstance(r, Leaf)}
-    journal = tracer.journal
-    done = tracer.paths.done(journal, step, scan)
+    tags, journal, step, name = {n.lower(): t for n, t in call.tags.items()}, tracer.journal, call.step, call.kind
+    done = tracer.seen(step, scan).after
     q, input_on = bool(journal.value_at(tags["q"], done)), bool(journal.value_at(tags["in"], done))
     preset = journal.value_at(tags["pt"], done)
     row = journal.last_row(tags["in"], done)
     q_row = journal.last_row(tags["q"], done)
-    pin = pin_of(block, "IN")
+    pin = call.pins.get("IN")
     now, started = tracer.time(scan), journal.time(row) if row is not None else 0
-    label, place = block.instance, tracer.place(step)
+    place = tracer.place(step)
     since = journal.time(q_row) if q_row is not None else None
     if pin is None:
-        return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", block.id)
+        return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", call.element)
 
     def lost(text: str, kind: LinkKind, at_scan: int) -> Link:
-        found = Link(kind, tags["q"], q, since, step, at_scan, text, block.id)
-        flow, circuit = tracer.flow(step, at_scan), tracer.circuit(step)
-        gates = first_out(tracer, circuit, pin.wires, flow, tracer.flow(step, at_scan - 1))
-        found.blockers = tuple(g.element for g in gates)
+        found = Link(kind, tags["q"], q, since, step, at_scan, text, call.element)
+        seen = tracer.seen(step, at_scan)
+        gates = first_out(tracer, pin, seen, tracer.seen(step, at_scan - 1))
+        found.blockers = elements_of(tracer, gates, step)
         for gate in gates[:2]:
-            explain_gate(tracer, found, circuit, gate, flow, depth, change=True)
+            explain_gate(tracer, found, gate, seen, depth, change=True)
         if not gates:
-            child = unpowered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, what=f"IN of {label}")
+            child = unpowered(tracer, None, step, call.element, pin, at_scan, depth + 1, what=f"IN of {label}")
             if child is not None:
                 found.children.append(child)
         return found
 
     def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
-        found = Link(kind, tags["q"], q, since, step, scan, text, block.id)
-        child = powered(tracer, None, step, block.id, pin.wires, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}")
+        found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
+        child = powered(tracer, None, step, call.element, pin, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}")
         if child is not None:
             found.children.append(child)
         return found
@@ -68,7 +65,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
     if name == "TON" and not q:
         if change and q_row is not None and row is not None:
             return lost(f"{label} in {place} lost its input at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
-        found = unpowered(tracer, None, step, block.id, pin.wires, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+        found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
         if found is not None:
             found.tag, found.since = tags["q"], since
         return found
@@ -85,7 +82,7 @@ def link(tracer: Tracer, block: Block, called: Instance, name: str, step: int, s
         pulse = journal.rows(tags["q"])
         begin = int(pulse[max(0, int(np.searchsorted(pulse, q_row)) - 1)])
         return on(f"{label} in {place} ended its pulse of {duration_text(preset)}", LinkKind.BLOCK, tracer.scan_of(begin))
-    found = unpowered(tracer, None, step, block.id, pin.wires, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+    found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
         found.tag = tags["q"]
     return found

@@ -109,15 +109,19 @@ class _Rung:
 
     def power(self, wires: tuple[Wire, ...], at: int) -> Expr:
         """OR over incoming connections."""
-        parts = [p for p in (self.boolean(w, at) for w in wires) if p != OFF]
+        parts = [p for p in (self.boolean(w) for w in wires) if p != OFF]
         if not parts:
             return OFF
         if ON in parts:
             return ON
         return parts[0] if len(parts) == 1 else Op("OR", "BOOL", tuple(parts), at)
 
-    def boolean(self, wire: Wire, at: int) -> Expr:
-        return truth(self.wire(wire), at)
+    def boolean(self, wire: Wire) -> Expr:
+        """What a wire carries, as power: on where it is not 0."""
+        value, source = self.wire(wire), self.ids.get(wire.source)
+        if value.type == "BOOL":
+            return value
+        return Convert("WIDEN", "BOOL", value, self.b.at(wire.source, output_pin(wire, source) if isinstance(source, Block) else ""))
 
     def wire(self, wire: Wire) -> Expr:
         source = self.ids.get(wire.source)
@@ -160,7 +164,7 @@ class _Rung:
     def assigned(self, wire: Wire, type_: Elementary, at: int) -> Expr:
         """What a wire carries, on its way into a variable or pin of a type."""
         if type_.family is Family.BOOL:
-            return self.boolean(wire, at)
+            return self.boolean(wire)
         known = self.literal_as(wire, type_, at)
         return known if known is not None else held(self.wire(wire), type_, at)
 
@@ -176,7 +180,9 @@ class _Rung:
         if not isinstance(found, Variable):
             self.out[element.id, ""] = OFF
             return
-        on = truth(self.b.load(found, gate), gate)
+        on = self.b.load(found, gate)
+        if on.type != "BOOL":
+            on = Convert("WIDEN", "BOOL", on, gate)
         if element.kind is ContactKind.NORMALLY_CLOSED:
             on = Op("NOT", "BOOL", (on,), gate)
         elif element.kind in (ContactKind.RISING, ContactKind.FALLING):
@@ -444,14 +450,6 @@ class Operand:
         if name == "BOOL":
             return self.rung.pin(self.pin, self.element, BOOL, self.at)
         return self.rung.value(self.pin.wires[0], ELEMENTARY[name], self.at)
-
-
-def truth(value: Expr, at: int) -> Expr:
-    """A value as power: on where it is not 0."""
-    if value.type == "BOOL":
-        return value
-    zero: Expr = Const(0.0 if ELEMENTARY[value.type].family is Family.REAL else 0, value.type)
-    return Op("NE", "BOOL", (value, zero), at)
 
 
 def constant(value: bool | int | float, type_: Elementary) -> Const:

@@ -1,0 +1,176 @@
+"""What writes a tag, read off the code: coils, latches, values moved, pins and outputs of blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+from functools import cached_property
+
+from msgspec import Struct, field
+
+from whorlograph.engine.access import How, placed
+from whorlograph.engine.code import Action, Base, Call, Code, Const, Copy, Expr, If, Invoke, Loop, Op, Scope, Store, Taken
+from whorlograph.engine.controller import Controller
+from whorlograph.model.blocks import STANDARD_BLOCKS
+
+
+class Kind(StrEnum):
+    """How a step writes."""
+
+    COIL = "coil"  # in every evaluation, on or off
+    SET = "set"
+    RESET = "reset"
+    VALUE = "value"  # a number, or a BOOL only under a condition
+    PIN = "pin"  # of a block, what goes in
+    BLOCK = "block"  # a standard block its outputs
+
+
+class Writer(Struct, frozen=True):
+    """A node that writes a tag.
+
+    ``power``: what decides, where the kind is COIL (``inverted``: the tag is on without it), SET or RESET; ``guards``: the conditions
+    under which a value or pin is written; ``value``: what is written. ``bit``: of a number, -1 the whole.
+    """
+
+    step: int
+    at: int
+    element: int
+    kind: Kind
+    power: Expr | None = None
+    inverted: bool = False
+    guards: tuple[Expr, ...] = ()
+    value: Expr | None = None
+    bit: int = -1
+
+    @property
+    def guard(self) -> Expr | None:
+        """The condition under which it is written; None where it always is."""
+        return every_of(self.guards)
+
+
+class BlockCall(Struct, frozen=True):
+    """A standard block as a step executes it: the number of its first pin, what goes in by pin, and the conditions for it.
+
+    ``kind`` names it without its type: TON, CTU.
+    """
+
+    step: int
+    at: int
+    element: int
+    kind: str
+    first: int
+    pins: dict[str, Expr] = field(default_factory=dict)
+    guards: tuple[Expr, ...] = ()
+
+    @property
+    def tags(self) -> dict[str, int]:
+        """The number of each pin."""
+        inputs, outputs = STANDARD_BLOCKS[self.kind]
+        return {name: self.first + n for n, (name, _) in enumerate((*inputs, *outputs))}
+
+    @property
+    def guard(self) -> Expr | None:
+        """The condition under which it is executed; None where it always is."""
+        return every_of(self.guards)
+
+
+def every_of(guards: tuple[Expr, ...]) -> Expr | None:
+    """All conditions together."""
+    if not guards:
+        return None
+    return guards[0] if len(guards) == 1 else Op("AND", "BOOL", guards, -1)
+
+
+class Writers:
+    """All writers of a program."""
+
+    def __init__(self, controller: Controller) -> None:
+        self.access, self.calls, self.order = controller.access, controller.calls, controller.calls.order
+        self.code: Code = controller.code
+        self._steps: dict[int, dict[int, tuple[Action, tuple[Expr, ...]]]] = {}
+
+    @cached_property
+    def by_tag(self) -> dict[int, list[Writer]]:
+        """By tag: what writes it, in order of execution."""
+        found: dict[int, dict[Writer, None]] = {}
+        for use in self.access.all:
+            if use.writes and use.how is not How.HANDED:  # the called body has the node that writes
+                writer = self.writer(use.step, use.at, use.element, use.how)
+                for tag in use.tags() if writer is not None else ():
+                    found.setdefault(tag, {})[writer] = None  # type: ignore[index]
+        return {tag: sorted(writers, key=lambda w: int(self.order[w.step])) for tag, writers in found.items()}
+
+    def nodes(self, step: int) -> dict[int, tuple[Action, tuple[Expr, ...]]]:
+        """The actions of a step by their node, each with the conditions around it."""
+        if step not in self._steps:
+            self._steps[step] = {one.at: (one, guards) for one, guards in _guarded(self.calls.code_of(step).actions, ())
+                                 if isinstance(one, (Store, Invoke, Call, Copy))}
+        return self._steps[step]
+
+    def writer(self, step: int, at: int, element: int, how: How) -> Writer | None:
+        """A use as a writer; None where a step that has no code only names the tag."""
+        one, guards = self.nodes(step).get(at, (None, ()))
+        if isinstance(one, (Invoke, Call)):
+            return Writer(step, at, element, Kind.BLOCK, guards=guards)
+        if isinstance(one, Copy):
+            return Writer(step, at, element, Kind.VALUE, guards=guards)
+        if not isinstance(one, Store):
+            return None
+        bit, value = one.target.low if one.target.width else -1, one.value
+        if how is How.PIN:
+            return Writer(step, at, element, Kind.PIN, None, False, guards, value, bit)
+        if guards and isinstance(value, Const) and value.type == "BOOL":
+            return Writer(step, at, element, Kind.SET if value.value else Kind.RESET, every_of(guards), False, guards, value, bit)
+        if guards or value.type != "BOOL":
+            return Writer(step, at, element, Kind.VALUE, None, False, guards, value, bit)
+        if isinstance(value, Op) and value.code == "NOT" and value.at == at:
+            return Writer(step, at, element, Kind.COIL, value.args[0], True, (), value, bit)
+        return Writer(step, at, element, Kind.COIL, value, False, (), value, bit)
+
+    def guards(self, step: int, store: Store) -> Expr | None:
+        """The conditions around a write of a step; None where there are none."""
+        return next((every_of(guards) for one, guards in _guarded(self.calls.code_of(step).actions, ()) if one is store), None)
+
+    def flag_power(self, step: int, element: int) -> Expr | None:
+        """What decides whether a jump, return or call is taken."""
+        return next((one.value for one, _ in _guarded(self.calls.code_of(step).actions, ())
+                     if isinstance(one, Taken) and self._element(step, one.at) == element), None)
+
+    def block(self, step: int, at: int) -> BlockCall | None:
+        """The standard block that a node executes."""
+        one, guards = self.nodes(step).get(at, (None, ()))
+        if not isinstance(one, Invoke):
+            return None
+        base, first = placed(one.where, self.code)
+        inputs, outputs = STANDARD_BLOCKS[one.block]
+        pins = {}
+        for action, _ in self.nodes(step).values():
+            if isinstance(action, Store) and action.target.base == base and first <= action.target.cell < first + len(inputs) + len(outputs):
+                pins[(*inputs, *outputs)[action.target.cell - first][0]] = action.value
+        return BlockCall(step, at, self._element(step, at), one.block, self._own(step, base, first, at), pins, guards)
+
+    def _own(self, step: int, base: int, first: int, at: int) -> int:
+        if base == Base.GLOBAL:
+            return first
+        if base == Base.OWN:
+            return self.calls.instance(step).own + first
+        return next((u.tag for u in self.access.of_step(step) if u.at == at and u.how is How.BLOCK), -1)
+
+    def _element(self, step: int, at: int) -> int:
+        return self.code.bodies[self.calls.instance(step).body].origins[at].element
+
+    def block_in(self, step: int, tag: int) -> BlockCall | None:
+        """The standard block of a step that a tag is a pin of."""
+        writer = next((w for w in self.by_tag.get(tag, ()) if w.kind is Kind.BLOCK and w.step == step), None)
+        return self.block(step, writer.at) if writer is not None else None
+
+
+def _guarded(actions: tuple[Action, ...], guards: tuple[Expr, ...]) -> Iterator[tuple[Action, tuple[Expr, ...]]]:
+    """Every action, with the conditions around it."""
+    for one in actions:
+        yield one, guards
+        if isinstance(one, If):
+            yield from _guarded(one.then, (*guards, one.test))
+            yield from _guarded(one.other, (*guards, Op("NOT", "BOOL", (one.test,), one.at)))
+        elif isinstance(one, (Loop, Scope)):
+            yield from _guarded(one.actions, guards)
