@@ -28,6 +28,7 @@ _PHRASES = {
     LinkKind.HELD_BY_JUMP: "jumped over", LinkKind.NOT_CALLED: "not called", LinkKind.OVERWRITTEN: "overwritten",
     LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
     LinkKind.NOT_MET: "comparison not met", LinkKind.MISSED_PULSE: "came and went unseen",
+    LinkKind.RESUMED: "runs again",
 }
 
 

@@ -8,10 +8,11 @@ from typing import Protocol
 
 from msgspec import Struct
 
-from whorlograph.engine.code import Base, Load, Op, Origin
+from whorlograph.engine.code import Base, Edge, Load, Op, Origin
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.engine.feed import system_tags
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.iolist import IoList
@@ -21,7 +22,7 @@ from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
-from .circuit import Circuit, Leaf
+from .circuit import Circuit, Gate, Leaf
 from .trail import Link, Value
 from .writers import Writer, Writers
 
@@ -40,7 +41,7 @@ class Vantage(Struct, frozen=True):
 class Links(Protocol):
     """What finds the link for a value: handed to the tracer, so that links can ask it for the next ones."""
 
-    def change(self, tracer: Tracer, row: int, depth: int, bit: int) -> Link | None:
+    def change(self, tracer: Tracer, row: int, depth: int, bit: int, view: Vantage | None) -> Link | None:
         """For a change: what made it."""
 
     def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
@@ -48,6 +49,9 @@ class Links(Protocol):
 
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
         """For an output of a block that a step executes."""
+
+    def edge(self, tracer: Tracer, gate: Gate, edge: Edge, seen: Seen, depth: int, change: bool) -> Link | None:
+        """For an edge."""
 
     def kept(self, tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Link | None:
         """For the result of a function that is not always executed."""
@@ -81,6 +85,7 @@ class Tracer:
         self.power = PowerFlow(self.again)
         self.written = Writers(self.controller)
         self.logged = tags_logged(self.log)
+        self.driven = system_tags(self.running, self.controller.profile)
         self._circuits: dict[int, Circuit] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
 
@@ -221,7 +226,7 @@ class Tracer:
         self.coils.append(tag)
         try:
             if row is not None and change:
-                return self.change(row, depth, bit)
+                return self.links.change(self, row, depth, bit, view)
             return self.links.state(self, tag, view, depth, bit)
         finally:
             self.open.discard(key)
@@ -229,7 +234,7 @@ class Tracer:
 
     def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
         """What made a tag change in a row of the journal."""
-        return self.links.change(self, row, depth, bit)
+        return self.links.change(self, row, depth, bit, None)
 
     def last_row(self, tag: int, position: int, bit: int = -1) -> int | None:
         """The last row of a tag before a position; of one bit: in which that changed."""

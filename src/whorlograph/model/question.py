@@ -40,6 +40,7 @@ class LinkKind(StrEnum):
     BLOCK = "block"
     NOT_MET = "not-met"
     MISSED_PULSE = "missed-pulse"
+    RESUMED = "resumed"
 
 
 class RootKind(StrEnum):

@@ -65,7 +65,8 @@ class Place(Struct, frozen=True):
 
 
 class Result(Struct):
-    """What a step did, by node: ``values`` of what was computed, ``cells`` of what was read or written (``raws`` as it was read).
+    """What a step did, by node: ``values`` of what was computed, ``cells`` of what was read or would be written (``raws`` as it was read),
+    ``stored`` what was written there, whether or not that changed it.
 
     ``rows``: the changes it made, as (cell, raw value), those of functions that it called included; ``own``: what it left in the cells
     that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
@@ -75,6 +76,7 @@ class Result(Struct):
     values: dict[int, Value] = field(default_factory=dict)
     cells: dict[int, Cell] = field(default_factory=dict)
     raws: dict[int, Value] = field(default_factory=dict)
+    stored: dict[int, Value] = field(default_factory=dict)
     rows: list[tuple[int, int]] = field(default_factory=list)
     own: dict[int, int] = field(default_factory=dict)
     inner: dict[int, Result] = field(default_factory=dict)
@@ -198,8 +200,8 @@ class Execution:
 
     def store(self, one: Store) -> None:
         value = self.value(one.value)
-        self.result.values[one.at] = value
         self.result.cells[one.at] = self.put(one.target, value)
+        self.result.values[one.at] = self.result.stored[one.at] = value
 
     def copy(self, one: Copy) -> None:
         to, source = self.cell(one.target).number, self.cell(one.source).number

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Call, Load, Op
+from whorlograph.engine.code import Call, Edge, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import COUNTERS, TIMERS
@@ -15,7 +15,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, not_met, timer_running
+from . import counter_short, edge, not_met, timer_running
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -42,7 +42,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
     source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
-    if guard is not None and writer.at not in seen.result.values:
+    if guard is not None and writer.at not in seen.result.stored:
         found = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{source}, which writes {tracer.name(tag)},")
         if found is not None:
             found.value = value
@@ -62,7 +62,7 @@ def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     """An input pin of an instance: what is wired to it."""
     step, guard, value = writer.step, writer.guard, tracer.value(tag, tracer.journal.settled(tag, scan))
     label = label_of(tracer, step, writer.element)
-    if guard is not None and writer.at not in tracer.seen(step, scan).result.values:
+    if guard is not None and writer.at not in tracer.seen(step, scan).result.stored:
         kept_ = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{label}, which takes {tracer.name(tag)} in,")
         if kept_ is not None:
             kept_.value = value
@@ -147,7 +147,7 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
 
 
 def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
-    """SR, RS, R_TRIG, F_TRIG: the input that decided, at the instant it did."""
+    """SR and RS: the input that decided, at the instant it did; an edge: what made it."""
     step, element = call.step, call.element
     output_tag = call.tags.get("Q1", call.tags.get("Q", call.first))
     done = tracer.seen(step, scan).after
@@ -155,16 +155,7 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
     value = bool(tracer.journal.value_at(output_tag, done))
     since = tracer.journal.time(row) if row is not None else None
     if call.kind in ("R_TRIG", "F_TRIG"):
-        clock = call.pins.get("CLK")
-        text = f"{label} sees no {'rise' if call.kind == 'R_TRIG' else 'fall'} in {tracer.place(step)}" if not value else f"{label} saw an edge"
-        found = Link(LinkKind.BLOCK, output_tag, value, since, step, scan, text, element)
-        if clock is not None:
-            on = tracer.circuit(step).on(clock, tracer.seen(step, scan).result)
-            child = powered(tracer, None, step, element, clock, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"CLK of {label}") if on \
-                else unpowered(tracer, None, step, element, clock, scan, depth + 1, what=f"CLK of {label}")
-            if child is not None:
-                found.children.append(child)
-        return found
+        return _trigger(tracer, call, label, output_tag, scan, depth, change)
     at_scan = tracer.scan_of(row) if row is not None else scan
     setter, resetter = ("S1", "R") if call.kind == "SR" else ("S", "R1")
     state = "set" if value else ("reset" if row is not None else "never set")
@@ -180,4 +171,35 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
         child = unpowered(tracer, None, step, element, call.pins[missing], scan, depth + 1, what=f"{missing} of {label}")
         if child is not None and child.blockers:
             found.children.append(child)
+    return found
+
+
+def _trigger(tracer: Tracer, call: BlockCall, label: str, tag: int, scan: int, depth: int, change: bool) -> Link | None:
+    """R_TRIG and F_TRIG: on in the one evaluation that saw the edge; what made it, else why there is none."""
+    step, element, clock = call.step, call.element, call.pins.get("CLK")
+    rising, journal = call.kind == "R_TRIG", tracer.journal
+    done = tracer.seen(step, scan).after
+    row, value = journal.last_row(tag, done), bool(journal.value_at(tag, done))
+    since = journal.time(row) if row is not None else None
+    word = "rise" if rising else "fall"
+    ended = change and not value and row is not None
+    text = f"{label} saw a {word} in {tracer.place(step)}" if value else \
+        f"{label} saw its {word} in one evaluation only" if ended else f"{label} sees no {word} in {tracer.place(step)}"
+    found = Link(LinkKind.BLOCK, tag, value, since, step, scan, text, element)
+    if clock is None:
+        return found
+    seen_at = scan if value and row is None else tracer.scan_of(row) if value and row is not None else scan
+    if ended and row is not None:
+        came = journal.last_row(tag, row)
+        seen_at = tracer.scan_of(came) if came is not None else scan
+    if value or ended:
+        made = Edge(0, Target(0, 0, "BOOL"), clock, rising, -1)
+        child: Link | None = edge.fell(tracer, f"the fall of CLK of {label}", step, element, made, seen_at, depth + 1) if not rising else \
+            powered(tracer, None, step, element, clock, seen_at, depth + 1, LinkKind.RUNG_TRUE, True, f"CLK of {label}")
+    elif tracer.circuit(step).on(clock, tracer.seen(step, scan).result):
+        child = powered(tracer, None, step, element, clock, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"CLK of {label}")
+    else:
+        child = unpowered(tracer, None, step, element, clock, scan, depth + 1, what=f"CLK of {label}")
+    if child is not None:
+        found.children.append(child)
     return found

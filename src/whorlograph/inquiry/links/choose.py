@@ -8,17 +8,15 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import block, halted, never_set, not_met, overwritten, reset_by, rung_false, rung_true, set_by, skipped
+from . import block, edge, halted, never_set, not_met, overwritten, reset_by, rung_false, rung_true, set_by, skipped, turned, written
 from .field_input import input_link, not_run_yet
-from .rung_false import unpowered
-from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
 
 
-def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1) -> Link | None:
-    """The link for a change: what made it."""
+def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vantage | None = None) -> Link | None:
+    """The link for a change: what made it, as it was seen in a view (None: at its scan's end)."""
     journal = tracer.journal
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
     scan = moment.scan
@@ -28,21 +26,15 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1) -> Link | N
     if step < 0:
         return input_link(tracer, tag, row + 1)
     value = bool(journal.raw(row) >> max(0, bit) & 1) if bit >= 0 else bool(journal.raw(row))
+    if tracer.boolean(tag) or bit >= 0:
+        found = turned.link(tracer, tag, row, value, view, depth, bit)
+        if found is not None:
+            return found
     writer = _writer_in(tracer, tag, step, scan, value, bit)
     if writer is None:
         other = _shared_row(tracer, row)
         return tracer.change(other, depth + 1) if other is not None else None
-    if writer.bit >= 0:
-        return _bit(tracer, tag, writer, scan, depth)
-    if writer.kind is Kind.SET:
-        return set_by.link(tracer, tag, writer, scan, depth)
-    if writer.kind is Kind.RESET:
-        return reset_by.link(tracer, tag, writer, scan, depth)
-    if writer.kind is not Kind.COIL:
-        return block.written(tracer, tag, writer, scan, depth, change=True)
-    if value != writer.inverted:
-        return rung_true.changed(tracer, tag, writer, scan, depth)
-    return rung_false.changed(tracer, tag, writer, scan, depth)
+    return written.link(tracer, tag, writer, scan, value, depth)
 
 
 def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -1) -> Link | None:
@@ -64,7 +56,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         chosen = writer or writers[-1]
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
         if chosen.bit >= 0:
-            return _bit(tracer, tag, chosen, scan, depth)
+            return written.bit_link(tracer, tag, chosen, scan, depth)
         return block.written(tracer, tag, chosen, scan, depth, change=writer is not None)
     value = bool(tracer.raw(tag, view))
     plain = [w for w in writers if w.kind not in (Kind.SET, Kind.RESET)]
@@ -128,22 +120,7 @@ def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
     if journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time):
         return True
     now = tracer.again.now(journal, writer.step, view.scan)
-    return tracer.seen(writer.step, view.scan).result.values.get(writer.at) != now.values.get(writer.at)
-
-
-def _bit(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    """A number one of whose bits is written: the rung that does."""
-    what = f"bit {writer.bit} of {tracer.name(tag)}"
-    power = writer.power if writer.power is not None else writer.value
-    kinds = {Kind.SET: LinkKind.SET_BY, Kind.RESET: LinkKind.RESET_BY}
-    if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
-        found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
-                                     writer.kind in kinds, what)
-    else:
-        found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
-    if found is not None:
-        found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
-    return found
+    return tracer.seen(writer.step, view.scan).result.stored.get(writer.at) != now.stored.get(writer.at)
 
 
 def _writer_in(tracer: Tracer, tag: int, step: int, scan: int, value: bool, bit: int) -> Writer | None:
@@ -151,7 +128,7 @@ def _writer_in(tracer: Tracer, tag: int, step: int, scan: int, value: bool, bit:
     if step < 0:
         return None
     here = [w for w in tracer.writers.get(tag, []) if w.step == step and (w.bit < 0 or bit < 0 or w.bit == bit)]
-    done = tracer.seen(step, scan).result.values
+    done = tracer.seen(step, scan).result.stored
     executed = [w for w in here if w.at in done or w.kind is Kind.BLOCK]
     unfit = Kind.RESET if value else Kind.SET
     fitting = [w for w in executed if w.kind is not unfit] or executed or here
@@ -177,6 +154,7 @@ class Choice:
     change = staticmethod(change_link)
     state = staticmethod(state_link)
     output = staticmethod(block.output_in)
+    edge = staticmethod(edge.link)
     kept = staticmethod(block.kept)
     compared = staticmethod(not_met.link)
     computed = staticmethod(block.function)

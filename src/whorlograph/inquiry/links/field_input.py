@@ -52,6 +52,10 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
     if at_input:
         text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value)}, its declared value"
         return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point)
+    if tag in tracer.driven:
+        since = journal.time(row) if row is not None else None
+        text = f"{one.name} is driven by the controller itself and is {tracer.state_word(value)}" + (f" since {tracer.at(since)}" if row else "")
+        return Root(RootKind.PROGRAM, tag, value, since, text, f"see the profile: it names {one.name}", point)
     kind = RootKind.CONSTANT if one.constant else RootKind.INITIAL_VALUE
     words = "is a constant" if one.constant else "is never written"
     return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value)}",

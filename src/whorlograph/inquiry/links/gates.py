@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Base, Op
+from whorlograph.engine.code import Base, Edge, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 
@@ -81,7 +81,10 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
     circuit = tracer.circuit(seen.step)
     load, leaf = circuit.load(gate), circuit.behind(circuit.leaves.get(gate.at))
     child: Link | None = None
-    if load is not None and load.target.base == Base.HIDDEN:
+    edge = circuit.leaves.get(gate.at)
+    if isinstance(edge, Edge):
+        child = tracer.links.edge(tracer, gate, edge, seen, depth + 1, change)
+    elif load is not None and load.target.base == Base.HIDDEN:
         child = tracer.links.kept(tracer, load, seen, depth + 1, change)
     elif load is not None:
         tag = gate_tag(tracer, gate, seen)

@@ -19,7 +19,7 @@ def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: 
     last = running[-1]
     for writer in running[:-1]:
         seen = tracer.seen(writer.step, tracer.ran(writer.step, view))
-        if writer.step == last.step or writer.kind is not Kind.COIL or not seen.result.values.get(writer.at, False):
+        if writer.step == last.step or writer.kind is not Kind.COIL or not seen.result.stored.get(writer.at, False):
             continue
         scan = tracer.ran(last.step, view)
         text = (f"{tracer.name(tag)} is switched on by {tracer.place(writer.step)} and off again by "

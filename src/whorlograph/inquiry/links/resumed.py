@@ -1,0 +1,54 @@
+"""``resumed``: the step that wrote was evaluated again after a time without."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.path import Skip, SkipKind
+from whorlograph.model.question import LinkKind
+
+from ..trail import Link
+from ..writers import Writer
+from .gates import elements_of, explain_gate
+from .rung_false import first_out, unpowered
+from .rung_true import powered
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip: Skip, depth: int) -> Link | None:
+    """The step ran again in a scan: since when it had not, and what lets it run."""
+    place, since = tracer.place(writer.step), tracer.time(scan)
+    stopped = tracer.paths.skipped_since(tracer.journal, writer.step, scan - 1)
+    ran = tracer.paths.last_run(tracer.journal, writer.step, scan - 1) > 0
+    how = f"runs again; it had not run since {tracer.at(stopped)}" if ran else "runs for the first time"
+    text = f"{tracer.name(tag)} went {tracer.state_word(value)} at {tracer.at(since)}: {place} {how}"
+    found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
+    power = tracer.written.flag_power(skip.flag.step, skip.flag.element) if skip.flag is not None else None
+    if skip.flag is not None and power is not None:
+        _let_run(tracer, found, skip, scan, depth)
+    return found
+
+
+def _let_run(tracer: Tracer, found: Link, skip: Skip, scan: int, depth: int) -> None:
+    """Add what took the jump or return away, or called the body."""
+    flag = skip.flag
+    assert flag is not None
+    power = tracer.written.flag_power(flag.step, flag.element)
+    where = tracer.place(flag.step)
+    if skip.kind is SkipKind.NOT_CALLED:
+        child: Link | None = powered(tracer, None, flag.step, flag.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, True, f"the call in {where}")
+    else:
+        what = f"the {skip.kind} in {where}"
+        now = tracer.seen(flag.step, scan)
+        lost = first_out(tracer, power, now, tracer.seen(flag.step, scan - 1)) if power is not None else []
+        if lost:
+            child = Link(LinkKind.RUNG_FALSE, None, False, tracer.time(scan), flag.step, scan,
+                         f"{what} is no longer taken at {tracer.at(tracer.time(scan))}", flag.element, elements_of(tracer, lost, flag.step))
+            for gate in lost[:3]:
+                explain_gate(tracer, child, gate, now, depth + 1, change=True)
+        else:
+            child = unpowered(tracer, None, flag.step, flag.element, power, scan, depth + 1, what=what)
+    if child is not None:
+        found.children.append(child)

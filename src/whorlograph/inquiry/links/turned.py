@@ -1,0 +1,97 @@
+"""Only what changed is a cause of a change: which of several writers decided, and what of it was not so before (ANSWERS.md, Dropped out)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+
+from whorlograph.model.question import LinkKind
+
+from ..tracer import LAST, Vantage
+from ..trail import Link
+from ..writers import Kind, Writer
+from . import resumed, skipped, written
+from .gates import elements_of, explain_gate, gate_words
+from .rung_false import first_out
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+class Write(Struct, frozen=True):
+    """A node wrote a value in a scan."""
+
+    writer: Writer
+    scan: int
+    value: bool
+
+
+def last_write(tracer: Tracer, tag: int, view: Vantage, bit: int) -> Write | None:
+    """Of all that was written in one evaluation of each step before a view: what was written last; None where nothing was."""
+    found: tuple[tuple[int, int, int], Write] | None = None
+    for writer in tracer.writers.get(tag, ()):
+        if writer.kind is Kind.BLOCK or (bit >= 0 and writer.bit not in (bit, -1)):
+            continue
+        scan = tracer.ran(writer.step, view)
+        if scan <= 0 or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+            continue
+        value = tracer.seen(writer.step, scan).result.stored.get(writer.at)
+        if value is None:
+            continue
+        if bit >= 0 and writer.bit < 0:
+            value = int(value) >> bit & 1
+        key = (scan, int(tracer.paths.order[writer.step]), writer.at)
+        if found is None or key > found[0]:
+            found = key, Write(writer, scan, bool(value))
+    return found[1] if found is not None else None
+
+
+def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, depth: int, bit: int) -> Link | None:
+    """What made a tag turn in a row; None where that is not decided by coils and latches of one scan."""
+    writers = tracer.writers.get(tag, ())
+    if any(w.kind is Kind.BLOCK for w in writers):
+        return None
+    scan, order = tracer.scan_of(row), view.order if view is not None else LAST
+    if tracer.paths.order[tracer.journal.step(row)] >= order:
+        scan += 1  # seen in the next scan
+    now = last_write(tracer, tag, Vantage(scan, order), bit)
+    if now is None or now.value != value or now.scan <= 1:
+        return None
+    former = _former(tracer, now.writer, now.scan)
+    skip = tracer.paths.skipped(tracer.journal, now.writer.step, former) if former > 0 else None
+    if skip is not None:
+        return resumed.link(tracer, tag, now.writer, now.scan, value, skip, depth)
+    was = tracer.seen(now.writer.step, former).result.stored.get(now.writer.at)
+    if was is None or bool(was if bit < 0 or now.writer.bit >= 0 else int(was) >> bit & 1) != value:
+        return written.link(tracer, tag, now.writer, now.scan, value, depth)
+    before = last_write(tracer, tag, Vantage(scan - 1, order), bit)
+    if before is None or before.value == value:
+        return None
+    return _let_go(tracer, tag, before.writer, tracer.ran(before.writer.step, Vantage(scan, order)), value, now.writer, depth)
+
+
+def _former(tracer: Tracer, writer: Writer, scan: int) -> int:
+    """The scan in which a step could have been evaluated last before one: that of its task's former run, else the one before."""
+    task = tracer.paths.task_of(writer.step)
+    return tracer.journal.run_scan(task, scan - 1) if task >= 0 else scan - 1
+
+
+def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, other: Writer, depth: int) -> Link | None:
+    """The step that used to write last does not any more: it is not evaluated, or its condition is gone; so the other one counts."""
+    if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+        return skipped.link(tracer, tag, writer, scan, depth)
+    power = writer.power if writer.kind in (Kind.SET, Kind.RESET) else writer.guard
+    if power is None:
+        return None
+    now = tracer.seen(writer.step, scan)
+    lost = first_out(tracer, power, now, tracer.seen(writer.step, _former(tracer, writer, scan)))
+    if not lost:
+        return None
+    since = tracer.time(scan)
+    text = (f"{tracer.name(tag)} went {tracer.state_word(value)} at {tracer.at(since)}: {tracer.place(writer.step)} let go ("
+            f"{gate_words(tracer, lost[0], now)} opened first), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value)}")
+    found = Link(LinkKind.RUNG_FALSE, tag, value, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
+    for gate in lost[:3]:
+        explain_gate(tracer, found, gate, now, depth, change=True)
+    return found

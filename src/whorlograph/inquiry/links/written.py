@@ -1,0 +1,46 @@
+"""The link for a write: what made that node write what it did."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.model.question import LinkKind
+
+from ..trail import Link
+from ..writers import Kind, Writer
+from . import block, reset_by, rung_false, rung_true, set_by
+from .rung_false import unpowered
+from .rung_true import powered
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
+    """A coil, latch or block wrote a value in a scan."""
+    if writer.bit >= 0:
+        return bit_link(tracer, tag, writer, scan, depth)
+    if writer.kind is Kind.SET:
+        return set_by.link(tracer, tag, writer, scan, depth)
+    if writer.kind is Kind.RESET:
+        return reset_by.link(tracer, tag, writer, scan, depth)
+    if writer.kind is not Kind.COIL:
+        return block.written(tracer, tag, writer, scan, depth, change=True)
+    if value != writer.inverted:
+        return rung_true.changed(tracer, tag, writer, scan, depth)
+    return rung_false.changed(tracer, tag, writer, scan, depth)
+
+
+def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
+    """A number one of whose bits is written: the rung that does."""
+    what = f"bit {writer.bit} of {tracer.name(tag)}"
+    power = writer.power if writer.power is not None else writer.value
+    kinds = {Kind.SET: LinkKind.SET_BY, Kind.RESET: LinkKind.RESET_BY}
+    if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
+        found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
+                                     writer.kind in kinds, what)
+    else:
+        found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
+    if found is not None:
+        found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
+    return found
