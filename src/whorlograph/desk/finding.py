@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from whorlograph.inquiry.languages import words_of
 from whorlograph.inquiry.search import Search
 from whorlograph.model.errors import UsageError
-from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, Jump, Label, OutVariable
 from whorlograph.model.steps import Step
 
 from .session import Session
@@ -14,17 +14,7 @@ from .session import Session
 
 def step_words(step: Step) -> str:
     """All that can be read on a rung, in lower case: POU and number, comment, tags, blocks, labels."""
-    words = [f"{step.pou} {step.rung.number}", step.rung.comment, *step.rung.labels]
-    for element in step.rung.elements:
-        if isinstance(element, (Contact, Coil)):
-            words.append(element.variable)
-        elif isinstance(element, (InVariable, OutVariable, InOutVariable)):
-            words.append(element.expression)
-        elif isinstance(element, Block):
-            words += [element.type_name, element.instance]
-        elif isinstance(element, (Jump, Label)):
-            words.append(element.label)
-    return " ".join(w for w in words if w).lower()
+    return " ".join([f"{step.pou} {step.rung.number}", *words_of(step).words(step)]).lower()
 
 
 def steps_with(session: Session, text: str) -> list[int]:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.engine.schedule import Task
-from whorlograph.model.ladder import Block, LadderBody
+from whorlograph.inquiry.languages import language_of
 from whorlograph.model.literals import duration_text
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
 from whorlograph.model.tags import Instance
@@ -105,7 +105,7 @@ def survey(session: Session) -> Survey:
     for one in running.programs:
         task = tasks.get(one.task.lower())
         runs.append(Run(one.name, one.type_name, one.task, task.interval if task else "", task.single if task else "",
-                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(one), _trigger_of(session, one)))
+                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(session, one), _trigger_of(session, one)))
     callers = _callers(session)
     instances: dict[str, list[str]] = {}
     for one in running.instances():
@@ -135,7 +135,7 @@ def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...], trigge
     if isinstance(body, OpaqueBody):
         return PouSize(pou.name, pou.kind, body.language, len(body.text.splitlines()), 0, len(pou.variables), instances, callers,
                        pou.documentation, pou.place.line, trigger)
-    return PouSize(pou.name, pou.kind, "LD", len(body.rungs), sum(len(r.elements) for r in body.rungs), len(pou.variables), instances,
+    return PouSize(pou.name, pou.kind, body.language, len(body.rungs), sum(len(r.elements) for r in body.rungs), len(pou.variables), instances,
                    callers, pou.documentation, pou.place.line, trigger)
 
 
@@ -198,21 +198,21 @@ def _scan_times(session: Session) -> ScanTimes | None:
     return ScanTimes(lengths[-1][1], min(v for _, v in lengths), greatest[1], greatest[0])
 
 
-def _calls(one: Instance) -> tuple[str, ...]:
+def _calls(session: Session, one: Instance) -> tuple[str, ...]:
     """The names of the file's own POUs that a body calls, in order."""
-    body = one.pou.body if one.pou is not None else None
-    if not isinstance(body, LadderBody):
-        return ()
-    found = [e.type_name for r in body.rungs for e in r.elements if isinstance(e, Block)]
-    return tuple(dict.fromkeys(found))
+    return tuple(name for name in _named(one.pou) if name.lower() in session.program.pous)
+
+
+def _named(pou: Pou | None) -> list[str]:
+    """The types of the blocks and functions that a POU names."""
+    words = language_of(pou.body) if pou is not None else None
+    return words.called(pou.body) if words is not None and pou is not None else []
 
 
 def _callers(session: Session) -> dict[str, tuple[str, ...]]:
     found: dict[str, dict[str, None]] = {}
     for pou in session.program.pous.values():
-        if isinstance(pou.body, LadderBody):
-            for rung in pou.body.rungs:
-                for element in rung.elements:
-                    if isinstance(element, Block) and element.type_name.lower() in session.program.pous:
-                        found.setdefault(element.type_name.lower(), {})[pou.name] = None
+        for name in _named(pou):
+            if name.lower() in session.program.pous:
+                found.setdefault(name.lower(), {})[pou.name] = None
     return {name: tuple(callers) for name, callers in found.items()}

@@ -44,6 +44,9 @@ class Links(Protocol):
     def change(self, tracer: Tracer, row: int, depth: int, bit: int, view: Vantage | None) -> Link | None:
         """For a change: what made it."""
 
+    def row(self, tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Link | None:
+        """For what the step of a row wrote, whatever was written later in the scan."""
+
     def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
         """For a state: what keeps it."""
 
@@ -234,7 +237,7 @@ class Tracer:
 
     def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
         """What made a tag change in a row of the journal."""
-        return self.links.change(self, row, depth, bit, None)
+        return self.links.change(self, row, depth, bit, None) if depth <= DEEPEST else None
 
     def last_row(self, tag: int, position: int, bit: int = -1) -> int | None:
         """The last row of a tag before a position; of one bit: in which that changed."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Protocol, cast
 
 from whorlograph.engine.access import Use
+from whorlograph.model.program import Body, OpaqueBody
 from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
@@ -29,8 +30,20 @@ class Words(Protocol):
     def value(self, step: Step, element: int) -> str:
         """What is wired to a pin: a name or a literal as it is written; "" where an element is none."""
 
+    def called(self, body: Body) -> list[str]:
+        """The types of the blocks and functions that a body names, in order, each once."""
+
+    def words(self, step: Step) -> list[str]:
+        """All that can be read on a step: tags, blocks, labels, comments."""
+
     def condition(self, step: Step, element: int) -> str:
         """What the condition of an element decides: a jump and what it leaves out, a return; "" for others."""
+
+
+def language_of(body: Body) -> Words | None:
+    """The words of a body's language; None where it is kept only."""
+    entry = _LANGUAGES.get(body.language) if not isinstance(body, OpaqueBody) else None
+    return cast(Words, resolve(entry)) if entry is not None else None
 
 
 def words_of(step: Step) -> Words:

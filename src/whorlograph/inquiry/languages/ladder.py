@@ -17,6 +17,7 @@ from whorlograph.model.ladder import (
     OutVariable,
     Return,
 )
+from whorlograph.model.program import Body
 from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)", ContactKind.FALLING: " (falling edge)"}
@@ -78,6 +79,18 @@ class Ladder:
     def value(self, step: Step, element: int) -> str:
         """What is wired to a pin, as it is written."""
         return getattr(_element(step, element), "expression", "")
+
+    def called(self, body: Body) -> list[str]:
+        """The types of the blocks that a body names."""
+        rungs = body.rungs if isinstance(body, LadderBody) else ()
+        return list(dict.fromkeys(e.type_name for r in rungs for e in r.elements if isinstance(e, Block)))
+
+    def words(self, step: Step) -> list[str]:
+        """All that can be read on a rung: comment, labels, tags, blocks, jumps."""
+        found = [step.rung.comment, *step.rung.labels]
+        for element in step.rung.elements:
+            found += [getattr(element, name, "") for name in ("variable", "expression", "type_name", "instance", "label")]
+        return [w for w in found if w]
 
     def condition(self, step: Step, element: int) -> str:
         """What the condition of a jump or return decides."""

@@ -30,6 +30,12 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
         found = turned.link(tracer, tag, row, value, view, depth, bit)
         if found is not None:
             return found
+    return row_link(tracer, row, value, depth, bit)
+
+
+def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Link | None:
+    """The link for what the step of a row wrote there."""
+    tag, step, scan = tracer.journal.tag(row), tracer.journal.step(row), tracer.scan_of(row)
     writer = _writer_in(tracer, tag, step, scan, value, bit)
     if writer is None:
         other = _shared_row(tracer, row)
@@ -152,6 +158,7 @@ class Choice:
     """The links as the tracer is handed them."""
 
     change = staticmethod(change_link)
+    row = staticmethod(row_link)
     state = staticmethod(state_link)
     output = staticmethod(block.output_in)
     edge = staticmethod(edge.link)

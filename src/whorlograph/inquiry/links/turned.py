@@ -8,11 +8,11 @@ from msgspec import Struct
 
 from whorlograph.model.question import LinkKind
 
-from ..tracer import LAST, Vantage
+from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import resumed, skipped, written
-from .gates import elements_of, explain_gate, gate_words
+from .gates import elements_of, explain_gate, gate_tag, gate_words
 from .rung_false import first_out
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ def last_write(tracer: Tracer, tag: int, view: Vantage, bit: int) -> Write | Non
 def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, depth: int, bit: int) -> Link | None:
     """What made a tag turn in a row; None where that is not decided by coils and latches of one scan."""
     writers = tracer.writers.get(tag, ())
-    if any(w.kind is Kind.BLOCK for w in writers):
+    if depth > DEEPEST or any(w.kind is Kind.BLOCK for w in writers):
         return None
     scan, order = tracer.scan_of(row), view.order if view is not None else LAST
     if tracer.paths.order[tracer.journal.step(row)] >= order:
@@ -64,11 +64,27 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
         return resumed.link(tracer, tag, now.writer, now.scan, value, skip, depth)
     was = tracer.seen(now.writer.step, former).result.stored.get(now.writer.at)
     if was is None or bool(was if bit < 0 or now.writer.bit >= 0 else int(was) >> bit & 1) != value:
+        earlier = _held_itself(tracer, tag, now, former, bit)
+        if earlier is not None:  # it only held what an earlier rung of the same scan took away
+            here = tracer.view_of(now.writer.step, now.scan)
+            return link(tracer, tag, earlier, value, here, depth + 1, bit) or tracer.links.row(tracer, earlier, value, depth, bit)
         return written.link(tracer, tag, now.writer, now.scan, value, depth)
     before = last_write(tracer, tag, Vantage(scan - 1, order), bit)
     if before is None or before.value == value:
         return None
     return _let_go(tracer, tag, before.writer, tracer.ran(before.writer.step, Vantage(scan, order)), value, now.writer, depth)
+
+
+def _held_itself(tracer: Tracer, tag: int, now: Write, former: int, bit: int) -> int | None:
+    """The row in which the tag turned before a coil whose power it is itself; None where something else turned the coil."""
+    if now.writer.kind is not Kind.COIL or now.writer.power is None or now.writer.inverted or now.value:
+        return None
+    seen = tracer.seen(now.writer.step, now.scan)
+    lost = first_out(tracer, now.writer.power, seen, tracer.seen(now.writer.step, former))
+    row = tracer.last_row(tag, seen.position, bit)
+    if row is None or not lost or any(gate_tag(tracer, g, seen) != tag for g in lost) or tracer.scan_of(row) != now.scan:
+        return None
+    return row if tracer.journal.step(row) != now.writer.step and tracer.journal.step(row) >= 0 else None
 
 
 def _former(tracer: Tracer, writer: Writer, scan: int) -> int:
