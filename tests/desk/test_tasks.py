@@ -7,10 +7,10 @@ import unittest
 
 from tests.building import MS, Rows, session_of, tasked
 from whorlograph.desk.asking import ask
+from whorlograph.desk.lanes import lane_named, lane_of_task, lane_tag
 from whorlograph.desk.session import Session
 from whorlograph.desk.survey import survey
 from whorlograph.desk.tables import json_text, task_lines
-from whorlograph.desk.task_lanes import lane_named, lane_of_task, lane_tag
 from whorlograph.drawing.timeline_layout import CellKind, TaskLane, Window
 from whorlograph.model.program import Task
 from whorlograph.model.question import LinkKind

@@ -43,7 +43,7 @@ def difference(plain: Journal, compiled: Journal, names: list[str]) -> str:
     if mine is not None and theirs is not None and (mine.loops, mine.text) != (theirs.loops, theirs.text):
         return f"what is told of the fault: {mine.loops} {mine.text} against {theirs.loops} {theirs.text}"
     for what, one, two in (("clock", plain.clock, compiled.clock), ("lengths of scans", plain.lengths, compiled.lengths),
-                           ("runs of tasks", runs(plain), runs(compiled)), ("tasks held", plain.held, compiled.held),
+                           ("passes of loops", sorted(plain.passes), sorted(compiled.passes)), ("runs of tasks", runs(plain), runs(compiled)), ("tasks held", plain.held, compiled.held),
                            ("shadow writes", shadow(plain), shadow(compiled)), ("forces", plain.forced, compiled.forced)):
         if one != two:
             return f"{what} differ: plain {str(one)[:300]}, compiled {str(two)[:300]}"

@@ -16,10 +16,10 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
 from .job import Kept, WalkStep
+from .lanes import lane_of_scans, lane_of_task
 from .session import Session
 from .survey import survey
-from .tables import names, source_text, spot, wiring_text, xref_of
-from .task_lanes import lane_of_task
+from .tables import names, pou_time_lines, source_text, spot, wiring_text, xref_of
 
 
 class Line(Struct, frozen=True):
@@ -238,7 +238,14 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     if found.scan_times is not None:
         times = found.scan_times
         span = f"{duration_text(times.least)} to {duration_text(times.greatest)}"
-        lines.append(Line(((f"   scans took {span} (the longest: scan {times.greatest_scan}), the last {duration_text(times.last)}", Ink.TEXT),)))
+        said = f"   scans took {span} (the longest: scan {times.greatest_scan}), the last {duration_text(times.last)}"
+        lines.append(Line(((said, Ink.TEXT),), lane_of_scans()))
+        lines += [Line(((f"     {words}", Ink.TEXT),), lane_of_scans()) for words in pou_time_lines(times)]
+    if found.loops:
+        lines.append(Line(((" Loops: jumps back, and how often in one scan at most · a adds a lane", Ink.QUIET),)))
+    for i, loop in enumerate(found.loops):
+        cells = [(f"   {loop.name}", 28, Ink.STRONG), (f"{loop.most} times", 12, Ink.TEXT), (f"in scan {loop.most_scan}", 0, Ink.QUIET)]
+        lines.append(Line(_row(cells), lane_of_scans(i)))
     others = [p for p in found.pous if p.kind != "program" or not p.instances]
     if others:
         lines.append(Line(((" Called, or not running", Ink.QUIET),)))

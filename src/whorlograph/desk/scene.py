@@ -18,8 +18,8 @@ from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
 from .asking import inquiry
+from .lanes import lane_tag
 from .session import Session
-from .task_lanes import lane_tag
 from .timeline import Timeline
 from .words import root_lines
 

@@ -12,6 +12,8 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
 from whorlograph.model.tags import Instance
 
+from .lanes import loop_name
+from .scan_times import ScanTimes, scan_times
 from .session import Session
 
 
@@ -63,13 +65,12 @@ class TaskLine(Struct, frozen=True):
     waiting_since: int | None = None
 
 
-class ScanTimes(Struct, frozen=True):
-    """How long scans took in the replayed log (ns): the last, the shortest, the longest, and which that was."""
+class LoopLine(Struct, frozen=True):
+    """A jump back: where it stands and goes to; how often it was taken in a scan at most, and in which."""
 
-    last: int
-    least: int
-    greatest: int
-    greatest_scan: int
+    name: str
+    most: int
+    most_scan: int
 
 
 class Survey(Struct, frozen=True):
@@ -94,6 +95,7 @@ class Survey(Struct, frozen=True):
     notices: tuple[str, ...]
     tasks: tuple[TaskLine, ...] = ()
     scan_times: ScanTimes | None = None
+    loops: tuple[LoopLine, ...] = ()
 
 
 def survey(session: Session) -> Survey:
@@ -127,7 +129,7 @@ def survey(session: Session) -> Survey:
                   tuple(r.name for c in program.configurations for r in c.resources), session.controller.scan_time, tuple(runs), pous,
                   len(tags), areas, dict(sorted(types.items(), key=lambda i: (-i[1], i[0]))), len(session.iolist.points),
                   tuple(p.name for p in session.paths.logs), log.rows, log.end, log.set_aside, tuple(str(n) for n in session.notices),
-                  _task_lines(session), _scan_times(session))
+                  _task_lines(session), scan_times(session), _loops(session))
 
 
 def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...], trigger: str) -> PouSize:
@@ -189,13 +191,14 @@ def _task_lines(session: Session) -> tuple[TaskLine, ...]:
     return tuple(found)
 
 
-def _scan_times(session: Session) -> ScanTimes | None:
-    """How long scans took, where steps take time and the log has been replayed."""
-    if not session.replayed or not session.profile.rung_time or not session.journal.lengths:
-        return None
-    lengths = session.journal.lengths
-    greatest = max(lengths, key=lambda x: x[1])
-    return ScanTimes(lengths[-1][1], min(v for _, v in lengths), greatest[1], greatest[0])
+def _loops(session: Session) -> tuple[LoopLine, ...]:
+    """The jumps back that the replayed log took."""
+    found = []
+    for i, loop in enumerate(session.journal.loops if session.replayed else []):
+        scans, times = session.journal.series(i + 1)
+        most = int(times.argmax())
+        found.append(LoopLine(loop_name(session, loop), int(times[most]), int(scans[most])))
+    return tuple(found)
 
 
 def _calls(session: Session, one: Instance) -> tuple[str, ...]:

@@ -13,6 +13,7 @@ from whorlograph.model.log import tags_logged
 from whorlograph.model.times import clock_text
 
 from .finding import Found
+from .scan_times import ScanTimes
 from .session import Session
 from .survey import Survey
 
@@ -151,7 +152,18 @@ def task_lines(found: Survey) -> list[str]:
         times = found.scan_times
         lines.append(f"scans took {duration_text(times.least)} to {duration_text(times.greatest)} (the longest: scan {times.greatest_scan}), "
                      f"the last one {duration_text(times.last)}")
+        lines += [f"  {words}" for words in pou_time_lines(times)]
+    if found.loops:
+        lines.append("Loops, and how often they went back in one scan at most:")
+        lines += [f"  {loop.name}: {loop.most} times, in scan {loop.most_scan}" for loop in found.loops]
     return lines
+
+
+def pou_time_lines(times: ScanTimes) -> list[str]:
+    """Where the time of scans went, by POU."""
+    about = "" if times.exact else "about "
+    return [f"{p.name}: {about}{duration_text(p.greatest)} of the longest scan, {duration_text(p.least)} of the shortest, "
+            f"{duration_text(p.last)} of the last" for p in times.pous]
 
 
 def survey_text(session: Session, found: Survey) -> str:

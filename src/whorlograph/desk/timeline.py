@@ -15,8 +15,8 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
+from .lanes import lane_tag
 from .session import Session
-from .task_lanes import lane_tag
 
 _CELL_INKS = {CellKind.ON: Ink.LIVE, CellKind.RISE: Ink.LIVE, CellKind.FALL: Ink.LIVE, CellKind.CROWDED: Ink.LIVE,
               CellKind.NOTCH: Ink.STRONG, CellKind.SPIKE: Ink.STRONG}

@@ -81,6 +81,7 @@ class TaskLane(StrEnum):
 
 
 TASK_LANES = 1 << 24  # numbers of lanes from which on they are tasks', not tags'
+SCAN_LANES = 1 << 25  # and those of scans: how long each took, how often a loop went round in it
 
 
 class Window(Struct):
@@ -94,7 +95,7 @@ class Window(Struct):
     end: int
     width: int
     unknown_from: int | None = None
-    _edges: Ints | None = None
+    _edges: tuple[Ints, Ints] | None = None
     _cells: dict[int, tuple[list[Cell], str, str]] = field(default_factory=dict)
 
     def shows(self, journal: Journal, start: int, end: int, width: int) -> bool:
@@ -104,21 +105,26 @@ class Window(Struct):
     @property
     def edges(self) -> Ints:
         """int64[width + 1]: the journal positions at which cells begin, and that at which the last one ends."""
+        return self._cut()[1]
+
+    def _cut(self) -> tuple[Ints, Ints]:
+        """int64[width + 1] each: the last scans before cells begin, and the journal positions behind them."""
         if self._edges is None:
             clock, span = self.journal.clock, max(1, self.end - self.start)
-            found = []
+            scans = []
             for i in range(self.width + 1):
                 time = self.start - (-i * span // self.width) if i < self.width else self.start + span + 1
                 scan = clock.scan_at(time)
-                found.append(self.journal.settled_position(scan if scan and clock.start(scan) < time else scan - 1))
-            self._edges = np.array(found, np.int64)
+                scans.append(scan if scan and clock.start(scan) < time else scan - 1)
+            self._edges = np.array(scans, np.int64), np.array([self.journal.settled_position(s) for s in scans], np.int64)
         return self._edges
 
     def cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
         """A tag's cells; of a number also the lowest and the highest value in them."""
         found = self._cells.get(tag.index)
         if found is None:
-            found = self._cells[tag.index] = self._task_cells(tag.index - TASK_LANES) if tag.index >= TASK_LANES else self._tag_cells(tag)
+            found = self._cells[tag.index] = self._scan_cells(tag) if tag.index >= SCAN_LANES else \
+                self._task_cells(tag.index - TASK_LANES) if tag.index >= TASK_LANES else self._tag_cells(tag)
             if self.unknown_from is not None:
                 first = max(0, (self.unknown_from - self.start) * self.width // max(1, self.end - self.start))
                 found[0][first:] = [Cell(CellKind.UNKNOWN)] * max(0, self.width - first)
@@ -132,6 +138,14 @@ class Window(Struct):
         if tag.type.family is Family.BOOL:
             return _boolean(cuts, values, bool(before)), "", ""
         return _numbers(tag, cuts, values, before)
+
+    def _scan_cells(self, tag: Tag) -> tuple[list[Cell], str, str]:
+        """What is counted or measured of each scan, as a number's cells."""
+        scans, values = self.journal.series(tag.index - SCAN_LANES)
+        cuts = np.searchsorted(scans, self._cut()[0], side="right")
+        before = int(values[max(0, cuts[0] - 1)]) if len(values) else 0
+        shown = values[cuts[0]:cuts[-1]]
+        return _numbers(tag, (cuts - cuts[0]).tolist(), shown, before)
 
     def _task_cells(self, number: int) -> tuple[list[Cell], str, str]:
         """A task's cells: a spike where it ran once, crowded where often; on while a run of it waited."""
@@ -169,7 +183,7 @@ def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> Time
     layout = TimelineLayout(start, end, [], None, unknown_from=window.unknown_from)
     if start <= moment <= end:
         layout.moment = min(width - 1, (moment - start) * width // max(1, end - start))
-    layout.lanes = [_lane(window, tag, position) for tag in tags]
+    layout.lanes = [_scan_lane(window, tag, moment) if tag.index >= SCAN_LANES else _lane(window, tag, position) for tag in tags]
     layout.ticks = _ticks(start, end, width)
     return layout
 
@@ -198,6 +212,15 @@ def _lane(window: Window, tag: Tag, position: int) -> Lane:
         text = next((n for n, v in tag.enumeration.values if v == bits), text)
     cells, low, high = window.cells(tag)
     return Lane(tag.index, tag.name, cells, text, journal.time(row) if row is not None else None, tag.type.family is Family.BOOL, low, high)
+
+
+def _scan_lane(window: Window, tag: Tag, moment: int) -> Lane:
+    journal = window.journal
+    scans, values = journal.series(tag.index - SCAN_LANES)
+    at = int(np.searchsorted(scans, journal.clock.scan_at(max(0, moment)), side="right")) - 1
+    cells, low, high = window.cells(tag)
+    text = number_text(int(values[at]) if at >= 0 else 0, tag.type)
+    return Lane(tag.index, tag.name, cells, text, journal.clock.start(int(scans[at])) if at >= 0 else None, False, low, high)
 
 
 def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:

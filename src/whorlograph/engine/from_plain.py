@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from .faults import Faults
 from .feed import Feed
-from .journal import RECORD, Columns, Fault, Forced, Journal, Pass
+from .journal import RECORD, Columns, Fault, Forced, Journal, Pass, Passes
 from .runs import Held, TaskRuns
 from .wasm import layout as at
 
@@ -30,6 +30,7 @@ def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     columns.runs.miss(missed[:, 0], missed[:, 1])
     columns.runs.held = [Held(*h) for h in record.held]
     columns.lengths = record.lengths
+    columns.passes = [Passes(*p) for p in record.passes]
     columns.forced = [Forced(*f) for f in record.forced]
     journal = columns.journal(list(feed.initial), record.scans, _fault(record.fault, faults) if record.fault is not None else None)
     for task, due in record.waiting:

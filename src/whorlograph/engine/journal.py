@@ -35,6 +35,7 @@ class Columns:
         self.periods: list[int] = []
         self.runs = RunColumns()
         self.lengths: list[tuple[int, int]] = []
+        self.passes: list[Passes] = []
         self.forced: list[Forced] = []
         self.shadow: list[Any] = []
         self._before_task: Any = None
@@ -65,6 +66,7 @@ class Columns:
         self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
         lengths = block[tag == at.LENGTH_OF]
         self.lengths += list(zip(lengths["scan"].tolist(), lengths["value"].tolist(), strict=True))
+        self.passes += [Passes(r["scan"], r["step"], r["number"], r["value"]) for r in _dicts(block[tag == at.PASSES])]
         self._tasks(block[(tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)])
         forced = block[(tag == at.FORCED) | (tag == at.UNFORCED)]
         self.forced += [Forced(r["step"], r["scan"], r["value"] if r["tag"] == at.FORCED else None) for r in _dicts(forced)]
@@ -137,6 +139,7 @@ class Columns:
         blocks = [*self.blocks, self._tail()] if self._resting else list(self.blocks)
         journal = Journal(blocks, initial, ScanClock(list(self.scans), list(self.starts), list(self.periods), last_scan), fault)
         journal.tasks, journal.held, journal.lengths = self.runs.runs(), list(self.runs.held), list(self.lengths)
+        journal.passes = list(self.passes)
         journal.forced, journal.shadow = list(self.forced), list(self.shadow)
         return journal
 
@@ -151,6 +154,15 @@ class Forced(Struct, frozen=True):
     tag: int
     scan: int
     value: int | None
+
+
+class Passes(Struct, frozen=True, order=True):
+    """From a scan on the jump back of a step to ``target`` is taken so often in each scan. Steps as in ``Pass``."""
+
+    scan: int
+    step: int
+    target: int
+    times: int
 
 
 class Pass(Struct, frozen=True, order=True):
@@ -185,8 +197,9 @@ class Journal(Struct):
     """All rows of a replay in order, in blocks, counted through from 0.
 
     ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end. ``tasks``: the runs of
-    each task, by number; ``lengths``: scans that took another time (ns) than the one before; ``forced``: forces as they began
-    and ended, ``shadow``: what the program would have written to forced tags, records whose tag is SHADOW minus the tag.
+    each task, by number; ``lengths``: scans that took another time (ns) than the one before; ``passes``: jumps back that were
+    taken another number of times than in the scan before; ``forced``: forces as they began and ended, ``shadow``: what the program
+    would have written to forced tags, records whose tag is SHADOW minus the tag.
     """
 
     blocks: list[Block | Repeat]
@@ -197,6 +210,7 @@ class Journal(Struct):
     tasks: dict[int, TaskRuns] = field(default_factory=dict)
     held: list[Held] = field(default_factory=list)
     lengths: list[tuple[int, int]] = field(default_factory=list)
+    passes: list[Passes] = field(default_factory=list)
     forced: list[Forced] = field(default_factory=list)
     shadow: list[Any] = field(default_factory=list)
     _starts: list[int] = field(default_factory=list)
@@ -288,6 +302,20 @@ class Journal(Struct):
         """When the last run of a task began that belongs to a scan or one before, ns; None where there was none."""
         runs, found = self.tasks.get(task), self.run_scan(task, scan)
         return runs.last_start(self.clock.start(found) + self.length(found)) if runs is not None and found else None
+
+    @property
+    def loops(self) -> list[tuple[int, int]]:
+        """(step, target) of each jump back that was ever taken."""
+        return sorted({(p.step, p.target) for p in self.passes})
+
+    def series(self, number: int) -> tuple[Ints, Ints]:
+        """int64[n] each: scans from which on something holds for each scan, and its value: 0 how long it takes (ns), 1.. the passes of a loop."""
+        loops = self.loops
+        if number > len(loops):
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
+        found = self.lengths if number == 0 else [(p.scan, p.times) for p in self.passes if (p.step, p.target) == loops[number - 1]]
+        table = np.array(found, np.int64).reshape(-1, 2)
+        return table[:, 0], table[:, 1]
 
     def held_at(self, task: int, scan: int) -> bool:
         """Whether a task is held at a scan's end."""

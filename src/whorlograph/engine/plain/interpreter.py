@@ -99,6 +99,8 @@ class Interpreter:
             self.touched.clear()
             if not self.halted:
                 self.guarded(self.scan)
+            for step, target, times in self.ladder.taken():
+                record.passes.append((m.scan, step, target, times))
             length = m.number * self.profile.rung_time
             end = s + length
             if self.profile.rung_time and length != length_before:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from msgspec import Struct, field
 
@@ -70,6 +70,7 @@ class Ladder:
         self.memory: dict[object, object] = {}
         self.depth = self.element = 0
         self.passes: dict[tuple[int, int], tuple[int, int, int, int]] = {}  # (scan, times, first number, last number)
+        self.before: dict[tuple[int, int], int] = {}
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
 
@@ -162,6 +163,14 @@ class Ladder:
         if scan != self.m.scan:
             scan, times, since = self.m.scan, 0, self.m.number
         self.passes[step, target] = scan, times + 1, since, self.m.number
+
+    def taken(self) -> Iterator[tuple[int, int, int]]:
+        """(step, target, times) of jumps back that were taken another number of times in this scan than in the one before."""
+        for way, (scan, times, _, _) in self.passes.items():
+            now = times if scan == self.m.scan else 0
+            if self.before.get(way, 0) != now:
+                self.before[way] = now
+                yield *way, now
 
     def rung(self, step: Step, bound: dict[str, Ref | Where]) -> str | None:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""

@@ -46,8 +46,9 @@ class Record(Struct):
     """What a plain run leaves: rows in order, the start of each scan whose start is not the next in even steps.
 
     ``shadow``: what the program would have written to forced tags; ``started`` (task, due, start), ``missed`` (task, due),
-    ``held`` (task, scan, number, on); ``lengths`` (scan, ns) where a scan took another time than the one before; ``forced``
-    (tag, scan, value or None at the end); ``waiting`` (task, due): runs that wait at the end.
+    ``held`` (task, scan, number, on); ``lengths`` (scan, ns) where a scan took another time than the one before; ``passes`` (scan, step,
+    target, times) likewise of jumps back; ``forced`` (tag, scan, value or None at the end); ``waiting`` (task, due): runs that wait at
+    the end.
     """
 
     rows: list[PlainRow] = field(default_factory=list)
@@ -58,6 +59,7 @@ class Record(Struct):
     missed: list[tuple[int, int]] = field(default_factory=list)
     held: list[tuple[int, int, int, bool]] = field(default_factory=list)
     lengths: list[tuple[int, int]] = field(default_factory=list)
+    passes: list[tuple[int, int, int, int]] = field(default_factory=list)
     forced: list[tuple[int, int, int | None]] = field(default_factory=list)
     fault: PlainFault | None = None
     waiting: list[tuple[int, int]] = field(default_factory=list)

@@ -31,6 +31,7 @@ EVENT = 24  # time i64, tag i32, kind i32, value i64
 # Records that are no changes of tags: in place of the tag; of those of tasks the step is the task.
 CLOCK_START, CLOCK_PERIOD, TASK_DUE, TASK_START, TASK_MISSED, TASK_HELD, TASK_SKIPPED, LENGTH_OF = range(-2, -10, -1)
 FORCED, UNFORCED, TASK_EVERY = -10, -11, -12
+PASSES = -13  # of a jump back, in place of the number its target: how often it was taken in the scan
 SHADOW = -16  # minus a tag: what the program would have written
 
 # What a tag's flags say.

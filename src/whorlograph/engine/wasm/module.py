@@ -68,7 +68,7 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     interrupts = Interrupts(layout, cyclic, tuple(zip(schedule.tasks, printed.units[1:], strict=True)), units.triggers, by_rows, tables_at,
                             profile.rung_time, code.cells)
     scans = Scans(layout, cyclic, interrupts, scan_time, profile.rung_time, -1 if duration is None else duration,
-                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)))
+                  -1 if longest is None else longest, (_in_ms(running, duration), _in_ms(running, longest)), printed.ways_back)
     pages = layout.end // PAGE + 1
     fixed = fixed_part(layout, pages, scan_time, profile.rung_time, profile.watchdog, MOST_STEPS, interrupts.woken(), interrupts.flagged(),
                        scans.text())

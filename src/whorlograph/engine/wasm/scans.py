@@ -7,6 +7,7 @@ from msgspec import Struct
 from . import layout as at
 from .interrupts import LOWEST, Interrupts, Unit
 from .layout import Layout
+from .units import WayBack
 
 
 class Scans(Struct, frozen=True):
@@ -23,6 +24,7 @@ class Scans(Struct, frozen=True):
     duration: int
     longest: int
     in_ms: tuple[bool, bool]
+    ways_back: tuple[WayBack, ...] = ()
 
     def text(self) -> str:
         """All functions."""
@@ -88,7 +90,7 @@ class Scans(Struct, frozen=True):
         closing = ")) " if tasks else ""
         return f"""
 (func (export "run") (param $end i64) (result i32)
-  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $steps i32) (local $length i64)
+  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $steps i32) (local $steps_back i32) (local $length i64)
   (global.set $forcing (i32.ne (i32.load (i32.const {at.FORCES})) (i32.const 0)))
   (loop $scan
     (if (i32.load8_u (i32.const {at.STOP})) (then (return (i32.const 2))))
@@ -128,6 +130,7 @@ class Scans(Struct, frozen=True):
         (call $halt)))))
     (local.set $length (i64.mul (i64.extend_i32_s (local.get $steps)) (i64.const {self.rung_time})))
     (i64.store (i32.const {at.END}) (i64.add (local.get $s) (local.get $length)))
+    {self._passes()}
     {self._lengths()}
     (i32.store (i32.const {at.BEFORE}) (i32.const 0))
     (if (i32.and (i32.load (i32.const {at.BREAK})) (i32.load (i32.const {at.BREAK_ON}))) (then
@@ -135,6 +138,18 @@ class Scans(Struct, frozen=True):
       (return (i32.const 3))))
     (br $scan))
   (unreachable))"""
+
+    def _passes(self) -> str:
+        """How often each jump back was taken, noted when that is another number than in the scan before."""
+        lines = []
+        for way in self.ways_back:
+            a, taken = way.address, f"(i32.eq (i32.load (i32.const {way.address})) (i32.wrap_i64 (i64.load (i32.const {at.SCAN}))))"
+            lines.append(f"""(local.set $steps_back (select (i32.load (i32.const {a + 4})) (i32.const 0) {taken}))
+    (if (i32.ne (local.get $steps_back) (i32.load (i32.const {a + 16}))) (then
+      (i32.store (i32.const {a + 16}) (local.get $steps_back))
+      (global.set $num (i32.const {way.target})) (global.set $step (i32.const {way.step})) (global.set $cur (i32.const {at.NEVER >> 32}))
+      (call $rec (i32.const {at.PASSES}) (i64.extend_i32_s (local.get $steps_back)))))""")
+        return "\n".join(lines)
 
     def _lengths(self) -> str:
         """How long the scan took, where steps take time: noted when it changes, and given to the tags that ask for it."""

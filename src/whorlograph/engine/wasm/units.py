@@ -138,7 +138,7 @@ class Units:
         """Cells of the code, one that takes what is wired to nothing, and those that steps are counted in."""
         adding = sum(self.adds(s) for p in self.code.programs if p.body >= 0 for s in self.code.bodies[p.body].steps)
         back = sum(len(self._programs_of(n)) + 1 for n, b in enumerate(self.code.bodies) for i, s in enumerate(b.steps) for e in s.exits if e.step <= i)
-        return self.code.cells + 1 + 2 * adding + 2 * back
+        return self.code.cells + 1 + 2 * adding + 3 * back
 
     def _programs_of(self, body: int) -> list[Instance]:
         return [p for p in self.code.programs if p.body == body]
@@ -149,6 +149,7 @@ class Units:
             return ""
         address = self.count(("back", first, index, target))
         self.count(("back until", first, index, target))
+        self.count(("back before", first, index, target))
         self.ways_back[first + index, first + target] = address
         return f"(call $back (i32.const {address}) {number})"
 

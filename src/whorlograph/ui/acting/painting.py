@@ -14,9 +14,9 @@ from textual.screen import Screen
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Spot
+from whorlograph.desk.lanes import lane_named
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
-from whorlograph.desk.task_lanes import lane_named
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.model.question import Question
 

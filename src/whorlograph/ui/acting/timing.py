@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from whorlograph.desk.task_lanes import lane_tag
+from whorlograph.desk.lanes import lane_tag
 from whorlograph.desk.timeline import window
-from whorlograph.drawing.timeline_layout import TASK_LANES, TaskLane
+from whorlograph.drawing.timeline_layout import SCAN_LANES, TASK_LANES, TaskLane
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.literals import duration, duration_text
@@ -86,9 +86,23 @@ class Timing(Painting):
         self.remember()
         self.to_time(found, jump=False)
 
+    def _change_of_scans(self, lane: int, forward: bool) -> None:
+        """Go to the next or previous scan that took another time, or in which a loop went round another number of times."""
+        assert self.scene is not None
+        scans = self.scene.journal.series(lane - SCAN_LANES)[0]
+        found = scans[scans > self.view.scan][:1] if forward else scans[scans < self.view.scan][-1:]
+        if not len(found):
+            self.say(f"no {'later' if forward else 'earlier'} change in this log")
+            return
+        self.remember()
+        self.to_scan(int(found[0]))
+
     def _change(self, tags: list[int], forward: bool) -> None:
         """Go to the next or previous change of some tags."""
         assert self.scene is not None
+        if len(tags) == 1 and tags[0] >= SCAN_LANES:
+            self._change_of_scans(tags[0], forward)
+            return
         if len(tags) == 1 and tags[0] >= TASK_LANES:
             self._run_of_task(tags[0], forward)
             return
@@ -199,7 +213,7 @@ class Timing(Painting):
             wanted = [self.chosen_tag() or 0]
         known = self.scene.lanes(self.kept_lanes())
         fresh = [t for t in wanted if t not in known and (t < self.session.running.public or t >= TASK_LANES)]
-        if len(fresh) == 1 and fresh[0] >= TASK_LANES:
+        if len(fresh) == 1 and TASK_LANES <= fresh[0] < SCAN_LANES:
             fresh += [fresh[0] + i for i in (1, 2) if fresh[0] + i not in known]
         if not fresh:
             self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
