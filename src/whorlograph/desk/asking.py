@@ -53,7 +53,7 @@ def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], 
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
     proof = prove(answer, root, session.controller, session.log, session.journal, stop)
-    root.proved, root.proof = proof.proved, proof.text
+    root.proved, root.proof, root.trial, root.turns = proof.proved, proof.text, proof.trial, proof.turns
     return proof
 
 

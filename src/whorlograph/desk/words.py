@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 
 from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.model.literals import cooked
 from whorlograph.model.times import date_text
 
 from .session import Session
@@ -51,6 +52,17 @@ def answer_text(session: Session, answer: Answer) -> str:
     return "\n".join(lines)
 
 
+def _trial(session: Session, root: Root) -> list[dict[str, object]] | None:
+    """A root's trial for JSON: each tag held, its value, from when until when; None where none was made, or a fault was."""
+    if root.trial is None or not (root.trial.holds or root.trial.forces or root.trial.initial):
+        return None
+    tags = session.running.tags
+    found: list[dict[str, object]] = [
+        {"tag": tags[h.tag].name, "value": cooked(h.value, tags[h.tag].type), "from": h.start / 1e9 if h.start > 0 else None,
+         "until": h.until / 1e9 if h.until is not None else None} for h in (*root.trial.holds, *root.trial.forces)]
+    return found + [{"tag": tags[tag].name, "value": cooked(value, tags[tag].type), "from": None, "until": None} for tag, value in root.trial.initial]
+
+
 def answer_json(session: Session, answer: Answer) -> str:
     """The whole answer as JSON: symptom, ranked roots, trail."""
     import msgspec
@@ -68,6 +80,7 @@ def answer_json(session: Session, answer: Answer) -> str:
         address = str(tags[root.tag].address) if root.tag is not None and tags[root.tag].address is not None else None
         roots.append({"kind": root.kind.value, "tag": name(root.tag), "address": address, "value": root.value, "since": since(root.since),
                       "device": root.point.device if root.point is not None else None, "proved": root.proved,
+                      "trial": _trial(session, root), "turns": since(root.turns), "with": [],
                       "text": ". ".join(root_lines(session, root))})
     trail = []
     for depth, link in answer.links():

@@ -1,8 +1,8 @@
-"""Proof: the same log replayed with one root changed (ANSWERS.md, Proof)."""
+"""Proof: the log edited at one place, the rest untouched, replayed and held against the untouched replay (ANSWERS.md, Proof)."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -17,132 +17,187 @@ from whorlograph.model.question import RootKind, Symptom
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
-from .symptoms import CHATTER_CHANGES, CHATTER_SPAN, course
+from .pulses import stays
+from .symptoms import Course, course
 from .trail import Answer, Root
 
 AFTER = 60_000_000_000
-FEW_SCANS = 5
 
 
 class Proof(Struct, frozen=True):
-    """What a second replay showed: the verdict, a sentence, and its journal (None where nothing was tried)."""
+    """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
+    start (ns) of the first scan in the window in which it differs, None unless proved."""
 
     proved: bool | None
     text: str
     journal: Journal | None
     trial: Trial | None
+    turns: int | None = None
 
 
-Replay = Callable[[Trial, int], Journal]
+class Attempted(Struct, frozen=True):
+    """One trial of a root, and what it does in words."""
+
+    trial: Trial
+    what: str
 
 
-def trial_for(root: Root, controller: Controller, journal: Journal, begun: int | None = None) -> tuple[Trial | None, str]:
-    """The change that puts a root the other way, and its name; None where there is none to try.
-
-    Args: begun: ns, from when to hold an input instead of from its last change.
-    """
-    if root.tag is None:
-        return None, "there is nothing to hold"
+def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Iterator[Attempted]:
+    """The trials of a root, in the order in which they are made; none where nothing can be tried."""
+    if root.tag is None or root.tag == answer.tag:
+        return
     tag = controller.running.tags[root.tag]
-    if root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
-        if tag.type.family is not Family.BOOL:
-            return _former_number(root, controller, journal)
-        if root.missed:
-            lasting = max(root.missed, 2 * controller.scan_time)
-            return (Trial((Hold(root.tag, int(bool(root.value)), root.since or 0, (root.since or 0) + lasting),)),
-                    f"{tag.name} {'on' if root.value else 'off'} for two scans")
-        start = begun if begun is not None else root.since if root.since is not None else 0
-        return Trial((Hold(root.tag, int(not root.value), start),)), f"{tag.name} held {'off' if root.value else 'on'}"
     if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
-        return Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start"
-    return None, "this root cannot be put the other way"
+        yield Attempted(Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start")
+    if root.kind not in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
+        return
+    if tag.type.family is not Family.BOOL:
+        former = _former_number(root, controller, original)
+        if former is not None:
+            yield former
+        return
+    word, now, former_value = "off" if root.value else "on", int(bool(root.value)), int(not root.value)
+    clock = original.clock
+    if root.missed:
+        lasting, since = max(root.missed, 2 * controller.scan_time), root.since or 0
+        yield Attempted(Trial((Hold(root.tag, now, since, since + lasting),)), f"{tag.name} {'on' if now else 'off'} for two scans")
+        return
+
+    def held(value: int, start: int, until: int | None = None) -> Attempted:
+        when = f" from {clock_text(log, start)} on" if start > 0 and start != root.since else ""
+        return Attempted(Trial((Hold(root.tag or 0, value, start, until),)), f"{tag.name} held {'on' if value else 'off'}{when}")
+
+    if answer.symptom is Symptom.CHATTERS:
+        yield held(former_value, answer.begun)
+        yield held(now, answer.begun)
+        return
+    if root.since is not None:
+        yield Attempted(Trial((Hold(root.tag, former_value, root.since),)), f"{tag.name} held {word}")
+    begun = clock.start(max(1, _begins(answer, original)))
+    if answer.symptom is not Symptom.DROPPED_OUT and (root.since is None or begun < root.since):
+        yield held(former_value, begun)
+    found = stays(log, root.tag, tag.initial)
+    otherwise = found.chosen((found.values == former_value) & (found.starts < (root.since if root.since is not None else answer.time)))
+    if len(otherwise) and root.since is not None:
+        last = otherwise[len(otherwise) - 1]
+        if last.start > 0:
+            yield Attempted(Trial((Hold(root.tag, now, last.start),)), f"{tag.name} {'on' if now else 'off'} without its last pulse before")
+    if answer.symptom is Symptom.WILL_NOT_PULL_IN:
+        lengths = sorted(otherwise.lengths[otherwise.ended].tolist()) if len(otherwise) else []
+        lasting = max(lengths[len(lengths) // 2] if lengths else 0, 3 * controller.scan_time)
+        yield held(former_value, answer.time, answer.time + lasting)
+    if root.since is None or not len(otherwise):
+        yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")
 
 
-def _former_number(root: Root, controller: Controller, journal: Journal) -> tuple[Trial | None, str]:
-    """A number held at what it was before it changed."""
+def _former_number(root: Root, controller: Controller, journal: Journal) -> Attempted | None:
+    """A number held at what it was before it changed; None where it never did."""
     assert root.tag is not None
-    tag = controller.running.tags[root.tag]
     if root.since is None:
-        first = None
-    else:
-        scan = journal.clock.scan_at(root.since)
-        first = journal.next_row(root.tag, journal.settled_position(scan if journal.clock.start(scan) < root.since else scan - 1))
-    if first is None or root.since is None:
-        return None, f"{tag.name} is no BOOL and never changed: try a value on it yourself"
-    before = journal.value_at(root.tag, first)
-    return Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}"
+        return None
+    scan = journal.clock.scan_at(root.since)
+    first = journal.next_row(root.tag, journal.settled_position(scan if journal.clock.start(scan) < root.since else scan - 1))
+    if first is None:
+        return None
+    tag, before = controller.running.tags[root.tag], journal.value_at(root.tag, first)
+    return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}")
 
 
 def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False) -> Proof:
-    """Replay with one root changed and see whether the symptom is gone at its instant.
+    """Try a root the other way until a trial tells.
 
     Raises: Stopped where ``stop`` says so before that is known.
     """
-    until = min(log.end, max(answer.time, 0) + AFTER)
+    until = min(log.end, max(answer.time, original.clock.start(max(1, answer.asked)), 0) + AFTER)
     if root.kind is RootKind.FAULT:
-        return _without_fault(answer, root, controller, log, original, until, stop)
-    trial, what = trial_for(root, controller, original, answer.begun if answer.symptom is Symptom.CHATTERS else None)
-    if trial is None:
-        return Proof(None, what, None, None)
-    journal = controller.replay(log, trial, until, stop)
-    return _judge(answer, root, original, journal, controller, log, what, trial)
+        return _without_fault(answer, controller, log, original, until, stop)
+    first: Proof | None = None
+    for one in trials_of(answer, root, controller, log, original):
+        found = judge(answer, original, controller.replay(log, one.trial, until, stop), controller, log, one)
+        if found.proved:
+            return found
+        first = first or found
+    return first or Proof(None, _untried(root, controller), None, None)
 
 
-def _without_fault(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, until: int,
-                   stop: Callable[[], bool]) -> Proof:
+def _untried(root: Root, controller: Controller) -> str:
+    if root.tag is None:
+        return "there is nothing to hold"
+    tag = controller.running.tags[root.tag]
+    if root.kind is RootKind.FIELD_INPUT and tag.type.family is not Family.BOOL:
+        return f"{tag.name} is no BOOL and never changed: try a value on it yourself"
+    return "this root cannot be put the other way"
+
+
+def _without_fault(answer: Answer, controller: Controller, log: Log, original: Journal, until: int, stop: Callable[[], bool]) -> Proof:
     fault_controller = Controller(controller.program, replace(controller.profile, on_overflow=Overflow.SATURATE), controller.resource,
                                   controller.plain)
     journal = fault_controller.replay(log, None, until, stop)
     if journal.fault is not None:
         return Proof(None, "the fault is no overflow, so nothing could be tried", None, None)
-    return _judge(answer, root, original, journal, controller, log, "results held at their limits", Trial())
+    return judge(answer, original, journal, controller, log, Attempted(Trial(), "results held at their limits"))
 
 
-def _drop_at(answer: Answer, root: Root, original: Journal) -> int | None:
-    """The scan in which the tag dropped out because of the root, if it was on before: what then keeps it from pulling in."""
-    if root.since is None:
-        return None
-    path = course(original, answer.tag)
-    drop = path.last_change(answer.scan, False)
-    if drop is None or original.clock.start(drop) < root.since:
-        return None
-    soon = original.clock.start(drop) - root.since < 1_000_000_000
-    return drop if soon and path.at(drop - 1) else None
+def _begins(answer: Answer, original: Journal) -> int:
+    """The scan in which the window of a symptom begins: the attempt, or when the tag last turned to what it is."""
+    if answer.symptom is Symptom.WILL_NOT_PULL_IN and (answer.attempts or answer.missed):
+        return answer.scan
+    wanted = answer.symptom is Symptom.WILL_NOT_DROP_OUT
+    turned = course(original, answer.tag).last_change(answer.asked or answer.scan, wanted)
+    return turned if turned is not None else 1
 
 
-def _judge(answer: Answer, root: Root, original: Journal, journal: Journal, controller: Controller, log: Log, what: str, trial: Trial) -> Proof:
-    path = course(journal, answer.tag)
-    name = controller.running.tags[answer.tag].name
-    scan, time = journal.clock.scan_at(answer.time), answer.time
-    drop = _drop_at(answer, root, original) if answer.symptom is Symptom.WILL_NOT_PULL_IN else None
-    if drop is not None:
-        dropped = replace(answer, symptom=Symptom.DROPPED_OUT, time=original.clock.start(drop), scan=drop)
-        found = _judge(dropped, root, original, journal, controller, log, what, trial)
-        if found.proved:
-            return replace(found, text=f"{found.text} (it had dropped out at {clock_text(log, dropped.time)})")
-    if answer.symptom is Symptom.WILL_NOT_PULL_IN:
-        on = path.next_change(scan, True)
-        if on is not None:
-            return Proof(True, f"with {what}, {name} pulls in at {clock_text(log, journal.clock.start(on))}", journal, trial)
-        return Proof(False, f"with {what}, {name} still does not pull in", journal, trial)
+def judge(answer: Answer, original: Journal, journal: Journal, controller: Controller, log: Log, tried: Attempted) -> Proof:
+    """What a trial showed within the time in question, beside the untouched replay."""
+    before, after = course(original, answer.tag), course(journal, answer.tag)
+    name, what, asked = controller.running.tags[answer.tag].name, tried.what, answer.asked or answer.scan
+
+    def proof(turns: int | None, text: str) -> Proof:
+        when = journal.clock.start(turns) if turns is not None else None
+        return Proof(turns is not None, f"with {what}, {name} {text}", journal, tried.trial, when)
+
     if answer.symptom is Symptom.CHATTERS:
-        changes = path.changes_between(journal.clock.scan_at(max(answer.begun, time - CHATTER_SPAN)), scan)
-        if changes > CHATTER_CHANGES:
-            return Proof(False, f"with {what}, {name} still chatters", journal, trial)
-        return Proof(True, f"with {what} from {clock_text(log, answer.begun)} on, {name} stays {'on' if path.at(scan) else 'off'}", journal, trial)
-    wanted = answer.symptom is Symptom.DROPPED_OUT
-    if bool(path.at(scan)) != wanted:
-        return Proof(False, f"with {what}, {name} is {'off' if wanted else 'on'} all the same", journal, trial)
-    turned = path.next_change(scan, not wanted)
-    state = "on" if wanted else "off"
+        begun = journal.clock.scan_at(answer.begun)
+        if after.changes_between(begun, asked):
+            return proof(None, "still chatters")
+        return proof(begun, f"stays {'on' if after.at(asked) else 'off'} from {clock_text(log, answer.begun)} on")
+    if answer.symptom is Symptom.DROPPED_OUT:
+        turned = after.next_change(answer.scan, False)
+        # What the log brought after the drop belongs to a machine that had stopped.
+        fits = turned is None or turned > answer.scan + 2 or (turned > answer.scan and _logged(log, answer.time, journal.clock.start(turned)))
+        if not fits:
+            return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
+        return proof(answer.scan, _stays(after, answer.scan, True, journal, log, answer.time))
+    wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
+    begins = _begins(answer, original)
+    if not wanted:
+        starts = [h.start for h in (*tried.trial.holds, *tried.trial.forces)]
+        begins = journal.clock.scan_at(min(starts)) if starts else 1
+    turned = _differs(before, after, max(1, begins), asked, wanted)
     if turned is None:
-        return Proof(True, f"with {what}, {name} stays {state}", journal, trial)
+        return proof(None, "still does not pull in" if wanted else "is on all the same")
+    when = clock_text(log, journal.clock.start(turned))
+    return proof(turned, f"pulls in at {when}" if wanted else f"drops out at {when}")
+
+
+def _differs(before: Course, after: Course, first: int, last: int, wanted: bool) -> int | None:
+    """The first scan of a stretch in which the trial has a value that the untouched replay has not."""
+    scans = sorted({first, *(int(s) for c in (before, after) for s in c.scans.tolist() if first <= s <= last)})
+    return next((s for s in scans if bool(after.at(s)) == wanted and bool(before.at(s)) != wanted), None)
+
+
+def _stays(path: Course, scan: int, on: bool, journal: Journal, log: Log, time: int) -> str:
+    """How long a tag stays as the trial has it, and whether the log still fits."""
+    turned = path.next_change(scan, not on)
+    state = "on" if on else "off"
+    if turned is None:
+        return f"stays {state}"
     when = journal.clock.start(turned)
-    if turned - scan <= FEW_SCANS and not _input_between(log, time, when):
-        return Proof(False, f"with {what}, {name} turns only {turned - scan} scans later", journal, trial)
-    return Proof(True, f"with {what}, {name} stays {state} until {clock_text(log, when)}; from then on the log no longer fits the trial",
-                 journal, trial)
+    if _logged(log, time, when):
+        return f"stays {state} until {clock_text(log, when)}; from then on the log no longer fits the trial"
+    return f"stays {state} until {clock_text(log, when)}"
 
 
-def _input_between(log: Log, low: int, high: int) -> bool:
+def _logged(log: Log, low: int, high: int) -> bool:
+    """Whether the log has a row behind one time, up to another."""
     return bool(((log.times > low) & (log.times <= high)).any())

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct, field
 
+from whorlograph.engine.feed import Trial
 from whorlograph.model.iolist import Point
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
@@ -17,7 +18,8 @@ class Root(Struct):
 
     ``tag`` is a tag's number, None for a fault without one; ``since`` ns, None where it stands since before
     the log. ``changed``: it brought the asked state about; ``blocked`` of ``attempts`` it blocked; ``proved``
-    True, False, or None where nothing could be tried; ``proof`` says what the second replay showed;
+    True, False, or None where nothing could be tried; ``proof`` says what trials showed, ``trial`` is the one that told, else the
+    first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
     no scan saw, 0 else.
     """
@@ -35,6 +37,8 @@ class Root(Struct):
     short: tuple[tuple[int, int], ...] = ()
     proved: bool | None = None
     proof: str = ""
+    trial: Trial | None = None
+    turns: int | None = None
     step: int = -1
     missing: bool = False
     missed: int = 0
@@ -82,7 +86,8 @@ class Answer(Struct):
 
     ``time`` (ns) and ``scan`` of the symptom; ``trails`` one link tree (none where nothing is to explain);
     ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence;
-    ``begun`` (ns): since when a chattering tag chatters.
+    ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment asked for; ``missed``: the last attempt
+    was one that no scan saw.
     """
 
     symptom: Symptom
@@ -97,6 +102,8 @@ class Answer(Struct):
     mismatch: bool = False
     attempts: tuple[int, ...] = ()
     begun: int = 0
+    asked: int = 0
+    missed: bool = False
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

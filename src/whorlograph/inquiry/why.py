@@ -45,7 +45,7 @@ class Inquiry:
         mismatch = mismatch_root(self.controller, journal, self.log, self.iolist, question.tag, symptom, at)
         if mismatch is not None:
             value = mismatch.value
-            return self._finished(Answer(symptom, question.tag, value, at, scan, None, [mismatch], mismatch.text, mismatch=True))
+            return self._finished(Answer(symptom, question.tag, value, at, scan, None, [mismatch], mismatch.text, mismatch=True), scan)
         if symptom is Symptom.DROPPED_OUT:
             answer = self._dropped(question.tag, path, scan)
         elif symptom is Symptom.WILL_NOT_PULL_IN:
@@ -58,7 +58,7 @@ class Inquiry:
             state = "on" if path.at(scan) else "off"
             text = f"{name} is {state} at {tracer.at(tracer.time(scan))}: it did not {_verb(symptom)}"
             answer = Answer(symptom, question.tag, bool(path.at(scan)), tracer.time(scan), scan, None, [], text)
-        return self._finished(answer)
+        return self._finished(answer, scan)
 
     def _symptom(self, tag: int, path: Course, scan: int, at: int) -> Symptom:
         found = detect(path, self.journal, scan)
@@ -92,8 +92,10 @@ class Inquiry:
         missed = missed_pulse.find(tracer, tag, last, tracer.time(scan))
         if missed is not None:
             at = tracer.at(missed.stay.start)
-            return self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
-                                missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
+            answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
+                                  missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
+            answer.missed = True
+            return answer
         looked = tries[-1].scan if tries else scan
         link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
         time = tracer.time(looked)
@@ -178,7 +180,7 @@ class Inquiry:
         since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0
         found = self._answer(Symptom.WILL_NOT_DROP_OUT, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
-        return self._finished(found)
+        return self._finished(found, scan)
 
     # answers
 
@@ -201,7 +203,8 @@ class Inquiry:
         end.roots.append(root)
         return root
 
-    def _finished(self, answer: Answer) -> Answer:
+    def _finished(self, answer: Answer, asked: int) -> Answer:
+        answer.asked = asked
         answer.roots = rank(answer.roots, answer.time)
         answer.rests_on = self._limits()
         return answer

@@ -74,8 +74,12 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         return on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
                   scan if name == "TON" else start_scan, since_start=name != "TON")
     if q:
-        left = max(0, preset - (now - started))
-        return on(f"{label} in {place} keeps its output on for another {duration_text(left)}", LinkKind.TIMER_RUNNING, start_scan)
+        # What fell has ended what switched it on: that is the cause. A pulse began with the rise itself.
+        since_row = q_row if name == "TP" else row
+        began = q_row if name == "TP" else journal.last_row(tags["in"], row) if row is not None else None
+        left = max(0, preset - (now - (journal.time(since_row) if since_row is not None else 0)))
+        return on(f"{label} in {place} keeps its output on: nothing to check, {duration_text(left)} still to run", LinkKind.TIMER_RUNNING,
+                  tracer.scan_of(began) if began is not None else scan)
     if name == "TOF" and row is not None:
         return lost(f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
     if name == "TP" and q_row is not None:
