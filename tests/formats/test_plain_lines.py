@@ -122,7 +122,10 @@ class PlainLines(unittest.TestCase):
         for least in (0, 1 << 60):
             with tempfile.TemporaryDirectory() as folder, patch.object(settled_csv, "WORTH_IT", least):
                 path = Path(folder) / "out.csv"
-                settled_csv.write_csv(path, running.tags, [], scans, numbers, values, scans * 1_234_567)
+                file = settled_csv.SettledCsv(path, running.tags)
+                file.begin([])
+                for part in (slice(0, 200), slice(200, 203), slice(203, None)):
+                    file.add(scans[part], numbers[part], values[part], scans[part] * 1_234_567)
                 written.append(path.read_bytes())
         self.assertEqual(written[0], written[1])
         self.assertEqual(written[0].count(b"\n"), 501)

@@ -16,6 +16,7 @@ from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.model.errors import Stopped
 from whorlograph.model.log import Log
+from whorlograph.model.moment import ScanClock
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, Program
@@ -23,6 +24,7 @@ from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
 from .access import Access, How, Use, written_tags
+from .block import Block
 from .calls import Calls
 from .code import Code
 from .evaluate.steps import Again
@@ -33,6 +35,7 @@ from .journal import Fault, Journal
 from .kept import name_of, put, take
 from .path import Paths
 from .quiet_runs import add_counted_runs, add_quiet_runs
+from .repeat import Repeat
 from .schedule import Schedule, make_schedule
 from .scope.mentions import mentions
 from .scope.overlap import shared_bits
@@ -231,22 +234,23 @@ class Controller:
                     raise Stopped from None
                 return journal
 
-    def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None,
-                  stop: Callable[[], bool] = lambda: False) -> Generator[Progress, None, Journal]:
+    def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
+                  sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None) -> Generator[Progress, None, Journal]:
         """Replay a log piece by piece, telling progress about ten times a second.
 
-        Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete.
+        Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete. sink: is handed the rows of
+            each piece, which the journal then has no more (of the plain interpreter's, all at the end).
         """
         feed = self.feed(log, trial, until)
         if self.plain:
-            return (yield from self._plainly(feed, stop))
+            return (yield from self._plainly(feed, stop, sink))
         try:
             machine = self.machine(feed)
         except (ImportError, OSError) as error:
             self.plain = True
             self.notices.append(Notice(Place(self.program.file), f"the compiled engine does not run here ({error})",
                                        "the plain interpreter does the work: the same rows, much slower"))
-            return (yield from self._plainly(feed, stop))
+            return (yield from self._plainly(feed, stop, sink))
         reached, piece = 0, FIRST_PIECE
         plain_log = trial is None
         if plain_log:
@@ -261,10 +265,14 @@ class Controller:
             if plain_log and time.perf_counter() - noted > CHECKPOINT_SECONDS:
                 self._checkpoints[1].append(machine.checkpoint())
                 noted = time.perf_counter()
+            if sink is not None:
+                sink(*machine.columns.handed_over())
             yield Progress(reached, feed.end, machine.columns.rows, partial(self.journal_of, machine, feed, reached, False))
         complete = not stop()
         if complete:
             machine.run(feed.end)
+        if sink is not None:
+            sink(*machine.columns.handed_over())
         journal = self.journal_of(machine, feed, feed.end if complete else reached, complete)
         machine.close()
         return journal
@@ -310,7 +318,8 @@ class Controller:
                     if i.body >= 0 and i.first <= step < i.first + len(self.code.bodies[i.body].steps))
         return body.origins[node].element
 
-    def _plainly(self, feed: Feed, stop: Callable[[], bool]) -> Generator[Progress, None, Journal]:
+    def _plainly(self, feed: Feed, stop: Callable[[], bool],
+                 sink: Callable[[list[Block | Repeat], ScanClock], None] | None) -> Generator[Progress, None, Journal]:
         """Replay with the plain interpreter."""
         from .plain.interpreter import Interpreter
 
@@ -330,4 +339,7 @@ class Controller:
                     yield Progress(reached, feed.end, len(interpreter.m.record.rows), so_far)
         except StopIteration as done:
             record: Record = done.value
-        return journal_of_record(record, feed, self._faults)
+        journal = journal_of_record(record, feed, self._faults)
+        if sink is not None:
+            sink(journal.blocks, journal.clock)
+        return journal

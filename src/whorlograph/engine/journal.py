@@ -134,6 +134,13 @@ class Columns:
         found = [np.concatenate([r[name] for r in self._rest]) for name in _COLUMNS]
         return make_block(found[0], found[1], found[2], found[3], found[4])
 
+    def handed_over(self) -> tuple[list[Block | Repeat], ScanClock]:
+        """The rows taken so far, which are forgotten here, and the clock up to now."""
+        if self._resting:
+            self._seal()
+        blocks, self.blocks = self.blocks, []
+        return blocks, ScanClock(list(self.scans), list(self.starts), list(self.periods), self.scans[-1] if self.scans else 0)
+
     def journal(self, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
         """What has been taken so far; blocks that are full are shared with what comes later."""
         blocks = [*self.blocks, self._tail()] if self._resting else list(self.blocks)

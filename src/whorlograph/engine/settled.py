@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -32,49 +34,66 @@ def shown_tags(running: Running, only: set[int] | None = None) -> list[int]:
     return [t.index for t in sorted(found, key=lambda t: t.name)]
 
 
+class Settling:
+    """Settles rows piece by piece; a piece ends with a scan. What stands in the tags between pieces is all that is kept."""
+
+    def __init__(self, running: Running, initial: Sequence[int], only: set[int] | None = None) -> None:
+        self.shown = shown_tags(running, only)
+        self.first = [initial[t] for t in self.shown]
+        self._rank = np.full(len(running.tags), -1, np.int64)
+        self._rank[np.array(self.shown, np.int64)] = np.arange(len(self.shown))
+        self._tags = np.array(self.shown, np.int32)
+        self._last = np.array(self.first, np.int64)
+
+    def take(self, scans: Ints, tags: Ints, values: Ints, last_scan: int) -> tuple[Ints, Shorts, Ints]:
+        """Rows in order, to settled ones: scans int64[n], tags int32[n], values int64[n], by scan, then tag name.
+
+        Args: last_scan: rows behind it do not count.
+        """
+        shown = tags < len(self._rank)
+        ranks = np.full(len(tags), -1, np.int64)
+        ranks[shown] = self._rank[tags[shown]]
+        keep = (ranks >= 0) & (scans <= last_scan)
+        if not keep.all():
+            ranks, scans, values = ranks[keep], scans[keep], values[keep]
+        many = max(1, len(self.shown))
+        keys = scans * many + ranks
+        order = np.argsort(keys, kind="stable")  # the journal is nearly in this order
+        keys, values = keys[order], values[order]
+        first = np.ones(len(keys), bool)
+        first[1:] = keys[1:] != keys[:-1]
+        last = np.ones(len(keys), bool)
+        last[:-1] = first[1:]
+        # A row is a change: a tag with one row in a scan has another value behind it. One with several may be back where it was.
+        changed = last & (first | self._differs(keys, values, first, last, many))
+        ends = np.nonzero(last)[0]
+        self._last[keys[ends] % many] = values[ends]  # of a tag's several, the last one stays
+        keys, values = keys[changed], values[changed]
+        scans = keys // many
+        return scans, self._tags[keys - scans * many] if len(self.shown) else np.zeros(0, np.int32), values
+
+    def _differs(self, keys: Ints, values: Ints, first: Flags, last: Flags, many: int) -> Flags:
+        """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
+        found = np.zeros(len(keys), bool)
+        ends = np.nonzero(last & ~first)[0]
+        if not len(ends):
+            return found
+        # Such tags are few: all their rows, tag by tag in order of time; each group's value before is the row's before it.
+        ranks = keys % many
+        concerned = np.nonzero(np.isin(ranks, np.unique(ranks[ends])))[0]
+        by_tag = concerned[np.argsort(ranks[concerned], kind="stable")]
+        lasts = by_tag[last[by_tag]]
+        before = np.empty(len(lasts), np.int64)
+        before[1:] = values[lasts[:-1]]
+        begins = np.ones(len(lasts), bool)
+        begins[1:] = ranks[lasts[1:]] != ranks[lasts[:-1]]
+        before[begins] = self._last[ranks[lasts[begins]]]
+        found[lasts] = values[lasts] != before
+        return found
+
+
 def settle(journal: Journal, running: Running, only: set[int] | None = None) -> Settled:
     """One row for each tag whose settled value differs from that of the scan before."""
-    shown = shown_tags(running, only)
-    scans, tags, values = journal.distinct()
-    rank = np.full(max(int(tags.max(initial=0)) + 1, len(running.tags)), -1, np.int64)
-    rank[np.array(shown, np.int64)] = np.arange(len(shown))
-    ranks = rank[tags]
-    keep = (ranks >= 0) & (scans <= journal.clock.last)
-    if not keep.all():
-        ranks, scans, values = ranks[keep], scans[keep], values[keep]
-    many = max(1, len(shown))
-    keys = scans * many + ranks
-    order = np.argsort(keys, kind="stable")  # the journal is nearly in this order
-    keys, values = keys[order], values[order]
-    first = np.ones(len(keys), bool)
-    first[1:] = keys[1:] != keys[:-1]
-    last = np.ones(len(keys), bool)
-    last[:-1] = first[1:]
-    # A row is a change: a tag with one row in a scan has another value behind it. One with several may be back where it was.
-    changed = last & (first | _differs(keys, values, first, last, many, journal, shown))
-    keys, values = keys[changed], values[changed]
-    scans = keys // many
-    ranks = keys - scans * many
-    initial = np.array([journal.initial[t] for t in shown], np.int64)
-    return Settled(scans, np.array(shown, np.int32)[ranks] if len(shown) else np.zeros(0, np.int32), values,
-                   journal.clock.start_all(scans), shown, initial.tolist())
-
-
-def _differs(keys: Ints, values: Ints, first: Flags, last: Flags, many: int, journal: Journal, shown: list[int]) -> Flags:
-    """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
-    found = np.zeros(len(keys), bool)
-    ends = np.nonzero(last & ~first)[0]
-    if not len(ends):
-        return found
-    # Such tags are few: all their rows, tag by tag in order of time; each group's value before is the row's before it.
-    ranks = keys % many
-    concerned = np.nonzero(np.isin(ranks, np.unique(ranks[ends])))[0]
-    by_tag = concerned[np.argsort(ranks[concerned], kind="stable")]
-    lasts = by_tag[last[by_tag]]
-    before = np.empty(len(lasts), np.int64)
-    before[1:] = values[lasts[:-1]]
-    begins = np.ones(len(lasts), bool)
-    begins[1:] = ranks[lasts[1:]] != ranks[lasts[:-1]]
-    before[begins] = np.array([journal.initial[t] for t in shown], np.int64)[ranks[lasts[begins]]]
-    found[lasts] = values[lasts] != before
-    return found
+    settling = Settling(running, journal.initial, only)
+    scans, tags, values = settling.take(*journal.distinct(), journal.clock.last)
+    return Settled(scans, tags, values, journal.clock.start_all(scans), settling.shown, settling.first)

@@ -64,33 +64,42 @@ _TEXT = """(module
 )"""
 
 
-def lines(names: Sequence[str], scans: Ints, numbers: Shorts, values: Ints, micros: Ints) -> Iterator[bytes]:
-    """The rows as text, block by block.
+class PlainRows:
+    """Writes rows of whole numbers.
 
-    Args: names: what stands between the commas for each tag number; micros: int64[n] microseconds, not negative.
+    Args: names: what stands between the commas for each tag number.
     Raises: ImportError or OSError where wasmtime does not load.
     """
-    middles = [f",{n},".encode() for n in names]
-    ends = np.cumsum([0, *(len(m) for m in middles)]) + NAMES_AT
-    places = (int(ends[-1]) + 15) & ~15
-    columns = places + 8 * len(middles)
-    longest = max(map(len, middles), default=0) + 64
-    out = columns + 28 * ROWS
-    pages = (out + longest * ROWS) // 65_536 + 1
-    engine = new_engine()
-    store = wasmtime.Store(engine)
-    with no_room_is_no_wasmtime():
-        exports = wasmtime.Instance(store, wasmtime.Module(engine, _TEXT.format(pages=pages)), []).exports(store)
-    memory, run = exports["memory"], exports["run"]
-    assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
-    memory.write(store, b"".join(middles), NAMES_AT)
-    memory.write(store, np.stack([ends[:-1], np.diff(ends)], 1).astype("<u4").tobytes(), places)
-    at = [columns, columns + 8 * ROWS, columns + 16 * ROWS, columns + 24 * ROWS]
-    for i in range(0, len(scans), ROWS):
-        part = slice(i, i + ROWS)
-        for where, column in zip(at, (micros[part].astype("<i8"), scans[part].astype("<i8"), values[part].astype("<i8"), numbers[part].astype("<i4")),
-                                 strict=True):
-            memory.write(store, column.tobytes(), where)
-        size = run(store, len(scans[part]), at[0], at[1], at[3], at[2], places, out)
-        yield bytes(memory.read(store, out, out + int(size)))
-    store.close()
+
+    def __init__(self, names: Sequence[str]) -> None:
+        middles = [f",{n},".encode() for n in names]
+        ends = np.cumsum([0, *(len(m) for m in middles)]) + NAMES_AT
+        self.places = (int(ends[-1]) + 15) & ~15
+        self.columns = self.places + 8 * len(middles)
+        longest = max(map(len, middles), default=0) + 64
+        self.out = self.columns + 28 * ROWS
+        pages = (self.out + longest * ROWS) // 65_536 + 1
+        engine = new_engine()
+        self.store = wasmtime.Store(engine)
+        with no_room_is_no_wasmtime():
+            exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT.format(pages=pages)), []).exports(self.store)
+        memory, run = exports["memory"], exports["run"]
+        assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
+        self.memory, self.run = memory, run
+        memory.write(self.store, b"".join(middles), NAMES_AT)
+        memory.write(self.store, np.stack([ends[:-1], np.diff(ends)], 1).astype("<u4").tobytes(), self.places)
+
+    def lines(self, scans: Ints, numbers: Shorts, values: Ints, micros: Ints) -> Iterator[bytes]:
+        """The rows as text, block by block.
+
+        Args: micros: int64[n] microseconds, not negative.
+        """
+        columns = self.columns
+        at = [columns, columns + 8 * ROWS, columns + 16 * ROWS, columns + 24 * ROWS]
+        for i in range(0, len(scans), ROWS):
+            part = slice(i, i + ROWS)
+            made = (micros[part].astype("<i8"), scans[part].astype("<i8"), values[part].astype("<i8"), numbers[part].astype("<i4"))
+            for where, column in zip(at, made, strict=True):
+                self.memory.write(self.store, column.tobytes(), where)
+            size = self.run(self.store, len(scans[part]), at[0], at[1], at[3], at[2], self.places, self.out)
+            yield bytes(self.memory.read(self.store, self.out, self.out + int(size)))

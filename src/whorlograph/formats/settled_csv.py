@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,6 +15,9 @@ from whorlograph.model.literals import value_text
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
+
+if TYPE_CHECKING:
+    from .plain_rows import PlainRows
 
 BLOCK = 1_000_000
 WORTH_IT = 50_000  # rows from which the fast writer's own start is repaid
@@ -26,40 +30,63 @@ def shown_value(bits: int, tag: Tag) -> str:
     return value_text(bits, tag.type)
 
 
-def write_csv(path: Path, tags: list[Tag], first: Sequence[tuple[int, int]], scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
-    """Write settled values.
+class SettledCsv:
+    """A file of settled values, written piece by piece: fast where all values are whole numbers and wasmtime loads."""
 
-    Args: first: (tag number, raw value) before the first scan, in order of name; the rest one entry a row.
-    Raises: UsageError where the file cannot be written.
-    """
-    try:
-        with path.open("w", encoding="utf-8", newline="") as file:
+    def __init__(self, path: Path, tags: list[Tag]) -> None:
+        self.path, self.tags = path, tags
+        self._whole = np.array([_is_decimal(t) for t in tags])
+        self._fast: PlainRows | None = None
+        self._slow = False
+
+    def begin(self, first: Sequence[tuple[int, int]]) -> None:
+        """Write the head, and (tag number, raw value) of each tag before the first scan, in order of name.
+
+        Raises: UsageError where the file cannot be written.
+        """
+        with self._told(), self.path.open("w", encoding="utf-8", newline="") as file:
             file.write("time,scan,tag,value\n")
-            file.writelines(f"0.000000,0,{_quoted(tags[n].name)},{shown_value(v, tags[n])}\n" for n, v in first)
-        _rows(path, tags, scans, numbers, values, starts)
-    except OSError as error:
-        raise UsageError(str(path), f"cannot be written ({error.strerror or error})", "give another --out") from error
+            file.writelines(f"0.000000,0,{_quoted(self.tags[n].name)},{shown_value(v, self.tags[n])}\n" for n, v in first)
 
+    def add(self, scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
+        """Append rows.
 
-def _rows(path: Path, tags: list[Tag], scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
-    """Append the rows, fast where all values are whole numbers and wasmtime loads."""
-    whole = np.array([_is_decimal(t) for t in tags])
-    if len(scans) > WORTH_IT and whole[numbers].all():
+        Raises: UsageError where the file cannot be written.
+        """
+        with self._told():
+            if (self._fast is not None or len(scans) > WORTH_IT) and not self._slow and self._whole[numbers].all() \
+                    and self._quick(scans, numbers, values, starts):
+                return
+            with self.path.open("a", encoding="utf-8", newline="") as file:
+                for at in range(0, len(scans), BLOCK):
+                    part = slice(at, at + BLOCK)
+                    file.write(_block(self.tags, scans[part], numbers[part], values[part], starts[part]))
+
+    def _quick(self, scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> bool:
+        """Append them fast; whether that was possible."""
+        size = self.path.stat().st_size
         try:
-            from .plain_rows import lines
+            from .plain_rows import PlainRows
             from .sandbox import NoRoom
         except ImportError:
-            pass
-        else:
-            size = path.stat().st_size
-            with suppress(NoRoom), path.open("ab") as plain:
-                plain.writelines(lines([_quoted(t.name) for t in tags], scans, numbers, values, starts // 1000))
-                return
-            os.truncate(path, size)
-    with path.open("a", encoding="utf-8", newline="") as file:
-        for at in range(0, len(scans), BLOCK):
-            part = slice(at, at + BLOCK)
-            file.write(_block(tags, scans[part], numbers[part], values[part], starts[part]))
+            self._slow = True
+            return False
+        with suppress(NoRoom):
+            if self._fast is None:
+                self._fast = PlainRows([_quoted(t.name) for t in self.tags])
+            with self.path.open("ab") as plain:
+                plain.writelines(self._fast.lines(scans, numbers, values, starts // 1000))
+            return True
+        self._slow = True
+        os.truncate(self.path, size)
+        return False
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            raise UsageError(str(self.path), f"cannot be written ({error.strerror or error})", "give another --out") from error
 
 
 def _is_decimal(tag: Tag) -> bool:

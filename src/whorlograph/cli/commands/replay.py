@@ -20,7 +20,6 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             until: str | None, tags: str | None, out: Path | None) -> int:
     """Replay LOGS through PROGRAM; write every change of a settled value, or say what happened."""
     from whorlograph.desk.session import Paths, load
-    from whorlograph.desk.summary import replay_summary
     from whorlograph.engine.feed import Trial
     from whorlograph.model.times import parse_time
 
@@ -30,12 +29,13 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     for notice in session.notices:
         click.echo(f"note: {notice}", err=True)
     end = parse_time(until, session.log) if until else None
-    journal = session.replay(Trial(), min(end, session.log.end)) if end is not None else session.journal
     only = {session.tag(t) for t in tags.split(",")} if tags else None
     if out is not None:
-        from whorlograph.desk.results import write_settled
+        from whorlograph.desk.results import replay_into
 
-        write_settled(journal, session, out, only)
-    else:
-        click.echo(replay_summary(session, journal))
+        replay_into(session, out, min(end, session.log.end) if end is not None else None, only)
+        return 0
+    from whorlograph.desk.summary import replay_summary
+
+    click.echo(replay_summary(session, session.replay(Trial(), min(end, session.log.end)) if end is not None else session.journal))
     return 0
