@@ -199,7 +199,7 @@ class Interrupts(Struct, frozen=True):
             lines.append(f"(if (i32.eq (local.get $t) (i32.const {tag})) (then\n" + "\n".join(inner) + "))")
         return "(func $trigger (param $t i32) (param $old i64) (param $v i64)\n" + "\n".join(lines) + ")"
 
-    def _soonest(self, into: str) -> str:
+    def soonest(self, into: str) -> str:
         """The next instant at which a task may come due by itself."""
         lines = []
         for task, _ in self.tasks:
@@ -216,7 +216,7 @@ class Interrupts(Struct, frozen=True):
         if self.rung_time:
             timed = f"""
   (local.set $d (i64.const {at.NEVER}))
-  {self._soonest("$d")}
+  {self.soonest("$d")}
   (if (i64.ne (local.get $d) (i64.const {at.NEVER})) (then
     (local.set $d (call $max (i64.const 0) (i64.sub (local.get $d) (call $time (local.get $n)))))
     (local.set $s (i64.add (i64.extend_i32_s (local.get $n))
@@ -257,6 +257,7 @@ class Interrupts(Struct, frozen=True):
         return f"""
 (func $task{k} (param $n i32) (result i32) {declared} (local $i i32) (local $t i32) (local $d i64)
   {save}
+  (i32.store (i32.const {at.RAN}) (i32.const 1))
   (global.set $now (call $time (local.get $n)))
   (global.set $num (local.get $n))
   (local.set $d (i64.load {pending}))
@@ -324,7 +325,7 @@ class Interrupts(Struct, frozen=True):
       (local.set $s (call $max (local.get $s) (local.get $t)))
       (br $l)))
     (local.set $next (i64.const {at.NEVER}))
-    {self._soonest("$next")}
+    {self.soonest("$next")}
     (if (i64.lt_s (local.get $next) (local.get $s)) (then (local.set $t (call $max (local.get $next) (local.get $t))) (br $l))))
   (i32.store (i32.const {at.BEFORE}) (i32.sub (local.get $n) (i32.const {at.FIRST_NUMBER})))
   (local.get $s))"""

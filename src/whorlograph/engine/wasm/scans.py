@@ -37,9 +37,8 @@ class Scans(Struct, frozen=True):
     def _quiet(self) -> str:
         """How many scans ahead the next one is in which anything may happen."""
         tasks = self.interrupts.tasks
-        if tasks and self.rung_time:
-            return ""  # tasks take time and put scans off: each is visited
-        waiting, dirty, skip = "(i32.const 0)", "", ""
+        waiting, dirty, skip, ends = "(i32.const 0)", "", "", ""
+        over = "(return (i32.const 0))"
         if tasks:
             running = f"(i32.eqz (i32.load (i32.const {at.HALTED})))"
             waiting = f"(i32.and (i32.ge_s (call $pick (i32.const {LOWEST}) (i64.const {at.NEVER})) (i32.const 0)) {running})"
@@ -51,6 +50,18 @@ class Scans(Struct, frozen=True):
             start = f"(i64.load (i32.const {at.START}))"
             last = f"(i64.add {start} (i64.mul (local.get $k) (i64.sub (local.get $s) {start})))"
             skip = f"(if {running} (then (call $skip (call $min (local.get $x) (i64.add (i64.const 1) {last})))))"
+            if self.rung_time:
+                # A run takes time and puts scans off: each scan in which one may come is visited, and the one behind it; so is the one
+                # behind a scan in which an input changed, which a task may have looked at already.
+                waiting = f"(i32.or (i32.or {waiting} (i32.load (i32.const {at.RAN}))) (i32.load (i32.const {at.TOUCHED})))"
+                length = f"(i64.load (i32.const {at.LENGTH}))"
+                dirty = f"(if {running} (then {self.interrupts.soonest('$x')}))"
+                skip = ""
+                # The last scan is visited: what is due in the gap behind it is run there.
+                over = f"""(local.set $k (i64.sub (i64.div_u (i64.sub (local.get $end) {start}) (i64.sub (local.get $s) {start})) (i64.const 1)))
+            (local.set $next (i64.add (local.get $s) (i64.mul (local.get $k) (i64.sub (local.get $s) {start}))))"""
+                ends = f"(i64.store (i32.const {at.END}) (i64.add (i64.load (i32.const {at.START})) {length}))"
+                dirty += f"(if (i64.ne (local.get $x) (i64.const {at.NEVER})) (then (local.set $x (i64.sub (local.get $x) {length}))))"
         return f"""
       (if (i32.eqz (i32.or (i32.load (i32.const {at.AGAIN})) {waiting})) (then
         (local.set $x (call $min (call $next_event) (call $next_force)))
@@ -64,7 +75,8 @@ class Scans(Struct, frozen=True):
         (if (i64.gt_s (local.get $k) (local.get $next)) (then
           (local.set $k (i64.div_u (i64.sub (local.get $k) (i64.const 1)) (local.get $next)))
           (local.set $next (i64.add (local.get $s) (i64.mul (local.get $k) (local.get $next))))
-          (if (i64.gt_s (local.get $next) (local.get $end)) (then (return (i32.const 0))))
+          (if (i64.gt_s (local.get $next) (local.get $end)) (then {over}))
+          (if (i64.gt_s (local.get $k) (i64.const 0)) (then
           {skip}
           (local.set $x (i64.sub (local.get $s) (i64.load (i32.const {at.START}))))
           (global.set $num (i32.const 0))
@@ -74,7 +86,8 @@ class Scans(Struct, frozen=True):
           (i64.store (i32.const {at.SCAN}) (i64.add (i64.load (i32.const {at.SCAN})) (i64.sub (local.get $k) (i64.const 1))))
           (i64.store (i32.const {at.START}) (i64.add (local.get $s) (i64.mul (i64.sub (local.get $k) (i64.const 1)) (local.get $x))))
           (local.set $s (local.get $next))
-          (i64.store (i32.const {at.END}) (call $max (i64.load (i32.const {at.END})) (i64.load (i32.const {at.START})))))))) """
+          (i64.store (i32.const {at.END}) (call $max (i64.load (i32.const {at.END})) (i64.load (i32.const {at.START}))))
+          {ends})))))) """
 
     def _run(self) -> str:
         tasks = bool(self.interrupts.tasks)
@@ -101,6 +114,7 @@ class Scans(Struct, frozen=True):
     (if (i64.gt_s (local.get $s) (local.get $end)) (then (return (i32.const 0))))
     (i64.store (i32.const {at.SCAN}) (i64.add (i64.load (i32.const {at.SCAN})) (i64.const 1)))
     (global.set $dirty (i32.const {at.AGAIN}))
+    (i32.store (i32.const {at.RAN}) (i32.const 0))
     (global.set $step (i32.const -1))
     (if (i64.ne (i64.load (i32.const {at.SCAN})) (i64.const 1)) (then {between}))
     (if (i64.gt_s (local.get $s) (local.get $end)) (then
