@@ -112,7 +112,43 @@ def _edge(ladder: Ladder) -> None:
     ladder.rung(falls("X2"), reset("Y1"))
 
 
+def _let_go(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), coil("Y1"))
+    ladder.rung(no("X2"), set_("Y1"))
+
+
+def _pulse(ladder: Ladder) -> None:
+    ladder.rung(rises("X1"), coil("Y1"))
+
+
+def _bits(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), coil("N1.%X3"))
+    ladder.rung(no("X2"), coil("N1.%X4"))
+    ladder.rung(no("N1.%X3"), coil("Y1"))
+
+
+def _three_writers(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), coil("Y1"))
+    ladder.rung(no("X2"), coil("M1"))
+    ladder.rung(either(no("X3"), no("M1")), coil("Y1"))
+
+
 SCENES = (
+    Scene("a rung that runs again after a jump", _jumped, "X1 X2 X3 Y1 Y2", [(0, "X1", 1), (50, "X2", 1), (100, "X1", 0), (300, "X2", 0), (600, "X2", 0)],
+          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false"), ("field-input", "X2"), True),
+    Scene("a rung that runs again after a return", _returned, "X1 X2 Y1", [(0, "X1", 1), (50, "X2", 1), (100, "X1", 0), (300, "X2", 0), (600, "X2", 0)],
+          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false"), ("field-input", "X2"), True),
+    Scene("a set coil that lets go of what a plain coil writes off", _let_go, "X1 X2 Y1",
+          [(0, "X1", 0), (100, "X2", 1), (300, "X2", 0), (600, "X2", 0)],
+          "Y1", Symptom.DROPPED_OUT, ("rung-false",), ("field-input", "X2"), True),
+    Scene("of two coils the last one counts", _three_writers, "X1 X2 X3 M1 Y1",
+          [(0, "X1", 0), (0, "X3", 0), (100, "X2", 1), (300, "X2", 0), (600, "X2", 0)],
+          "Y1", Symptom.DROPPED_OUT, ("rung-false", "rung-false"), ("field-input", "X2"), True),
+    Scene("an edge lasts one scan", _pulse, "X1 Y1", [(0, "X1", 0), (100, "X1", 1), (600, "X1", 1)],
+          "Y1", Symptom.DROPPED_OUT, ("rung-false",), ("field-input", "X1"), False),
+    Scene("a bit of a word, while another bit of it goes on changing", _bits, "X1 X2 N1 Y1",
+          [(0, "X1", 1), (0, "X2", 0), (200, "X2", 1), (300, "X1", 0), (400, "X2", 0), (600, "X2", 1)],
+          "Y1", Symptom.DROPPED_OUT, ("rung-false", "rung-false"), ("field-input", "X1"), True),
     Scene("the interlock behind the interlock opened first", _sealed, "X1 X2 X3 X4 Y1 M1",
           [(0, "X1", 0), (0, "X2", 1), (0, "X3", 1), (0, "X4", 0), (50, "X1", 1), (100, "X1", 0), (300, "X4", 1), (900, "X4", 1)],
           "Y1", Symptom.DROPPED_OUT, ("rung-false", "rung-false"), ("field-input", "X4"), True),
