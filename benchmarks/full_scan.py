@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from benchmarks.generated import reading
 from whorlograph.engine.code import (
     Action,
     Base,
@@ -134,18 +135,7 @@ static const int numbers[] = {{{",".join(str(running.by_name[n.lower()]) for n i
 {bodies}
 static int by_name(const void *a, const void *b) {{ return strcmp((const char *)a, *(const char *const *)b); }}
 int main(int n, char **a) {{
-  FILE *log = fopen(a[1], "r"), *out = fopen(a[2], "w"); char line[200];
-  setvbuf(out, 0, _IOFBF, 1 << 20);
-  long room = 1 << 16, rows = 0; long long *times = malloc(room * 8); int *tags = malloc(room * 4), *values = malloc(room * 4);
-  fgets(line, 200, log);
-  while (fgets(line, 200, log)) {{
-    char *s = line; long long ms = 0;
-    for (; *s != ','; s++) if (*s != '.') ms = ms * 10 + (*s - '0');
-    char *tag = ++s; while (*s != ',') s++; *s++ = 0;
-    const char **hit = bsearch(tag, inputs, {len(names)}, sizeof *inputs, by_name);
-    if (rows == room) {{ room *= 2; times = realloc(times, room * 8); tags = realloc(tags, room * 4); values = realloc(values, room * 4); }}
-    times[rows] = ms * 1000000; tags[rows] = numbers[hit - inputs]; values[rows++] = *s - '0';
-  }}
+{reading(len(names))}
   {begin}
   fputs("time,scan,tag,value\\n", out);
   for (int i = 0; i < {len(shown)}; i++) fprintf(out, "0.000000,0,%s,%lld\\n", shown[i], v[at[i]]);

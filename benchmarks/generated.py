@@ -94,6 +94,22 @@ def write_log(made: Plan, path: Path, seconds: float, change_ms: int, seed: int 
     return len(rows) - 1
 
 
+def reading(inputs: int) -> str:
+    """C that reads our log's CSV into times (ns), tags and values, by the sorted ``inputs``."""
+    return f"""  FILE *log = fopen(a[1], "r"), *out = fopen(a[2], "w"); char line[200];
+  setvbuf(out, 0, _IOFBF, 1 << 20);
+  long room = 1 << 16, rows = 0; long long *times = malloc(room * 8); int *tags = malloc(room * 4), *values = malloc(room * 4);
+  fgets(line, 200, log);
+  while (fgets(line, 200, log)) {{
+    char *s = line; long long ms = 0;
+    for (; *s != ','; s++) if (*s != '.') ms = ms * 10 + (*s - '0');
+    char *tag = ++s; while (*s != ',') s++; *s++ = 0;
+    const char **hit = bsearch(tag, inputs, {inputs}, sizeof *inputs, by_name);
+    if (rows == room) {{ room *= 2; times = realloc(times, room * 8); tags = realloc(tags, room * 4); values = realloc(values, room * 4); }}
+    times[rows] = ms * 1000000; tags[rows] = numbers[hit - inputs]; values[rows++] = *s - '0';
+  }}"""
+
+
 def write_c(made: Plan, path: Path) -> None:
     """The plan as C: every rung in every scan, the log read from CSV, settled rows written as ours are."""
     names = [*made.inputs, *made.inner]
@@ -133,18 +149,7 @@ static const int numbers[] = {{{sorted_numbers}}};
 {chr(10).join(functions)}
 static int by_name(const void *a, const void *b) {{ return strcmp((const char *)a, *(const char *const *)b); }}
 int main(int n, char **a) {{
-  FILE *log = fopen(a[1], "r"), *out = fopen(a[2], "w"); char line[200];
-  setvbuf(out, 0, _IOFBF, 1 << 20);
-  long room = 1 << 16, rows = 0; long long *times = malloc(room * 8); int *tags = malloc(room * 4), *values = malloc(room * 4);
-  fgets(line, 200, log);
-  while (fgets(line, 200, log)) {{
-    char *s = line; long long ms = 0;
-    for (; *s != ','; s++) if (*s != '.') ms = ms * 10 + (*s - '0');
-    char *tag = ++s; while (*s != ',') s++; *s++ = 0;
-    const char **hit = bsearch(tag, inputs, {len(made.inputs)}, sizeof *inputs, by_name);
-    if (rows == room) {{ room *= 2; times = realloc(times, room * 8); tags = realloc(tags, room * 4); values = realloc(values, room * 4); }}
-    times[rows] = ms * 1000000; tags[rows] = numbers[hit - inputs]; values[rows++] = *s - '0';
-  }}
+{reading(len(made.inputs))}
   fputs("time,scan,tag,value\\n", out);
   for (int i = 0; i < {len(order)}; i++) fprintf(out, "0.000000,0,%s,0\\n", shown[i]);
   long next = 0, scan = 1;

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 
 import numpy as np
@@ -141,13 +141,17 @@ class Calls:
         return self._steps_above[number]
 
 
-def calls_in(actions: tuple[Action, ...]) -> Iterator[Call]:
-    """Every call in a step, in order."""
+def every(actions: Iterable[Action]) -> Iterator[Action]:
+    """Every action of a step, in order, those under conditions and in loops too."""
     for one in actions:
-        if isinstance(one, Call):
-            yield one
-        elif isinstance(one, If):
-            yield from calls_in(one.then)
-            yield from calls_in(one.other)
+        yield one
+        if isinstance(one, If):
+            yield from every(one.then)
+            yield from every(one.other)
         elif isinstance(one, (Loop, Scope)):
-            yield from calls_in(one.actions)
+            yield from every(one.actions)
+
+
+def calls_in(actions: Iterable[Action]) -> Iterator[Call]:
+    """Every call in a step, in order."""
+    return (one for one in every(actions) if isinstance(one, Call))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from msgspec import Struct
 
-from whorlograph.engine.code import Action, Base, Call, Const, Convert, Edge, Expr, If, Let, Load, Loop, Op, Scope, Slot, Step, Store
+from whorlograph.engine.calls import every
+from whorlograph.engine.code import Base, Call, Const, Convert, Edge, Expr, Let, Load, Op, Slot, Step, Store
 from whorlograph.engine.evaluate.again import Result
 
 MOST_PATHS = 3_000
@@ -176,17 +177,6 @@ class _Complete:
     def _leaf(self, leaf: Leaf, at: int, off: bool) -> list[Path]:
         gate = self.circuit.gate(leaf, at, off)
         return [(gate,)] if self.circuit.passes(gate, self.result) else []
-
-
-def every(actions: Iterable[Action]) -> Iterator[Action]:
-    """Every action of a step, in order."""
-    for one in actions:
-        yield one
-        if isinstance(one, If):
-            yield from every(one.then)
-            yield from every(one.other)
-        elif isinstance(one, (Loop, Scope)):
-            yield from every(one.actions)
 
 
 def _side_by_side(parts: list[list[Path]]) -> list[Path]:

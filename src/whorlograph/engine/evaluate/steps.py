@@ -7,8 +7,8 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from whorlograph.engine.calls import Calls, calls_in
-from whorlograph.engine.code import Action, Base, Call, Code, If, Invoke, Kind, Loop, Scope, Store
+from whorlograph.engine.calls import Calls, calls_in, every
+from whorlograph.engine.code import Base, Call, Code, Invoke, Kind, Store
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import Paths, Skip
 from whorlograph.engine.scope.overlap import shared_bits
@@ -122,7 +122,7 @@ class Again:
         found: dict[int, tuple[str, int]] = {}
         for step in self.calls.instance_of:
             one = self.calls.instance(step)
-            for action in _actions(self.calls.code_of(step).actions):
+            for action in every(self.calls.code_of(step).actions):
                 if isinstance(action, Invoke) and action.where.base in (Base.GLOBAL, Base.OWN):
                     spot = action.where
                     own = self.code.instances[spot.own].own if spot.base == Base.GLOBAL else one.own + spot.own
@@ -179,7 +179,7 @@ class _Beyond:
 
     def _stores(self, step: int, cell: int) -> bool:
         return any(isinstance(a, Store) and a.target.base == Base.OWN and a.target.cell <= cell < a.target.cell + a.target.span
-                   for a in _actions(self.above.calls.code_of(step).actions))
+                   for a in every(self.above.calls.code_of(step).actions))
 
     def memory(self, cell: int) -> int:
         """What an element of the step remembers without rows: what it left when it was last executed."""
@@ -225,14 +225,3 @@ class _Handed:
 
     def _instance(self, step: int) -> int:
         return self.above.calls.instance(step).first if step in self.above.calls.instance_of else -1
-
-
-def _actions(actions: tuple[Action, ...]) -> Iterator[Action]:
-    """Every action of a step."""
-    for one in actions:
-        yield one
-        if isinstance(one, If):
-            yield from _actions(one.then)
-            yield from _actions(one.other)
-        elif isinstance(one, (Loop, Scope)):
-            yield from _actions(one.actions)
