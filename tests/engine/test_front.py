@@ -334,6 +334,41 @@ class Shapes(unittest.TestCase):
         counts.out("N", (done, "OUT"))
         self.run_(counts, "On:BOOL=TRUE N:INT", {"N": "1"})
 
+    def test_a_fall_is_seen_only_after_a_rise(self) -> None:
+        sheet = Sheet()
+        sheet.coil("A", sheet.contact("Off", 1, kind=ContactKind.FALLING), kind=CoilKind.SET)
+        sheet.coil("B", sheet.contact("On", 1, kind=ContactKind.RISING), kind=CoilKind.SET)
+        self.run_(sheet, "Off:BOOL On:BOOL=TRUE A:BOOL B:BOOL", {"A": "FALSE", "B": "FALSE"})
+
+    def test_a_fraction_beyond_its_type_is_held_too(self) -> None:
+        for text, expected in (("99999.6", "32767"), ("-99999.6", "-32768"), ("1e30", "32767"), ("12.5", "12"), ("13.5", "14")):
+            sheet = Sheet()
+            sheet.out("N", (sheet.block("MOVE", pin("IN", sheet.value(text))), "OUT"))
+            self.run_(sheet, "N:INT", {"N": expected}, on_overflow=Overflow.SATURATE)
+
+    def test_what_never_has_power_is_a_write_nevertheless(self) -> None:
+        sheet = Sheet()
+        sheet.coil("A", sheet.contact("Nowhere", 1), kind=CoilKind.SET)
+        sheet.out("B", (sheet.block("FRY", pin("IN", sheet.value("On"))), "OUT"))
+        self.run_(sheet, "On:BOOL=TRUE A:BOOL B:BOOL", {"A": "FALSE", "B": "FALSE"})
+        controller = controller_of(program(sheet.body(), "On:BOOL A:BOOL B:BOOL"))
+        for name in ("a", "b"):
+            self.assertIn(controller.running.by_name[name], controller.written)
+
+    def test_a_block_is_handed_over_and_called_where_it_is_wired(self) -> None:
+        inner, middle, outer = Sheet(), Sheet(), Sheet()
+        inner.out("Kept", (inner.block("ADD", pin("IN1", inner.value("Kept")), pin("IN2", inner.value("By"))), "OUT"))
+        for by in ("1", "10"):
+            middle.block("Up", pin("By", middle.value(by)), instance="U", outs=())
+        for name in ("One", "Two"):
+            outer.block("Twice", instance=f"T{name}", outs=(), in_outs=(pin("U", outer.both(name)),))
+        outer.block("Up", pin("By", outer.value("100")), instance="Two", outs=())
+        outer.out("A", (outer.block("MOVE", pin("IN", outer.value("One.Kept"))), "OUT"))
+        outer.out("B", (outer.block("MOVE", pin("IN", outer.value("Two.Kept"))), "OUT"))
+        up = Pou("Up", PouKind.FUNCTION_BLOCK, (variable("By:INT", VariableKind.INPUT), variable("Kept:INT", VariableKind.OUTPUT)), inner.body())
+        twice = Pou("Twice", PouKind.FUNCTION_BLOCK, (variable("Own:INT", VariableKind.LOCAL), variable("U:Up", VariableKind.IN_OUT)), middle.body())
+        self.run_(outer, "A:INT B:INT", {"A": "110", "B": "1110"}, (up, twice), "One:Up Two:Up TOne:Twice TTwo:Twice")
+
     def test_a_block_of_the_file_begins_its_temporaries_anew_and_keeps_its_own(self) -> None:
         inner = Sheet()
         inner.out("Kept", (inner.block("ADD", pin("IN1", inner.value("Kept")), pin("IN2", inner.value("Step"))), "OUT"))

@@ -89,14 +89,14 @@ class Builder:
 
     @contextmanager
     def when(self, test: Expr, at: int) -> Iterator[None]:
-        """Actions that run only under a condition; none at all where it never holds."""
+        """Actions that run only under a condition; one that never holds is kept, since what stands there is a use nevertheless."""
         if test == ON:
             yield
             return
         self._actions.append([])
         yield
         inside = tuple(self._actions.pop())
-        if inside and test != OFF:
+        if inside:
             self.put(If(test, inside, (), at))
 
     def edge(self, element: int, what: str, value: Expr, rising: bool, initial: int) -> Expr:

@@ -304,7 +304,7 @@ class Ladder:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
         on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
         self.flagged(frame.step, element, on)
-        called = called_instance(element, frame.step.instance, self.running)
+        called = self.called(element, frame)
         pins = [p for p in element.inputs if p.name.upper() != "EN"]
         if called is not None and element.instance:
             self.instance(element, called, pins, on, frame)
@@ -319,6 +319,16 @@ class Ladder:
             key = (element.id, pin.name.upper())
             if pin.negated and key in frame.out:
                 frame.out[key] = not frame.out[key]
+
+    def called(self, element: Block, frame: _Frame) -> Instance | None:
+        """The instance that a block element calls, also one that was handed over."""
+        path = parse_path(element.instance) if element.instance else None
+        bound = frame.bound.get(path.base.lower()) if path is not None else None
+        if path is None or bound is None:
+            return called_instance(element, frame.step.instance, self.running)
+        holder = Instance("", "", None, {path.base.lower(): bound} if isinstance(bound, Instance) else {})
+        found = resolve_path(path, holder, holder)
+        return found if isinstance(found, Instance) else None
 
     def fill(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> None:
         """Write the wired input pins of an instance."""
@@ -389,7 +399,7 @@ class Ladder:
             where = self.place(source.expression, frame)
             if where is not None:
                 bound[pin.name.lower()] = where[0]
-        called = called_instance(element, frame.step.instance, self.running)
+        called = self.called(element, frame)
         scope = called.scope if called is not None else {}
         return {name: ref for name, ref in bound.items() if isinstance(scope.get(name), ByReference)}
 

@@ -12,7 +12,7 @@ from whorlograph.model.paths import parse_path
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
-from whorlograph.model.tags import BitOf, Element, Instance, Leaf, Running, resolve_path
+from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, Running, resolve_path
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
@@ -58,6 +58,17 @@ def called_instance(block: Block, instance: Instance, running: Running) -> Insta
     return running.functions.get(block.type_name.lower())
 
 
+def handed_instance(block: Block, instance: Instance) -> tuple[ByReference, Instance] | None:
+    """The VAR_IN_OUT through which a block element calls an instance, and that instance in its shape; None where it does not."""
+    path = parse_path(block.instance) if block.instance else None
+    ref = instance.scope.get(path.base.lower()) if path is not None else None
+    if path is None or not isinstance(ref, ByReference) or ref.shape is None:
+        return None
+    holder = Instance("", "", None, {path.base.lower(): ref.shape})
+    found = resolve_path(path, holder, holder)
+    return (ref, found) if isinstance(found, Instance) else None
+
+
 def output_pin(wire: Wire, block: Block) -> str:
     """The output pin a wire comes from, by name; the only or first one but ENO where the file names none."""
     if wire.pin:
@@ -91,7 +102,12 @@ def _block(block: Block, step: Step, running: Running, found: RungTypes, targets
         found.outputs.setdefault((block.id, ""), type_)
 
     called = called_instance(block, step.instance, running)
-    if called is not None and called.pou is not None:
+    handed = handed_instance(block, step.instance)
+    if handed is not None:
+        for name, ref in handed[1].scope.items():
+            if isinstance(ref, Leaf):
+                put(name, handed[0].tags[ref.tag].type)
+    elif called is not None and called.pou is not None:
         for variable in called.pou.variables:
             if variable.kind in (VariableKind.OUTPUT, VariableKind.IN_OUT):
                 put(variable.name, variable_type(variable.name, called, running))

@@ -269,7 +269,7 @@ class _Rung:
             self.b.put(Taken(self.b.cell(Kind.FLAG, element.id, "call", "BOOL"), on, at))
         called = called_instance(element, self.b.instance, self.running)
         if element.instance:
-            done = self.instance(element, called, on)
+            done = self.instance(element, on)
         else:
             done = self.function(element, called, on)
         self.executed[element.id] = done
@@ -282,11 +282,11 @@ class _Rung:
     def data_pins(self, element: Block) -> list[Pin]:
         return [p for p in element.inputs if p.name.upper() != "EN"]
 
-    def instance(self, element: Block, called: Instance | None, on: Expr) -> Expr:
+    def instance(self, element: Block, on: Expr) -> Expr:
         """A block with an instance."""
         at = self.b.at(element.id)
         meaning = self.find(element.instance, at)
-        if not isinstance(meaning, BlockMeaning) or called is None:
+        if not isinstance(meaning, BlockMeaning):
             return OFF
         spot = meaning.where
         with self.b.when(on, at):
