@@ -44,7 +44,7 @@ class Commands(unittest.TestCase):
         answer = json.loads(done.stdout)
         self.assertEqual(set(answer["symptom"]), {"kind", "tag", "value", "t", "scan"})
         root = answer["roots"][0]
-        self.assertEqual(set(root), {"kind", "tag", "address", "value", "since", "device", "proved", "trial", "turns", "with", "text"})
+        self.assertEqual(set(root), {"kind", "tag", "address", "value", "since", "device", "proved", "trial", "turns", "with", "blocked", "attempts", "text"})
         self.assertEqual((root["kind"], root["tag"], root["address"], root["device"], root["proved"]),
                          ("field-input", "East_Down_LS", "%IX2.0", "LS-12", True))
         self.assertEqual(set(answer["trail"][0]), {"depth", "tag", "value", "since", "link", "pou", "rung", "text"})

@@ -13,7 +13,7 @@ from whorlograph.inquiry.proof import Proof, prove
 from whorlograph.inquiry.ranking import rank
 from whorlograph.inquiry.trail import Answer, Root
 from whorlograph.inquiry.why import Inquiry
-from whorlograph.model.errors import UsageError
+from whorlograph.model.errors import Stopped, UsageError
 from whorlograph.model.log import Log
 from whorlograph.model.question import Question, Symptom
 from whorlograph.model.times import parse_time
@@ -47,12 +47,13 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
     return answer_to(session, Question(tag, parse_time(at, session.log) if at else None, symptom))
 
 
-def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False) -> Proof:
+def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False, whole: bool = True) -> Proof:
     """Try one root the other way and note what came of it.
 
+    Args: whole: whether the trial's journal is wanted from the log's start on, for lanes.
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
-    proof = prove(answer, root, session.controller, session.log, session.journal, stop)
+    proof = prove(answer, root, session.controller, session.log, session.journal, stop, whole)
     root.proved, root.proof, root.trial, root.turns = proof.proved, proof.text, proof.trial, proof.turns
     return proof
 
@@ -60,10 +61,17 @@ def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], 
 def prove_all(session: Session, answer: Answer) -> None:
     """Try the roots one by one, as long as there is time; disproved ones sink."""
     begun = time.monotonic()
+
+    def late() -> bool:
+        return time.monotonic() - begun > PROVING
+
     for root in answer.roots:
-        if time.monotonic() - begun > PROVING:
+        try:
+            prove_root(session, answer, root, late, whole=False)
+        except Stopped:
+            root.proof = f"not within {PROVING:g} s: the log is long; p on the screen takes the time it needs"
+        if late():
             break
-        prove_root(session, answer, root)
     answer.roots = rank(answer.roots, answer.time)
 
 

@@ -30,4 +30,4 @@ def why_command(session: Session, answer: Answer, at: int | None, prove: bool) -
     parts = ["whorlograph", "why", program, *logs, session.running.tags[answer.tag].name, "--symptom", answer.symptom.value]
     if at is not None:
         parts += ["--at", seconds(at, 9).rstrip("0").rstrip(".")]
-    return shlex.join([*parts, *options, *(["--prove"] if prove else [])])
+    return shlex.join([*parts, *options, *([] if prove else ["--no-prove"])])

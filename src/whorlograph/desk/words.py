@@ -81,6 +81,7 @@ def answer_json(session: Session, answer: Answer) -> str:
         roots.append({"kind": root.kind.value, "tag": name(root.tag), "address": address, "value": root.value, "since": since(root.since),
                       "device": root.point.device if root.point is not None else None, "proved": root.proved,
                       "trial": _trial(session, root), "turns": since(root.turns), "with": [],
+                      "blocked": root.blocked if root.attempts else None, "attempts": root.attempts or None,
                       "text": ". ".join(root_lines(session, root))})
     trail = []
     for depth, link in answer.links():

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
+from whorlograph.engine.checkpoint import Trials
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
@@ -22,6 +23,7 @@ from .symptoms import Course, course
 from .trail import Answer, Root
 
 AFTER = 60_000_000_000
+WORTH_NS = 10_000_000_000  # of log before a trial: from more on it goes on from a checkpoint
 
 
 class Proof(Struct, frozen=True):
@@ -103,21 +105,42 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> Atte
     return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}")
 
 
-def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False) -> Proof:
+def prove(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False,
+          whole: bool = True) -> Proof:
     """Try a root the other way until a trial tells.
 
+    Args: whole: whether the trial's journal is wanted from the log's start on; without, trials go on from a checkpoint.
     Raises: Stopped where ``stop`` says so before that is known.
     """
     until = min(log.end, max(answer.time, original.clock.start(max(1, answer.asked)), 0) + AFTER)
     if root.kind is RootKind.FAULT:
         return _without_fault(answer, controller, log, original, until, stop)
     first: Proof | None = None
-    for one in trials_of(answer, root, controller, log, original):
-        found = judge(answer, original, controller.replay(log, one.trial, until, stop), controller, log, one)
-        if found.proved:
-            return found
-        first = first or found
+    tried = list(trials_of(answer, root, controller, log, original))
+    near = None if whole else _checkpoint(controller, log, [h.start for one in tried for h in one.trial.holds])
+    try:
+        for one in tried:
+            quick = near is not None and not one.trial.initial and all(h.start >= near.since for h in one.trial.holds)
+            journal = near.run(one.trial, until) if near is not None and quick else controller.replay(log, one.trial, until, stop)
+            found = judge(answer, original, journal, controller, log, one)
+            if found.proved:
+                return found
+            first = first or found
+    finally:
+        if near is not None:
+            near.close()
     return first or Proof(None, _untried(root, controller), None, None)
+
+
+def _checkpoint(controller: Controller, log: Log, starts: list[int]) -> Trials | None:
+    """What trials go on from, before the first of them that does not begin with the log; None where none would gain."""
+    later = [start for start in starts if start > WORTH_NS]
+    if not later or controller.plain:
+        return None
+    try:
+        return Trials(controller, log, min(later))
+    except (ImportError, OSError):
+        return None
 
 
 def _untried(root: Root, controller: Controller) -> str:

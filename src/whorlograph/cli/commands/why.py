@@ -17,7 +17,7 @@ from whorlograph.model.question import Symptom
 @click.option("--at", help="At this time: seconds, a time of day, ISO 8601, or @ and the log's own seconds.")
 @click.option("--symptom", type=click.Choice([s.value for s in Symptom]), help="What is complained of.")
 @click.option("--now", help="Instead of a log: what the input lamps show, like Start=0,Stop=1.")
-@click.option("--prove", is_flag=True, help="Replay with each root put the other way.")
+@click.option("--prove/--no-prove", default=True, help="Whether to replay the log with each root put the other way.")
 @click.option("--json", "as_json", is_flag=True, help="The answer as JSON.")
 @click.option("--pdf", type=FILE, help="The answer on paper too (PDF).")
 @click.option("--svg", type=FILE, help="The answer on paper too (SVG).")
