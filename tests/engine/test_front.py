@@ -7,6 +7,7 @@ from collections.abc import Callable
 from textwrap import dedent
 
 from tests.building import Draw, controller_of, log_of, program_of
+from tests.engine.agreement import difference
 from whorlograph.engine.code_text import code_text
 from whorlograph.model.ladder import (
     Block,
@@ -203,9 +204,11 @@ class Shapes(unittest.TestCase):
     """One sheet each; ``expected``: what tags hold after ten scans, in text, on both engines."""
 
     def run_(self, sheet: Sheet, tags: str, expected: dict[str, str], pous: tuple[Pou, ...] = (), own: str = "", **profile: object) -> None:
+        journals = []
         for plain in (False, True):
             controller = controller_of(program(sheet.body(), tags, pous, own), plain, **profile)
             journal = controller.replay(log_of(controller, [], 100))
+            journals.append(journal)
             got = {}
             for name in expected.keys() - {"!"}:
                 one = controller.running.tags[controller.running.by_name[name.lower()]]
@@ -215,6 +218,7 @@ class Shapes(unittest.TestCase):
             else:
                 self.assertIsNone(journal.fault)
             self.assertEqual(got, expected, "plain" if plain else "compiled")
+        self.assertEqual(difference(journals[1], journals[0], [t.name for t in controller.running.tags]), "", "hidden rows too")
 
     def test_negated_variables_and_pins(self) -> None:
         for a in ("TRUE", "FALSE"):
@@ -285,10 +289,20 @@ class Shapes(unittest.TestCase):
 
     def test_time_times_and_divided_by_numbers(self) -> None:
         sheet = Sheet()
-        for target, name, factor in (("A", "MUL", "3"), ("B", "MUL", "1.5"), ("C", "DIV", "4"), ("D", "DIV", "0.5"), ("E", "MUL", "R"), ("F", "ADD", "T#1s")):
+        for target, name, factor in (("A", "MUL", "3"), ("B", "MUL", "1.5"), ("C", "DIV", "4"), ("D", "DIV", "0.5"), ("E", "MUL", "R"), ("F", "ADD", "T#1s"),
+                                     ("G", "MUL", "N"), ("H", "DIV", "N")):
             sheet.out(target, (sheet.block(name, pin("IN1", sheet.value("T")), pin("IN2", sheet.value(factor))), "OUT"))
-        self.run_(sheet, "T:TIME=T#2s R:REAL=2.5 A:TIME B:TIME C:TIME D:TIME E:TIME F:TIME",
-                  {"A": "T#6s", "B": "T#3s", "C": "T#500ms", "D": "T#4s", "E": "T#5s", "F": "T#3s"})
+        self.run_(sheet, "T:TIME=T#2s R:REAL=2.5 N:INT=4 A:TIME B:TIME C:TIME D:TIME E:TIME F:TIME G:TIME H:TIME",
+                  {"A": "T#6s", "B": "T#3s", "C": "T#500ms", "D": "T#4s", "E": "T#5s", "F": "T#3s", "G": "T#8s", "H": "T#500ms"})
+
+    def test_a_result_goes_to_a_variable_and_on_along_a_wire(self) -> None:
+        for on, told in (("TRUE", "TRUE"), ("FALSE", "FALSE")):
+            sheet = Sheet()
+            more = sheet.block("GT", pin("EN", sheet.contact("On", 1)), pin("IN1", sheet.value("N")), pin("IN2", sheet.value("3")),
+                               outs=(pin("ENO"), pin("OUT")))
+            sheet.out("A", (more, "OUT"))
+            sheet.coil("B", sheet.contact("One", (more, "OUT")))
+            self.run_(sheet, f"On:BOOL={on} One:BOOL=TRUE N:INT=5 A:BOOL B:BOOL", {"A": told, "B": told})
 
     def test_pins_are_known_by_name_wherever_they_stand(self) -> None:
         sheet = Sheet()
