@@ -91,8 +91,18 @@ def output_in(tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) ->
 def output(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
     """Why an output of a standard block is as it is."""
     tracer.spent += 1
-    if tracer.spent > BUDGET or depth > DEEPEST:
+    key = (tag, -2 - scan)  # a trail that comes back to the same execution of a block says nothing more
+    if tracer.spent > BUDGET or depth > DEEPEST or key in tracer.open:
         return None
+    tracer.open.add(key)
+    try:
+        return _executed(tracer, call, tag, scan, depth, change)
+    finally:
+        tracer.open.discard(key)
+
+
+def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
+    """A standard block's output, where the block's turn has come."""
     label = label_of(tracer, call.step, call.element)
     circuit, seen = tracer.circuit(call.step), tracer.seen(call.step, scan)
     if call.guard is not None and not circuit.on(call.guard, seen.result):

@@ -67,6 +67,8 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
         text = f"{name}: every path of {tracer.place(step)} asks one tag to be on and off at once"
         root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step)
         return Link(kind, tag, False, since, step, scan, text, element, roots=[root])
+    if not blocking and power is not None and tracer.circuit(step).on(power, seen.result):
+        return None  # the value was seen before this step had its turn
     if not blocking:
         return Link(kind, tag, False, since, step, scan, f"{name} is off: nothing is wired to it in {tracer.place(step)}", element)
     words = " and ".join(gate_words(tracer, g, seen) for g in blocking[:3])
