@@ -369,6 +369,18 @@ class Shapes(unittest.TestCase):
         for name in ("a", "b"):
             self.assertIn(controller.running.by_name[name], controller.written)
 
+    def test_a_pin_without_a_wire_keeps_its_value_and_a_wire_that_is_no_variable_hands_nothing_over(self) -> None:
+        inner, outer = Sheet(), Sheet()
+        inner.out("Sum", (inner.block("ADD", pin("IN1", inner.value("Sum")), pin("IN2", inner.value("By"))), "OUT"))
+        inner.out("N", (inner.block("ADD", pin("IN1", inner.value("N")), pin("IN2", inner.value("1"))), "OUT"))
+        moved = outer.block("MOVE", pin("IN", outer.value("A")))
+        outer.block("Up", pin("By"), pin("On"), instance="One", outs=(), in_outs=(pin("N", (moved, "OUT")),))
+        for target, source in (("B", "One.Sum"), ("C", "One.On")):
+            outer.out(target, (outer.block("MOVE", pin("IN", outer.value(source))), "OUT"))
+        variables = (variable("By:INT=7", VariableKind.INPUT), variable("On:BOOL=TRUE", VariableKind.INPUT), variable("Sum:INT", VariableKind.OUTPUT),
+                     variable("N:INT", VariableKind.IN_OUT))
+        self.run_(outer, "A:INT=3 B:INT C:BOOL", {"A": "3", "B": "70", "C": "TRUE"}, (Pou("Up", PouKind.FUNCTION_BLOCK, variables, inner.body()),), "One:Up")
+
     def test_a_block_is_handed_over_and_called_where_it_is_wired(self) -> None:
         inner, middle, outer = Sheet(), Sheet(), Sheet()
         inner.out("Kept", (inner.block("ADD", pin("IN1", inner.value("Kept")), pin("IN2", inner.value("By"))), "OUT"))

@@ -88,6 +88,7 @@ def _flags(running: Running, units: Units, schedule: Schedule, numbers: int) -> 
     flags = bytearray(numbers)
     for one in running.tags:
         flags[one.index] = (at.OUTPUT if one.address is not None and one.address.area == "Q" else 0) | (at.SILENT if one.silent else 0)
+    flags[units.code.cells] = at.SILENT  # what a VAR_IN_OUT stands for where nothing is wired
     for tag in units.triggers:
         flags[tag] |= at.TRIGGER
     for task in schedule.tasks:
