@@ -130,6 +130,17 @@ class Pictures(unittest.TestCase):
         flow = self.flow(controller, journal, called.index, 3)
         self.assertEqual((flow.skip, flow.out[doubled, "OUT"], flow.values[told]), (None, 12, 12))
 
+    def test_what_is_known_of_one_journal_is_not_taken_for_another(self) -> None:
+        controller = controller_of(program_of(lambda p: p.rung(no("X1"), coil("Y1")), "X1 Y1"))
+        power = PowerFlow(controller.again)
+        for turn in range(6):  # journals come and go, and their places in memory are given to the next
+            on = turn % 2
+            journal = controller.replay(log_of(controller, [(0, "X1", on), (50, "X1", on)]))
+            coil_ = controller.steps.all[0].rung.elements[-1]
+            self.assertEqual(power.flow(journal, controller.steps.all[0], 3).power[coil_.id], bool(on), turn)
+            self.assertEqual(PowerFlow(controller.again).flow(journal, controller.steps.all[0], 3).power[coil_.id], bool(on), turn)
+            del journal
+
     def test_a_block_s_rung_shows_what_is_handed_over(self) -> None:
         inner, outer = Sheet(), Sheet()
         source = inner.value("N")

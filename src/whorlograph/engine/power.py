@@ -66,11 +66,14 @@ class PowerFlow:
         self.running, self.again = again.running, again
         self._rails: dict[int, set[int]] = {}
         self._nodes: dict[int, dict[tuple[int, int, str], list[int]]] = {}
-        self._cache: dict[tuple[int, int, int], Flow] = {}
+        self._cache: dict[tuple[int, int], Flow] = {}
+        self._of: Journal | None = None
 
     def flow(self, journal: Journal, step: Step, scan: int) -> Flow:
         """The rung as evaluated in a scan, or in the last scan before it in which it ran."""
-        key = (id(journal), step.index, scan)
+        if journal is not self._of:
+            self._of, self._cache = journal, {}
+        key = (step.index, scan)
         found = self._cache.get(key)
         if found is None:
             if len(self._cache) > 4000:

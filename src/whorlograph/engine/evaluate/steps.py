@@ -52,7 +52,8 @@ class Again:
         self.running, self.calls, self.paths, self.mode = running, calls, paths, profile.on_overflow
         self.code: Code = calls.code
         self.shares = shared_bits(running.tags[:running.public], profile.addressing)
-        self._known: dict[tuple[int, int, Moment], Result] = {}
+        self._known: dict[tuple[int, Moment], Result] = {}
+        self._of: Journal | None = None
         self._depth = 0
 
     def seen(self, journal: Journal, step: int, scan: int) -> Seen:
@@ -75,7 +76,9 @@ class Again:
 
     def at(self, journal: Journal, step: int, moment: Moment) -> Result:
         """A step executed at a moment; nothing is known of one whose caller is not."""
-        key = (id(journal), step, moment)
+        if journal is not self._of:
+            self._of, self._known = journal, {}
+        key = (step, moment)
         found = self._known.get(key)
         if found is None:
             if self._depth > DEEPEST:
