@@ -54,10 +54,6 @@ class Flow(Struct):
     tags: dict[int, int] = field(default_factory=dict)
     times: set[int] = field(default_factory=set)
 
-    def wire(self, wire: Wire) -> Value:
-        """What a wire carries."""
-        return self.out.get((wire.source, wire.pin.upper()), self.out.get((wire.source, ""), False))
-
 
 class PowerFlow:
     """Power flow of one program's rungs, on a journal."""
@@ -80,13 +76,6 @@ class PowerFlow:
                 self._cache.clear()
             found = self._cache[key] = self._evaluate(journal, step, scan)
         return found
-
-    def now(self, journal: Journal, step: Step, scan: int) -> Flow:
-        """The rung as it would be evaluated with the values that a scan settled at, whether or not it ran."""
-        position = journal.settled_position(scan)
-        flow = Flow(step, scan, position)
-        _Telling(self, journal, flow, self.again.now(journal, step.index, scan), position).tell()
-        return flow
 
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
         seen = self.again.seen(journal, step.index, scan)
