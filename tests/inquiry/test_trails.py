@@ -284,5 +284,17 @@ class SmallestSet(unittest.TestCase):
         self.assertEqual(names(session, ask(session, "Y1")), ["X5"])
 
 
+
+class ManyAttempts(unittest.TestCase):
+    """All count, however many."""
+
+    def test_a_button_pressed_a_hundred_times(self) -> None:
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), *((50 * i, "X1", i % 2) for i in range(1, 200)), (10_000, "X2", 0)]
+        session = session_of(program_of(lambda p: p.rung(no("X1"), no("X2"), coil("Y1")), "X1 X2 Y1"), rows)
+        answer = ask(session, "Y1")
+        self.assertEqual(len(answer.attempts), 100)
+        self.assertIn("100 attempts", answer.text)
+        self.assertEqual(names(session, answer)[0], "X2")
+
 if __name__ == "__main__":
     unittest.main()

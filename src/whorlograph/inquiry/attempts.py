@@ -13,7 +13,7 @@ from .symptoms import Course, course
 from .tracer import Tracer
 from .writers import Kind, Writer
 
-MOST = 40
+MOST = 100_000
 DEEPEST = 4
 
 
@@ -25,7 +25,7 @@ class Attempt(Struct, frozen=True):
 
 
 def attempts(tracer: Tracer, tag: int, until: int) -> list[Attempt]:
-    """The attempts at a tag up to a scan, in order, the last forty.
+    """The attempts at a tag up to a scan, in order (of very many the last).
 
     Where a rung has a seal-in, the conditions beside it (the start buttons) count; else any of its conditions.
     A start condition that the program computes passes its own attempts on.
