@@ -29,7 +29,7 @@ class Rungs(unittest.TestCase):
     def _draw(self, draw: object, scan: int, blockers: frozenset[int] = frozenset(), width: int = 0, blocks: str = "") -> tuple[list[str], set[Ink]]:
         session = session_of(program_of(draw, "X1 X2 Y1", blocks), [(0, "X1", 0), (0, "X2", 0), (50, "X1", 1), (70, "X1", 0), (100, "X2", 1), (150, "X2", 1)])  # type: ignore[arg-type]
         step = session.controller.steps.all[0]
-        flow = PowerFlow(session.controller.again).flow(session.journal, step, scan)
+        flow = PowerFlow(session.controller.again()).flow(session.journal, step, scan)
         text = draw_rung(lay_out(step, flow, blockers), width=width)
         lines, _ = wrapped(text, width) if width else ([text.canvas.line(y) for y in range(text.canvas.height)], [])
         return [plain(line) for line in lines], {ink for line in lines for _, ink in line}

@@ -87,12 +87,12 @@ class OnRandomPrograms(unittest.TestCase):
             for row in range(min(len(journal), 800)):
                 step, tag = journal.step(row), journal.tag(row)
                 if step >= 0 and tag < public:
-                    near = {tag} | {s.other for s in law.c.again.shares.get(tag, ())}
+                    near = {tag} | {s.other for s in law.again.shares.get(tag, ())}
                     self.assertTrue(any(u.may_be(t) for u in writes[step] for t in near), (seed, step, tag))
                     self.assertTrue(tag in law.c.written or near & law.c.written, (seed, tag))
                     rows += 1
             for step, first, behind in law.groups()[:60]:
-                result = law.c.again.at(journal, step, Moment(journal.scan(first), first, behind))
+                result = law.again.at(journal, step, Moment(journal.scan(first), first, behind))
                 used = access.of_step(step)
                 origins = law.c.code.bodies[law.c.calls.instance(step).body].origins
                 for at in result.raws:

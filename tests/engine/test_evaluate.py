@@ -28,7 +28,7 @@ class Law:
         self.c = Controller(source, profile)
         log = random_log(self.random, self.c.running)
         self.journal: Journal = self.c.replay(log, random_trial(self.random, self.c.running, max(1, log.end)) if forced else None)
-        code = self.c.code
+        self.again, code = self.c.again(), self.c.code
         self.functions = {s for s, n in self.c.calls.instance_of.items() if code.bodies[code.instances[n].body].frame >= 0}
 
     def calls(self, step: int) -> bool:
@@ -71,7 +71,7 @@ class ExecutedAgain(unittest.TestCase):
                 scan = law.journal.scan(first)
                 if fault is not None and scan == fault.scan and (step == fault.step or step in law.c.calls.above(fault.step)):
                     continue
-                result = law.c.again.at(law.journal, step, Moment(scan, first, behind))
+                result = law.again.at(law.journal, step, Moment(scan, first, behind))
                 # A timer's ET is told as of its task's last run in a scan, of which there may be several.
                 self.assertEqual([r for r in result.rows if r[0] not in times],
                                  [r for r in law.rows(step, first, behind) if r[0] not in times], (seed, scan, step))
@@ -102,7 +102,7 @@ class ExecutedAgain(unittest.TestCase):
                     if step in law.functions or law.c.paths.skipped(j, step, scan) is not None or len(calls.callers.get(number, ())) > 1:
                         continue
                     inside = any(law.c.code.bodies[c.body].frame >= 0 for c in calls_in(calls.code_of(step).actions))
-                    result = law.c.again.ran(j, step, scan)
+                    result = law.again.ran(j, step, scan)
                     if not inside:  # whose function it was cannot be read off rows of two callers
                         self.assertEqual(result.rows, [(j.tag(r), j.raw(r)) for r in range(low, high) if j.step(r) == step], (seed, scan, step))
                     checked += 1
@@ -113,7 +113,7 @@ class Pictures(unittest.TestCase):
     """What rungs show, where it once was wrong."""
 
     def flow(self, controller: Controller, journal: Journal, step: int, scan: int) -> Flow:
-        return PowerFlow(controller.again).flow(journal, controller.steps.all[step], scan)
+        return PowerFlow(controller.again()).flow(journal, controller.steps.all[step], scan)
 
     def test_a_function_of_the_file_shows_its_rungs_as_called(self) -> None:
         inner, outer = Sheet(), Sheet()
@@ -132,13 +132,13 @@ class Pictures(unittest.TestCase):
 
     def test_what_is_known_of_one_journal_is_not_taken_for_another(self) -> None:
         controller = controller_of(program_of(lambda p: p.rung(no("X1"), coil("Y1")), "X1 Y1"))
-        power = PowerFlow(controller.again)
+        power = PowerFlow(controller.again())
         for turn in range(6):  # journals come and go, and their places in memory are given to the next
             on = turn % 2
             journal = controller.replay(log_of(controller, [(0, "X1", on), (50, "X1", on)]))
             coil_ = controller.steps.all[0].rung.elements[-1]
             self.assertEqual(power.flow(journal, controller.steps.all[0], 3).power[coil_.id], bool(on), turn)
-            self.assertEqual(PowerFlow(controller.again).flow(journal, controller.steps.all[0], 3).power[coil_.id], bool(on), turn)
+            self.assertEqual(PowerFlow(controller.again()).flow(journal, controller.steps.all[0], 3).power[coil_.id], bool(on), turn)
             del journal
 
     def test_a_block_s_rung_shows_what_is_handed_over(self) -> None:

@@ -18,7 +18,7 @@ class Power(unittest.TestCase):
         checked = dict.fromkeys((CoilKind.PLAIN, CoilKind.NEGATED, CoilKind.SET, CoilKind.RESET), 0)
         for seed in range(60):
             random, controller, journal = replayed(seed)
-            paths, power = controller.paths, PowerFlow(controller.again)
+            paths, power = controller.paths, PowerFlow(controller.again())
             last = min(journal.clock.last, 400)
             if journal.fault is not None:
                 last = min(last, journal.fault.scan - 1)
@@ -57,7 +57,7 @@ class Power(unittest.TestCase):
         checked = 0
         for seed in range(60, 90):
             random, controller, journal = replayed(seed)
-            paths, power = controller.paths, PowerFlow(controller.again)
+            paths, power = controller.paths, PowerFlow(controller.again())
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic]:
                 own = {e.variable.lower() for e in step.rung.elements if isinstance(e, Coil)}
@@ -81,7 +81,7 @@ class Power(unittest.TestCase):
         shown = 0
         for seed in range(90, 140):
             _random, controller, journal = replayed(seed)
-            paths, power = controller.paths, PowerFlow(controller.again)
+            paths, power = controller.paths, PowerFlow(controller.again())
             last = min(journal.clock.last, 300)
             for step in controller.steps.all[:controller.steps.cyclic:3]:
                 for scan in range(1, last, max(1, last // 9)):

@@ -89,7 +89,7 @@ class Controller:
 
     def __getstate__(self) -> dict[str, Any]:
         """All but the compiled program, which belongs to its process, and the steps, which go by identity, with what knows them."""
-        return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "access", "paths", "again")} | {
+        return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "access", "paths")} | {
             "_compiled": None, "_checkpoints": (None, [])}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -128,9 +128,8 @@ class Controller:
         """Which steps ran in which scan."""
         return Paths(self.running, self.steps, self.calls, self.schedule.of_program)
 
-    @cached_property
     def again(self) -> Again:
-        """Steps executed again."""
+        """What executes steps again: one for each replay, since what it finds out is kept in it."""
         return Again(self.running, self.calls, self.paths, self.profile)
 
     @cached_property

@@ -11,7 +11,7 @@ from msgspec import Struct
 from whorlograph.engine.code import Base, Edge, Load, Op, Origin
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
-from whorlograph.engine.evaluate.steps import Again, Seen
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.feed import system_tags
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
@@ -85,8 +85,7 @@ class Tracer:
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps
         self.paths = self.controller.paths
-        # One for each replay: what is known of steps is kept here, and several replays may be looked at side by side.
-        self.again = Again(self.running, self.controller.calls, self.paths, self.controller.profile)
+        self.again = self.controller.again()
         self.power = PowerFlow(self.again)
         self.written = Writers(self.controller)
         self.logged = tags_logged(self.log)
