@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from msgspec import Struct
@@ -14,6 +14,7 @@ from whorlograph.engine.feed import system_tags
 from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.model.iolist import IoList, Point
 from whorlograph.model.paths import parse_path
+from whorlograph.model.steps import Step
 from whorlograph.model.tags import Leaf, Tag, resolve_path
 
 from .languages import words_of
@@ -71,6 +72,7 @@ class Xref:
     controller: Controller
     iolist: IoList
     logged: frozenset[int] = frozenset()
+    _decided: dict[int, list[tuple[str, list[Use]]]] = field(default_factory=dict)
 
     def uses(self, tag: int) -> list[Use]:
         """The uses of a tag, in order of steps."""
@@ -101,15 +103,23 @@ class Xref:
     def place(self, use: Use) -> Usage:
         """A use for a person."""
         step = self.controller.steps.all[use.step]
-        words = words_of(step)
-        leads = "" if use.writes else next((words.condition(step, e) for e, reads in self.controller.access.conditions(use.step).items()
-                                            if use in reads and words.condition(step, e)), "")
+        leads = "" if use.writes else next((said for said, reads in self._conditions(step) if use in reads), "")
         instance = step.instance.name if step.instance.name != step.pou else ""
-        return Usage(use, step.pou, instance, step.rung.number, self._task(step.instance.name), words.role(step, use), step.rung.comment, leads)
+        return Usage(use, step.pou, instance, step.rung.number, self._tasks.get(step.instance.name.partition(".")[0].lower(), ""),
+                     words_of(step).role(step, use), step.rung.comment, leads)
 
-    def _task(self, instance: str) -> str:
-        base = instance.partition(".")[0].lower()
-        return next((p.task for p in self.controller.running.programs if p.name.lower() == base), "")
+    @cached_property
+    def _tasks(self) -> dict[str, str]:
+        """The task of each program, by its instance's name in lower case."""
+        return {p.name.lower(): p.task for p in self.controller.running.programs}
+
+    def _conditions(self, step: Step) -> list[tuple[str, list[Use]]]:
+        """The jumps and returns of a step, in words, with the reads that decide them."""
+        if step.index not in self._decided:
+            words = words_of(step)
+            found = ((words.condition(step, element), reads) for element, reads in self.controller.access.conditions(step.index).items())
+            self._decided[step.index] = [(said, reads) for said, reads in found if said]
+        return self._decided[step.index]
 
     def entry(self, tag: int) -> Entry:
         """All about one tag."""

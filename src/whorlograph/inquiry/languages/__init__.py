@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Protocol, cast
 
 from whorlograph.engine.access import Use
@@ -42,11 +43,15 @@ class Words(Protocol):
 
 def language_of(body: Body) -> Words | None:
     """The words of a body's language; None where it is kept only."""
-    entry = _LANGUAGES.get(body.language) if not isinstance(body, OpaqueBody) else None
-    return cast(Words, resolve(entry)) if entry is not None else None
+    return _words(body.language) if not isinstance(body, OpaqueBody) and body.language in _LANGUAGES else None
 
 
 def words_of(step: Step) -> Words:
     """The words of the language that a step is written in."""
     body = step.instance.pou.body if step.instance.pou is not None else None
-    return cast(Words, resolve(_LANGUAGES[body.language if body is not None else "LD"]))
+    return _words(body.language if body is not None else "LD")
+
+
+@cache
+def _words(language: str) -> Words:
+    return cast(Words, resolve(_LANGUAGES[language]))
