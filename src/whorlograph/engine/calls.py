@@ -81,7 +81,11 @@ class Calls:
     def taken(self, one: Instance, at: int) -> int:
         """The cell that says whether the jump, return or call at a node is taken; -1 where none does."""
         origins = self.code.bodies[one.body].origins
-        place = self._flags[one.body].get((origins[at].step, origins[at].element)) if 0 <= at < len(origins) else None
+        return self.flag(one, origins[at].step, origins[at].element) if 0 <= at < len(origins) else -1
+
+    def flag(self, one: Instance, step: int, element: int) -> int:
+        """The cell that says whether an element of an instance's step was executed; -1 where none does."""
+        place = self._flags[one.body].get((step, element))
         return one.hidden + place if place is not None else -1
 
     def _exits(self, one: Instance) -> Iterator[Exit]:

@@ -31,7 +31,7 @@ class Circuit:
         self.slots: dict[int, Let | Edge | Call] = {}
         self.leaves: dict[int, Leaf] = {}
         self._paths: dict[tuple[Expr, bool], list[Path]] = {}
-        self._ways_of_slot: dict[tuple[int, bool], list[Path]] = {}
+        self._all = _Ways(self, None)
         self.kept: dict[int, Store] = {}  # by hidden cell: the result that is kept there while its block is not executed
         for action in every(step.actions):
             if isinstance(action, (Let, Edge)):
@@ -45,25 +45,8 @@ class Circuit:
         """All ways in which a value is on (or off), each once, those of fewest gates first; at most 3,000."""
         key = (power, on)
         if key not in self._paths:
-            self._paths[key] = sorted(dict.fromkeys(tuple(dict.fromkeys(p)) for p in self._ways(power, not on)), key=len)
+            self._paths[key] = self._all.fewest(power, not on)
         return self._paths[key]
-
-    def _ways(self, one: Expr, off: bool) -> list[Path]:
-        if isinstance(one, Const):
-            return [()] if bool(one.value) != off else []
-        if isinstance(one, Slot):
-            key = (one.number, off)
-            if key not in self._ways_of_slot:
-                made = self.slots.get(one.number)
-                self._ways_of_slot[key] = self._ways(made.value, off) if isinstance(made, Let) else \
-                    [(self.gate(made, made.at, off),)] if made is not None else []
-            return self._ways_of_slot[key]
-        if isinstance(one, Op) and one.type == "BOOL" and one.code in ("AND", "OR", "NOT"):
-            if one.code == "NOT":
-                return self._ways(one.args[0], not off)
-            parts = [self._ways(a, off) for a in one.args]
-            return _side_by_side(parts) if (one.code == "OR") != off else _in_series(parts)
-        return [(self.gate(one, one.at, off),)]
 
     def gate(self, leaf: Leaf, at: int, off: bool) -> Gate:
         """A leaf as a gate."""
@@ -76,8 +59,7 @@ class Circuit:
 
     def complete(self, power: Expr, result: Result, on: bool = True) -> list[Path]:
         """The paths on which every gate passes."""
-        found = _Complete(self, result).ways(power, not on)
-        return sorted(dict.fromkeys(tuple(dict.fromkeys(p)) for p in found), key=len)
+        return _Ways(self, result).fewest(power, not on)
 
     def on(self, power: Expr, result: Result) -> bool:
         """Whether a value is on, by what was computed."""
@@ -151,32 +133,37 @@ class Circuit:
             yield from self.loads(value)
 
 
-class _Complete:
-    """The complete paths alone: what is open is left out on the way, so that they are few."""
+class _Ways:
+    """The ways in which values are on or off: all, or with a result the complete ones alone; what is open is left out on the way, so that
+    they are few."""
 
-    def __init__(self, circuit: Circuit, result: Result) -> None:
+    def __init__(self, circuit: Circuit, result: Result | None) -> None:
         self.circuit, self.result = circuit, result
         self.known: dict[tuple[int, bool], list[Path]] = {}
 
-    def ways(self, one: Expr, off: bool) -> list[Path]:
+    def fewest(self, power: Expr, off: bool) -> list[Path]:
+        """Each way once, those of fewest gates first."""
+        return sorted(dict.fromkeys(tuple(dict.fromkeys(p)) for p in self._ways(power, off)), key=len)
+
+    def _ways(self, one: Expr, off: bool) -> list[Path]:
+        if isinstance(one, Const):
+            return [()] if bool(one.value) != off else []
         if isinstance(one, Slot):
             key = (one.number, off)
             if key not in self.known:
                 made = self.circuit.slots.get(one.number)
-                self.known[key] = self.ways(made.value, off) if isinstance(made, Let) else self._leaf(made, made.at, off) if made is not None else []
+                self.known[key] = self._ways(made.value, off) if isinstance(made, Let) else self._leaf(made, made.at, off) if made is not None else []
             return self.known[key]
         if isinstance(one, Op) and one.type == "BOOL" and one.code in ("AND", "OR", "NOT"):
             if one.code == "NOT":
-                return self.ways(one.args[0], not off)
-            parts = [self.ways(a, off) for a in one.args]
+                return self._ways(one.args[0], not off)
+            parts = [self._ways(a, off) for a in one.args]
             return _side_by_side(parts) if (one.code == "OR") != off else _in_series(parts)
-        if isinstance(one, Const):
-            return [()] if bool(one.value) != off else []
         return self._leaf(one, one.at, off)
 
     def _leaf(self, leaf: Leaf, at: int, off: bool) -> list[Path]:
         gate = self.circuit.gate(leaf, at, off)
-        return [(gate,)] if self.circuit.passes(gate, self.result) else []
+        return [(gate,)] if self.result is None or self.circuit.passes(gate, self.result) else []
 
 
 def _side_by_side(parts: list[list[Path]]) -> list[Path]:

@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.calls import Calls, calls_in, every
-from whorlograph.engine.code import Base, Call, Code, Invoke, Kind, Store
+from whorlograph.engine.code import Base, Call, Code, Invoke, Store
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import Paths, Skip
 from whorlograph.engine.scope.overlap import shared_bits
@@ -189,8 +189,7 @@ class _Beyond:
         one = self.above.calls.instance(self.step)
         body = self.above.code.bodies[one.body]
         kept = body.hidden[cell - one.hidden - body.inner]
-        flag = next((one.hidden + body.inner + n for n, c in enumerate(body.hidden)
-                     if c.kind == Kind.FLAG and (c.step, c.element) == (kept.step, kept.element)), -1)
+        flag = self.above.calls.flag(one, kept.step, kept.element)
         row = self.journal.last_row(flag, self.moment.after) if flag >= 0 else None
         scan = self.journal.scan(row) - 1 if row is not None and not self.journal.raw(row) else 0
         scan = self.above.paths.last_run(self.journal, self.step, scan)
