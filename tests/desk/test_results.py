@@ -8,6 +8,8 @@ from pathlib import Path
 from random import Random
 from unittest import mock
 
+from msgspec.structs import replace
+
 from tests.strategies import dense_log, random_case, random_log
 from whorlograph.desk import results
 from whorlograph.desk.session import Paths, Session
@@ -59,6 +61,21 @@ class Results(unittest.TestCase):
                         self.assertEqual(self.written(session), expected, (seed, plain, rows))
                         pieces += 1
         self.assertEqual(pieces, 144)
+
+    def test_a_piece_may_end_between_a_task_s_rows_and_their_scan(self) -> None:
+        pieces = 0
+        for seed in (9001, *range(9101, 9117, 4)):  # the pieces of the first used to take a scan's start from the scan before
+            program, profile = random_case(Random(seed), tasked=True)
+            controller = Controller(program, replace(profile, rung_time=1_000_000))
+            log = random_log(Random(seed), controller.running)
+            log = type(log)(log.times, log.tags, log.values, end=log.end + 3_000_000_000, rows=log.rows)
+            session = Session(controller, log, IoList({}), [], Paths(Path("test.xml")))
+            expected = followed(session)
+            for piece in (1_000_000, 5_000_000, 7_300_000):
+                with mock.patch.object(controllers, "FIRST_PIECE", piece):
+                    self.assertEqual(self.written(session), expected, (seed, piece))
+                    pieces += 1
+        self.assertEqual(pieces, 15)
 
     def test_an_empty_log_leaves_the_first_scan_s_values(self) -> None:
         program, profile = random_case(Random(3))

@@ -10,12 +10,15 @@ from whorlograph.engine.block import Block
 from whorlograph.engine.repeat import Repeat
 from whorlograph.engine.settled import Settling
 from whorlograph.formats.settled_csv import SettledCsv
+from whorlograph.model.log import Ints
 from whorlograph.model.moment import ScanClock
 
 from .session import Session
 
 MOST_ROWS = 1 << 19  # of the journal, settled in one piece
 EVER = 1 << 62
+
+Columns = tuple[Ints, Ints, Ints]  # scans, tags and raw values of rows
 
 
 def replay_into(session: Session, path: Path, until: int | None = None, only: set[int] | None = None) -> None:
@@ -28,18 +31,27 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
     file = SettledCsv(path, session.running.tags)
     file.begin(list(zip(settling.shown, settling.first, strict=True)))
 
-    def sink(blocks: list[Block | Repeat], clock: ScanClock) -> None:
-        waiting: list[Block | Repeat] = []
-        for i, block in enumerate(blocks):
-            waiting.append(block)
-            # A piece ends where a scan does.
-            whole = i + 1 == len(blocks) or blocks[i + 1].scan(0) != block.scan(len(block) - 1)
-            if whole and (i + 1 == len(blocks) or sum(len(b) for b in waiting) >= MOST_ROWS):
-                parts = [b.once() for b in waiting]
-                columns = [np.concatenate([p[n] for p in parts]) for n in range(3)]
-                scans, numbers, values = settling.take(columns[0], columns[1], columns[2], EVER)
-                file.add(scans, numbers, values, clock.start_all(scans))
-                waiting = []
+    held: list[Columns] = []  # rows of the scan handed over last: of one in which only tasks have run, neither start nor end is known
 
-    for _ in controller.replaying(session.log, None, until, sink=sink):
-        continue
+    def write(parts: list[Columns], clock: ScanClock, last: int) -> None:
+        columns = [np.concatenate([p[n] for p in parts]) for n in range(3)]
+        scans, numbers, values = settling.take(columns[0], columns[1], columns[2], last)
+        file.add(scans, numbers, values, clock.start_all(scans))
+
+    def sink(blocks: list[Block | Repeat], clock: ScanClock) -> None:
+        waiting, size = list(held), 0
+        for i, block in enumerate(blocks):
+            waiting.append(block.once())
+            size += len(block)
+            # A piece ends where a scan does.
+            if i + 1 < len(blocks) and size >= MOST_ROWS and blocks[i + 1].scan(0) != block.scan(len(block) - 1):
+                write(waiting, clock, EVER)
+                waiting, size = [], 0
+        if blocks:
+            open_scan = blocks[-1].scan(len(blocks[-1]) - 1)
+            write(waiting, clock, open_scan - 1)
+            held[:] = [(p[0][late], p[1][late], p[2][late]) for p in waiting for late in [p[0] >= open_scan] if late.any()]
+
+    journal = controller.replay(session.log, until=until, sink=sink)
+    if held:
+        write(held, journal.clock, journal.clock.last)

@@ -218,12 +218,14 @@ class Controller:
         module, code = self._compiled
         return Machine(module, code(), self.profile, feed)
 
-    def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False) -> Journal:
+    def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
+               sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None) -> Journal:
         """Replay a log from its start.
 
+        Args: sink: as in ``replaying``.
         Raises: Stopped where ``stop`` says so before the end.
         """
-        work = self.replaying(log, trial, until, stop)
+        work = self.replaying(log, trial, until, stop, sink)
         while True:
             try:
                 next(work)
@@ -238,7 +240,8 @@ class Controller:
         """Replay a log piece by piece, telling progress about ten times a second.
 
         Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete. sink: is handed the rows of
-            each piece, which the journal then has no more (of the plain interpreter's, all at the end).
+            each piece, which the journal then has no more (of the plain interpreter's, all at the end); a piece may end inside a scan, with
+            rows of tasks that run before it.
         """
         feed = self.feed(log, trial, until)
         if self.plain:
