@@ -43,7 +43,7 @@ class ScanLanes(unittest.TestCase):
         self.assertEqual(self.journal.passes, expected)
         plain = controller_of(program(), True, rung_time=MS // 10, watchdog=1000 * MS)
         self.assertEqual(plain.replay(log_of(plain, ROWS)).passes, expected)
-        self.assertEqual(self.journal.lengths, [(1, MS), (11, 2 * MS), (21, MS)])
+        self.assertEqual(self.journal.lengths.tolist(), [[1, MS], [11, 2 * MS], [21, MS]])
 
     def test_lanes_show_them_at_every_moment(self) -> None:
         numbers = [lane_of_scans(), lane_of_scans(0)]

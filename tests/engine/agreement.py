@@ -42,7 +42,7 @@ def difference(plain: Journal, compiled: Journal, names: list[str]) -> str:
         return f"fault {mine} against {theirs}"
     if mine is not None and theirs is not None and (mine.loops, mine.text) != (theirs.loops, theirs.text):
         return f"what is told of the fault: {mine.loops} {mine.text} against {theirs.loops} {theirs.text}"
-    for what, one, two in (("clock", plain.clock, compiled.clock), ("lengths of scans", plain.lengths, compiled.lengths),
+    for what, one, two in (("clock", plain.clock, compiled.clock), ("lengths of scans", plain.lengths.tolist(), compiled.lengths.tolist()),
                            ("passes of loops", sorted(plain.passes), sorted(compiled.passes)), ("runs of tasks", runs(plain), runs(compiled)), ("tasks held", plain.held, compiled.held),
                            ("shadow writes", shadow(plain), shadow(compiled)), ("forces", plain.forced, compiled.forced)):
         if one != two:

@@ -131,7 +131,7 @@ class ByHand(unittest.TestCase):
         code = self.code(self.loop(limit=9), self.store("Y1", self.load("X1")))
         # One step and eleven passes (the eleventh finds the end).
         journal = self.run_code(code, rung_time=MS)
-        self.assertEqual(journal.lengths, [(1, 12 * MS)])
+        self.assertEqual(journal.lengths.tolist(), [[1, 12 * MS]])
         late = self.run_code(code, rung_time=MS, watchdog=8 * MS)
         self.assertEqual((late.fault.code, late.fault.number) if late.fault else None, ("watchdog", 9))
 

@@ -228,7 +228,7 @@ class Tasks(unittest.TestCase):
                            rung_time=MS, scan_duration="D1", longest_scan="N1")
         self.assertEqual(self.course(made, "D1"), [(1, 4 * MS), (4, 2 * MS), (7, 4 * MS)])
         self.assertEqual(self.course(made, "N1"), [(1, 4)], "a number counts milliseconds")
-        self.assertEqual(made[0].lengths, [(1, 4 * MS), (4, 2 * MS), (7, 4 * MS)])
+        self.assertEqual(made[0].lengths.tolist(), [[1, 4 * MS], [4, 2 * MS], [7, 4 * MS]])
 
 
 class Intervals(unittest.TestCase):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from whorlograph.formats.settled_csv import SettledCsv
 from whorlograph.model.log import Ints
 from whorlograph.model.moment import ScanClock
 
+from .behind import Behind
 from .session import Session
 
 MOST_ROWS = 1 << 19  # of the journal, settled in one piece
@@ -22,7 +24,7 @@ Columns = tuple[Ints, Ints, Ints]  # scans, tags and raw values of rows
 
 
 def replay_into(session: Session, path: Path, until: int | None = None, only: set[int] | None = None) -> None:
-    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7).
+    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7), in a thread beside the replay.
 
     Raises: UsageError where the file cannot be written.
     """
@@ -38,7 +40,7 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
         scans, numbers, values = settling.take(columns[0], columns[1], columns[2], last)
         file.add(scans, numbers, values, clock.start_all(scans))
 
-    def sink(blocks: list[Block | Repeat], clock: ScanClock) -> None:
+    def take(blocks: list[Block | Repeat], clock: ScanClock) -> None:
         waiting, size = list(held), 0
         for i, block in enumerate(blocks):
             waiting.append(block.once())
@@ -52,6 +54,10 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
             write(waiting, clock, open_scan - 1)
             held[:] = [(p[0][late], p[1][late], p[2][late]) for p in waiting for late in [p[0] >= open_scan] if late.any()]
 
-    journal = controller.replay(session.log, until=until, sink=sink)
-    if held:
-        write(held, journal.clock, journal.clock.last)
+    def end(clock: ScanClock) -> None:
+        if held:
+            write(held, clock, clock.last)
+
+    with Behind() as behind:
+        journal = controller.replay(session.log, until=until, sink=lambda blocks, clock: behind.do(partial(take, blocks, clock)))
+        behind.do(partial(end, journal.clock))

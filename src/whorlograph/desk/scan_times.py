@@ -37,7 +37,7 @@ def scan_times(session: Session) -> ScanTimes | None:
         return None
     journal = session.journal
     last = journal.clock.last if journal.fault is None else journal.fault.scan  # a controller that has halted takes no time
-    lengths = [length for length in journal.lengths if length[0] <= last]
+    lengths = [(scan, length) for scan, length in journal.lengths.tolist() if scan <= last]
     if not lengths:
         return None
     least, greatest = min(lengths, key=lambda x: x[1]), max(lengths, key=lambda x: x[1])

@@ -29,7 +29,7 @@ def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     missed = np.array(record.missed, np.int64).reshape(-1, 2)
     columns.runs.miss(missed[:, 0], missed[:, 1])
     columns.runs.held = [Held(*h) for h in record.held]
-    columns.lengths = record.lengths
+    columns.lengths = [np.array(record.lengths, np.int64).reshape(-1, 2)]
     columns.passes = [Passes(*p) for p in record.passes]
     columns.forced = [Forced(*f) for f in record.forced]
     journal = columns.journal(list(feed.initial), record.scans, _fault(record.fault, faults) if record.fault is not None else None)

@@ -21,6 +21,7 @@ from .wasm import layout as at
 Records = NDArray[np.void]
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
 RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
+NO_LENGTHS = np.zeros((0, 2), np.int64)
 _COLUMNS = ("scan", "number", "step", "tag", "value")
 
 
@@ -34,7 +35,7 @@ class Columns:
         self.starts: list[int] = []
         self.periods: list[int] = []
         self.runs = RunColumns()
-        self.lengths: list[tuple[int, int]] = []
+        self.lengths: list[Ints] = [NO_LENGTHS]
         self.passes: list[Passes] = []
         self.forced: list[Forced] = []
         self.shadow: list[Any] = []
@@ -47,8 +48,8 @@ class Columns:
         block: Any = records
         special = block["tag"] < 0
         if special.any():
-            self._special(block[special])
-            block = block[~special]
+            others, block = _divided(block, special)
+            self._special(others)
         self.rows += len(block)
         for part, repeat in parted(block):
             if repeat is None:
@@ -57,15 +58,15 @@ class Columns:
                 self._repeat(repeat)
 
     def _special(self, block: Any) -> None:
-        """Records that are no changes of tags: the clock, tasks, forces."""
+        """Records that are no changes of tags: the clock, scans' times, tasks, forces."""
+        lengths, block = _divided(block, block["tag"] == at.LENGTH_OF)
+        self.lengths.append(np.stack([lengths["scan"], lengths["value"]], axis=1))
         tag = block["tag"]
         # One by one: the start of a stretch of scans and its period may come in two pieces.
         begins = block[tag == at.CLOCK_START]
         self.scans += begins["scan"].tolist()
         self.starts += begins["value"].tolist()
         self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
-        lengths = block[tag == at.LENGTH_OF]
-        self.lengths += list(zip(lengths["scan"].tolist(), lengths["value"].tolist(), strict=True))
         self.passes += [Passes(r["scan"], r["step"], r["number"], r["value"]) for r in _dicts(block[tag == at.PASSES])]
         self._tasks(block[(tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)])
         forced = block[(tag == at.FORCED) | (tag == at.UNFORCED)]
@@ -145,10 +146,17 @@ class Columns:
         """What has been taken so far; blocks that are full are shared with what comes later."""
         blocks = [*self.blocks, self._tail()] if self._resting else list(self.blocks)
         journal = Journal(blocks, initial, ScanClock(list(self.scans), list(self.starts), list(self.periods), last_scan), fault)
-        journal.tasks, journal.held, journal.lengths = self.runs.runs(), list(self.runs.held), list(self.lengths)
+        journal.tasks, journal.held, journal.lengths = self.runs.runs(), list(self.runs.held), np.concatenate(self.lengths)
         journal.passes = list(self.passes)
         journal.forced, journal.shadow = list(self.forced), list(self.shadow)
         return journal
+
+
+def _divided(block: Any, which: NDArray[np.bool_]) -> tuple[Any, Any]:
+    """Records that are marked, and the others. As three words each: numpy takes fields of records one by one."""
+    words = np.ascontiguousarray(block).view(np.int64).reshape(-1, RECORD.itemsize // 8)
+    marked, others = (words.take(np.flatnonzero(w), axis=0).view(RECORD).reshape(-1) for w in (which, ~which))
+    return marked, others
 
 
 def _dicts(block: Any) -> list[dict[str, int]]:
@@ -204,7 +212,7 @@ class Journal(Struct):
     """All rows of a replay in order, in blocks, counted through from 0.
 
     ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end. ``tasks``: the runs of
-    each task, by number; ``lengths``: scans that took another time (ns) than the one before; ``passes``: jumps back that were
+    each task, by number; ``lengths``: int64[n, 2], scans that took another time (ns) than the one before, and it; ``passes``: jumps back that were
     taken another number of times than in the scan before; ``forced``: forces as they began and ended, ``shadow``: what the program
     would have written to forced tags, records whose tag is SHADOW minus the tag.
     """
@@ -216,7 +224,7 @@ class Journal(Struct):
     complete: bool = True
     tasks: dict[int, TaskRuns] = field(default_factory=dict)
     held: list[Held] = field(default_factory=list)
-    lengths: list[tuple[int, int]] = field(default_factory=list)
+    lengths: Ints = NO_LENGTHS
     passes: list[Passes] = field(default_factory=list)
     forced: list[Forced] = field(default_factory=list)
     shadow: list[Any] = field(default_factory=list)
@@ -283,8 +291,8 @@ class Journal(Struct):
 
     def length(self, scan: int) -> int:
         """How long a scan took, ns; 0 where steps take no time."""
-        i = bisect_right(self.lengths, (scan, 1 << 62)) - 1
-        return self.lengths[i][1] if i >= 0 else 0
+        i = int(np.searchsorted(self.lengths[:, 0], scan, "right")) - 1
+        return int(self.lengths[i, 1]) if i >= 0 else 0
 
     def run_scan(self, task: int, scan: int) -> int:
         """The last scan up to one to which a run of a task belongs; 0: it had not run.
@@ -320,8 +328,8 @@ class Journal(Struct):
         loops = self.loops
         if number > len(loops):
             return np.zeros(0, np.int64), np.zeros(0, np.int64)
-        found = self.lengths if number == 0 else [(p.scan, p.times) for p in self.passes if (p.step, p.target) == loops[number - 1]]
-        table = np.array(found, np.int64).reshape(-1, 2)
+        found = [(p.scan, p.times) for p in self.passes if number and (p.step, p.target) == loops[number - 1]]
+        table = np.array(found, np.int64).reshape(-1, 2) if number else self.lengths
         return table[:, 0], table[:, 1]
 
     def held_at(self, task: int, scan: int) -> bool:

@@ -11,7 +11,7 @@ import os
 import stat
 from contextlib import suppress
 from functools import lru_cache
-from importlib.metadata import version
+from importlib.util import find_spec
 from pathlib import Path
 
 from whorlograph import __version__
@@ -32,11 +32,18 @@ def kept_folder() -> Path:
 def made_by() -> str:
     """What makes these things: versions, and the content of every source file that may have a say in it."""
     root = Path(__file__).resolve().parents[1]
-    digest = hashlib.sha256(f"{version('wasmtime')} {version('msgspec')} {__version__} {limited()}".encode())
+    digest = hashlib.sha256(f"{_version('wasmtime')} {_version('msgspec')} {__version__} {limited()}".encode())
     for part in ("engine", "model", "formats"):
         for path in sorted((root / part).rglob("*.py")):
             digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
     return digest.hexdigest()
+
+
+def _version(package: str) -> str:
+    """What a package's metadata is called: with its version, without loading what reads metadata."""
+    found = find_spec(package)
+    folder = Path(found.origin).parent if found is not None and found.origin else Path()
+    return " ".join(sorted(p.name for p in folder.parent.glob(f"{package}-*-info"))) if folder.name == package else ""
 
 
 def name_of(*sources: str) -> str:

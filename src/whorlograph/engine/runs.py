@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct, field
 from numpy.typing import NDArray
 
-from whorlograph.model.log import Ints
+from whorlograph.model.log import Ints, distinct
 
 Table = NDArray[np.int64]
 _NONE = np.zeros((0, 4), np.int64)
@@ -140,8 +140,8 @@ class RunColumns:
 
     def add(self, tasks: Ints, table: Table) -> None:
         """Runs in order, some of them counted: the task of each row, and rows as in ``TaskRuns.table``."""
-        for task in np.unique(tasks).tolist():
-            parts = self.tables.setdefault(int(task), [])
+        for task in distinct(tasks):
+            parts = self.tables.setdefault(task, [])
             mine = table[tasks == task]
             if parts:
                 # The last row may go on in these.
@@ -155,8 +155,8 @@ class RunColumns:
 
     def miss(self, tasks: Ints, dues: Ints) -> None:
         """Due instants that passed while another run waited: int64[n] each."""
-        for task in np.unique(tasks).tolist():
-            self.missed.setdefault(int(task), []).append(dues[tasks == task].astype(np.int64))
+        for task in distinct(tasks):
+            self.missed.setdefault(task, []).append(dues[tasks == task].astype(np.int64))
 
     def runs(self) -> dict[int, TaskRuns]:
         """By task: what has been taken so far."""

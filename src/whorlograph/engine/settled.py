@@ -80,7 +80,9 @@ class Settling:
             return found
         # Such tags are few: all their rows, tag by tag in order of time; each group's value before is the row's before it.
         ranks = keys % many
-        concerned = np.nonzero(np.isin(ranks, np.unique(ranks[ends])))[0]
+        several = np.zeros(many, bool)
+        several[ranks[ends]] = True
+        concerned = np.nonzero(several[ranks])[0]
         by_tag = concerned[np.argsort(ranks[concerned], kind="stable")]
         lasts = by_tag[last[by_tag]]
         before = np.empty(len(lasts), np.int64)

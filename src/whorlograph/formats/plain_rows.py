@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
 import wasmtime
+from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints, Shorts
 
@@ -85,9 +87,13 @@ class PlainRows:
             exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT.format(pages=pages)), []).exports(self.store)
         memory, run = exports["memory"], exports["run"]
         assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
-        self.memory, self.run = memory, run
-        memory.write(self.store, b"".join(middles), NAMES_AT)
-        memory.write(self.store, np.stack([ends[:-1], np.diff(ends)], 1).astype("<u4").tobytes(), self.places)
+        self.run = run
+        self.view = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), np.uint8)
+        self._put(np.frombuffer(b"".join(middles), np.uint8), NAMES_AT)
+        self._put(np.stack([ends[:-1], np.diff(ends)], 1).astype("<u4"), self.places)
+
+    def _put(self, column: NDArray[Any], address: int) -> None:
+        self.view[address:address + column.nbytes] = np.ascontiguousarray(column).reshape(-1).view(np.uint8)
 
     def lines(self, scans: Ints, numbers: Shorts, values: Ints, micros: Ints) -> Iterator[bytes]:
         """The rows as text, block by block.
@@ -98,8 +104,9 @@ class PlainRows:
         at = [columns, columns + 8 * ROWS, columns + 16 * ROWS, columns + 24 * ROWS]
         for i in range(0, len(scans), ROWS):
             part = slice(i, i + ROWS)
-            made = (micros[part].astype("<i8"), scans[part].astype("<i8"), values[part].astype("<i8"), numbers[part].astype("<i4"))
+            made = (micros[part].astype("<i8", copy=False), scans[part].astype("<i8", copy=False), values[part].astype("<i8", copy=False),
+                    numbers[part].astype("<i4", copy=False))
             for where, column in zip(at, made, strict=True):
-                self.memory.write(self.store, column.tobytes(), where)
+                self._put(column, where)
             size = self.run(self.store, len(scans[part]), at[0], at[1], at[3], at[2], self.places, self.out)
-            yield bytes(self.memory.read(self.store, self.out, self.out + int(size)))
+            yield self.view[self.out:self.out + int(size)].tobytes()

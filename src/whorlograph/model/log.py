@@ -25,6 +25,15 @@ def narrowed(values: NDArray[Any]) -> NDArray[Any]:
     return values
 
 
+def distinct(values: NDArray[Any]) -> list[int]:
+    """The whole numbers that occur, in order: without what numpy's own way loads besides."""
+    ordered = np.sort(values)
+    first = np.ones(len(ordered), bool)
+    first[1:] = ordered[1:] != ordered[:-1]
+    found: list[int] = ordered[first].tolist()
+    return found
+
+
 class Clock(StrEnum):
     """How a log writes its times."""
 

@@ -65,7 +65,8 @@ class Interrupts(Struct, frozen=True):
         """All functions."""
         if not self.tasks:
             return self._order()
-        parts = [self._globals(), self._other(), self._due(), self._ran(), self._tick(), self._revive(), self._pick(), self._trigger(), self._plan(),
+        parts = [self._globals(), self._other(), self._due(), self._ran(), self._tick(), self._revive(), self._pick(), self._trigger(),
+                 self._idle(), self._plan(),
                  self._run_tasks(), *(self._task(t, u) for t, u in self.tasks), self._task_of(), self._look(), self._between(), self._skip(),
                  self._order()]
         return "\n".join(parts)
@@ -75,7 +76,8 @@ class Interrupts(Struct, frozen=True):
 (global $low (mut i32) (i32.const {self.cyclic.low}))
 (global $high (mut i32) (i32.const {self.cyclic.high}))
 (global $priority (mut i32) (i32.const {LOWEST}))
-(global $check (mut i32) (i32.const {SOON}))"""
+(global $check (mut i32) (i32.const {SOON}))
+(global $beside (mut i32) (i32.const 0))"""
 
     def _other(self) -> str:
         lines = [f"(if (i32.lt_u (local.get $a) (i32.const {self.cyclic.high})) (then (i32.store (i32.const {at.AGAIN}) (i32.const 1)) (return)))"]
@@ -127,9 +129,12 @@ class Interrupts(Struct, frozen=True):
   (if (i64.eqz (i64.load offset={at.T_COUNT} (local.get $a))) (then (return)))
   (local.set $s (global.get $step))
   (global.set $step (local.get $k))
-  (call $rec (i32.const {at.TASK_DUE}) (i64.load offset={at.T_FIRST} (local.get $a)))
-  (call $rec (i32.const {at.TASK_EVERY}) (i64.load offset={at.T_EVERY} (local.get $a)))
-  (call $rec (i32.const {at.TASK_SKIPPED}) (i64.load offset={at.T_COUNT} (local.get $a)))
+  (if (i64.eq (i64.load offset={at.T_COUNT} (local.get $a)) (i64.const 1))
+    (then (call $rec (i32.const {at.TASK_START}) (i64.load offset={at.T_FIRST} (local.get $a))))
+    (else
+      (call $rec (i32.const {at.TASK_DUE}) (i64.load offset={at.T_FIRST} (local.get $a)))
+      (call $rec (i32.const {at.TASK_EVERY}) (i64.load offset={at.T_EVERY} (local.get $a)))
+      (call $rec (i32.const {at.TASK_SKIPPED}) (i64.load offset={at.T_COUNT} (local.get $a)))))
   (i64.store offset={at.T_COUNT} (local.get $a) (i64.const 0))
   (global.set $step (local.get $s)))"""
 
@@ -210,6 +215,17 @@ class Interrupts(Struct, frozen=True):
             lines.append(f"(local.set {into} (call $min (local.get {into}) (call $next_event)))")
         return "\n".join(lines)
 
+    def _idle(self) -> str:
+        """Whether no task waits and none comes due by itself up to an instant."""
+        waits = "\n".join(f"(if (i64.ne (i64.load {self.field(t.number, at.T_PENDING)}) (i64.const -1)) (then (return (i32.const 0))))"
+                          for t, _ in self.tasks)
+        return f"""
+(func $idle (param $until i64) (result i32) (local $d i64)
+  {waits}
+  (local.set $d (i64.const {at.NEVER}))
+  {self.soonest("$d")}
+  (i64.gt_s (local.get $d) (local.get $until)))"""
+
     def _plan(self) -> str:
         """After how many steps something must be looked at: a task that waits or comes due, or the scan's limit."""
         timed = ""
@@ -232,6 +248,10 @@ class Interrupts(Struct, frozen=True):
     def _run_tasks(self) -> str:
         return f"""
 (func $run_tasks (param $n i32) (result i32) (local $k i32)
+  (if (call $idle (call $time (local.get $n))) (then
+    (global.set $num (local.get $n))
+    (call $take (call $time (local.get $n)))
+    (return (local.get $n))))
   (loop $l
     (global.set $num (local.get $n))
     (call $take (call $time (local.get $n)))
@@ -257,7 +277,6 @@ class Interrupts(Struct, frozen=True):
         return f"""
 (func $task{k} (param $n i32) (result i32) {declared} (local $i i32) (local $t i32) (local $d i64)
   {save}
-  (i32.store (i32.const {at.RAN}) (i32.const 1))
   (global.set $now (call $time (local.get $n)))
   (global.set $num (local.get $n))
   (local.set $d (i64.load {pending}))
@@ -297,6 +316,8 @@ class Interrupts(Struct, frozen=True):
   (local.set $after (call $run_tasks (local.get $n)))
   (if (i32.load (i32.const {at.FAULT})) (then (return)))
   (global.set $adj (i32.add (global.get $adj) (i32.sub (local.get $after) (local.get $n))))
+  (if (i32.eq (global.get $priority) (i32.const {LOWEST}))
+    (then (global.set $beside (i32.add (global.get $beside) (i32.sub (local.get $after) (local.get $n))))))
   (if (i32.gt_s (local.get $after) (global.get $limit)) (then (global.set $num (local.get $after)) (call $late (local.get $step)) (return)))
   (call $plan (local.get $after)))"""
 
@@ -307,6 +328,8 @@ class Interrupts(Struct, frozen=True):
   (local.set $n (i32.const {at.FIRST_NUMBER}))
   (local.set $t (i64.load (i32.const {at.END})))
   (global.set $watched_from (local.get $s))
+  (i32.store (i32.const {at.BEFORE}) (i32.const 0))
+  (if (call $idle (call $max (i64.sub (local.get $s) (i64.const 1)) (i64.load (i32.const {at.END})))) (then (return (local.get $s))))
   (i32.store (i32.const {at.BEFORE}) (i32.const {-at.FIRST_NUMBER}))
   (loop $l
     (global.set $base (i64.sub (local.get $t) (i64.mul (i64.extend_i32_s (local.get $n)) (i64.const {self.rung_time}))))

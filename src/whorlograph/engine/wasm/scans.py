@@ -37,7 +37,7 @@ class Scans(Struct, frozen=True):
     def _quiet(self) -> str:
         """How many scans ahead the next one is in which anything may happen."""
         tasks = self.interrupts.tasks
-        waiting, dirty, skip, ends = "(i32.const 0)", "", "", ""
+        waiting, dirty, skip, ends, usual = "(i32.const 0)", "", "", "", ""
         over = "(return (i32.const 0))"
         if tasks:
             running = f"(i32.eqz (i32.load (i32.const {at.HALTED})))"
@@ -51,17 +51,22 @@ class Scans(Struct, frozen=True):
             last = f"(i64.add {start} (i64.mul (local.get $k) (i64.sub (local.get $s) {start})))"
             skip = f"(if {running} (then (call $skip (call $min (local.get $x) (i64.add (i64.const 1) {last})))))"
             if self.rung_time:
-                # A run takes time and puts scans off: each scan in which one may come is visited, and the one behind it; so is the one
-                # behind a scan in which an input changed, which a task may have looked at already.
-                waiting = f"(i32.or (i32.or {waiting} (i32.load (i32.const {at.RAN}))) (i32.load (i32.const {at.TOUCHED})))"
-                length = f"(i64.load (i32.const {at.LENGTH}))"
-                dirty = f"(if {running} (then {self.interrupts.soonest('$x')}))"
+                # A run takes time and puts scans off: each scan in or before which one may come is visited. So is the one behind a scan
+                # in which an input changed, which a task may have looked at already, behind one that a run made longer, where that puts
+                # the next off or a tag tells of it, and behind one with a loop, which a task may have had.
+                waiting = f"(i32.or (i32.or {waiting} {self._longer()}) (i32.load (i32.const {at.TOUCHED})))"
+                length = f"(i64.load (i32.const {at.USUAL}))"
+                usual = self._usual()
+                never = f"(i64.const {at.NEVER})"
+                dirty = f"""(if {running} (then
+          (local.set $due {never})
+          {self.interrupts.soonest('$due')}
+          (if (i64.ne (local.get $due) {never}) (then (local.set $x (call $min (local.get $x) (i64.sub (local.get $due) {length})))))))"""
                 skip = ""
                 # The last scan is visited: what is due in the gap behind it is run there.
                 over = f"""(local.set $k (i64.sub (i64.div_u (i64.sub (local.get $end) {start}) (i64.sub (local.get $s) {start})) (i64.const 1)))
             (local.set $next (i64.add (local.get $s) (i64.mul (local.get $k) (i64.sub (local.get $s) {start}))))"""
                 ends = f"(i64.store (i32.const {at.END}) (i64.add (i64.load (i32.const {at.START})) {length}))"
-                dirty += f"(if (i64.ne (local.get $x) (i64.const {at.NEVER})) (then (local.set $x (i64.sub (local.get $x) {length}))))"
         return f"""
       (if (i32.eqz (i32.or (i32.load (i32.const {at.AGAIN})) {waiting})) (then
         (local.set $x (call $min (call $next_event) (call $next_force)))
@@ -83,11 +88,36 @@ class Scans(Struct, frozen=True):
           (global.set $step (i32.const -1))
           (i64.store (i32.const {at.SCAN}) (i64.add (i64.load (i32.const {at.SCAN})) (i64.const 1)))
           (call $clocked (local.get $s))
+          {usual}
           (i64.store (i32.const {at.SCAN}) (i64.add (i64.load (i32.const {at.SCAN})) (i64.sub (local.get $k) (i64.const 1))))
           (i64.store (i32.const {at.START}) (i64.add (local.get $s) (i64.mul (i64.sub (local.get $k) (i64.const 1)) (local.get $x))))
           (local.set $s (local.get $next))
           (i64.store (i32.const {at.END}) (call $max (i64.load (i32.const {at.END})) (i64.load (i32.const {at.START}))))
           {ends})))))) """
+
+    def _longer(self) -> str:
+        """Whether tasks made the last scan longer than the next, or put that off, in a way that makes the next worth a visit."""
+        usual, start = (f"(i64.load (i32.const {a}))" for a in (at.USUAL, at.START))
+        longer = f"(i64.ne (i64.sub (local.get $s) {start}) (call $max (i64.const {self.scan_time}) {usual}))"
+        if self.duration >= 0:
+            longer = f"(i32.or {longer} (i64.ne (i64.load (i32.const {at.LENGTH})) {usual}))"
+        for way in self.ways_back:
+            longer = f"(i32.or {longer} (i32.load (i32.const {way.address + 16})))"
+        return longer
+
+    @staticmethod
+    def _noted(length: str, steps: str) -> str:
+        """Keep and record how long a scan took."""
+        return f"""(i64.store (i32.const {at.LENGTH}) {length})
+      (global.set $num (i32.add {steps} (i32.const 1)))
+      (global.set $step (i32.const -2)) (global.set $cur (i32.const {at.NEVER >> 32}))
+      (call $rec (i32.const {at.LENGTH_OF}) {length})"""
+
+    def _usual(self) -> str:
+        """The first scan that is passed over takes its usual time again."""
+        usual = f"(i64.load (i32.const {at.USUAL}))"
+        steps = f"(i32.wrap_i64 (i64.div_s {usual} (i64.const {self.rung_time})))"
+        return f"(if (i64.ne {usual} (i64.load (i32.const {at.LENGTH}))) (then {self._noted(usual, steps)}))"
 
     def _run(self) -> str:
         tasks = bool(self.interrupts.tasks)
@@ -97,13 +127,14 @@ class Scans(Struct, frozen=True):
       (global.set $low (i32.const {self.cyclic.low})) (global.set $high (i32.const {self.cyclic.high}))
       (global.set $priority (i32.const {LOWEST}))
       (global.set $adj (call $run_tasks (i32.const 0)))
+      (global.set $beside (global.get $adj))
       (if (i32.eqz (i32.load (i32.const {at.FAULT}))) (then
         (call $plan (global.get $adj))
         (global.set $cur (i32.const 0))""" if tasks else ""
         closing = ")) " if tasks else ""
         return f"""
 (func (export "run") (param $end i64) (result i32)
-  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $steps i32) (local $steps_back i32) (local $length i64)
+  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $due i64) (local $steps i32) (local $steps_back i32) (local $length i64)
   (global.set $forcing (i32.ne (i32.load (i32.const {at.FORCES})) (i32.const 0)))
   (loop $scan
     (if (i32.load8_u (i32.const {at.STOP})) (then (return (i32.const 2))))
@@ -114,7 +145,6 @@ class Scans(Struct, frozen=True):
     (if (i64.gt_s (local.get $s) (local.get $end)) (then (return (i32.const 0))))
     (i64.store (i32.const {at.SCAN}) (i64.add (i64.load (i32.const {at.SCAN})) (i64.const 1)))
     (global.set $dirty (i32.const {at.AGAIN}))
-    (i32.store (i32.const {at.RAN}) (i32.const 0))
     (global.set $step (i32.const -1))
     (if (i64.ne (i64.load (i32.const {at.SCAN})) (i64.const 1)) (then {between}))
     (if (i64.gt_s (local.get $s) (local.get $end)) (then
@@ -169,11 +199,12 @@ class Scans(Struct, frozen=True):
         """How long the scan took, where steps take time: noted when it changes, and given to the tags that ask for it."""
         if not self.rung_time:
             return ""
-        lines = [f"""(if (i64.ne (local.get $length) (i64.load (i32.const {at.LENGTH}))) (then
-      (i64.store (i32.const {at.LENGTH}) (local.get $length))
-      (global.set $num (i32.add (local.get $steps) (i32.const 1)))
-      (global.set $step (i32.const -2)) (global.set $cur (i32.const {at.NEVER >> 32}))
-      (call $rec (i32.const {at.LENGTH_OF}) (local.get $length))
+        beside = "(local.get $steps)"
+        if self.interrupts.tasks:
+            beside = f"(select (local.get $steps) (i32.sub (local.get $steps) (global.get $beside)) (i32.load (i32.const {at.HALTED})))"
+        lines = [f"""(i64.store (i32.const {at.USUAL}) (i64.mul (i64.extend_i32_s {beside}) (i64.const {self.rung_time})))
+    (if (i64.ne (local.get $length) (i64.load (i32.const {at.LENGTH}))) (then
+      {self._noted("(local.get $length)", "(local.get $steps)")}
       {self._given(self.duration, "(local.get $length)", self.in_ms[0])}
       (if (i64.gt_s (local.get $length) (i64.load (i32.const {at.LONGEST}))) (then
         (i64.store (i32.const {at.LONGEST}) (local.get $length))

@@ -282,7 +282,8 @@ class Units:
             function.put(f"(i32.store (i32.const {extra}) (i32.add (i32.load (i32.const {extra}))"
                          f" (i32.sub (local.get {added}) (i32.load (i32.const {length})))))")
             function.put(f"(i32.store (i32.const {length}) (local.get {added}))")
-        actions.check()
+        if self.adds(step) or not self.interruptible:
+            actions.check()
 
     def _program(self, name: str, program: Instance, body: Body, segments: list[Segment], number: int) -> str:
         function = Function(name)

@@ -15,7 +15,7 @@ import wasmtime
 from numpy.typing import NDArray
 
 from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
-from whorlograph.model.log import Ints, narrowed
+from whorlograph.model.log import Ints, distinct, narrowed
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
@@ -197,10 +197,11 @@ class PlainLines:
         engine = new_engine()
         self.store = wasmtime.Store(engine)
         with no_room_is_no_wasmtime():
-            self.exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT), []).exports(self.store)
-        memory = self.exports["memory"]
-        assert isinstance(memory, wasmtime.Memory)
-        self.memory = memory
+            exports = wasmtime.Instance(self.store, wasmtime.Module(engine, _TEXT), []).exports(self.store)
+        memory, run = exports["memory"], exports["run"]
+        assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
+        self._run = run
+        self._counters = {name: found for name, found in exports.items() if isinstance(found, wasmtime.Global)}
         self.view = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), np.uint8)
         self.entries: dict[str, int] = {}
         self.names_end = NAMES_AT
@@ -210,15 +211,14 @@ class PlainLines:
 
     def number(self, name: str) -> int:
         """A counter of the function."""
-        found = self.exports[name]
-        assert isinstance(found, wasmtime.Global)
-        return int(found.value(self.store))
+        return int(self._counters[name].value(self.store))
 
     def put(self, name: str, value: int) -> None:
         """Set a counter of the function."""
-        found = self.exports[name]
-        assert isinstance(found, wasmtime.Global)
-        found.set_value(self.store, value)
+        self._counters[name].set_value(self.store, value)
+
+    def _write(self, data: bytes, address: int) -> None:
+        self.view[address:address + len(data)] = np.frombuffer(data, np.uint8)
 
     def expect_seconds(self) -> None:
         """Plain times are seconds."""
@@ -228,8 +228,8 @@ class PlainLines:
     def expect_date(self, text: str, midnight: int) -> None:
         """Plain times are ISO 8601 on the day and with the zone of ``text``; ``midnight`` its day's start, ns."""
         zone = text[19:].lstrip(".0123456789").encode()[:16]
-        self.memory.write(self.store, text[:10].encode(), DATE)
-        self.memory.write(self.store, zone + b"\0", ZONE)
+        self._write(text[:10].encode(), DATE)
+        self._write(zone + b"\0", ZONE)
         self.put("iso", 1)
         self.put("zone", len(zone))
         self.put("day", midnight)
@@ -241,8 +241,6 @@ class PlainLines:
         Raises: NotPlain where it holds NULs, line ends of old, or is not UTF-8; nothing is lost, it is to be read anew.
         """
         rest = b""
-        run = self.exports["run"]
-        assert isinstance(run, wasmtime.Func)
         while True:
             data = file.read(BLOCK)
             last = not data
@@ -258,18 +256,18 @@ class PlainLines:
             rest = block[cut:]
             if b"\0" in block or b"\r" in block.replace(b"\r\n", b""):
                 raise NotPlain
-            self._block(run, block[:cut])
+            self._block(block[:cut])
             if last or stop():
                 return not last
 
-    def _block(self, run: wasmtime.Func, block: bytes) -> None:
-        self.memory.write(self.store, block + b"\n" * 32, TEXT_AT)
+    def _block(self, block: bytes) -> None:
+        self._write(block + b"\n" * 32, TEXT_AT)
         self.put("pos", TEXT_AT)
         self.block_line = self.line
         end = TEXT_AT + len(block)
         while True:
             self.put("lines", 0)
-            why = run(self.store, end, ord(self.separator))
+            why = self._run(self.store, end, ord(self.separator))
             self.line += self.number("lines")
             if why == DONE:
                 break
@@ -309,12 +307,12 @@ class PlainLines:
         for byte in raw:
             hashed = ((hashed ^ byte) * 0x01000193) & _MASK
         slot = hashed & (SLOTS - 1)
-        while int.from_bytes(self.memory.read(self.store, TABLE + slot * ENTRY + 4, TABLE + slot * ENTRY + 8), "little"):
+        while self.view[TABLE + slot * ENTRY + 4:TABLE + slot * ENTRY + 8].any():
             slot = (slot + 1) & (SLOTS - 1)
         at = TABLE + slot * ENTRY
-        self.memory.write(self.store, raw, self.names_end)
+        self._write(raw, self.names_end)
         entry = b"".join(n.to_bytes(4, "little") for n in (hashed, length, self.names_end, number & _MASK, kind, 0))
-        self.memory.write(self.store, entry + low.to_bytes(8, "little", signed=True) + high.to_bytes(8, "little", signed=True) + bytes(8), at)
+        self._write(entry + low.to_bytes(8, "little", signed=True) + high.to_bytes(8, "little", signed=True) + bytes(8), at)
         self.names_end += length
         self.entries[name] = at
 
@@ -344,7 +342,7 @@ class PlainLines:
         ready = tags < 0
         tags[ready] = ~tags[ready]
         self.put("count", 0)
-        others = [int(t) for t in np.unique(tags[~ready]).tolist() if not self._direct(int(t))]
+        others = [t for t in distinct(tags[~ready]) if not self._direct(t)]
         keep = np.ones(n, bool)
         for number in others:
             reader = self.bind(self.tags[number].name)
@@ -369,7 +367,7 @@ class PlainLines:
         """The names that are no tags, with their rows."""
         found = {}
         for name, at in self.entries.items():
-            data = self.memory.read(self.store, at, at + ENTRY)
+            data = self.view[at:at + ENTRY].tobytes()
             if int.from_bytes(data[16:20], "little") == NO_TAG:
                 found[name] = int.from_bytes(data[40:44], "little")
         return found
