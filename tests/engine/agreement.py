@@ -20,7 +20,7 @@ def runs(journal: Journal) -> dict[int, tuple[list[int], ...]]:
 
 def shadow(journal: Journal) -> list[tuple[int, ...]]:
     """What the program would have written to forced tags."""
-    return [tuple(r) for part in journal.shadow for r in part.tolist()]
+    return [tuple(r) for part in journal.shadow for r in part.listed()]
 
 
 def difference(plain: Journal, compiled: Journal, names: list[str]) -> str:

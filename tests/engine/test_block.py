@@ -9,7 +9,8 @@ from threading import Thread
 import numpy as np
 
 from whorlograph.engine.block import Block, make_block
-from whorlograph.engine.journal import RECORD, Columns
+from whorlograph.engine.journal import Columns
+from whorlograph.engine.rows import PACKED, Rows, rows_of, unpacked
 from whorlograph.engine.wasm import layout as at
 
 
@@ -32,7 +33,7 @@ class Blocks(unittest.TestCase):
     def made(self, seed: int) -> tuple[list[list[int]], Block]:
         random = Random(seed)
         columns = random_columns(random, random.randint(1, 400))
-        return columns, make_block(*(np.array(c, np.int64) for c in columns))
+        return columns, make_block(Rows(*(np.array(c, np.int64) for c in columns)))
 
     def test_rows_come_back_as_they_went_in(self) -> None:
         types = set()
@@ -91,20 +92,20 @@ class Blocks(unittest.TestCase):
         for cut in range(len(rows) + 1):
             columns = Columns()
             for part in (rows[:cut], rows[cut:]):
-                columns.add(np.array(part, RECORD))
+                columns.add(rows_of(part))
             found = columns.journal([0] * 5, 3)
             self.assertEqual((len(found), found.clock.start(2), found.clock.start(3)), (2, 10, 35), cut)
 
     def test_a_journal_made_before_does_not_change_with_what_comes_later(self) -> None:
         columns = Columns()
         columns.clock(1, 0, 10)
-        columns.add(np.array([(1, 1, 0, 3, 1), (2, 1, 0, 3, 0)], RECORD))
+        columns.add(rows_of([(1, 1, 0, 3, 1), (2, 1, 0, 3, 0)]))
         early = columns.journal([0] * 5, 2)
         # One record alone: a view of one row is laid out like a copy, and must be one all the same.
-        memory = np.array([(3, 1, 0, 4, 7)], RECORD)
-        columns.add(memory)
+        memory = np.array([((3 << 21) + (1 << 20) + 1, 0, 4, 7)], PACKED)
+        columns.add(unpacked(memory))
         memory["value"] = 99
-        columns.add(np.array([(s, 1, 0, 3, s & 1) for s in range(4, 100)], RECORD))
+        columns.add(rows_of([(s, 1, 0, 3, s & 1) for s in range(4, 100)]))
         late = columns.journal([0] * 5, 100)
         self.assertEqual((len(early), len(late)), (2, 99))
         self.assertEqual(early.value_at(3, 2), 0)

@@ -11,8 +11,9 @@ import numpy as np
 from tests.building import program_of
 from whorlograph.engine import block, journal, repeat
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.journal import RECORD, Columns, Journal
+from whorlograph.engine.journal import Columns, Journal
 from whorlograph.engine.repeat import Repeat
+from whorlograph.engine.rows import rows_of
 from whorlograph.model.log import Log
 from whorlograph.model.moment import Moment
 from whorlograph.model.profile import Profile
@@ -40,7 +41,7 @@ def put_together(rows: Rows, cuts: list[int], least: int, most: int) -> Journal:
     columns = Columns()
     with patch.object(repeat, "LEAST", least), patch.object(journal, "MOST_ROWS", most):
         for low, high in zip([0, *cuts], [*cuts, len(rows)], strict=True):
-            columns.add(np.array(rows[low:high], RECORD))
+            columns.add(rows_of(rows[low:high]))
         columns.clock(1, 0, 10)
         return columns.journal([3, 2, 1, 0], rows[-1][0])
 

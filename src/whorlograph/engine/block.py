@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints, narrowed
 
-BITS = 21  # room for a step's number within its scan
-BEFORE = 1 << 20  # steps that tasks take before a scan have numbers below 0, from minus this on
+from .rows import BEFORE, BITS, Rows
+
 MOST_ROWS = 1 << 16  # a row's place within its block takes 16 bits
 Narrow = NDArray[Any]
 
@@ -145,16 +145,14 @@ class Block(Struct):
         self._order = order.astype(np.uint16)
 
 
-def make_block(scans: Narrow, numbers: Narrow, steps: Narrow, tags: Narrow, values: Narrow) -> Block:
-    """Put rows, in order, into a block.
-
-    Args: all of one length, at most 65,536; scans and numbers ascend together; no tag is negative.
-    """
+def make_block(rows: Rows) -> Block:
+    """Put rows into a block: at most 65,536, scans and numbers ascending together, no tag negative."""
+    scans, values = rows.scan, rows.value
     base = int(scans[0]) if len(scans) else 0
     fits = (values >= -128) & (values <= 127)
     if fits.all():
         wide_at, wide = np.zeros(0, np.uint16), np.zeros(0, np.int64)
     else:
         wide_at = np.nonzero(~fits)[0].astype(np.uint16)
-        wide = np.ascontiguousarray(values[wide_at], np.int64)
-    return Block(base, narrowed(scans - base), narrowed(numbers), narrowed(steps), narrowed(tags), values.astype(np.int8), wide_at, wide)
+        wide = values[wide_at]
+    return Block(base, narrowed(scans - base), narrowed(rows.number), narrowed(rows.step), narrowed(rows.tag), values.astype(np.int8), wide_at, wide)

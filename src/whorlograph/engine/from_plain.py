@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from .faults import Faults
 from .feed import Feed
-from .journal import RECORD, Columns, Fault, Forced, Journal, Pass, Passes
+from .journal import Columns, Fault, Forced, Journal, Pass, Passes
+from .rows import rows_of
 from .runs import Held, TaskRuns
 from .wasm import layout as at
 
@@ -20,8 +21,8 @@ if TYPE_CHECKING:
 def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     """Everything that a plain run has left so far."""
     columns = Columns()
-    columns.add(np.array([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows], RECORD))
-    columns.shadow = [np.array([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow], RECORD)]
+    columns.add(rows_of([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows]))
+    columns.shadow = [rows_of([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow])]
     for scan, start, period in record.stretches:
         columns.clock(scan, start, period)
     started = np.array(record.started, np.int64).reshape(-1, 3)

@@ -4,25 +4,21 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
-from numpy.typing import NDArray
 
 from whorlograph.model.log import Ints
 from whorlograph.model.moment import Moment, ScanClock
 
-from .block import BEFORE, BITS, MOST_ROWS, Block, Narrow, make_block
+from .block import MOST_ROWS, Block, make_block
 from .repeat import Repeat, parted
+from .rows import BEFORE, BITS, Rows, joined
 from .runs import Held, RunColumns, TaskRuns
 from .wasm import layout as at
 
-Records = NDArray[np.void]
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
-RECORD = np.dtype([("scan", "<i4"), ("number", "<i4"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
 NO_LENGTHS = np.zeros((0, 2), np.int64)
-_COLUMNS = ("scan", "number", "step", "tag", "value")
 
 
 class Columns:
@@ -38,59 +34,59 @@ class Columns:
         self.lengths: list[Ints] = [NO_LENGTHS]
         self.passes: list[Passes] = []
         self.forced: list[Forced] = []
-        self.shadow: list[Any] = []
-        self._before_task: Any = None
-        self._rest: list[dict[str, Narrow]] = []
+        self.shadow: list[Rows] = []
+        self._before_task: Rows | None = None
+        self._rest: list[Rows] = []
         self._resting = 0
 
-    def add(self, records: Records) -> None:
-        """Take records: scan, number, step, tag (int32) and value (int64); they are copied."""
-        block: Any = records
-        special = block["tag"] < 0
+    def add(self, rows: Rows) -> None:
+        """Take rows, which are not written to any more; those with a tag below 0 are no changes of tags."""
+        special = rows.tag < 0
         if special.any():
-            others, block = _divided(block, special)
-            self._special(others)
-        self.rows += len(block)
-        for part, repeat in parted(block):
+            self._special(rows.chosen(special))
+            rows = rows.chosen(~special)
+        self.rows += len(rows)
+        for part, repeat in parted(rows):
             if repeat is None:
                 self._write_out(part)
             else:
                 self._repeat(repeat)
 
-    def _special(self, block: Any) -> None:
-        """Records that are no changes of tags: the clock, scans' times, tasks, forces."""
-        lengths, block = _divided(block, block["tag"] == at.LENGTH_OF)
-        self.lengths.append(np.stack([lengths["scan"], lengths["value"]], axis=1))
-        tag = block["tag"]
+    def _special(self, rows: Rows) -> None:
+        """The clock, scans' times, tasks, forces."""
+        lengths = rows.tag == at.LENGTH_OF
+        self.lengths.append(np.stack([rows.scan[lengths], rows.value[lengths]], axis=1))
+        rows = rows.chosen(~lengths)
+        tag = rows.tag
         # One by one: the start of a stretch of scans and its period may come in two pieces.
-        begins = block[tag == at.CLOCK_START]
-        self.scans += begins["scan"].tolist()
-        self.starts += begins["value"].tolist()
-        self.periods += block["value"][tag == at.CLOCK_PERIOD].tolist()
-        self.passes += [Passes(r["scan"], r["step"], r["number"], r["value"]) for r in _dicts(block[tag == at.PASSES])]
-        self._tasks(block[(tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)])
-        forced = block[(tag == at.FORCED) | (tag == at.UNFORCED)]
-        self.forced += [Forced(r["step"], r["scan"], r["value"] if r["tag"] == at.FORCED else None) for r in _dicts(forced)]
-        shadow = block[tag <= at.SHADOW]
+        begins = tag == at.CLOCK_START
+        self.scans += rows.scan[begins].tolist()
+        self.starts += rows.value[begins].tolist()
+        self.periods += rows.value[tag == at.CLOCK_PERIOD].tolist()
+        self.passes += [Passes(scan, step, number, value) for scan, number, step, _, value in rows.chosen(tag == at.PASSES).listed()]
+        self._tasks(rows.chosen((tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)))
+        self.forced += [Forced(step, scan, value if kind == at.FORCED else None)
+                        for scan, _, step, kind, value in rows.chosen((tag == at.FORCED) | (tag == at.UNFORCED)).listed()]
+        shadow = rows.chosen(tag <= at.SHADOW)
         if len(shadow):
-            self.shadow.append(shadow.copy())
+            self.shadow.append(shadow)
 
-    def _tasks(self, block: Any) -> None:
-        """Records about tasks. A start is preceded by the instant it came due only where that is another; runs that are
+    def _tasks(self, block: Rows) -> None:
+        """Rows about tasks. A start is preceded by the instant it came due only where that is another; runs that are
         counted by the first instant and the distance."""
         runs = self.runs
-        tag = block["tag"]
-        missed = block[tag == at.TASK_MISSED]
-        runs.miss(missed["step"], missed["value"])
-        runs.held += [Held(r["step"], r["scan"], r["number"], bool(r["value"])) for r in _dicts(block[tag == at.TASK_HELD])]
-        rest = block[(tag == at.TASK_DUE) | (tag == at.TASK_START) | (tag == at.TASK_SKIPPED) | (tag == at.TASK_EVERY)]
+        tag = block.tag
+        missed = block.chosen(tag == at.TASK_MISSED)
+        runs.miss(missed.step, missed.value)
+        runs.held += [Held(step, scan, number, bool(value)) for scan, number, step, _, value in block.chosen(tag == at.TASK_HELD).listed()]
+        rest = block.chosen((tag == at.TASK_DUE) | (tag == at.TASK_START) | (tag == at.TASK_SKIPPED) | (tag == at.TASK_EVERY))
         if self._before_task is not None:
-            rest = np.concatenate([self._before_task, rest])
+            rest = joined([self._before_task, rest])
             self._before_task = None
-        if len(rest) and rest["tag"][-1] in (at.TASK_DUE, at.TASK_EVERY):
-            keep = 2 if rest["tag"][-1] == at.TASK_EVERY else 1
-            self._before_task, rest = rest[-keep:].copy(), rest[:-keep]
-        kinds, values = rest["tag"], rest["value"].astype(np.int64)
+        if len(rest) and rest.tag[-1] in (at.TASK_DUE, at.TASK_EVERY):
+            cut = len(rest) - (2 if rest.tag[-1] == at.TASK_EVERY else 1)
+            self._before_task, rest = rest.part(cut, len(rest)), rest.part(0, cut)
+        kinds, values = rest.tag, rest.value
         rows = np.nonzero((kinds == at.TASK_START) | (kinds == at.TASK_SKIPPED))[0]
         if not len(rows):
             return
@@ -101,14 +97,14 @@ class Columns:
         table[late, 0] = values[rows[late] - 1]
         table[late, 3] = values[rows[late]] - table[late, 0]
         table[counted, 0], table[counted, 1], table[counted, 2] = (values[rows[counted] - i] for i in (2, 1, 0))
-        runs.add(rest["step"][rows], table)
+        runs.add(rest.step[rows], table)
 
-    def _write_out(self, block: Any) -> None:
-        for begin in range(0, len(block), MOST_ROWS):
-            part = block[begin:begin + MOST_ROWS]
+    def _write_out(self, rows: Rows) -> None:
+        for begin in range(0, len(rows), MOST_ROWS):
+            part = rows.part(begin, begin + MOST_ROWS)
             if self._resting and self._resting + len(part) > MOST_ROWS:
                 self._seal()
-            self._rest.append({name: part[name].copy() for name in _COLUMNS})
+            self._rest.append(part)
             self._resting += len(part)
 
     def _repeat(self, repeat: Repeat) -> None:
@@ -132,8 +128,7 @@ class Columns:
         self._rest, self._resting = [], 0
 
     def _tail(self) -> Block:
-        found = [np.concatenate([r[name] for r in self._rest]) for name in _COLUMNS]
-        return make_block(found[0], found[1], found[2], found[3], found[4])
+        return make_block(joined(self._rest))
 
     def handed_over(self) -> tuple[list[Block | Repeat], ScanClock]:
         """The rows taken so far, which are forgotten here, and the clock up to now."""
@@ -150,17 +145,6 @@ class Columns:
         journal.passes = list(self.passes)
         journal.forced, journal.shadow = list(self.forced), list(self.shadow)
         return journal
-
-
-def _divided(block: Any, which: NDArray[np.bool_]) -> tuple[Any, Any]:
-    """Records that are marked, and the others. As three words each: numpy takes fields of records one by one."""
-    words = np.ascontiguousarray(block).view(np.int64).reshape(-1, RECORD.itemsize // 8)
-    marked, others = (words.take(np.flatnonzero(w), axis=0).view(RECORD).reshape(-1) for w in (which, ~which))
-    return marked, others
-
-
-def _dicts(block: Any) -> list[dict[str, int]]:
-    return [dict(zip(_COLUMNS, row, strict=True)) for row in block.tolist()]
 
 
 class Forced(Struct, frozen=True):
@@ -214,7 +198,7 @@ class Journal(Struct):
     ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end. ``tasks``: the runs of
     each task, by number; ``lengths``: int64[n, 2], scans that took another time (ns) than the one before, and it; ``passes``: jumps back that were
     taken another number of times than in the scan before; ``forced``: forces as they began and ended, ``shadow``: what the program
-    would have written to forced tags, records whose tag is SHADOW minus the tag.
+    would have written to forced tags, rows whose tag is SHADOW minus the tag.
     """
 
     blocks: list[Block | Repeat]
@@ -227,7 +211,7 @@ class Journal(Struct):
     lengths: Ints = NO_LENGTHS
     passes: list[Passes] = field(default_factory=list)
     forced: list[Forced] = field(default_factory=list)
-    shadow: list[Any] = field(default_factory=list)
+    shadow: list[Rows] = field(default_factory=list)
     _starts: list[int] = field(default_factory=list)
     _firsts: list[int] = field(default_factory=list)
     _rows: dict[int, Ints] = field(default_factory=dict)

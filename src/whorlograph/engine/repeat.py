@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from whorlograph.model.log import Ints
 
-from .block import BEFORE, BITS, Narrow
+from .rows import BEFORE, BITS, Rows
 
 LEAST = 256  # rows written out that make a repetition worth an entry of its own
 
@@ -107,26 +107,23 @@ class Repeat(Struct):
                                               (self.values, other.values)))
 
 
-def parted(records: Any) -> Iterator[tuple[Any, Repeat | None]]:
-    """Records in order, in pieces: those to be written out, and the repetitions between them.
-
-    Args: records: scan, number, step, tag, value.
-    """
+def parted(rows: Rows) -> Iterator[tuple[Rows, Repeat | None]]:
+    """Rows in order, in pieces: those to be written out, and the repetitions between them."""
     done = 0
-    for begin, size, count in _repetitions(records):
+    for begin, size, count in _repetitions(rows):
         # The first of the scans stays written out: what it changed may differ from what the next ones repeat.
         if begin > done:
-            yield records[done:begin], None
-        one: dict[str, Narrow] = {name: records[name][begin:begin + size].astype(np.int64) for name in ("number", "step", "tag", "value")}
-        yield None, Repeat(int(records["scan"][begin]), count, one["number"], one["step"], one["tag"], one["value"])
+            yield rows.part(done, begin), None
+        one = rows.part(begin, begin + size)
+        yield one, Repeat(int(one.scan[0]), count, *(c.astype(np.int64) for c in one.columns()[1:]))
         done = begin + size * count
-    if done < len(records):
-        yield records[done:], None
+    if done < len(rows):
+        yield rows.part(done, len(rows)), None
 
 
-def _repetitions(records: Any) -> list[tuple[int, int, int]]:
+def _repetitions(rows: Rows) -> list[tuple[int, int, int]]:
     """(first row, rows of a scan, scans) of each repetition that is worth it."""
-    scans = records["scan"]
+    scans = rows.scan
     if len(scans) < LEAST:
         return []
     begins = np.nonzero(np.append(True, scans[1:] != scans[:-1]))[0]
@@ -139,8 +136,8 @@ def _repetitions(records: Any) -> list[tuple[int, int, int]]:
         if b - a < LEAST:
             continue
         same = np.ones(last - first, bool)
-        for name in ("number", "step", "tag", "value"):
-            column = records[name][a:b].reshape(-1, size)
+        for whole in rows.columns()[1:]:
+            column = whole[a:b].reshape(-1, size)
             same &= (column[1:] == column[:-1]).all(axis=1)
         for begin, end in _stretches(same):
             if (end - begin) * size >= LEAST:

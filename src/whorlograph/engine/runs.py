@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
@@ -138,7 +139,7 @@ class RunColumns:
         table[:, 0], table[:, 2], table[:, 3] = dues, 1, starts - dues
         self.add(tasks, table)
 
-    def add(self, tasks: Ints, table: Table) -> None:
+    def add(self, tasks: NDArray[Any], table: Table) -> None:
         """Runs in order, some of them counted: the task of each row, and rows as in ``TaskRuns.table``."""
         for task in distinct(tasks):
             parts = self.tables.setdefault(task, [])
@@ -153,7 +154,7 @@ class RunColumns:
             else:
                 parts.append(short)
 
-    def miss(self, tasks: Ints, dues: Ints) -> None:
+    def miss(self, tasks: NDArray[Any], dues: Ints) -> None:
         """Due instants that passed while another run waited: int64[n] each."""
         for task in distinct(tasks):
             self.missed.setdefault(task, []).append(dues[tasks == task].astype(np.int64))

@@ -25,7 +25,7 @@ LENGTH, LONGEST, FORCES, FAULT_START, TAKEN = 136, 144, 152, 160, 168
 FORCE_AT, FORCE_COUNT, USUAL = 176, 180, 184  # USUAL: a scan's time without the tasks that ran in it
 CELLS = 256
 
-RECORD = 24  # scan i32, number i32, step i32, tag i32, value i64
+RECORD = 24  # key i64 (scan and number, see engine/rows.py), step i32, tag i32, value i64
 EVENT = 24  # time i64, tag i32, kind i32, value i64
 
 # Records that are no changes of tags: in place of the tag; of those of tasks the step is the task.

@@ -13,7 +13,8 @@ import wasmtime
 from msgspec import Struct
 
 from whorlograph.engine.feed import Feed
-from whorlograph.engine.journal import RECORD, Columns, Pass
+from whorlograph.engine.journal import Columns, Pass
+from whorlograph.engine.rows import PACKED, unpacked
 from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
 from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.profile import Profile
@@ -195,7 +196,7 @@ class Machine:
         scan, found = self._read("<q", at.FAULT_SCAN), []
         for way in self.module.ways_back:
             stamp, times, first, last = (self._read("<i", way.address + 4 * i) for i in range(4))
-            if stamp == scan & 0x7FFFFFFF:
+            if stamp & 0xFFFFFFFF == scan & 0xFFFFFFFF:
                 found.append(Pass(way.step, way.target, times, last - first))
         return found
 
@@ -258,7 +259,7 @@ class Machine:
         end = self._read("<i", at.JOURNAL_AT)
         base = self.module.layout.journal
         if end > base:
-            self.columns.add(self.bytes[base:end].view(RECORD))
+            self.columns.add(unpacked(self.bytes[base:end].view(PACKED)))
         self._field("<i", at.JOURNAL_AT, base)
 
     def _fail(self, code: int, element: int, value: int) -> None:

@@ -3,8 +3,8 @@
 JOURNAL = """
 (func $rec (param $t i32) (param $v i64) (local $p i32)
   (local.set $p (i32.load (i32.const {JOURNAL_AT})))
-  (i32.store (local.get $p) (i32.wrap_i64 (i64.load (i32.const {SCAN}))))
-  (i32.store offset=4 (local.get $p) (global.get $num))
+  (i64.store (local.get $p) (i64.add (i64.shl (i64.load (i32.const {SCAN})) (i64.const {BITS}))
+    (i64.extend_i32_u (i32.add (global.get $num) (i32.const {BEFORE_SCAN})))))
   (i32.store offset=8 (local.get $p) (global.get $step))
   (i32.store offset=12 (local.get $p) (local.get $t))
   (i64.store offset=16 (local.get $p) (local.get $v))

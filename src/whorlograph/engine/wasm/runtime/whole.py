@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from whorlograph.engine.rows import BEFORE, BITS
 from whorlograph.engine.wasm import layout as at
 from whorlograph.engine.wasm.layout import Layout
 
@@ -60,5 +61,5 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
                         journal_end=layout.journal + at.RECORD * layout.journal_room, image=layout.image, touched=layout.touched,
                         touched_flags=layout.touched_flags, events=layout.events, forcing=layout.forcing, scan_time=scan_time, rung_time=rung_time,
                         watchdog=watchdog, most_steps=most_steps, limit_by_time=by_time, woken=woken, flagged=flagged,
-                        not_held=255 - at.HELD_AT, **names)
+                        not_held=255 - at.HELD_AT, BITS=BITS, BEFORE_SCAN=BEFORE, **names)
     return fixed + special
