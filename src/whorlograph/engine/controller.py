@@ -41,6 +41,7 @@ from .scope.mentions import mentions
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
 from .scope.steps import number_steps
+from .scope.unreadable import unreadable_rungs
 from .wasm import layout as at
 
 if TYPE_CHECKING:
@@ -172,7 +173,7 @@ class Controller:
         return Faults(self.running, self.steps, self.profile)
 
     def _more_notices(self) -> list[Notice]:
-        found = []
+        found = unreadable_rungs(self.running)
         for pou in self.program.pous.values():
             if isinstance(pou.body, OpaqueBody) and pou.body.assigns:
                 names = ", ".join(pou.body.assigns[:4])

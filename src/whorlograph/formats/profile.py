@@ -43,8 +43,10 @@ class _Checked:
             return default
         try:
             ns = duration(value)
-        except (ValueError, AttributeError):
-            raise self.wrong(key, f"{value!r} is no duration", 'write it like "10ms"') from None
+        except (ValueError, AttributeError, TypeError):
+            raise self.wrong(key, f"{str(value)[:40]!r} is no duration", 'write it like "10ms"') from None
+        if ns >= 1 << 62:
+            raise self.wrong(key, f"{value!r} is too long", "write less than a hundred years")
         if ns < 0 or (above_zero and ns == 0):
             raise self.wrong(key, f"{value!r} is too small", 'write it like "10ms"')
         return ns
@@ -82,7 +84,9 @@ def read_profile(path: Path | None) -> Profile:
         table = tomllib.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise ProfileError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except RecursionError as error:
+        raise ProfileError(str(path), "its brackets are nested too deep", "no setting needs more than two") from error
+    except ValueError as error:
         raise ProfileError(str(path), f"not a TOML file ({error})", 'write lines like scan_time = "10ms"') from error
     check = _Checked(str(path), table)
     check.known(table, _TOP)

@@ -6,6 +6,8 @@ import re
 
 from msgspec import Struct
 
+from .limits import MOST_NUMBER
+
 _FORM = re.compile(r"%([IQM])([XBWDL]?)(\d+(?:\.\d+)*)$", re.IGNORECASE)
 WIDTHS = {"X": 1, "B": 8, "W": 16, "D": 32, "L": 64}
 TYPES = {"X": "BOOL", "B": "BYTE", "W": "WORD", "D": "DWORD", "L": "LWORD"}
@@ -39,7 +41,7 @@ class Address(Struct, frozen=True):
 def parse_address(text: str) -> Address | None:
     """Read an address; None where it is none (also the open form %I*)."""
     match = _FORM.match(text.strip())
-    if not match:
+    if not match or len(text) > MOST_NUMBER:
         return None
     numbers = tuple(int(n) for n in match.group(3).split("."))
     if any(n > 1_000_000 for n in numbers):

@@ -6,6 +6,7 @@ import re
 import struct
 from decimal import Decimal, InvalidOperation
 
+from .limits import MOST_NUMBER
 from .types import ELEMENTARY, Elementary, Family
 
 _UNITS = {"d": 86_400_000_000_000, "h": 3_600_000_000_000, "m": 60_000_000_000, "s": 1_000_000_000,
@@ -24,6 +25,8 @@ def duration(text: str) -> int:
 
     Raises: ValueError if it is none. Source: IEC 61131-3:2013, 6.3.4.2.
     """
+    if len(text) > MOST_NUMBER:
+        raise ValueError(text[:MOST_NUMBER])
     body = text.strip().replace("_", "").lower()
     sign = -1 if body.startswith("-") else 1
     body = body.lstrip("+-")
@@ -66,6 +69,8 @@ def literal(text: str) -> Literal | None:
     Returns: None where the text is no literal. Booleans come as bool, REAL as float, times in ns.
     """
     text = text.strip()
+    if len(text) > MOST_NUMBER and text[:1] not in "'\"":
+        return None
     upper = text.upper()
     if upper in ("TRUE", "FALSE"):
         return ELEMENTARY["BOOL"], upper == "TRUE"
@@ -107,7 +112,7 @@ def _typed(text: str, upper: str) -> Literal | None:
 
 
 def duration_text(ns: int) -> str:
-    """A duration as a person writes it: ``1 min 5 s``, ``500 ms``, ``1.25 s``."""
+    """A duration as a person writes it: ``3 d 2 h``, ``1 min 5 s``, ``500 ms``, ``1.25 s``."""
     if ns == 0:
         return "0 s"
     sign, ns = ("-" if ns < 0 else ""), abs(ns)
@@ -122,6 +127,9 @@ def duration_text(ns: int) -> str:
     if ns < 3600 * _UNITS["s"]:
         minutes, rest = divmod(ns, _UNITS["m"])
         return f"{sign}{minutes} min" + (f" {rest // _UNITS['s']} s" if rest >= _UNITS["s"] else "")
+    if ns >= 72 * _UNITS["h"]:
+        days, rest = divmod(ns, _UNITS["d"])
+        return f"{sign}{days} d" + (f" {rest // _UNITS['h']} h" if rest >= _UNITS["h"] else "")
     hours, rest = divmod(ns, _UNITS["h"])
     return f"{sign}{hours} h" + (f" {rest // _UNITS['m']} min" if rest >= _UNITS["m"] else "")
 

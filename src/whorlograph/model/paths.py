@@ -7,6 +7,8 @@ from functools import lru_cache
 
 from msgspec import Struct
 
+from .limits import MOST_NAME
+
 
 class Member(Struct, frozen=True):
     """``.Name``."""
@@ -43,6 +45,8 @@ _NUMBER = re.compile(r"-?\d+$")
 def parse_path(text: str) -> Path | None:
     """Read a variable's name; None where the text is none."""
     text = text.strip()
+    if len(text) > MOST_NAME:
+        return None
     direct = _DIRECT.fullmatch(text)
     if direct:
         return Path(text)

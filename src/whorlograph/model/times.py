@@ -6,6 +6,7 @@ import datetime as dt
 import re
 
 from .errors import UsageError
+from .limits import MOST_NUMBER
 from .log import Clock, Log
 
 _BILLION = 1_000_000_000
@@ -54,6 +55,8 @@ def parse_time(text: str, log: Log) -> int:
     own seconds. Raises: UsageError for anything else.
     """
     text = text.strip()
+    if len(text) > MOST_NUMBER:
+        raise UsageError("", f"{text[:20]!r}... is no time: it is {len(text):,} characters long", "write 12.5 (seconds from the log's start)")
     own = text.startswith("@")
     match = _NUMBER.match(text[1:] if own else text)
     if match and (match.group(2) or match.group(3)) and len(match.group(4) or "") < 5:

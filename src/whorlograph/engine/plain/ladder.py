@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
+from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import (
@@ -176,7 +177,7 @@ class Ladder:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
         frame = _Frame(step, bound)
         if step.index not in self.orders:
-            self.orders[step.index] = [] if step.rung.fault else evaluation_order(step.rung)
+            self.orders[step.index] = [] if unreadable(step.rung, step.instance, self.running) else evaluation_order(step.rung)
             self.types[step.index] = rung_types(step, self.running)
         leave: str | None = None
         for element in self.orders[step.index]:

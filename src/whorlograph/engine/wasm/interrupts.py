@@ -159,7 +159,7 @@ class Interrupts(Struct, frozen=True):
             lines.append(f"(local.set $i {self._interval(task)})")
             if task.interval_tag is not None:
                 lines.append(f"(if (i64.le_s (local.get $i) (i64.const 0)) (then (i64.store {following} (i64.const {at.NEVER})) (br $d{k})))")
-            lines.append(f"(i64.store {following} (i64.add (local.get $d) (local.get $i)))")
+            lines.append(f"(i64.store {following} (call $later (local.get $d) (local.get $i)))")
             if task.single is not None:
                 # IEC 61131-3:2013, table 63: periodic only while SINGLE is FALSE.
                 lines.append(f"(br_if $l{k} {self._is_on(task.single, task.bit)})")
@@ -366,7 +366,7 @@ class Interrupts(Struct, frozen=True):
   (local.set $i {self._interval(task)})
   (if (i32.and (i64.lt_s (local.get $d) (local.get $x)) (i64.gt_s (local.get $i) (i64.const 0))) (then
     (local.set $c (i64.div_s (i64.add (i64.sub (local.get $x) (local.get $d)) (i64.sub (local.get $i) (i64.const 1))) (local.get $i)))
-    (i64.store {following} (i64.add (local.get $d) (i64.mul (local.get $c) (local.get $i))))
+    (i64.store {following} (call $later (i64.add (local.get $d) (i64.mul (i64.sub (local.get $c) (i64.const 1)) (local.get $i))) (local.get $i)))
     (if (i32.eqz (i32.or {silent} (i32.load {self.field(k, at.T_HELD)}))) (then
       (call $ran (i32.const {k}) (local.get $d) (local.get $i) (local.get $c))))
     (if (i32.eqz {silent}) (then (if (i32.load {self.field(k, at.T_HELD)}) (then

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 
+from whorlograph.model.limits import MOST_NUMBER
 from whorlograph.model.log import Clock
 
 LIMIT = 1 << 63
@@ -41,6 +42,8 @@ class Times:
         A row whose form differs from the log's first (seconds, zoned, zoneless) is unreadable.
         """
         text = text.strip()
+        if len(text) > MOST_NUMBER:
+            return None
         if text[4:5] == "-":
             return self._date(text)
         plain = _SECONDS.match(text)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from whorlograph.model.limits import MOST_NUMBER
 from whorlograph.model.literals import literal, raw
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
@@ -37,11 +38,13 @@ def _real(text: str, tag: Tag) -> int | None:
 
 def _whole(text: str, tag: Tag) -> int | None:
     text = text.strip()
+    if len(text) > MOST_NUMBER:
+        return None
     try:
         value = int(text)
     except ValueError:
         found = literal(text.replace(",", "."))
-        if found is None or isinstance(found[1], str) or (isinstance(found[1], float) and found[1] != int(found[1])):
+        if found is None or isinstance(found[1], str) or (isinstance(found[1], float) and not found[1].is_integer()):
             return None
         value = int(found[1])
     if not tag.type.bits or not tag.type.low <= value <= tag.type.high:

@@ -148,12 +148,12 @@ class Timing(Painting):
         text = text.strip()
         if self.scene is None or not text:
             return None
-        mark = self.desk.marked(text.removeprefix("mark").strip()) if len(text.removeprefix("mark").strip()) == 1 and not text.isdigit() else None
+        mark = self.desk.marked(text.removeprefix("mark").strip()) if len(text.removeprefix("mark").strip()) == 1 and not text.isdecimal() else None
         if mark is not None:
             return mark.time
         if text.lower().startswith("scan"):
             number = text[4:].strip().replace(" ", "")
-            return self.scene.journal.clock.start(int(number)) if number.isdigit() else None
+            return self.scene.journal.clock.start(int(number)) if number.isdecimal() and len(number) < 20 else None
         if text[0] in "+-":
             try:
                 step = duration(text[1:] if text[-1].isalpha() else text[1:] + "s")

@@ -44,6 +44,7 @@ TIMERS = """
   (i64.store offset=32 (local.get $h) (local.get $due))
   (call $sift (local.get $n)))
 (func $arm (param $h i32) (param $due i64) (param $t i32)
+  (if (i64.lt_s (local.get $due) (i64.const 0)) (then (i64.store offset=24 (local.get $h) (i64.const {NEVER})) (return)))
   (i64.store offset=24 (local.get $h) (local.get $due))
   (if (i32.or (i64.eqz (i64.load offset=32 (local.get $h))) (i64.gt_s (i64.load offset=32 (local.get $h)) (local.get $due)))
     (then (call $push (local.get $due) (local.get $h) (local.get $t)))))

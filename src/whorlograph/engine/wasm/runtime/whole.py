@@ -37,6 +37,9 @@ _HEADER = """
   {limit_by_time})
 (func $min (param $a i64) (param $b i64) (result i64)
   (if (result i64) (i64.lt_s (local.get $a) (local.get $b)) (then (local.get $a)) (else (local.get $b))))
+(func $later (param $a i64) (param $b i64) (result i64) (local $sum i64)
+  (local.set $sum (i64.add (local.get $a) (local.get $b)))
+  (if (result i64) (i64.lt_s (local.get $sum) (local.get $a)) (then (i64.const {FAR})) (else (local.get $sum))))
 (func $max (param $a i64) (param $b i64) (result i64)
   (if (result i64) (i64.gt_s (local.get $a) (local.get $b)) (then (local.get $a)) (else (local.get $b))))
 """
@@ -61,5 +64,5 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
                         journal_end=layout.journal + at.RECORD * layout.journal_room, image=layout.image, touched=layout.touched,
                         touched_flags=layout.touched_flags, events=layout.events, forcing=layout.forcing, scan_time=scan_time, rung_time=rung_time,
                         watchdog=watchdog, most_steps=most_steps, limit_by_time=by_time, woken=woken, flagged=flagged,
-                        not_held=255 - at.HELD_AT, BITS=BITS, BEFORE_SCAN=BEFORE, **names)
+                        not_held=255 - at.HELD_AT, BITS=BITS, BEFORE_SCAN=BEFORE, FAR=at.NEVER - 1, **names)
     return fixed + special

@@ -1,0 +1,57 @@
+"""Rungs with an input that cannot be read: they are not executed, what they write comes from the log (DESIGN section 6)."""
+
+from __future__ import annotations
+
+import math
+
+from whorlograph.model.ladder import InVariable, LadderBody, Rung
+from whorlograph.model.paths import parse_path
+from whorlograph.model.place import Notice, Place
+from whorlograph.model.tags import Instance, Running, resolve_path
+
+from .constants import constant_of
+
+_LOW, _HIGH = -(1 << 63), (1 << 64) - 1
+
+
+def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
+    """Why a rung cannot be executed in an instance; "" where it can."""
+    if rung.fault:
+        return rung.fault
+    for element in rung.elements:
+        if isinstance(element, InVariable) and element.expression.strip():
+            why = _not_read(element.expression, instance, running)
+            if why:
+                return f"input {element.expression.strip()[:60]!r} {why}"
+    return ""
+
+
+def _not_read(text: str, instance: Instance, running: Running) -> str:
+    read = constant_of(text, instance, running)
+    if read is not None:
+        type_, value = read
+        if isinstance(value, float) and not math.isfinite(value):
+            return "is too large a number"
+        if type_ is not None and type_.whole and isinstance(value, int) and not type_.low <= value <= type_.high:
+            return f"does not fit {type_.name}"
+        return "is too large a number" if isinstance(value, int) and not _LOW <= value <= _HIGH else ""
+    path = parse_path(text)
+    if path is None:
+        return "is no name and no literal"
+    return "" if resolve_path(path, instance, running.scope) is not None else "names nothing that is declared"
+
+
+def unreadable_rungs(running: Running) -> list[Notice]:
+    """A notice for each rung of each POU that is not executed because of an input."""
+    found: list[Notice] = []
+    done: set[str] = set()
+    for one in running.instances():
+        if one.pou is None or not isinstance(one.pou.body, LadderBody) or one.type_name.lower() in done:
+            continue
+        done.add(one.type_name.lower())
+        for rung in one.pou.body.rungs:
+            why = "" if rung.fault else unreadable(rung, one, running)
+            if why:
+                place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
+                found.append(Notice(place, why, "the rung is not executed: what it writes comes from the log"))
+    return found

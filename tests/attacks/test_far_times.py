@@ -1,0 +1,162 @@
+"""Times that a recorder got wrong: a stray row, an hour that occurs twice, spans and presets beyond 64 bits."""
+
+from __future__ import annotations
+
+import datetime as dt
+import tempfile
+import unittest
+from pathlib import Path
+from random import Random
+
+import numpy as np
+
+from tests.building import controller_of, course_of, log_of, program_of
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.logs import read_logs
+from whorlograph.formats.logs.outliers import far_outside, put_back
+from whorlograph.model.log import Log
+from whorlograph.model.place import Notice
+from whorlograph.model.profile import Profile
+from whorlograph.plant.rungs import Ladder, coil, no, timer
+
+SECOND = 1_000_000_000
+DAY = 86_400 * SECOND
+
+
+def _plain(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), coil("Y1"))
+
+
+def read(rows: list[str], header: str = "time,tag,value") -> tuple[Log, list[Notice], Controller]:
+    controller = controller_of(program_of(_plain, "X1 X2 Y1"))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "log.csv"
+        path.write_text("\n".join([header, *rows]) + "\n")
+        loaded = read_logs([path], controller.running, Profile())
+    return loaded.value, loaded.notices, controller
+
+
+def shift(rows: int = 2000) -> list[str]:
+    """Eight hours of a switch."""
+    begin = dt.datetime(2031, 6, 11, 6)
+    return [f"{(begin + dt.timedelta(seconds=28_800 / rows * i)).isoformat()},X1,{i % 2}" for i in range(rows)]
+
+
+class StrayRows(unittest.TestCase):
+    """One row of another year on a shift's log."""
+
+    def test_a_stray_row_is_set_aside_and_said_and_the_rest_is_as_without_it(self) -> None:
+        for rows in (20, 200, 2000, 20_000):
+            clean, _, _ = read(shift(rows))
+            for stray in ("1970-01-01T00:00:00", "2099-01-01T00:00:00", "2032-06-11T08:00:00", "2031-05-01T00:00:00"):
+                for at in (0, rows // 2, rows):
+                    for tag in ("X2", "Nobody"):
+                        given = shift(rows)
+                        given.insert(at, f"{stray},{tag},1")
+                        log, notices, _ = read(given)
+                        with self.subTest(rows=rows, stray=stray, at=at, tag=tag):
+                            self.assertEqual((log.origin, log.end), (clean.origin, clean.end))
+                            self.assertEqual(log.times.tolist(), clean.times.tolist())
+                            if tag == "X2":
+                                self.assertIn(stray.replace("T", " "), " ".join(map(str, notices)))
+                                self.assertEqual(log.set_aside, 1)
+
+    def test_weekends_few_rows_and_slow_logs_lose_nothing(self) -> None:
+        monday = [f"2031-06-09T0{i}:00:00,X1,{i % 2}" for i in range(10)]
+        week = monday + [f"2031-06-13T0{i}:30:00,X1,{i % 2}" for i in range(10)]
+        monthly = [f"2031-{m:02}-01T00:00:00,X1,{m % 2}" for m in range(1, 13)]
+        for rows in (week, monthly, ["0,X1,0", "3000000,X1,1", "3000001,X1,0"]):
+            log, notices, _ = read(rows)
+            self.assertEqual((len(log.times), log.set_aside), (len(rows), 0))
+            self.assertIn("nothing is logged for", " ".join(map(str, notices)))
+
+    def test_what_is_kept_is_one_stretch_and_nothing_of_an_even_log_goes(self) -> None:
+        random = Random(5)
+        for _ in range(300):
+            n = random.choice((0, 1, 9, 10, 11, 500))
+            times = np.cumsum(np.array([random.randrange(1, 10 * SECOND) for _ in range(n)], np.int64)) if n else np.zeros(0, np.int64)
+            self.assertEqual(far_outside(times), (0, n))
+            if n >= 10:
+                far = random.randrange(30, 10_000) * DAY
+                self.assertEqual(far_outside(np.append(times, times[-1] + far)), (0, n))
+                self.assertEqual(far_outside(np.insert(times, 0, times[0] - far)), (1, n + 1))
+
+    def test_a_span_beyond_64_bits_loses_rows_with_a_word(self) -> None:
+        log, notices, controller = read(["-9200000000,X1,0", "1,X1,1", "2,X1,0", "9200000000,X1,1"])
+        self.assertEqual((len(log.times), log.set_aside), (3, 1))
+        self.assertIn("9200000000 s", " ".join(map(str, notices)))
+        journal = controller.replay(log)
+        self.assertEqual([v for _, v in course_of(journal, controller, "Y1")][-2:], [1, 0])
+
+
+class DoubledHour(unittest.TestCase):
+    """Clocks that were put back."""
+
+    def autumn(self, every: int, hours: int = 4) -> list[dt.datetime]:
+        begin, change = dt.datetime(2031, 10, 26, 1), dt.datetime(2031, 10, 26, 3)
+        true = [begin + dt.timedelta(seconds=every * i) for i in range(hours * 3600 // every)]
+        return [t if t < change else t - dt.timedelta(hours=1) for t in true]
+
+    def test_rows_keep_the_order_and_distance_in_which_they_were_logged(self) -> None:
+        for every in (10, 61, 600):
+            log, notices, _ = read([f"{t.isoformat()},X1,{i % 2}" for i, t in enumerate(self.autumn(every))])
+            self.assertEqual(set(np.diff(log.times).tolist()), {every * SECOND})
+            self.assertEqual(log.end, int(log.times[-1]))
+            self.assertIn("an hour occurs twice", " ".join(map(str, notices)))
+
+    def test_local_forms_and_whole_logs_beyond_the_fast_reader_s_threshold(self) -> None:
+        stamps = self.autumn(2)
+        log, _, _ = read([f"{t:%d.%m.%Y %H:%M:%S};X1;{i % 2}" for i, t in enumerate(stamps)], "time;tag;value")
+        self.assertEqual(set(np.diff(log.times).tolist()), {2 * SECOND})
+
+    def test_times_with_a_zone_late_rows_and_two_steps_back_are_no_doubled_hour(self) -> None:
+        late = [f"2031-10-26T0{i // 60}:{i % 60:02}:00,X1,{i % 2}" for i in range(240)]
+        late.insert(200, late.pop(150))  # one row that came 50 minutes late
+        log, notices, _ = read(late)
+        self.assertNotIn("occurs twice", " ".join(map(str, notices)))
+        self.assertEqual(set(np.diff(log.times).tolist()), {60 * SECOND})
+        zoned = [f"{t.isoformat()}+01:00,X1,{i % 2}" for i, t in enumerate(self.autumn(60))]
+        self.assertNotIn("occurs twice", " ".join(map(str, read(zoned)[1])))
+        twice = np.array([*range(60), *range(20, 90), *range(50, 120)], np.int64) * 60 * SECOND
+        self.assertIsNone(put_back(twice))
+
+
+class FarPresets(unittest.TestCase):
+    """Timers and inputs beyond what a TIME holds."""
+
+    def drawn(self, preset: str) -> Controller:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), timer("TON", "T1", preset), coil("Y1"))
+            ladder.rung(no("X1"), coil("Y2"))
+
+        return controller_of(program_of(draw, "X1 Y1 Y2", "T1:TON"))
+
+    def test_an_input_that_cannot_be_read_leaves_out_its_rung_and_the_rest_runs(self) -> None:
+        for preset in ("T#106752d", "T#99999999999d", "1e400", "A + 1", "Nope.Path.X", "9" * 5000, "-" + "9" * 30, "T#", "T#1e5s", "16#" + "F" * 5000):
+            courses = []
+            for plain in (False, True):
+                controller = self.drawn(preset)
+                controller.plain = plain
+                log = log_of(controller, [(0, "X1", 0), (100, "X1", 1), (100, "Y1", 1), (300, "X1", 0)], end=400)
+                journal = controller.replay(log)
+                courses.append([course_of(journal, controller, t) for t in ("Y1", "Y2")])
+            with self.subTest(preset=preset[:20]):
+                self.assertEqual(courses[0], courses[1])
+                self.assertEqual([v for _, v in courses[0][1]][-2:], [1, 0])
+                self.assertEqual([v for _, v in courses[0][0]][-1:], [1])  # from the log
+                said = [str(n) for n in controller.notices if "not executed" in str(n)]
+                self.assertEqual(len(said), 1)
+                self.assertIn("Main 1", said[0])
+
+    def test_the_longest_time_never_runs_out_in_both_engines(self) -> None:
+        for preset in ("LTIME#106751d23h47m16s854ms", "T#106751d", "T#-5s"):
+            for plain in (False, True):
+                controller = self.drawn(preset)
+                controller.plain = plain
+                log = log_of(controller, [(0, "X1", 0), (100, "X1", 1), (5000, "X1", 0)], end=6000)
+                on = [t for t, v in course_of(controller.replay(log), controller, "Y1") if v]
+                self.assertEqual(on, [11] if preset == "T#-5s" else [], (preset, plain))
+
+
+if __name__ == "__main__":
+    unittest.main()
