@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import sys
+from contextlib import suppress
+from io import TextIOWrapper
 from typing import Any
 
 import click
@@ -11,8 +14,10 @@ import click
 from whorlograph import __version__
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.registry import resolve
+from whorlograph.model.shown import visible
 
 from .commands import COMMANDS
+from .telling import stop_at_once
 
 
 class _Commands(click.Group):
@@ -50,6 +55,10 @@ def cli() -> None:
 
 def main(argv: list[str] | None = None) -> None:
     """Run a command and leave with its exit status (DESIGN section 7): 0 done, 1 found something, 2 cannot."""
+    stop_at_once()
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     try:
         status: Any = cli.main(argv, prog_name="whorlograph", standalone_mode=False)
     except click.exceptions.NoArgsIsHelpError as error:
@@ -64,8 +73,11 @@ def main(argv: list[str] | None = None) -> None:
         _complain(error.line())
         sys.exit(error.exit_status)
     except BrokenPipeError:
-        sys.stderr.close()
         sys.exit(0)
+    except OSError as error:
+        if not _full(error):
+            _complain(_filed())
+        sys.exit(2)
     except Exception:
         _complain(_filed())
         sys.exit(2)
@@ -73,7 +85,16 @@ def main(argv: list[str] | None = None) -> None:
 
 
 def _complain(line: str) -> None:
-    click.echo(f"whorlograph: {' '.join(line.split())}", err=True)
+    with suppress(OSError, ValueError):
+        click.echo(f"whorlograph: {visible(' '.join(line.split()))}", err=True)
+
+
+def _full(error: OSError) -> bool:
+    """Say that standard output takes nothing more, where that is what went wrong."""
+    found = error.errno in (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EFBIG, errno.EDQUOT)
+    if found:
+        _complain(f"standard output cannot be written ({error.strerror}): give --out or another place")
+    return found
 
 
 def _filed() -> str:
@@ -101,9 +122,20 @@ def run() -> None:
         main()
     except SystemExit as leaving:
         status = leaving.code
-    sys.stdout.flush()
-    sys.stderr.flush()
-    os._exit(status if isinstance(status, int) else 0 if status is None else 2)
+    if isinstance(status, str):
+        _complain(status)
+    number = status if isinstance(status, int) else 0 if status is None else 2
+    try:
+        if sys.stdout is not None:
+            sys.stdout.flush()
+    except BrokenPipeError:
+        pass  # who read it has seen enough
+    except OSError as error:
+        _full(error)
+        number = 2
+    with suppress(OSError, AttributeError):
+        sys.stderr.flush()
+    os._exit(number)
 
 
 if __name__ == "__main__":

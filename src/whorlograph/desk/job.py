@@ -2,76 +2,22 @@
 
 from __future__ import annotations
 
-import os
 import time
-from contextlib import suppress
-from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
-from .session import Paths
+from whorlograph.model.shown import visible
 
-VERSION = 1
+from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, fresh_id
+from .job_files import Found, find_job, job_path, write_job
+from .job_merge import Base, base_of, merged
+from .session import Paths, Session
+
+__all__ = ["Desk", "Job", "Kept", "Mark", "Note", "Spot", "WalkStep", "age_text", "job_path", "jobs_folder", "open_desk"]
+
 LONGEST_WALK = 400
-
-
-class Mark(msgspec.Struct, frozen=True):
-    """A named moment: its letter, the time in ns since the log's start, and what was looked at."""
-
-    letter: str
-    time: int
-    text: str = ""
-
-
-class Note(msgspec.Struct, frozen=True):
-    """A sentence written down at a moment (ns)."""
-
-    time: int
-    text: str
-
-
-class WalkStep(msgspec.Struct, frozen=True):
-    """One step of the walk: when (seconds since 1970), what was done ("asked", "proved", "marked"...), in words, the command for it."""
-
-    at: float
-    what: str
-    text: str
-    command: str = ""
-
-
-class Kept(msgspec.Struct, frozen=True):
-    """What undo and redo go over: marks, notes, and lanes by tag name."""
-
-    marks: tuple[Mark, ...] = ()
-    notes: tuple[Note, ...] = ()
-    lanes: tuple[str, ...] = ()
-
-
-class Spot(msgspec.Struct, frozen=True):
-    """Where the screen stood: the question (tag, at in ns or None), the moment, strand, trail line, stretch of time."""
-
-    tag: str
-    at: int | None
-    time: int
-    strand: str
-    line: int
-    start: int
-    end: int
-
-
-class Job(msgspec.Struct):
-    """All of it. ``program`` is a digest of the program file: a job fits one revision."""
-
-    version: int = VERSION
-    program: str = ""
-    files: tuple[str, ...] = ()
-    saved: float = 0.0
-    kept: Kept = Kept()
-    walk: list[WalkStep] = []
-    history: dict[str, list[str]] = {}
-    place: Spot | None = None
 
 
 def jobs_folder() -> Path:
@@ -81,36 +27,20 @@ def jobs_folder() -> Path:
     return Path(platformdirs.user_state_dir("whorlograph")) / "jobs"
 
 
-def job_path(folder: Path, paths: Paths) -> Path:
-    """The file of the job on these files."""
-    names = "\n".join(str(p.resolve()) for p in (paths.program, *paths.logs))
-    return folder / f"{paths.program.stem}-{sha256(names.encode()).hexdigest()[:12]}.json"
-
-
-def load_job(path: Path, digest: str) -> Job | None:
-    """The job kept in a file; None where there is none, or it cannot be read, or it was for another revision of the program.
-
-    A file that cannot be read is put aside under another name, never overwritten.
-    """
-    try:
-        job = msgspec.json.decode(path.read_bytes(), type=Job)
-    except FileNotFoundError:
-        return None
-    except (OSError, msgspec.MsgspecError):
-        with suppress(OSError):
-            path.replace(path.with_suffix(".unreadable"))
-        return None
-    return job if job.version == VERSION and job.program == digest else None
-
-
 class Desk:
-    """A job at work: changes it, undoes them, saves it."""
+    """A job at work: changes it, undoes them, saves it.
 
-    def __init__(self, path: Path | None, job: Job) -> None:
-        self.path, self.job = path, job
+    ``other``: a job of the same files on another state of the program, or of a newer version; ``problem``: why the last attempt to save
+    failed; ``news``: what came from another window with the last save. All are told on the screen.
+    """
+
+    def __init__(self, path: Path | None, job: Job, other: Job | None = None, said: str = "") -> None:
+        self.path, self.job, self.other, self.said = path, job, other, said
         self.undone: list[tuple[str, Kept]] = []
         self.done: list[tuple[str, Kept]] = []
         self.dirty = False
+        self.problem = self.news = ""
+        self._base: Base = base_of(job)
 
     @property
     def kept(self) -> Kept:
@@ -144,7 +74,8 @@ class Desk:
     def mark(self, letter: str, at: int, text: str) -> None:
         """Set a mark; one of the same letter is moved."""
         others = tuple(m for m in self.kept.marks if m.letter != letter)
-        self.change(f"mark {letter}", marks=tuple(sorted((*others, Mark(letter, at, text)), key=lambda m: m.time)))
+        mark = Mark(letter, at, visible(text), fresh_id(), round(time.time(), 3))
+        self.change(f"mark {letter}", marks=tuple(sorted((*others, mark), key=lambda m: m.time)))
 
     def marked(self, letter: str) -> Mark | None:
         """The mark of a letter."""
@@ -152,11 +83,12 @@ class Desk:
 
     def note(self, at: int, text: str) -> None:
         """Write a note at a moment."""
-        self.change("note", notes=tuple(sorted((*self.kept.notes, Note(at, text)), key=lambda n: n.time)))
+        note = Note(at, visible(text), fresh_id(), round(time.time(), 3))
+        self.change("note", notes=tuple(sorted((*self.kept.notes, note), key=lambda n: n.time)))
 
     def step(self, what: str, text: str, command: str = "") -> None:
         """Add a step to the walk."""
-        self.job.walk.append(WalkStep(round(time.time(), 1), what, text, command))
+        self.job.walk.append(WalkStep(round(time.time(), 1), what, visible(text), visible(command), fresh_id()))
         del self.job.walk[:-LONGEST_WALK]
         self.dirty = True
 
@@ -166,6 +98,7 @@ class Desk:
 
     def typed(self, what: str, text: str) -> None:
         """Remember what was typed into a prompt."""
+        text = visible(text)
         if text:
             self.job.history[what] = [*(t for t in self.history(what) if t != text), text][-100:]
             self.dirty = True
@@ -176,19 +109,52 @@ class Desk:
             self.job.place = place
             self.dirty = True
 
+    def adopt(self, session: Session) -> str:
+        """Take over marks, notes and lanes of the job on another state of the program; what was taken, in words.
+
+        What does not fit this log or program is marked as such.
+        """
+        if self.other is None:
+            return ""
+        old, self.other = self.other.kept, None
+        known = session.running.by_name
+        marks = [self._fitting(m, session) for m in old.marks if self.marked(m.letter) is None]
+        notes = [self._fitting(n, session) for n in old.notes]
+        lanes = tuple(n for n in old.lanes if n.lower() in known and n not in self.kept.lanes)
+        self.change("taking over", marks=tuple(sorted((*self.kept.marks, *marks), key=lambda m: m.time)),
+                    notes=tuple(sorted((*self.kept.notes, *notes), key=lambda n: n.time)), lanes=(*self.kept.lanes, *lanes))
+        missing = len(old.lanes) - len(lanes)
+        text = f"{count(len(marks), 'mark')} and {count(len(notes), 'note')} taken over"
+        return text + (f"; {count(missing, 'lane')} of tags that are gone left out" if missing else "")
+
+    @staticmethod
+    def _fitting(entry: Mark | Note, session: Session) -> Any:
+        fits = 0 <= entry.time <= session.log.end
+        return entry if fits else msgspec.structs.replace(entry, time=min(max(entry.time, 0), session.log.end),
+                                                          text=f"(not within this log) {entry.text}".strip())
+
     def save(self) -> bool:
-        """Write the job if it changed: a new file, then renamed, so that a kill leaves the old one or the new one whole."""
+        """Write the job if it changed, together with what another window has added; whether it was written.
+
+        ``problem`` says why not; it is tried again at the next save.
+        """
         if not self.dirty or self.path is None:
             return False
+        return self.save_to(self.path)
+
+    def save_to(self, path: Path) -> bool:
+        """Write the job to a file, there from now on."""
         self.job.saved = time.time()
         try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            fresh = self.path.with_suffix(f".{os.getpid()}")
-            fresh.write_bytes(msgspec.json.format(msgspec.json.encode(self.job), indent=1))
-            fresh.replace(self.path)
-        except OSError:
+            theirs = find_job(path, self.job.program).job if path == self.path else None
+            if theirs is not None:
+                self.news = merged(self.job, theirs, self._base, (self.done, self.undone))
+            write_job(path, self.job)
+        except OSError as error:
+            self.problem = error.strerror or str(error)
             return False
-        self.dirty = False
+        self.path, self.problem, self.dirty = path, "", False
+        self._base = base_of(self.job)
         return True
 
 
@@ -197,17 +163,24 @@ def open_desk(paths: Paths, digest: str, folder: Path | None, fresh: bool = Fals
 
     Args: folder: where jobs are kept; None: nothing is kept.
     """
-    path = job_path(folder, paths) if folder is not None else None
-    found = load_job(path, digest) if path is not None and not fresh else None
-    if found is not None:
-        return Desk(path, found), True
-    return Desk(path, Job(program=digest, files=tuple(p.name for p in (paths.program, *paths.logs)))), False
+    empty = Job(program=digest, files=tuple(visible(p.name) for p in (paths.program, *paths.logs)))
+    if folder is None:
+        return Desk(None, empty), False
+    path = job_path(folder, paths, digest)
+    found: Found = find_job(path, digest)
+    if found.job is not None and not fresh:
+        return Desk(found.path, found.job, None, found.said), True
+    return Desk(found.path, empty, found.other, found.said), False
+
+
+def count(number: int, what: str) -> str:
+    """``1 mark``, ``3 marks``."""
+    return f"{number} {what}{'s' * (number != 1)}"
 
 
 def age_text(seconds: float) -> str:
     """How long ago, in words."""
     for size, unit in ((86_400, "day"), (3600, "hour"), (60, "minute")):
         if seconds >= size:
-            count = int(seconds // size)
-            return f"{count} {unit}{'s' * (count > 1)} ago"
+            return f"{count(int(seconds // size), unit)} ago"
     return "a moment ago"

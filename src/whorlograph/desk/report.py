@@ -10,8 +10,10 @@ from whorlograph.drawing.picture import Picture, Words
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.rung_picture import rung_picture
 from whorlograph.drawing.timeline_picture import NAMES, VALUE, timeline_picture
+from whorlograph.formats.beside import written
 from whorlograph.inquiry.trail import Answer
-from whorlograph.model.errors import Stopped, UsageError
+from whorlograph.model.errors import Stopped
+from whorlograph.model.shown import fenced, markdown
 from whorlograph.model.times import clock_text, date_text
 
 from .command_line import why_command
@@ -83,13 +85,13 @@ def report_pages(session: Session, answer: Answer, kept: Kept | None = None) -> 
 
 def report_markdown(session: Session, answer: Answer, kept: Kept | None = None) -> str:
     """The answer as Markdown."""
-    lines = [f"# {session.paths.title or session.program.name}", "", "```", answer_text(session, answer), "```"]
+    lines = [f"# {markdown(session.paths.title or session.program.name)}", "", fenced(answer_text(session, answer))]
     if kept is not None and (kept.marks or kept.notes):
         lines += ["", "## Marks and notes", ""]
-        lines += [f"- {clock_text(session.log, m.time)} mark {m.letter}: {m.text}" for m in kept.marks]
-        lines += [f"- {clock_text(session.log, n.time)} {n.text}" for n in kept.notes]
+        lines += [f"- {clock_text(session.log, m.time)} mark {m.letter}: {markdown(m.text)}" for m in kept.marks]
+        lines += [f"- {clock_text(session.log, n.time)} {markdown(n.text)}" for n in kept.notes]
     command = why_command(session, answer, None, any(r.proved is not None for r in answer.roots))
-    return "\n".join([*lines, "", f"The same again: `{command}`", ""])
+    return "\n".join([*lines, "", "The same again:", "", fenced(command), ""])
 
 
 def write_report(session: Session, answer: Answer, path: Path, kept: Kept | None = None, stop: Callable[[], bool] = lambda: False) -> None:
@@ -101,12 +103,10 @@ def write_report(session: Session, answer: Answer, path: Path, kept: Kept | None
         pages = report_pages(session, answer, kept)
         if stop():
             raise Stopped
-        write_picture(pages, path, f"{session.program.name}: {answer.text}")
+        write_picture(pages, path, f"{session.program.name}: {answer.text}", session.paths.inputs)
         return
-    try:
-        path.write_text(report_markdown(session, answer, kept), encoding="utf-8")
-    except OSError as error:
-        raise UsageError(str(path), f"cannot be written ({error.strerror or error})", "give another name") from error
+    with written(path, session.paths.inputs) as fresh:
+        fresh.write_text(report_markdown(session, answer, kept), encoding="utf-8")
 
 
 def drawing_pages(session: Session, steps: list[int], time: int | None) -> list[Picture]:

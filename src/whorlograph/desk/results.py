@@ -10,6 +10,7 @@ import numpy as np
 from whorlograph.engine.block import Block
 from whorlograph.engine.repeat import Repeat
 from whorlograph.engine.settled import Settling
+from whorlograph.formats.beside import written
 from whorlograph.formats.settled_csv import SettledCsv
 from whorlograph.model.log import Ints
 from whorlograph.model.moment import ScanClock
@@ -28,9 +29,13 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
 
     Raises: UsageError where the file cannot be written.
     """
+    with written(path, session.paths.inputs) as fresh:
+        _replay_into(session, SettledCsv(fresh, session.running.tags), until, only)
+
+
+def _replay_into(session: Session, file: SettledCsv, until: int | None, only: set[int] | None) -> None:
     controller = session.controller
     settling = Settling(session.running, controller.feed(session.log, None, until).initial, only)
-    file = SettledCsv(path, session.running.tags)
     file.begin(list(zip(settling.shown, settling.first, strict=True)))
 
     held: list[Columns] = []  # rows of the scan handed over last: of one in which only tasks have run, neither start nor end is known
@@ -59,5 +64,5 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
             write(held, clock, clock.last)
 
     with Behind() as behind:
-        journal = controller.replay(session.log, until=until, sink=lambda blocks, clock: behind.do(partial(take, blocks, clock)))
+        journal = controller.replay(session.log, until=until, told=session.told, sink=lambda blocks, clock: behind.do(partial(take, blocks, clock)))
         behind.do(partial(end, journal.clock))

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from whorlograph.engine.controller import Controller
+from whorlograph.engine.controller import Controller, Progress
 from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.kept import name_of, put, take
@@ -42,9 +42,16 @@ WORTH = 100_000  # bytes of a program file from which on it is worth keeping wha
 LONG, HEAD = 8 << 20, 1 << 20  # bytes of logs that are read in two stages, and of their start
 
 
+def silent(progress: Progress) -> None:
+    """Nothing is said of a replay's progress."""
+
+
 @dataclass
 class Session:
-    """Everything that an answer rests on. ``files_notices`` and ``log_notices`` say what of it was set aside."""
+    """Everything that an answer rests on.
+
+    ``files_notices`` and ``log_notices`` say what of it was set aside; ``told`` is handed a replay's progress.
+    """
 
     controller: Controller
     log: Log
@@ -58,10 +65,11 @@ class Session:
     words: list[str] | None = None
     search: Search | None = None
     answers: dict[Question, Answer] = field(default_factory=dict)
+    told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
-        return self.__dict__ | {"inquiry": None, "xref": None, "search": None}
+        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent}
 
     @property
     def program(self) -> Program:
@@ -82,7 +90,7 @@ class Session:
     def journal(self) -> Journal:
         """The replay of the log, made at the first asking."""
         if self._journal is None:
-            self._journal = self.controller.replay(self.log)
+            self._journal = self.controller.replay(self.log, told=self.told)
         return self._journal
 
     @property
@@ -145,6 +153,11 @@ class Paths(Struct, frozen=True):
     profile: Path | None = None
     resource: str = ""
     title: str = ""
+
+    @property
+    def inputs(self) -> tuple[Path, ...]:
+        """All files that are read, which nothing may write."""
+        return tuple(p for p in (self.program, *self.logs, self.iolist, self.profile) if p is not None)
 
 
 def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = False) -> Session:

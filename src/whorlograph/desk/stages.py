@@ -99,7 +99,8 @@ def _rows(stage: Stage | None) -> int:
 def _upto(session: Session) -> str:
     """How far a session is replayed, in words; "" where to its end."""
     clock = session.journal.clock
-    return "" if session.journal.complete else f"replayed up to {clock_text(session.log, clock.start(clock.last))}; answers say so far"
+    full = ", where the memory was full" if session.journal.full else ""
+    return "" if session.journal.complete else f"replayed up to {clock_text(session.log, clock.start(clock.last))}{full}; answers say so far"
 
 
 def _answer(session: Session, question: Question | None) -> Answer | None:

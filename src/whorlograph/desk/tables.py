@@ -6,10 +6,12 @@ import csv
 import io
 import textwrap
 from collections.abc import Iterable
+from typing import Any
 
 from whorlograph.inquiry.xref import Entry, Usage, Xref
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import tags_logged
+from whorlograph.model.shown import no_formula
 from whorlograph.model.times import clock_text
 
 from .finding import Found
@@ -120,6 +122,10 @@ def json_text(value: object) -> str:
     return msgspec.json.format(msgspec.json.encode(value), indent=2).decode()
 
 
+def _text_cells(row: dict[str, Any]) -> dict[str, Any]:
+    return {k: no_formula(v) if isinstance(v, str) else v for k, v in row.items()}
+
+
 def entries_csv(entries: list[Entry]) -> str:
     """One line a use; a tag without any has one line too."""
     out = io.StringIO()
@@ -131,9 +137,9 @@ def entries_csv(entries: list[Entry]) -> str:
                 "device": point.device if point else "", "location": point.location if point else "",
                 "terminal": point.terminal if point else "", "wiring": point.wiring.value if point else "", "marks": "; ".join(entry.oddities)}
         for place in (*entry.writes, *entry.reads):
-            writer.writerow({**head, **_place_dict(place)})
+            writer.writerow(_text_cells({**head, **_place_dict(place)}))
         if not entry.reads and not entry.writes:
-            writer.writerow(head)
+            writer.writerow(_text_cells(head))
     return out.getvalue()
 
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
+from whorlograph.formats.beside import written
 from whorlograph.model.errors import UsageError
+from whorlograph.model.shown import visible
 
 from .picture import Bar, Picture, Stroke, Words, wrapped_words
 
@@ -13,7 +16,7 @@ A4 = (595.0, 842.0)
 MARGIN = 44.0
 
 
-def _drawing(picture: Picture) -> Any:
+def _drawing(picture: Picture, svg: bool) -> Any:
     from reportlab.graphics.shapes import Drawing, Line, Rect, String
     from reportlab.lib.colors import Color
 
@@ -27,26 +30,33 @@ def _drawing(picture: Picture) -> Any:
         elif isinstance(item, Bar):
             drawing.add(Rect(item.x, height - item.y - item.height, item.width, item.height, fillColor=ink, strokeColor=None))
         else:
-            drawing.add(String(item.x, height - item.y, item.text, fontName="Helvetica-Bold" if item.bold else "Helvetica", fontSize=item.size,
+            text = visible(item.text)
+            if not svg:
+                text = _printable(text)
+            drawing.add(String(item.x, height - item.y, text, fontName="Helvetica-Bold" if item.bold else "Helvetica", fontSize=item.size,
                                textAnchor=item.anchor, fillColor=ink))
     return drawing
 
 
-def write_picture(pages: list[Picture], path: Path, title: str) -> None:
+def _printable(text: str) -> str:
+    """Text of which the standard fonts of PDF have every letter; of others the code point stands there."""
+    return "".join(c if c.encode("cp1252", "ignore") else f"[U+{ord(c):04X}]" for c in text)
+
+
+def write_picture(pages: list[Picture], path: Path, title: str, inputs: Iterable[Path] = ()) -> None:
     """Write pages: as PDF one under the other on sheets of their own, as SVG on one long sheet.
 
+    Args: inputs: files that must not be written.
     Raises: UsageError for another ending than .svg and .pdf, or a file that cannot be written.
     """
     suffix = path.suffix.lower()
     if suffix not in (".svg", ".pdf"):
         raise UsageError(str(path), f"{suffix or 'no suffix'} is no format of pictures", "end the name in .svg or .pdf")
-    try:
+    with written(path, inputs) as fresh:
         if suffix == ".svg":
-            _svg(pages, path)
+            _svg(pages, fresh)
         else:
-            _pdf(pages, path, title)
-    except OSError as error:
-        raise UsageError(str(path), f"cannot be written ({error.strerror or error})", "give another name") from error
+            _pdf(pages, fresh, title)
 
 
 def _svg(pages: list[Picture], path: Path) -> None:
@@ -57,7 +67,7 @@ def _svg(pages: list[Picture], path: Path) -> None:
     for page in pages:
         whole.add(page, 0, y)
         y += page.height
-    path.write_text(renderSVG.drawToString(_drawing(whole)), encoding="utf-8")
+    path.write_text(renderSVG.drawToString(_drawing(whole, True)), encoding="utf-8")
 
 
 def _pdf(pages: list[Picture], path: Path, title: str) -> None:
@@ -65,11 +75,11 @@ def _pdf(pages: list[Picture], path: Path, title: str) -> None:
     from reportlab.pdfgen.canvas import Canvas
 
     canvas = Canvas(str(path), pagesize=A4, invariant=True)
-    canvas.setTitle(title)
+    canvas.setTitle(visible(title))
     canvas.setCreator("Whorlograph")
     for page in pages:
         canvas.setPageSize((page.width, page.height))
-        renderPDF.draw(_drawing(page), canvas, 0, 0)
+        renderPDF.draw(_drawing(page, False), canvas, 0, 0)
         canvas.showPage()
     canvas.save()
 

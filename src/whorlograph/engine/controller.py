@@ -14,7 +14,9 @@ from msgspec import Struct
 
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
-from whorlograph.model.errors import Stopped
+from whorlograph.model.errors import Stopped, WhorlographError
+from whorlograph.model.limits import memory_room
+from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.moment import ScanClock
 from whorlograph.model.place import Notice, Place
@@ -53,6 +55,8 @@ DEFAULT_SCAN = 10_000_000
 WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
+ROW_BYTES = 12  # of a journal row, its place in an index included
+MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
 
@@ -220,18 +224,23 @@ class Controller:
         return Machine(module, code(), self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
-               sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None) -> Journal:
+               sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None,
+               told: Callable[[Progress], None] = lambda progress: None) -> Journal:
         """Replay a log from its start.
 
-        Args: sink: as in ``replaying``.
-        Raises: Stopped where ``stop`` says so before the end.
+        Args: sink: as in ``replaying``; told: is handed the progress after each piece.
+        Raises: Stopped where ``stop`` says so before the end; WhorlographError where its changes would fill the memory.
         """
         work = self.replaying(log, trial, until, stop, sink)
         while True:
             try:
-                next(work)
+                told(next(work))
             except StopIteration as done:
                 journal: Journal = done.value
+                if journal.full:
+                    reached, whole = duration_text(journal.clock.start(journal.clock.last)), duration_text(log.end)
+                    raise WhorlographError(self.program.file, f"after {reached} of {whole} of log the replay has {len(journal):,} changes, as many "
+                                           "as the memory holds", "give a shorter log, or replay --out with --until") from None
                 if not journal.complete:
                     raise Stopped from None
                 return journal
@@ -259,6 +268,7 @@ class Controller:
         if plain_log:
             self._checkpoints = (log, [])
         noted = time.perf_counter()
+        most, full = memory_room() // ROW_BYTES, False
         while feed.end - reached > piece and not stop():
             began = time.perf_counter()
             reached += piece
@@ -267,16 +277,22 @@ class Controller:
             piece = int(piece * min(4.0, max(0.25, PIECE_SECONDS / max(took, 0.001))))
             if plain_log and time.perf_counter() - noted > CHECKPOINT_SECONDS:
                 self._checkpoints[1].append(machine.checkpoint())
+                if len(self._checkpoints[1]) > MOST_CHECKPOINTS:
+                    del self._checkpoints[1][::2]
                 noted = time.perf_counter()
             if sink is not None:
                 sink(*machine.columns.handed_over())
+            elif machine.columns.rows > most:
+                full = True
+                break
             yield Progress(reached, feed.end, machine.columns.rows, partial(self.journal_of, machine, feed, reached, False))
-        complete = not stop()
+        complete = not full and not stop()
         if complete:
             machine.run(feed.end)
         if sink is not None:
             sink(*machine.columns.handed_over())
         journal = self.journal_of(machine, feed, feed.end if complete else reached, complete)
+        journal.full = full
         machine.close()
         return journal
 

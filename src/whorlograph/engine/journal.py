@@ -195,7 +195,8 @@ class Fault(Struct, frozen=True):
 class Journal(Struct):
     """All rows of a replay in order, in blocks, counted through from 0.
 
-    ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end. ``tasks``: the runs of
+    ``initial``: every tag's raw value before the first scan; ``complete``: the replay came to its end;
+    ``full``: it did not, because its rows filled the memory. ``tasks``: the runs of
     each task, by number; ``lengths``: int64[n, 2], scans that took another time (ns) than the one before, and it; ``passes``: jumps back that were
     taken another number of times than in the scan before; ``forced``: forces as they began and ended, ``shadow``: what the program
     would have written to forced tags, rows whose tag is SHADOW minus the tag.
@@ -206,6 +207,7 @@ class Journal(Struct):
     clock: ScanClock
     fault: Fault | None = None
     complete: bool = True
+    full: bool = False
     tasks: dict[int, TaskRuns] = field(default_factory=dict)
     held: list[Held] = field(default_factory=list)
     lengths: Ints = NO_LENGTHS

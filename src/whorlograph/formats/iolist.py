@@ -7,6 +7,7 @@ from pathlib import Path
 from whorlograph.model.errors import IoListError, LogError
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.shown import visible
 from whorlograph.model.tags import Running
 
 from .logs.table import read_table
@@ -34,7 +35,7 @@ def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
     points: dict[int, Point] = {}
     unbound: list[Point] = []
     for line, row in table.rows:
-        cells = {name: row[i].strip() if i < len(row) else "" for name, i in at.items()}
+        cells = {name: visible(row[i].strip()) if i < len(row) else "" for name, i in at.items()}
         if not any(cells.values()):
             continue
         wiring = _WIRING.get(cells.get("wiring", "").lower())

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Sequence
+from contextlib import suppress
+from io import BufferedWriter
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import value_text
 from whorlograph.model.log import Ints, Shorts
+from whorlograph.model.shown import csv_cell
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
@@ -42,25 +43,28 @@ class SettledCsv:
     def begin(self, first: Sequence[tuple[int, int]]) -> None:
         """Write the head, and (tag number, raw value) of each tag before the first scan, in order of name.
 
-        Raises: UsageError where the file cannot be written.
+        Raises: OSError where the file cannot be written.
         """
-        with self._told(), self.path.open("w", encoding="utf-8", newline="") as file:
+        with self.path.open("w", encoding="utf-8", newline="") as file:
             file.write("time,scan,tag,value\n")
             file.writelines(f"0.000000,0,{_quoted(self.tags[n].name)},{shown_value(v, self.tags[n])}\n" for n, v in first)
 
     def add(self, scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
         """Append rows.
 
-        Raises: UsageError where the file cannot be written.
+        Raises: OSError where the file cannot be written.
         """
-        with self._told():
-            if (self._fast is not None or len(scans) > WORTH_IT) and not self._slow and self._whole[numbers].all() \
-                    and self._quick(scans, numbers, values, starts):
-                return
-            with self.path.open("a", encoding="utf-8", newline="") as file:
-                for at in range(0, len(scans), BLOCK):
-                    part = slice(at, at + BLOCK)
-                    file.write(_block(self.tags, scans[part], numbers[part], values[part], starts[part]))
+        if (self._fast is not None or len(scans) > WORTH_IT) and not self._slow and self._whole[numbers].all() \
+                and self._quick(scans, numbers, values, starts):
+            return
+        with self._on() as file:
+            for at in range(0, len(scans), BLOCK):
+                part = slice(at, at + BLOCK)
+                file.write(_block(self.tags, scans[part], numbers[part], values[part], starts[part]).encode())
+
+    def _on(self) -> BufferedWriter:
+        """The file, to be written on at its end; never made anew: where it is gone, the process is being stopped."""
+        return os.fdopen(os.open(self.path, os.O_WRONLY | os.O_APPEND), "wb")
 
     def _quick(self, scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> bool:
         """Append them fast; whether that was possible."""
@@ -74,19 +78,12 @@ class SettledCsv:
         with suppress(NoRoom):
             if self._fast is None:
                 self._fast = PlainRows([_quoted(t.name) for t in self.tags])
-            with self.path.open("ab") as plain:
+            with self._on() as plain:
                 plain.writelines(self._fast.lines(scans, numbers, values, starts // 1000))
             return True
         self._slow = True
         os.truncate(self.path, size)
         return False
-
-    @contextmanager
-    def _told(self) -> Iterator[None]:
-        try:
-            yield
-        except OSError as error:
-            raise UsageError(str(self.path), f"cannot be written ({error.strerror or error})", "give another --out") from error
 
 
 def _is_decimal(tag: Tag) -> bool:
@@ -112,4 +109,4 @@ def _block(tags: list[Tag], scans: Ints, numbers: Shorts, values: Ints, starts: 
 
 
 def _quoted(name: str) -> str:
-    return f'"{name}"' if "," in name else name
+    return csv_cell(name)

@@ -2,6 +2,31 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+from pathlib import Path
+
+MEMORY_SHARE = 2  # one in so many free bytes may be filled by what is read or replayed: the rest is for questions about it
+UNKNOWN_MEMORY = 4 << 30  # bytes taken to be free where the system does not say
+
 MOST_NUMBER = 400  # characters of a number: no type holds more, and Python itself refuses 4300
 MOST_NAME = 4_000  # characters of a name in a body: what is longer is damage, not a name
 LONG_GAP = 86_400_000_000_000  # ns without a row that are worth a word: a shift or a night is none
+
+
+def memory_room() -> int:
+    """How many bytes a file or a replay may fill now: half of what is free, at least 256 MB."""
+    free = UNKNOWN_MEMORY
+    with suppress(OSError, ValueError, StopIteration):
+        lines = Path("/proc/meminfo").read_text(encoding="ascii").splitlines()
+        free = 1024 * int(next(line for line in lines if line.startswith("MemAvailable:")).split()[1])
+    return max(256 << 20, min(free, _address_space()) // MEMORY_SHARE)
+
+
+def _address_space() -> int:
+    try:
+        import resource
+
+        soft = resource.getrlimit(resource.RLIMIT_AS)[0]
+    except (ImportError, OSError):
+        return UNKNOWN_MEMORY << 10
+    return soft if soft != resource.RLIM_INFINITY else UNKNOWN_MEMORY << 10

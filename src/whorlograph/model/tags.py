@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from .address import Address, parse_address
 from .paths import Bit, Index, Member, Path
 from .program import Pou, VariableKind
+from .shown import visible
 from .types import Elementary, Enumeration
 
 
@@ -135,7 +136,7 @@ class Running(Struct):
 
     def find(self, text: str) -> int | None:
         """The tag that a person means: qualified name, address, or an unambiguous last name, without case."""
-        key = text.strip().lower()
+        key = visible(text.strip()).lower()
         if key in self.by_name:
             return self.by_name[key]
 

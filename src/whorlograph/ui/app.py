@@ -50,7 +50,13 @@ class WhorlographApp(App[None], inherit_bindings=False):
         return FirstScreen(self.opening) if self.session is None and self.opening is not None else Screen()
 
     async def on_event(self, event: events.Event) -> None:
-        """Keys act in the order in which they were typed: one that comes before an earlier one that waits goes to the back."""
+        """Keys act in the order in which they were typed: one that comes before an earlier one that waits goes to the back.
+
+        Ctrl+Q leaves whatever is open.
+        """
+        if isinstance(event, events.Key) and event.key == "ctrl+q":
+            self.leave()
+            return
         if isinstance(event, events.Key) and not order_of(self).due(event):
             again(self, event)
             return
@@ -99,6 +105,13 @@ class WhorlographApp(App[None], inherit_bindings=False):
             return
         self.failure = error
         if getattr(self, "main", None) is not None:
+            self.main.desk.save()
+        self.exit()
+
+    def leave(self) -> None:
+        """Save what there is, and leave."""
+        if getattr(self, "main", None) is not None:
+            self.main.work.stop()
             self.main.desk.save()
         self.exit()
 

@@ -91,8 +91,10 @@ class Field(Input):
     ended = False
 
     async def on_event(self, event: events.Event) -> None:
-        """Hand keys on once the field has done its work."""
+        """Hand keys on once the field has done its work, or where something has opened over it."""
         if isinstance(event, events.Key) and isinstance(self.screen, Overlaid):
+            if not self.screen.leaving and elsewhere(self.screen, event):
+                return
             if self.ended or self.screen.leaving:
                 self.screen.hand_down(event)
                 return
@@ -117,6 +119,7 @@ class Overlaid(ModalScreen[Any]):
     def __init__(self) -> None:
         super().__init__()
         self.ready = self.leaving = False
+        self.result: Any = None
         self.waiting: list[events.Key] = []
         self.left_over: list[events.Key] = []
 
@@ -159,13 +162,15 @@ class Overlaid(ModalScreen[Any]):
 
     def dismiss(self, result: Any = None) -> AwaitComplete:
         """Close; what was typed behind the key that closes goes to the screen below once that is on top."""
-        self.leaving = True
+        self.leaving, self.result = True, result
         closing = super().dismiss(result)
         self.app.set_timer(0.01, self._flush)
         return closing
 
     def _flush(self) -> None:
         if self in self.app.screen_stack:
+            if self.app.screen is self:  # what had opened over this one, so that it could not close, is gone
+                super().dismiss(self.result)
             self.app.set_timer(0.01, self._flush)
             return
         for event in sorted((*self.waiting, *self.left_over), key=order_of(self.app).number):

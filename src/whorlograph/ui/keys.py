@@ -72,6 +72,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("redo", ("ctrl+r",), "redo", "do again what was taken back"),
     Action("walk", ("J",), "the walk", "what was asked, proved and marked so far, in order"),
     Action("fresh", ("R",), "start fresh", "forget marks, notes, lanes and the walk of this job (u brings them back), and show the complaint"),
+    Action("take_over", ("K",), "take over", "marks, notes and lanes of the job that was kept on another state of this program"),
     Action("export", ("e",), "export", "the answer on paper: PDF, SVG or text, for the shift book"),
     Action("back", ("backspace", "escape"), "back", "the way back, through questions and moments", footer=True),
     Action("aside", ("exclamation_mark",), "set aside", "what was set aside, what the answer rests on, and the last messages once more"),

@@ -11,7 +11,8 @@ from textual import events
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.finding import find
-from whorlograph.desk.job import Desk
+from whorlograph.desk.job import Desk, count
+from whorlograph.desk.job_data import VERSION
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.desk.stages import Stage, stages
@@ -24,6 +25,7 @@ from .early import elsewhere
 from .keys import BY_KEY, unknown_key
 from .state import PageState
 from .strands import Lines
+from .views.prompt import Prompt, own_path
 from .work import Worked, Working
 
 
@@ -108,7 +110,18 @@ class MainScreen(Keeping):
             self.say("the whole log is replayed; w asks the question again")
         if self.taken_up and not self.acted:
             self.restored(time.time() - self.desk.job.saved, self.resume)
+        self._say_of_others()
         self.keep()
+
+    def _say_of_others(self) -> None:
+        """One line on a kept job that was not taken up: where it is, and what of it can be had."""
+        other = self.desk.other
+        if self.desk.said:
+            self.say(self.desk.said)
+        if other is not None:
+            kept = f"{count(len(other.kept.marks), 'mark')}, {count(len(other.kept.notes), 'note')}"
+            state = "was saved by a newer version" if other.version > VERSION else "is on another state of this program"
+            self.say(f"a job with {kept} {state} and stays as it is; K takes them over")
 
     def on_key(self, event: events.Key) -> None:
         """Every key does something, or says that it does nothing."""
@@ -174,7 +187,27 @@ class MainScreen(Keeping):
         """Leave; everything is saved already, or is now. What still runs is left to itself."""
         self.work.stop()
         self.desk.save()
-        self.app.exit()
+        if not self.desk.problem:
+            self.app.exit()
+            return
+
+        def elsewhere(text: str | None) -> None:
+            if text and not self.desk.save_to(own_path(text)):
+                self.do_quit()
+                return
+            self.app.exit()
+
+        self.app.push_screen(Prompt(f"not saved: {self.desk.problem}; save the job as, or Esc leaves without", "a file name",
+                                    f"~/{self.session.paths.program.stem}.json"), elsewhere)
+
+    def do_take_over(self) -> None:
+        """Marks, notes and lanes of the job on another state of the program."""
+        what = self.desk.adopt(self.session)
+        if what:
+            self.keep()
+            self._changed(what)
+        else:
+            self.say("there is no job on another state of this program")
 
     def do_stop(self) -> None:
         """Stop what runs; say how to leave otherwise."""

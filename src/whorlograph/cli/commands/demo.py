@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from whorlograph.cli.options import screen_options
+from whorlograph.cli.saying import say
 from whorlograph.model.errors import UsageError
 
 if TYPE_CHECKING:
@@ -25,7 +26,7 @@ def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
     known = cases()
     if as_list:
         for one in known.values():
-            click.echo(f"{one.name}: {one.title}. {one.complaint}")
+            say(f"{one.name}: {one.title}. {one.complaint}")
         return 0
     if case not in known:
         raise UsageError("", f"no case is called {case}", f"the cases are {', '.join(known)}")

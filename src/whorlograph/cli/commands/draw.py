@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 
 
@@ -29,7 +30,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         raise UsageError("--rung", "no POU is given", "add --pou NAME")
     if at is not None and not logs:
         raise UsageError("--at", "no log is given", "add --log LOG")
-    session = load(Paths(program, logs, io_list, profile, resource), plain)
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
     steps = session.controller.steps.all
     chosen = [s.index for s in steps if (pou is None or pou.lower() in (s.pou.lower(), s.instance.name.lower()))
               and (rung is None or s.rung.number == rung)]
@@ -38,5 +39,5 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         raise UsageError(str(program), f"there is no {'rung ' + str(rung) + ' in ' if rung is not None else 'POU called '}{pou}"
                          if pou else "the program has no rung", f"its POUs are {known}" if known else "give another program")
     time = (parse_time(at, session.log) if at else session.log.end) if logs else None
-    write_picture(drawing_pages(session, chosen, time), out, session.program.name)
+    write_picture(drawing_pages(session, chosen, time), out, session.program.name, session.paths.inputs)
     return 0

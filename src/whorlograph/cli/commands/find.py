@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.saying import say
+from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 
 
@@ -22,13 +24,13 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.desk.session import Paths, load
     from whorlograph.desk.tables import found_text, json_text
 
-    session = load(Paths(program, logs, io_list, profile, resource), plain)
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
     found = find(session, condition)
     if not found.times:
         raise UsageError(f"condition {condition!r}", found.wrong.partition(";")[0] or "it names no tag",
                          "write it like: Pump = 0 and Raise_Req, or East_Down_LS falls for < 50ms")
     if as_json:
-        click.echo(json_text([{"t": s / 1e9, "until": e / 1e9 if e >= 0 else None} for s, e in zip(found.starts, found.ends, strict=True)]))
+        say(json_text([{"t": s / 1e9, "until": e / 1e9 if e >= 0 else None} for s, e in zip(found.starts, found.ends, strict=True)]))
     else:
-        click.echo(found_text(session, found))
+        say(found_text(session, found))
     return 0

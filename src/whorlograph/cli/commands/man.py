@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import click
 
+from whorlograph.cli.saying import say
+
 
 @click.command()
 def command() -> int:
@@ -27,7 +29,7 @@ def command() -> int:
     lines += [".SH EXIT STATUS", ".TP", "0", "done", ".TP", "1", "done, and something was found (a mismatch between log and program)",
               ".TP", "2", "wrong use or unreadable input, with one line that names file, place and remedy", ".SH FILES",
               "whorlograph paths prints them."]
-    click.echo("\n".join(lines))
+    say("\n".join(lines))
     return 0
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import click
 
+from whorlograph.cli.saying import say
+
 
 @click.command()
 def command() -> int:
@@ -17,5 +19,5 @@ def command() -> int:
     state, cache = Path(platformdirs.user_state_dir("whorlograph")), Path(platformdirs.user_cache_dir("whorlograph"))
     for what, path in (("jobs (marks, notes, the walk)", jobs_folder()), ("mistakes of ours, written down", state / "faults"),
                        ("compiled programs, may be deleted", cache / "modules")):
-        click.echo(f"{what:<36} {path}")
+        say(f"{what:<36} {path}")
     return 0

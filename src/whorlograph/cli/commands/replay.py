@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.saying import note, say
+from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 
 
@@ -25,9 +27,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
 
     if out is not None and out.suffix.lower() != ".csv":
         raise UsageError(str(out), f"{out.suffix or 'no suffix'} is no format of results", "end the name in .csv")
-    session = load(Paths(program, logs, io_list, profile, resource), plain)
-    for notice in session.notices:
-        click.echo(f"note: {notice}", err=True)
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    note(session.notices)
     end = parse_time(until, session.log) if until else None
     only = {session.tag(t) for t in tags.split(",")} if tags else None
     if out is not None:
@@ -37,5 +38,5 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         return 0
     from whorlograph.desk.summary import replay_summary
 
-    click.echo(replay_summary(session, session.replay(Trial(), min(end, session.log.end)) if end is not None else session.journal))
+    say(replay_summary(session, session.replay(Trial(), min(end, session.log.end)) if end is not None else session.journal))
     return 0

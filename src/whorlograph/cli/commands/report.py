@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.saying import say
+from whorlograph.cli.telling import telling
 from whorlograph.model.question import Symptom
 
 
@@ -24,9 +26,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.desk.report import write_report
     from whorlograph.desk.session import Paths, load
 
-    session = load(Paths(program, logs, io_list, profile, resource), plain)
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
     answer = ask(session, tag, at, Symptom(symptom) if symptom else None)
     prove_all(session, answer)
     write_report(session, answer, out)
-    click.echo(f"{answer.text}: written to {out}")
+    say(f"{answer.text}: written to {out}")
     return 1 if answer.mismatch else 0

@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.saying import say
+from whorlograph.cli.telling import telling
 
 
 @click.command()
@@ -20,9 +22,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.desk.survey import survey
     from whorlograph.desk.tables import json_text, survey_text
 
-    session = load(Paths(program, logs, io_list, profile, resource), plain, ahead=bool(logs))
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain, ahead=bool(logs)))
     if logs:
         _ = session.journal  # so that tasks and scans can be counted
     found = survey(session)
-    click.echo(json_text(found) if as_json else survey_text(session, found))
+    say(json_text(found) if as_json else survey_text(session, found))
     return 0

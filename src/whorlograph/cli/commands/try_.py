@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.saying import note, say
+from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 
 
@@ -29,7 +31,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         raise UsageError("", "a log and a tag are needed", "write whorlograph try PROGRAM LOG --hold Stop=1 TAG")
     *logs, name = rest
     paths = Paths(program, tuple(Path(p) for p in logs), io_list, profile, resource)
-    session = load(paths, plain)
+    session = telling(load(paths, plain))
     trial = Trial(tuple(read_hold(session, h, "--hold") for h in holds), (), tuple(read_hold(session, f, "--force") for f in forces))
     for hold, text in zip(trial.holds, holds, strict=True):
         if hold.tag in session.controller.written:
@@ -39,10 +41,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     second = load(Paths(other, paths.logs, io_list, profile, resource), plain) if other is not None else None
     tried = try_out(session, session.tag(name), trial, second)
     if as_json:
-        click.echo(json_text(tried_json(tried)))
+        say(json_text(tried_json(tried)))
         return 0
     what = [f"{h} held" for h in holds] + [f"{f} forced" for f in forces] + ([f"the program {other.name}"] if other is not None else [])
-    click.echo(tried_text(session, tried, ", ".join(what)))
-    for notice in session.notices:
-        click.echo(f"note: {notice}", err=True)
+    say(tried_text(session, tried, ", ".join(what)))
+    note(session.notices)
     return 0

@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.saying import note, say
+from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 from whorlograph.model.question import Symptom
 
@@ -36,7 +38,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         _tag_or_log(name)
     if logs and now:
         raise UsageError("--now", "a log is given too", "give a log or --now, not both")
-    session = load(Paths(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain)
+    session = telling(load(Paths(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain))
     if now:
         session = settled_now(session, now)
     elif not logs:
@@ -51,10 +53,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             from whorlograph.desk.report import write_report
 
             write_report(session, answer, path)
-    click.echo(answer_json(session, answer) if as_json else answer_text(session, answer))
+    say(answer_json(session, answer) if as_json else answer_text(session, answer))
     if not as_json:
-        for notice in session.notices:
-            click.echo(f"note: {notice}", err=True)
+        note(session.notices)
     return 1 if answer.mismatch else 0
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from whorlograph.cli.options import TagType, program_options
+from whorlograph.cli.saying import note, say
 from whorlograph.model.errors import UsageError
 
 
@@ -27,11 +28,10 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     xref = xref_of(session)
     if tag is not None:
         entry = xref.entry(session.tag(tag))
-        click.echo(json_text(entry_dict(session, entry)) if as_json else entries_csv([entry]).rstrip() if as_csv else entry_text(session, entry))
+        say(json_text(entry_dict(session, entry)) if as_json else entries_csv([entry]).rstrip() if as_csv else entry_text(session, entry))
     else:
         entries = xref.entries()
-        click.echo(json_text([entry_dict(session, e) for e in entries]) if as_json else entries_csv(entries).rstrip() if as_csv
+        say(json_text([entry_dict(session, e) for e in entries]) if as_json else entries_csv(entries).rstrip() if as_csv
                    else entries_text(entries))
-    for notice in session.notices:
-        click.echo(f"note: {notice}", err=True)
+    note(session.notices)
     return 0

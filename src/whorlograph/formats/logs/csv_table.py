@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
+from whorlograph.model.shown import visible
 from whorlograph.model.tags import Running
 
 from .source import Source, cells
@@ -94,7 +95,7 @@ class Binder:
 
     def __call__(self, name: str) -> tuple[int, Read] | None:
         if name not in self._known:
-            tag = self.running.find(name)
+            tag = self.running.find(visible(name))
             self._known[name] = None if tag is None else (tag, value_reader(self.running.tags[tag]))
         return self._known[name]
 
@@ -125,7 +126,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     path, lines = source.path, enumerate(source.lines(), 1)
     first = next((line for _, line in lines if line), "")
     separator = max(",;\t", key=first.count)
-    header = [h.strip() for h in cells(first, separator)]
+    header = [visible(h.strip()) for h in cells(first, separator)]
     at = _column(header, profile.log_time, TIME_NAMES)
     if at is None:
         wanted = profile.log_time or "time"
@@ -267,7 +268,8 @@ def _long(lines: Lines, width: int, at: tuple[int, int | None], tag_at: int, val
         rows.usable += 1
         bound = bind(row[tag_at])
         if bound is None:
-            rows.unknown[row[tag_at].strip()] = rows.unknown.get(row[tag_at].strip(), 0) + 1
+            name = visible(row[tag_at].strip())
+            rows.unknown[name] = rows.unknown.get(name, 0) + 1
             continue
         text = row[value_at]
         value = bound[1](text)

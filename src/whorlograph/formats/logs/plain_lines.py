@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
 from whorlograph.model.log import Ints, distinct, narrowed
+from whorlograph.model.shown import visible
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
@@ -369,5 +370,5 @@ class PlainLines:
         for name, at in self.entries.items():
             data = self.view[at:at + ENTRY].tobytes()
             if int.from_bytes(data[16:20], "little") == NO_TAG:
-                found[name] = int.from_bytes(data[40:44], "little")
+                found[visible(name)] = int.from_bytes(data[40:44], "little")
         return found

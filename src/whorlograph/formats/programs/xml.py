@@ -22,6 +22,7 @@ from whorlograph.model.program import (
     Variable,
     VariableKind,
 )
+from whorlograph.model.shown import visible
 from whorlograph.model.types import ELEMENTARY, Named, TypeRef
 
 from .xml_ladder import read_ladder
@@ -229,6 +230,8 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     if local(root) != "project" or etree.QName(root).namespace not in NAMESPACES:
         raise ProgramError(f"{path}:{root.sourceline}", f"the document is {local(root)!r}, not a project of the XML exchange format",
                            "export the program as IEC 61131-10 XML")
+    if not data.isascii() or b"&#" in data:
+        _make_visible(root)
     reader = _Reader(str(path))
     program = reader.program(root, path)
     if not program.pous:
@@ -236,6 +239,17 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     if not program.date:
         program = _dated(program, path)
     return Loaded(program, reader.notices)
+
+
+def _make_visible(root: etree._Element) -> None:
+    """Names and texts as they may be shown; lines of bodies and comments stay lines."""
+    for node in root.iter(etree.Element):
+        for name, value in node.attrib.items():
+            shown = visible(str(value))
+            if shown != value:
+                node.set(name, shown)
+        if node.text and not node.text.isascii():
+            node.text = "\n".join("\t".join(map(visible, line.split("\t"))) for line in node.text.split("\n"))
 
 
 def _dated(program: Program, path: Path) -> Program:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Generator
-from pathlib import Path
 from string import ascii_letters
 
 from msgspec.structs import replace
@@ -16,7 +15,7 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question
 
 from ..state import PageState
-from ..views.prompt import Prompt
+from ..views.prompt import Prompt, own_path
 from ..views.search import SearchPrompt
 from .asking import Asking
 
@@ -80,7 +79,7 @@ class Keeping(Asking):
         def take(text: str | None) -> None:
             if not text:
                 return
-            path = Path(text.strip()).expanduser()
+            path = own_path(text)
 
             def job() -> Generator[str, None, str]:
                 from whorlograph.desk.report import write_report
@@ -89,8 +88,14 @@ class Keeping(Asking):
                 write_report(session, answer, path, kept, stop)
                 return str(path)
 
-            if not self.work.start("export", job):
-                self.say("something else is still running: Ctrl+C stops it")
+            def begin(sure: str | None = "") -> None:
+                if sure is not None and not self.work.start("export", job):
+                    self.say("something else is still running: Ctrl+C stops it")
+
+            if path.exists():
+                self.app.push_screen(Prompt(f"{path.name} is there already: Enter replaces it, Esc leaves it", "", "replace"), begin)
+            else:
+                begin()
 
         name = self.scene.name(answer.tag).replace(".", "_") or "answer"
         self.app.push_screen(Prompt("export the answer: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 WIDE = 120
 SAVE_AFTER = 0.3  # seconds: what a kill can lose
+SAVE_AGAIN = 5.0  # seconds until what could not be saved is tried again
 Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
 LOOKING = frozenset(("help", "stop", "theme", "mouse", "quit", "close", "aside"))  # change nothing of what is shown
@@ -174,6 +175,8 @@ class Painting(Screen[None]):
     def hint_runs(self, said: str, usual: str, width: int) -> list[Run]:
         """The hint line: what was said or else what to do, and at its right how far the work beside it is."""
         text = said or usual
+        if self.desk.problem and "not saved" not in text:
+            text = f"not saved: {self.desk.problem} · {text}"
         if not self.progress:
             return [(" " + text, Ink.TEXT)]
         parts, room = self.progress.split(", "), width - 4 - (len(text) if said else 0)
@@ -319,7 +322,21 @@ class Painting(Screen[None]):
 
     def _save(self) -> None:
         self._saving = False
-        self.desk.save()
+        before = self.desk.problem
+        saved = self.desk.save()
+        if self.desk.news:
+            self.say(self.desk.news)
+            self.desk.news = ""
+            self.paint()
+        elif self.desk.problem or (saved and before):
+            self.say("saved again" if saved else f"not saved: {self.desk.problem}")
+        if self.desk.problem:
+            self.set_timer(SAVE_AGAIN, self._again)
+
+    def _again(self) -> None:
+        """What could not be saved is tried again, with or without a key."""
+        if self.desk.problem and not self._saving:
+            self._save()
 
     def all_lanes(self) -> list[int]:
         """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
@@ -76,3 +78,12 @@ class Prompt(Overlaid):
             return
         event.stop()
         event.prevent_default()
+
+
+def own_path(text: str) -> Path:
+    """A file as a person names it; ~ is the home folder, and a name like any other where there is none such."""
+    path = Path(text.strip())
+    try:
+        return path.expanduser()
+    except RuntimeError:
+        return path

@@ -1,0 +1,76 @@
+"""What a job holds."""
+
+from __future__ import annotations
+
+import os
+
+import msgspec
+
+VERSION = 2
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """A named moment: its letter, the time in ns since the log's start, what was looked at; when it was set (seconds since 1970)."""
+
+    letter: str
+    time: int
+    text: str = ""
+    id: str = ""
+    at: float = 0.0
+
+
+class Note(msgspec.Struct, frozen=True):
+    """A sentence written down at a moment (ns); when that was (seconds since 1970)."""
+
+    time: int
+    text: str
+    id: str = ""
+    at: float = 0.0
+
+
+class WalkStep(msgspec.Struct, frozen=True):
+    """One step of the walk: when (seconds since 1970), what was done ("asked", "proved", "marked"...), in words, the command for it."""
+
+    at: float
+    what: str
+    text: str
+    command: str = ""
+    id: str = ""
+
+
+class Kept(msgspec.Struct, frozen=True):
+    """What undo and redo go over: marks, notes, and lanes by tag name."""
+
+    marks: tuple[Mark, ...] = ()
+    notes: tuple[Note, ...] = ()
+    lanes: tuple[str, ...] = ()
+
+
+class Spot(msgspec.Struct, frozen=True):
+    """Where the screen stood: the question (tag, at in ns or None), the moment, strand, trail line, stretch of time."""
+
+    tag: str
+    at: int | None
+    time: int
+    strand: str
+    line: int
+    start: int
+    end: int
+
+
+class Job(msgspec.Struct):
+    """All of it. ``program`` is a digest of the program file: a job fits one revision."""
+
+    version: int = VERSION
+    program: str = ""
+    files: tuple[str, ...] = ()
+    saved: float = 0.0
+    kept: Kept = Kept()
+    walk: list[WalkStep] = []
+    history: dict[str, list[str]] = {}
+    place: Spot | None = None
+
+
+def fresh_id() -> str:
+    """A name for an entry that no other window gives."""
+    return os.urandom(6).hex()
