@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import tempfile
 import unittest
@@ -76,6 +77,30 @@ class Kept(unittest.TestCase):
                 file.write_bytes(damage(file.read_bytes()))
             with self.subTest(damage=damage):
                 self.assertEqual(self.replayed(), first)
+
+    def test_only_the_holder_of_the_key_can_make_what_is_loaded(self) -> None:
+        key = kept._key()
+        assert key is not None
+        self.replayed()
+        name = self.files()[0].name
+        for forged in (b"x" * 100 + hashlib.sha256(b"x" * 100).digest(), b"x" * 100 + kept._code(bytes(32), name, b"x" * 100),
+                       b"x" * 100 + kept._code(key, "another" + name, b"x" * 100)):
+            (self.folder / "kept" / name).write_bytes(forged)
+            self.assertIsNone(kept.take(Path(name).stem, Path(name).suffix))
+        (self.folder / "kept" / name).write_bytes(b"x" * 100 + kept._code(key, name, b"x" * 100))
+        self.assertEqual(kept.take(Path(name).stem, Path(name).suffix), b"x" * 100)
+
+    def test_a_key_that_others_may_read_is_none_and_nothing_is_kept(self) -> None:
+        state = self.folder / "state"
+        with mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(state)}):
+            first = self.replayed()
+            (state / "whorlograph" / "key").chmod(0o644)
+            kept._key_in.cache_clear()
+            self.assertIsNone(kept._key())
+            for file in self.files():
+                file.unlink()
+            self.assertEqual((self.replayed(), self.files()), (first, []))
+        kept._key_in.cache_clear()
 
     def test_what_others_may_write_is_not_read(self) -> None:
         kept.put("name", ".x", b"ours")

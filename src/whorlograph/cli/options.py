@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shlex
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -15,6 +17,14 @@ if TYPE_CHECKING:
 F = TypeVar("F", bound=Callable[..., Any])
 
 FILE = click.Path(path_type=Path)
+
+
+def offered(name: str) -> str:
+    """A name as the shell may put it on the line: bash takes it as it stands and would run what it holds; zsh and fish quote by themselves."""
+    if not os.environ.get("_WHORLOGRAPH_COMPLETE", "").startswith("bash"):
+        return name
+    # The script that bash runs reads lines with ``read``, which takes one backslash of each pair away.
+    return shlex.quote(name).replace("\\", "\\\\")
 
 
 class TagType(click.ParamType):  # type: ignore[type-arg]
@@ -37,7 +47,7 @@ class TagType(click.ParamType):  # type: ignore[type-arg]
 
                 running = load(Paths(Path(program))).running
                 names = (t.name for t in running.tags[:running.public] if not t.computed)
-                found += [CompletionItem(n) for n in names if n.lower().startswith(incomplete.lower())]
+                found += [CompletionItem(offered(n)) for n in names if n.lower().startswith(incomplete.lower())]
         return found
 
 

@@ -1,12 +1,14 @@
 """What was worked out once and is kept between runs, so that the same program opens faster the second time.
 
-Only what we wrote ourselves is read again: the folder and each file belong to this user and nobody else may write there, each file
-ends in a digest of its content, and its name holds a digest of what it was made of and of the code that made it.
+Compiled programs are native code, so only what we wrote ourselves is read again: the folder and each file belong to this user and nobody
+else may write there, each file ends in a code over its name and content that only a key of the user's own can make, and its name holds a
+digest of what it was made of and of the code that made it.
 """
 
 from __future__ import annotations
 
 import hashlib
+import hmac
 import os
 import stat
 from contextlib import suppress
@@ -58,8 +60,9 @@ def take(name: str, suffix: str) -> bytes | None:
         if not _ours(path.parent) or not _ours(path):
             return None
         data = path.read_bytes()
-        content, digest = data[:-_DIGEST], data[-_DIGEST:]
-        if hashlib.sha256(content).digest() == digest:
+        content, code = data[:-_DIGEST], data[-_DIGEST:]
+        key = _key()
+        if key is not None and hmac.compare_digest(_code(key, path.name, content), code):
             return content
     return None
 
@@ -69,14 +72,48 @@ def put(name: str, suffix: str, data: bytes) -> None:
     path = kept_folder() / f"{name}{suffix}"
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        if not _ours(path.parent):
+        key = _key()
+        if key is None or not _ours(path.parent):
             return
         fresh = path.with_suffix(f".{os.getpid()}")
         with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
-            file.write(data + hashlib.sha256(data).digest())
+            file.write(data + _code(key, path.name, data))
         fresh.replace(path)
         for old in sorted(path.parent.glob(f"*{suffix}"), key=lambda p: p.stat().st_mtime)[:-_MOST]:
             old.unlink()
+
+
+def _code(key: bytes, name: str, content: bytes) -> bytes:
+    return hmac.new(key, name.encode() + b"\0" + content, hashlib.sha256).digest()
+
+
+@lru_cache(maxsize=4)
+def _key_in(folder: str) -> bytes | None:
+    """The user's own key, made at first use; None where it cannot be kept, or others may read or write it."""
+    path = Path(folder) / "key"
+    with suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if not path.exists():
+            fresh = path.with_name(f"key.{os.getpid()}")
+            with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+                file.write(os.urandom(_DIGEST))
+            try:
+                os.link(fresh, path)  # of two processes the first one's stands
+            except FileExistsError:
+                pass
+            except OSError:  # a file system without links
+                fresh.replace(path)
+            fresh.unlink(missing_ok=True)
+        if _ours(path.parent) and _ours(path) and not path.lstat().st_mode & 0o077:
+            key = path.read_bytes()
+            return key if len(key) == _DIGEST else None
+    return None
+
+
+def _key() -> bytes | None:
+    import platformdirs
+
+    return _key_in(platformdirs.user_state_dir("whorlograph"))
 
 
 def _ours(path: Path) -> bool:
