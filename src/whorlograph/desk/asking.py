@@ -16,7 +16,7 @@ from whorlograph.inquiry.why import Inquiry
 from whorlograph.model.errors import Stopped, UsageError
 from whorlograph.model.log import Log
 from whorlograph.model.question import Question, Symptom
-from whorlograph.model.times import parse_time
+from whorlograph.model.times import parse_moment
 
 from .session import Session
 
@@ -41,10 +41,10 @@ def answer_to(session: Session, question: Question) -> Answer:
 def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | None = None) -> Answer:
     """Ask why a tag is as it is.
 
-    Raises: UsageError for an unknown tag or an unreadable time.
+    Raises: UsageError for an unknown tag, or what is no time within the log.
     """
     tag = session.tag(name)
-    return answer_to(session, Question(tag, parse_time(at, session.log) if at else None, symptom))
+    return answer_to(session, Question(tag, parse_moment(at, session.log) if at else None, symptom))
 
 
 def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False, whole: bool = True) -> Proof:

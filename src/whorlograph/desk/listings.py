@@ -11,6 +11,7 @@ from msgspec import Struct
 from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.xref import Entry, Usage
+from whorlograph.model.cells import padded
 from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
@@ -75,7 +76,7 @@ def _row(cells: list[tuple[str, int, Ink]]) -> tuple[Run, ...]:
     """Cells padded to their widths; a width of 0 takes the text as it is."""
     runs: list[Run] = []
     for text, width, ink in cells:
-        runs.append(((fitted(text, width).ljust(width) if width else text) + " ", ink))
+        runs.append(((padded(fitted(text, width), width) if width else text) + " ", ink))
     return tuple(runs)
 
 

@@ -14,6 +14,7 @@ from whorlograph.drawing.timeline_layout import TASK_LANES
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
+from whorlograph.model.cells import padded
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
@@ -352,7 +353,8 @@ class Scene:
             text = (point.description if point is not None else "") or one.documentation
             where = point.whereabouts if point is not None else ""
             name = fitted(self.name(tag), 20)
-            lines.append([(f" {name:<20}", Ink.STRONG), (f" {word:>5}", Ink.LIVE if value is True else Ink.TEXT), (f"  since {since}", Ink.QUIET)])
+            lines.append([(" " + padded(name, 20), Ink.STRONG), (f" {word:>5}", Ink.LIVE if value is True else Ink.TEXT),
+                          (f"  since {since}", Ink.QUIET)])
             if text or where:
                 lines.append([("   " + fitted(text, max(8, width - len(where) - 6)), Ink.TEXT), (f"  {where}" if where else "", Ink.QUIET)])
         return lines

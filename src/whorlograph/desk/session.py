@@ -24,6 +24,7 @@ from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
+from whorlograph.model.limits import MOST_PROGRAM
 from whorlograph.model.log import Log, empty_log
 from whorlograph.model.place import Loaded, Notice
 from whorlograph.model.profile import Profile
@@ -180,6 +181,7 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     profile = read_profile(paths.profile)
     source = digest(paths.program)
     program = kept_program(paths.program, source)
+    _check_resource(program.value, paths)
     controller = Controller(program.value, profile, paths.resource, plain, source)
     iolist = read_iolist(paths.iolist, controller.running)
     notices = [*program.notices, *controller.notices, *iolist.notices]
@@ -193,6 +195,13 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
         log, log_notices = loaded.value, loaded.notices
     notices += feed_notices(controller.running, profile, str(paths.profile or ""))
     return Session(controller, log, iolist.value, notices, paths, log_notices)
+
+
+def _check_resource(program: Program, paths: Paths) -> None:
+    known = [r.name for c in program.configurations for r in c.resources]
+    if paths.resource and paths.resource.lower() not in (n.lower() for n in known):
+        raise UsageError(str(paths.program), f"has no resource called {paths.resource}",
+                         f"its resources are {', '.join(known)}" if known else "leave --resource out: it names none")
 
 
 def kept_program(path: Path, source: str) -> Loaded[Program]:
@@ -255,6 +264,8 @@ def read_on(session: Session, stop: Callable[[], bool]) -> Generator[tuple[int, 
 def digest(path: Path) -> str:
     """A digest of a file's content; "" where it cannot be read again."""
     try:
+        if not path.is_file() or path.stat().st_size > MOST_PROGRAM:
+            return ""
         return sha256(path.read_bytes()).hexdigest()
     except OSError:
         return ""

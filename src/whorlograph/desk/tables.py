@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from whorlograph.inquiry.xref import Entry, Usage, Xref
+from whorlograph.model.cells import cells, padded
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import tags_logged
 from whorlograph.model.shown import no_formula
@@ -75,7 +76,7 @@ def entry_text(session: Session, entry: Entry) -> str:
         count = f"in {len(places)} place{'s' * (len(places) != 1)}" if places else source_text(entry) if title == "written" else "nowhere"
         lines.append(f"  {title} {count}")
         wide = max((len(p.how) for p in places), default=0)
-        lines += [f"    {spot(p):<24} {p.how:<{wide}}  {p.comment}".rstrip() for p in places]
+        lines += [f"    {padded(spot(p), 24)} {p.how:<{wide}}  {p.comment}".rstrip() for p in places]
     for title, tags in (("decided by", xref.decided_by(tag.index)), ("from the inputs", xref.inputs(tag.index)),
                         ("decides", xref.decides(tag.index)), ("up to the outputs", xref.outputs(tag.index))):
         if tags:
@@ -85,12 +86,12 @@ def entry_text(session: Session, entry: Entry) -> str:
 
 def entries_text(entries: list[Entry]) -> str:
     """All tags as a table."""
-    width = max((len(e.tag.name) for e in entries), default=4)
+    width = max((cells(e.tag.name) for e in entries), default=4)
     lines = [f"{'tag':<{width}}  {'address':<9} {'type':<7} reads writes  what it is"]
     for entry in entries:
         marks = f"  ! {', '.join(entry.oddities)}" if entry.oddities else ""
         where = f"  [{entry.point.whereabouts}]" if entry.point is not None and entry.point.whereabouts else ""
-        lines.append(f"{entry.tag.name:<{width}}  {entry.tag.address or ''!s:<9} {entry.tag.type.name:<7} {len(entry.reads):>5} "
+        lines.append(f"{padded(entry.tag.name, width)}  {entry.tag.address or ''!s:<9} {entry.tag.type.name:<7} {len(entry.reads):>5} "
                      f"{len(entry.writes):>6}  {entry.description}{where}{marks}".rstrip())
     return "\n".join(lines)
 
@@ -153,7 +154,7 @@ def task_lines(found: Survey) -> list[str]:
         done = "" if task.runs is None else f"; ran {task.runs} times, missed {task.missed}, waited {duration_text(task.longest_wait or 0)} at most"
         done += "; held at the end" if task.held else ""
         done += f"; one run waits since {duration_text(task.waiting_since)} after the start" if task.waiting_since is not None else ""
-        lines.append(f"  {task.name:<16} priority {task.priority:<3} {when or task.kind}: {', '.join(task.programs) or 'no program'}{done}")
+        lines.append(f"  {padded(task.name, 16)} priority {task.priority:<3} {when or task.kind}: {', '.join(task.programs) or 'no program'}{done}")
     if found.scan_times is not None:
         times = found.scan_times
         lines.append(f"scans took {duration_text(times.least)} to {duration_text(times.greatest)} (the longest: scan {times.greatest_scan}), "
@@ -181,7 +182,7 @@ def survey_text(session: Session, found: Survey) -> str:
     for number, run in enumerate(found.runs, 1):
         name = run.instance if run.instance == run.pou else f"{run.instance} ({run.pou})"
         when = f", {run.trigger} (task {run.task})" if run.task else ""
-        lines.append(f"  {number:>2}. {name:<24} {run.rungs:>5} rungs{when}")
+        lines.append(f"  {number:>2}. {padded(name, 24)} {run.rungs:>5} rungs{when}")
     if not found.runs:
         lines.append("  nothing: no program is instantiated")
     lines += task_lines(found)
@@ -189,7 +190,7 @@ def survey_text(session: Session, found: Survey) -> str:
     for pou in found.pous:
         unit = "rungs" if pou.language == "LD" else "lines"
         used = f"called by {', '.join(pou.called_by)}" if pou.called_by else pou.trigger if pou.trigger != "never" else "never called"
-        lines.append(f"  {pou.name:<20} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
+        lines.append(f"  {padded(pou.name, 20)} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)
     lines += ["", f"{found.tags} tags ({', '.join(f'{n} {name}' for name, n in found.types.items())})",
               f"points: {points or 'none has an address'}; {found.listed} in the I/O list"]

@@ -11,6 +11,7 @@ from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.drawing.timeline_layout import CellKind, Lane, TimelineLayout, Window, cell_glyph
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.trail import Answer
+from whorlograph.model.cells import cut, padded
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
@@ -92,7 +93,7 @@ class Timeline:
             room = max(6, len(value) + 1)
             label = fitted(self.name(lane.tag), names - room - 1)
             ink = Ink.CHOSEN if picked else Ink.TEXT
-            runs: list[Run] = [(("▸" if picked else " ") + label.ljust(names - room - 1), ink), (value.rjust(room - 1) + " ", Ink.STRONG)]
+            runs: list[Run] = [(("▸" if picked else " ") + padded(label, names - room - 1), ink), (value.rjust(room - 1) + " ", Ink.STRONG)]
             runs += self._cells(lane, layout.moment)
             lines.append(runs)
             owners.append(lane.tag)
@@ -105,7 +106,7 @@ class Timeline:
             for cell, sign in layout.marks.items():
                 if cell < len(cells):
                     cells[cell] = sign
-            lines.append([(f" {layout.named}".ljust(names)[:names], Ink.QUIET), ("".join(cells), Ink.STRONG)])
+            lines.append([(cut(padded(f" {layout.named}", names), names), Ink.QUIET), ("".join(cells), Ink.STRONG)])
             owners.append(-1)
         lines.append(self._axis(layout, names, len(layout.lanes[0].cells) if layout.lanes else 0))
         owners.append(-1)
@@ -142,7 +143,7 @@ class Timeline:
             if cell + len(text) <= width and all(c == " " for c in cells[cell:cell + len(text) + 1]):
                 cells[cell:cell + len(text)] = list(text)
         label = f" {duration_text(span)} wide"
-        runs: list[Run] = [(fitted(label, names - 1).ljust(names), Ink.QUIET)]
+        runs: list[Run] = [(padded(fitted(label, names - 1), names), Ink.QUIET)]
         if layout.moment is not None and layout.moment < width:
             cells[layout.moment] = "▲"
             at = layout.moment

@@ -12,6 +12,7 @@ from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.settled import settle
 from whorlograph.formats.logs.values import value_reader
+from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, duration_text
 from whorlograph.model.log import Log
@@ -167,7 +168,7 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
     lines.append(f"  {len(others)} other tags differ" + (", the first ones first:" if others else ""))
     by_name = {t.name: t for t in session.running.tags}
     width = max((len(d.tag) for d in others[:most]), default=0)
-    lines += [f"    {clock_text(log, d.first)}  {d.tag.ljust(width)}  {_words(by_name[d.tag], d.before)} -> {_words(by_name[d.tag], d.after)}"
+    lines += [f"    {clock_text(log, d.first)}  {padded(d.tag, width)}  {_words(by_name[d.tag], d.before)} -> {_words(by_name[d.tag], d.after)}"
               for d in others[:most]]
     if len(others) > most:
         lines.append(f"    and {len(others) - most} more: --json has all")

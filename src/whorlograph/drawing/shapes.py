@@ -6,6 +6,8 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from whorlograph.model.cells import cells, cut, letter_cells
+
 
 class Ink(StrEnum):
     """What a mark means; how it looks is the palette's affair."""
@@ -47,13 +49,22 @@ class Canvas:
             self.chars.append([])
             self.inks.append([])
         row, inks = self.chars[y], self.inks[y]
-        missing = x + len(text) - len(row)
+        wide = cells(text)
+        missing = x + wide - len(row)
         if missing > 0:
             row.extend(" " * missing)
             inks.extend([Ink.TEXT] * missing)
-        for i, char in enumerate(text):
-            row[x + i] = char
-            inks[x + i] = ink
+        inks[x:x + wide] = [ink] * wide
+        if wide == len(text):
+            row[x:x + wide] = text
+            return
+        for char in text:
+            size = letter_cells(char)
+            if size:
+                row[x:x + size] = [char, *[""] * (size - 1)]
+                x += size
+            else:
+                row[x - 1] += char
 
     def at(self, x: int, y: int) -> str:
         """The character at a place; a blank where nothing was written."""
@@ -89,9 +100,9 @@ def plain(runs: list[Run]) -> str:
 
 def fitted(text: str, width: int) -> str:
     """Text cut to a width, its middle left out where it is too long."""
-    if len(text) <= width:
+    if cells(text) <= width:
         return text
     if width < 5:
-        return text[:width]
+        return cut(text, width)
     tail = (width - 1) // 2
-    return text[:width - 1 - tail] + "…" + text[-tail:]
+    return cut(text, width - 1 - tail) + "…" + cut(text[::-1], tail)[::-1]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
+from whorlograph.model.cells import cells
+
 from . import glyphs
 from .rung_layout import Net, RungLayout, Shape, Symbol
 from .shapes import Canvas, Ink, Spot, fitted
@@ -48,16 +50,16 @@ class _Drawer:
         for symbol in self.layout.symbols:
             if symbol.column == column:
                 widest = max(widest, self._block_parts(symbol)[2] if symbol.shape is Shape.BLOCK else
-                             min(LONGEST, len(symbol.label)) + self.pad)
+                             min(LONGEST, cells(symbol.label)) + self.pad)
         return widest
 
     @staticmethod
     def _block_parts(symbol: Symbol) -> tuple[int, int, int]:
         """Widths of a block: texts to its left, the box, everything."""
-        left = max((min(LONGEST, len(p.text)) for p in symbol.inputs), default=0)
-        right = max((min(LONGEST, len(p.text)) for p in symbol.outputs), default=0)
-        inner = max(len(symbol.sign) + 2, len(symbol.label) + 2,
-                    max((len(p.name) for p in symbol.inputs), default=0) + max((len(p.name) for p in symbol.outputs), default=0) + 2)
+        left = max((min(LONGEST, cells(p.text)) for p in symbol.inputs), default=0)
+        right = max((min(LONGEST, cells(p.text)) for p in symbol.outputs), default=0)
+        inner = max(len(symbol.sign) + 2, cells(symbol.label) + 2,
+                    max((cells(p.name) for p in symbol.inputs), default=0) + max((cells(p.name) for p in symbol.outputs), default=0) + 2)
         return left, inner + 2, left + inner + 2 + right + (1 if left else 0) + (1 if right else 0)
 
     def y(self, row: int) -> int:
@@ -137,12 +139,12 @@ class _Drawer:
             return
         y, width, left = self.y(symbol.row), self.widths[symbol.column], self.left[symbol.column]
         label = fitted(symbol.label, LONGEST)
-        at = left + max(0, (width - len(label)) // 2)
+        at = left + max(0, (width - cells(label)) // 2)
         middle = left + (width - 3) // 2
         strong = Ink.BLOCK if symbol.blocks else Ink.STRONG if symbol.live else Ink.TEXT
         self.canvas.put(at, y - 1, label, strong)
         if self.values and symbol.value:
-            self.canvas.put(left + max(0, (width - len(symbol.value)) // 2), y + 1, symbol.value, Ink.QUIET)
+            self.canvas.put(left + max(0, (width - cells(symbol.value)) // 2), y + 1, symbol.value, Ink.QUIET)
         ink = Ink.BLOCK if symbol.blocks else Ink.LIVE if symbol.live else Ink.DEAD
         body = {Shape.CONTACT: f"┥{symbol.sign}┝", Shape.COIL: f"({symbol.sign})", Shape.JUMP: ">>>", Shape.RETURN: "<R>",
                 Shape.LINK: ">·>", Shape.VALUE: "[·]"}[symbol.shape]
@@ -152,7 +154,7 @@ class _Drawer:
         if symbol.shape is Shape.COIL:
             for x in range(middle + 3, self.rail):
                 self.canvas.put(x, y, "━" if symbol.live else "╌", Ink.LIVE if symbol.live else Ink.DEAD)
-        spot = Spot(y, min(at, middle), max(at + len(label), middle + 3), symbol.element)
+        spot = Spot(y, min(at, middle), max(at + cells(label), middle + 3), symbol.element)
         self.result.spots += [spot, Spot(y - 1, spot.left, spot.right, symbol.element)]
 
     def _block(self, symbol: Symbol) -> None:
@@ -164,7 +166,7 @@ class _Drawer:
         top, bottom = self.y(symbol.row) - 1, self.y(symbol.row + pins - 1) + 1
         title = symbol.label or symbol.sign
         self.canvas.put(left, top, "╭" + "─" * (box - 2) + "╮", ink)
-        self.canvas.put(left + 1 + (box - 2 - len(title)) // 2, top, title, names)
+        self.canvas.put(left + 1 + (box - 2 - cells(title)) // 2, top, title, names)
         for y in range(top + 1, bottom):
             self.canvas.put(left, y, "│" + " " * (box - 2) + "│", ink)
         foot = symbol.sign if symbol.label else ""
@@ -175,11 +177,11 @@ class _Drawer:
             self.canvas.put(left + 1, y, pin.name, names)
             if pin.text:
                 text = fitted(pin.text, LONGEST)
-                self.canvas.put(left - 1 - len(text), y, text, Ink.TEXT)
+                self.canvas.put(left - 1 - cells(text), y, text, Ink.TEXT)
         for pin in symbol.outputs:
             y = self.y(symbol.row + pin.row)
             self.canvas.put(left + box - 1, y, "┝" if pin.live else "├", Ink.LIVE if pin.live else ink)
-            self.canvas.put(left + box - 1 - len(pin.name), y, pin.name, names)
+            self.canvas.put(left + box - 1 - cells(pin.name), y, pin.name, names)
             if pin.text:
                 self.canvas.put(left + box + 1, y, fitted(pin.text, LONGEST), Ink.TEXT)
         if symbol.blocks:

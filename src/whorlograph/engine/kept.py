@@ -50,7 +50,7 @@ def _version(package: str) -> str:
 
 def name_of(*sources: str) -> str:
     """The name under which something made of these is kept."""
-    return hashlib.sha256("\n".join((made_by(), *sources)).encode()).hexdigest()
+    return hashlib.sha256("\n".join((made_by(), *sources)).encode("utf-8", "surrogatepass")).hexdigest()
 
 
 def take(name: str, suffix: str) -> bytes | None:

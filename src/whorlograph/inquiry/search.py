@@ -80,8 +80,13 @@ class Search:
             place = error.pos_in_stream if error.pos_in_stream is not None else -1
             at: list[str] = text[place:].split() if place >= 0 and not ended else []
             what = f"{at[0]!r} is not understood here" if at else "it ends too early"
-            raise UsageError(f"condition {text!r}", what, _EXAMPLE) from error
-        found = self._value(tree.children[0])
+            raise UsageError(f"condition {text[:60]!r}", what[:100], _EXAMPLE) from error
+        except RecursionError as error:
+            raise UsageError(f"condition {text[:40]!r}...", "is nested too deep", _EXAMPLE) from error
+        try:
+            found = self._value(tree.children[0])
+        except RecursionError as error:
+            raise UsageError(f"condition {text[:40]!r}...", "is nested too deep", _EXAMPLE) from error
         if isinstance(found, _State):
             found = _runs(found)
         keep = np.ones(len(found.starts), bool)

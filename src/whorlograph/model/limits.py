@@ -5,6 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from pathlib import Path
 
+LOG_ROW = 40  # bytes of a log's row while it is read: in its file's columns, sorted, and in the log
 MEMORY_SHARE = 2  # one in so many free bytes may be filled by what is read or replayed: the rest is for questions about it
 UNKNOWN_MEMORY = 4 << 30  # bytes taken to be free where the system does not say
 
@@ -30,3 +31,10 @@ def _address_space() -> int:
     except (ImportError, OSError):
         return UNKNOWN_MEMORY << 10
     return soft if soft != resource.RLIM_INFINITY else UNKNOWN_MEMORY << 10
+
+
+MOST_VARIABLES = 1_000_000  # of a program, arrays and instances unfolded: a hundred times the largest seen, half a gigabyte
+MOST_PROGRAM = 256 << 20  # bytes of a program file: fifty times the largest seen
+MOST_LINE = 1 << 20  # bytes of a line of a log or list: a wide log of ten thousand tags has 200,000
+MOST_PACKED_RATIO = 400  # bytes unpacked to one packed: every row of a log has a time of its own, which no packing shortens so far
+PACKED_FREE = 256 << 20  # bytes that may be unpacked whatever the ratio

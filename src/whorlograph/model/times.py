@@ -84,6 +84,17 @@ def parse_time(text: str, log: Log) -> int:
     return whole * _BILLION + fraction - log.origin
 
 
+def parse_moment(text: str, log: Log) -> int:
+    """``parse_time``, within the log.
+
+    Raises: UsageError for what is no time, or lies before or behind the log.
+    """
+    time = parse_time(text, log)
+    if not 0 <= time <= log.end:
+        raise UsageError("", f"{text.strip()} is not within the log", f"it goes from {clock_text(log, 0)} to {clock_text(log, log.end)}")
+    return time
+
+
 def _exact(match: re.Match[str]) -> int:
     exponent = int(match.group(4) or 0)
     digits = (match.group(2) or "0") + (match.group(3) or "")

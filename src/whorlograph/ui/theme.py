@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from functools import lru_cache
 
-from rich.cells import cell_len, chop_cells
 from rich.segment import Segment
 from rich.style import Style
 
 from whorlograph.drawing.glyphs import ascii_only
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.model.cells import cells, cut
 from whorlograph.model.shown import visible
-
-# What takes two columns, or none: only such text has to be measured.
-_WIDE = re.compile("[\u0300-\u036f\u0483-\u0489\u0591-\u05bd\u0610-\u061a\u064b-\u065f\u1100-\u115f\u20d0-\u20ff\u231a-\u231b\u2e80-\ua4cf"
-                   "\ua960-\ua97f\uac00-\ud7a3\uf900-\ufaff\ufe30-\ufe6f\uff00-\uff60\uffe0-\uffe6\U0001f000-\U0001faff\U00020000-\U0003fffd]")
 
 
 @lru_cache(maxsize=200)
@@ -37,12 +32,8 @@ def segments(runs: list[Run] | tuple[Run, ...], palette: str, width: int, plain:
     for text, ink in runs:
         if left <= 0:
             break
-        part = visible(text)[:left]
-        if _WIDE.search(part):
-            part = chop_cells(part, left)[0]
-            left -= cell_len(part)
-        else:
-            left -= len(part)
+        part = cut(visible(text), left)
+        left -= cells(part)
         style = style_of(palette, ink)
         if chosen:
             style = style + _ground(palette)

@@ -24,7 +24,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.desk.report import drawing_pages
     from whorlograph.desk.session import Paths, load
     from whorlograph.drawing.paper import write_picture
-    from whorlograph.model.times import parse_time
+    from whorlograph.model.times import parse_moment
 
     if rung is not None and pou is None:
         raise UsageError("--rung", "no POU is given", "add --pou NAME")
@@ -38,6 +38,6 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         known = ", ".join(dict.fromkeys(s.pou for s in steps))
         raise UsageError(str(program), f"there is no {'rung ' + str(rung) + ' in ' if rung is not None else 'POU called '}{pou}"
                          if pou else "the program has no rung", f"its POUs are {known}" if known else "give another program")
-    time = (parse_time(at, session.log) if at else session.log.end) if logs else None
+    time = (parse_moment(at, session.log) if at else session.log.end) if logs else None
     write_picture(drawing_pages(session, chosen, time), out, session.program.name, session.paths.inputs)
     return 0

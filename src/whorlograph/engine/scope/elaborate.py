@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from math import isfinite
+
 from msgspec.structs import replace
 
 from whorlograph.model.address import TYPES, parse_address
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
+from whorlograph.model.limits import MOST_VARIABLES
 from whorlograph.model.literals import literal, raw
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
@@ -29,6 +32,8 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .unfolding import Unfolding
+
 _DEEPEST = 30
 _LARGEST = 200_000
 
@@ -42,6 +47,7 @@ class _Builder:
         self.notices: list[Notice] = []
         self.globals = Instance("", "", None)
         self.enumerators = enumerators(program)
+        self.unfolding = Unfolding(program)
 
     def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
@@ -68,7 +74,7 @@ class _Builder:
             return 0
         if type_ == BOOL:
             return int(bool(value))
-        if type_.whole and not type_.low <= int(value) <= type_.high:
+        if type_.whole and not (isfinite(value) and type_.low <= int(value) <= type_.high):
             self.say(f"initial value {text} of {name} does not fit {type_.name}", "it starts at its type's default")
             return 0
         return raw(value if not type_.whole else int(value), type_)
@@ -152,6 +158,15 @@ class _Builder:
         made.count = len(self.tags) - made.first
         return made
 
+    def room_for(self, variable: Variable, pou: str = "") -> bool:
+        """Whether what a variable unfolds to can be made; said where not."""
+        count = self.unfolding.of(variable.type)
+        if len(self.tags) + count <= MOST_VARIABLES:
+            return True
+        self.say(f"{variable.name} unfolds to {count if count < 10**15 else 'over 10^15'} variables, beyond the {MOST_VARIABLES:,} that can be run",
+                 "it is left out", pou, variable.line)
+        return False
+
     def instance(self, name: str, pou: Pou, depth: int = 0, given: Initial | None = None) -> Instance:
         """An instance of a program or of a function block of the file's own."""
         made = Instance(name, pou.name, pou, first=len(self.tags))
@@ -164,6 +179,8 @@ class _Builder:
                 ref = self.globals.scope.get(key)
                 if ref is not None:
                     made.scope[key] = ref
+            elif not depth and not self.room_for(variable, pou.name):
+                continue
             elif variable.kind is VariableKind.IN_OUT:
                 made.scope[key] = self.by_reference(variable, depth)
             else:
@@ -189,6 +206,8 @@ class _Builder:
                 if variable.kind is not VariableKind.EXTERNAL or key in self.globals.scope:
                     continue
                 self.say(f"{variable.name} is external, but no global has that name", "taken as a tag of its own", pou.name, variable.line)
+                if not self.room_for(variable, pou.name):
+                    continue
                 ref = self.make(variable.name, variable.type, replace(variable, kind=VariableKind.GLOBAL), variable.initial)
                 if ref is not None:
                     self.globals.scope[key] = ref
@@ -274,7 +293,7 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
         if variable.address and parse_address(variable.address) is None:
             build.say(f"address {variable.address} of {variable.name} cannot be read", "it is a tag without an address",
                       line=variable.line)
-        ref = build.make(variable.name, variable.type, variable, variable.initial)
+        ref = build.make(variable.name, variable.type, variable, variable.initial) if build.room_for(variable) else None
         if ref is not None:
             build.globals.scope[variable.name.lower()] = ref
     build.missing_globals(list(program.pous.values()))

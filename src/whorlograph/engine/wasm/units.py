@@ -75,6 +75,7 @@ class Units:
     def __init__(self, code: Code, running: Running, profile: Profile, schedule: Schedule) -> None:
         self.code, self.running, self.profile = code, running, profile
         self._kinds: dict[int, set[type]] = {}
+        self._lengths: dict[int, int] = {}
         self.members = [("$scan", schedule.cyclic), *((f"$unit{t.number}", t.programs) for t in schedule.tasks)]
         shares = shared_bits(running.tags[:running.public], profile.addressing)
         self.watches = Watches(code, {tag: {s.other for s in found} for tag, found in shares.items()})
@@ -125,7 +126,9 @@ class Units:
 
     def _longest(self, body: int) -> int:
         """Steps of one pass through a body and all that it calls."""
-        return sum(1 + sum(self._longest(c.body) for c in calls_in(step.actions)) for step in self.code.bodies[body].steps)
+        if body not in self._lengths:
+            self._lengths[body] = sum(1 + sum(self._longest(c.body) for c in calls_in(step.actions)) for step in self.code.bodies[body].steps)
+        return self._lengths[body]
 
     def count(self, key: object) -> int:
         """Address of a cell that steps are counted in, made at the first asking."""

@@ -13,6 +13,7 @@ from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from whorlograph.model.errors import LogError
+from whorlograph.model.limits import LOG_ROW, memory_room
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
@@ -24,6 +25,7 @@ from .times import Times
 from .values import value_reader
 
 EXAMPLES = 20
+FULL = "it is read up to its row {:,}: the memory holds no more"
 WORTH_IT = 200_000  # bytes from which the fast reader's own start is repaid
 PLAIN_SECONDS = re.compile(r"-?\d{1,9}(\.\d*)?$")
 PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d\d:\d\d|)(?=[,;\t]|$)")
@@ -150,11 +152,16 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
 
 def _watched(lines: Lines, source: Source, rows: Rows, watch: Watch) -> Lines:
     """Counts rows as they pass, puts them away now and then, and stops when told to."""
+    room, packed = memory_room() // LOG_ROW, 0
     for count, line in enumerate(lines, 1):
         yield line
         rows.rows = count
         if not count % SAMPLES:
+            packed += len(rows.times)
             rows.pack()
+            if packed > room:
+                rows.stopped, rows.damage = True, FULL.format(count)
+                return
             if watch(source.done()):
                 rows.stopped = True
                 return
@@ -230,6 +237,8 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
         rows.stamp(reader.number("low"))
         rows.stamp(reader.number("high"))
     rows.blocks = reader.blocks
+    if reader.full:
+        rows.damage = FULL.format(rows.rows)
     rows.examples.sort(key=lambda e: int(e[len(rows.file) + 1:].partition(":")[0]))
     for name, count in reader.unknown().items():
         rows.unknown[name] = rows.unknown.get(name, 0) + count

@@ -15,6 +15,7 @@ import wasmtime
 from numpy.typing import NDArray
 
 from whorlograph.formats.sandbox import new_engine, no_room_is_no_wasmtime
+from whorlograph.model.limits import LOG_ROW, MOST_LINE, memory_room
 from whorlograph.model.log import Ints, distinct, narrowed
 from whorlograph.model.shown import visible
 from whorlograph.model.tags import Tag
@@ -207,8 +208,10 @@ class PlainLines:
         self.entries: dict[str, int] = {}
         self.names_end = NAMES_AT
         self.blocks: list[tuple[Ints, NDArray[Any], NDArray[Any]]] = []
+        self.taken, self.room = 0, memory_room() // LOG_ROW
         self.line = self.block_line = 1
         self.refused = 0
+        self.full = False
 
     def number(self, name: str) -> int:
         """A counter of the function."""
@@ -249,15 +252,18 @@ class PlainLines:
             if last and block and not block.endswith(b"\n"):
                 block += b"\n"
             cut = block.rfind(b"\n") + 1
+            if len(block) - cut > MOST_LINE and not last:
+                raise NotPlain
             if not cut and not last:
-                if len(block) > BLOCK:
-                    raise NotPlain
                 rest = block
                 continue
             rest = block[cut:]
             if b"\0" in block or b"\r" in block.replace(b"\r\n", b""):
                 raise NotPlain
             self._block(block[:cut])
+            if self.taken > self.room:
+                self.full = True
+                return True
             if last or stop():
                 return not last
 
@@ -358,6 +364,7 @@ class PlainLines:
                     self.put("usable", self.number("usable") - 1)
                     self.refused += 1
                     self.bad(self.block_line + block.count(b"\n", 0, start - TEXT_AT) + 1, text, number)
+        self.taken += n
         self.blocks.append((times[keep], narrowed(tags[keep]), narrowed(values[keep])))
 
     def _direct(self, number: int) -> bool:

@@ -13,8 +13,10 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from whorlograph.model.errors import LogError
+from whorlograph.model.limits import MOST_LINE, MOST_PACKED_RATIO, PACKED_FREE
 
 _CHUNK = 1 << 20
+_PART = 1 << 14  # packed bytes unpacked at a time: they may become a thousand times as many
 _STRAY = re.compile("[\udc80-\udcff]+")
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
 PACKED = (".gz", ".zst")
@@ -29,6 +31,7 @@ class _Unpacked(io.RawIOBase):
         self._unpacker: Any = None
         self._packed = b""
         self._ready = b""
+        self._taken = self._given = 0
 
     def readable(self) -> bool:
         return True
@@ -52,12 +55,17 @@ class _Unpacked(io.RawIOBase):
 
         if self._unpacker is None:
             self._unpacker = zlib.decompressobj(31) if self.gzip else zstandard.ZstdDecompressor().decompressobj()
+        part, self._packed = self._packed[:_PART], self._packed[_PART:]
         try:
-            self._ready = self._unpacker.decompress(self._packed)
+            self._ready = self._unpacker.decompress(part)
         except (zlib.error, zstandard.ZstdError) as problem:
             self.damage = str(problem)
             return
-        self._packed = self._unpacker.unused_data
+        self._taken += len(part)
+        self._given += len(self._ready)
+        if self._given > max(PACKED_FREE, MOST_PACKED_RATIO * self._taken):
+            self.damage = f"it unpacks to over {MOST_PACKED_RATIO:,} times its size"
+        self._packed = self._unpacker.unused_data + self._packed
         if self._unpacker.eof:
             self._unpacker = None
             self._packed = self._packed.lstrip(b"\0") if self.gzip else self._packed
@@ -130,7 +138,9 @@ class Source:
         if sample.count("\x00") > 40 or sum(c < " " and c not in "\r\n\t\x00" for c in sample) > 40:
             raise LogError(str(self.path), f"not a text file, so no {self.what} in CSV", "give a CSV file")
         text = self._text = io.TextIOWrapper(self.stream, "utf-16" if wide else "utf-8-sig", "replace" if wide else "surrogateescape", newline=None)
-        for line in text:
+        while line := text.readline(MOST_LINE):
+            if len(line) >= MOST_LINE and not line.endswith("\n"):
+                raise LogError(str(self.path), f"a line is longer than {MOST_LINE:,} characters, so no {self.what} in CSV", "give a CSV file")
             if not line.isascii() and _STRAY.search(line):
                 self.guessed = True
                 line = _STRAY.sub(lambda stray: stray[0].encode("utf-8", "surrogateescape").decode("cp1252", "replace"), line)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from whorlograph.model.errors import ProgramError
+from whorlograph.model.limits import MOST_PROGRAM
 from whorlograph.model.place import Loaded
 from whorlograph.model.program import Program
 from whorlograph.model.registry import resolve
@@ -18,9 +19,12 @@ def read_program(path: Path) -> Loaded[Program]:
     Raises: ProgramError where the file is missing, empty, or no program.
     """
     try:
-        data = path.read_bytes()
+        with path.open("rb") as file:
+            data = file.read(MOST_PROGRAM + 1)
     except OSError as error:
         raise ProgramError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
+    if len(data) > MOST_PROGRAM:
+        raise ProgramError(str(path), f"is longer than {MOST_PROGRAM >> 20} MB, so no program", "export it alone")
     if not data.strip():
         raise ProgramError(str(path), "the file is empty", "export the program again")
     reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))

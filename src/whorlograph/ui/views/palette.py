@@ -7,6 +7,7 @@ from collections.abc import Callable
 from whorlograph.desk.job import Mark
 from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.model.cells import padded
 
 from ..keys import ACTIONS, keys_text
 from .overlay import ListOverlay
@@ -31,14 +32,14 @@ def palette_overlay(scene: Scene | None, marks: tuple[Mark, ...] = (), time_of: 
             point = scene.session.iolist.get(tag.index)
             text = (point.description if point is not None else "") or tag.documentation
             where = point.whereabouts if point is not None else ""
-            lines.append([(f" {tag.name:<26}", Ink.STRONG), (f"{'ask why':<18}", Ink.QUIET), (text, Ink.TEXT),
+            lines.append([(" " + padded(tag.name, 26), Ink.STRONG), (f"{'ask why':<18}", Ink.QUIET), (text, Ink.TEXT),
                           (f"  {where}" if where else "", Ink.QUIET)])
             values.append(("why", tag.index))
         for mark in marks:
             lines.append([(f" mark {mark.letter}".ljust(27), Ink.STRONG), (f"{'go there':<18}", Ink.QUIET), (mark.text, Ink.TEXT)])
             values.append(("time", mark.time))
         for step in scene.session.controller.steps.all:
-            lines.append([(f" {step.pou} {step.rung.number}".ljust(27), Ink.STRONG), (f"{'show rung':<18}", Ink.QUIET),
+            lines.append([(padded(f" {step.pou} {step.rung.number}", 27), Ink.STRONG), (f"{'show rung':<18}", Ink.QUIET),
                           (step.rung.comment, Ink.TEXT)])
             values.append(("rung", step.index))
 
