@@ -59,6 +59,9 @@ def main(argv: list[str] | None = None) -> None:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
+    if sys.stdout is None and "--out" not in (argv or sys.argv):
+        _complain("standard output is closed: open it, or give --out")
+        sys.exit(2)
     try:
         status: Any = cli.main(argv, prog_name="whorlograph", standalone_mode=False)
     except click.exceptions.NoArgsIsHelpError as error:
@@ -124,6 +127,8 @@ def run() -> None:
         status = leaving.code
     if isinstance(status, str):
         _complain(status)
+    if type(sys.stdout).__name__ == "PacifyFlushWrapper":  # what click puts there
+        status = 0  # who read it has seen enough
     number = status if isinstance(status, int) else 0 if status is None else 2
     try:
         if sys.stdout is not None:

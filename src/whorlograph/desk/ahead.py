@@ -9,8 +9,10 @@ import gc
 import os
 import select
 import signal
+import time
 from collections.abc import Callable
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -71,12 +73,20 @@ def _work(load: Callable[[], Loaded], writing: int, alone: Callable[[], bool]) -
         nothing = os.open(os.devnull, os.O_RDWR)
         for number in (0, 1, 2):
             os.dup2(nothing, number)
+        Thread(target=_until_alone, args=(alone,), daemon=True).start()
         os.nice(15)  # the first frame goes first
         data = _handed(*load(), alone)
         with os.fdopen(writing, "wb") as pipe:
             pipe.write(data)
     finally:
         os._exit(0)
+
+
+def _until_alone(alone: Callable[[], bool]) -> None:
+    """Ends the second process with the first, however that ended."""
+    while not alone():
+        time.sleep(0.2)
+    os._exit(0)
 
 
 def _handed(session: Session, question: Question | None, stop: Callable[[], bool]) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -12,10 +13,11 @@ from textual.app import App
 from textual.screen import Screen
 
 from whorlograph.drawing.palette import PALETTES
-from whorlograph.model.errors import WhorlographError
+from whorlograph.model.errors import UsageError, WhorlographError
 
 from .early import again, order_of
 from .first import FirstScreen, Opening
+from .leaving import leave_on_signals
 
 if TYPE_CHECKING:
     from whorlograph.desk.session import Session
@@ -104,15 +106,19 @@ class WhorlographApp(App[None], inherit_bindings=False):
             super()._handle_exception(error)
             return
         self.failure = error
+        self.save()
+        self.exit()
+
+    def save(self) -> None:
+        """Save the job, where there is one."""
         if getattr(self, "main", None) is not None:
             self.main.desk.save()
-        self.exit()
 
     def leave(self) -> None:
         """Save what there is, and leave."""
         if getattr(self, "main", None) is not None:
             self.main.work.stop()
-            self.main.desk.save()
+        self.save()
         self.exit()
 
     def _ground(self) -> None:
@@ -152,7 +158,10 @@ def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: b
     """
     import platformdirs
 
+    if not (sys.stdin is not None and sys.stdin.isatty() and sys.stdout is not None and sys.stdout.isatty()):
+        raise UsageError("", "the screen needs a terminal to read from and write to", "run it in a terminal, or ask with whorlograph why")
     app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening)
+    leave_on_signals(app.save)
     # Not app.run(): it would wait for the threads of work that nobody wants any more; the process ends at once after this.
     asyncio.new_event_loop().run_until_complete(app.run_async())
     if isinstance(app.failure, WhorlographError):

@@ -1,0 +1,188 @@
+"""Ways out: signals at any moment, on the screen and in commands; closed and full outputs; no terminal, no home."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import pty
+import select
+import signal
+import struct
+import subprocess
+import sys
+import tempfile
+import termios
+import time
+import unittest
+from pathlib import Path
+from random import Random
+
+from tests.building import program_of
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.plant.rungs import Ladder, coil, nc, no
+
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP, signal.SIGQUIT)
+COMMAND = (sys.executable, "-m", "whorlograph.cli.main")
+
+
+def _busy(ladder: Ladder) -> None:
+    ladder.rung(nc("Y1"), coil("Y1"))  # another value in every scan
+    ladder.rung(no("X1"), coil("Y2"))
+
+
+class Files(unittest.TestCase):
+    """A program that never rests, and logs of seconds and of a year."""
+
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        self.program = self.folder / "busy.xml"
+        self.program.write_bytes(write_xml(program_of(_busy, "X1 Y1 Y2")))
+        self.short, self.year = self.folder / "short.csv", self.folder / "year.csv"
+        self.short.write_text("time,tag,value\n0,X1,0\n1,X1,1\n2,X1,0\n")
+        self.year.write_text("time,tag,value\n0,X1,0\n30000000,X1,1\n")
+        self.home = {**os.environ, "HOME": str(self.folder), "XDG_STATE_HOME": str(self.folder / "state"), "XDG_CACHE_HOME": str(self.folder / "cache")}
+
+
+class Commands(Files):
+    """Without a screen."""
+
+    def run_it(self, *words: str, **more: object) -> subprocess.CompletedProcess[bytes]:
+        return subprocess.run([*COMMAND, *words], env=self.home, timeout=60, stdin=subprocess.DEVNULL, check=False, **more)  # type: ignore[call-overload, no-any-return]
+
+    def test_a_signal_ends_a_command_at_once_in_one_line_and_leaves_nothing_behind(self) -> None:
+        random = Random(7)
+        out = self.folder / "out.csv"
+        out.write_text("what was there\n")
+        for number in SIGNALS:
+            for words in (("replay", str(self.program), str(self.year), "--out", str(out)), ("why", str(self.program), str(self.year), "Y2")):
+                process = subprocess.Popen([*COMMAND, *words], env=self.home, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                time.sleep(random.uniform(0.6, 1.5))
+                process.send_signal(number)
+                _, error = process.communicate(timeout=10)
+                with self.subTest(signal=number.name, command=words[0]):
+                    self.assertEqual(process.returncode, 128 + number)
+                    self.assertEqual(error.decode().splitlines()[-1], "whorlograph: stopped")
+                    self.assertNotIn(b"Traceback", error)
+                    self.assertEqual(out.read_text(), "what was there\n")
+                    self.assertEqual([p.name for p in self.folder.glob(".*")], [])
+
+    def test_outputs_that_take_nothing(self) -> None:
+        commands = (("xref", str(self.program)), ("why", str(self.program), str(self.short), "Y2", "--json"), ("--help",), ("demo", "--list"))
+        for words in commands:
+            with self.subTest(words=words[0]):
+                reading, writing = os.pipe()
+                os.close(reading)
+                gone = self.run_it(*words, stdout=writing, stderr=subprocess.PIPE)
+                os.close(writing)
+                self.assertEqual((gone.returncode, gone.stderr), (0, b""))
+                with Path("/dev/full").open("wb") as full:
+                    found = self.run_it(*words, stdout=full, stderr=subprocess.PIPE)
+                self.assertEqual((found.returncode, found.stderr.count(b"\n")), (2, 1))
+                self.assertIn(b"No space left", found.stderr)
+                closed = subprocess.run(["sh", "-c", '"$@" >&-', "sh", *COMMAND, *words], env=self.home, timeout=60, stderr=subprocess.PIPE, check=False)
+                self.assertEqual((closed.returncode, closed.stderr.count(b"\n")), (2, 1))
+
+    def test_no_terminal_no_home_no_place_to_keep_anything(self) -> None:
+        for words in (("demo",), ("open", str(self.program), str(self.short))):
+            found = self.run_it(*words, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+            self.assertEqual((found.returncode, found.stdout, found.stderr.count(b"\n")), (2, b"", 1))
+        for home in ({"HOME": "/nonexistent"}, {}, {"HOME": "/proc", "XDG_STATE_HOME": "/proc/x", "XDG_CACHE_HOME": "/proc/y"}):
+            env = {"PATH": os.environ["PATH"], **home}
+            found = subprocess.run([*COMMAND, "why", str(self.program), str(self.short), "Y2"], env=env, capture_output=True, timeout=60, check=False)
+            self.assertEqual((found.returncode, found.stderr), (0, b""), home)
+            self.assertIn(b"Y2 dropped out at 2.000 s", found.stdout)
+
+
+class Screens(Files):
+    """On a terminal of its own."""
+
+    def start(self, log: Path) -> tuple[int, int]:
+        child, terminal = pty.fork()
+        if not child:
+            os.execve(sys.executable, [*COMMAND, "open", str(self.program), str(log), "--tag", "Y2"], {**self.home, "TERM": "xterm-256color"})
+        fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 24, 80, 0, 0))
+        self.addCleanup(os.close, terminal)
+        return child, terminal
+
+    def read(self, terminal: int, seconds: float, word: bytes = b"") -> bytes:
+        data, until = b"", time.monotonic() + seconds
+        while (left := until - time.monotonic()) > 0:
+            if not select.select([terminal], [], [], left)[0]:
+                break
+            try:
+                part = os.read(terminal, 65_536)
+            except OSError:
+                break
+            if not part:
+                break
+            data += part
+            if word and word in data:
+                break
+        return data
+
+    def ended(self, child: int, seconds: float) -> int | None:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            found, status = os.waitpid(child, os.WNOHANG)
+            if found:
+                return os.waitstatus_to_exitcode(status)
+            time.sleep(0.01)
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        return None
+
+    def test_a_signal_at_any_moment_gives_the_terminal_back(self) -> None:
+        random = Random(11)
+        for number in SIGNALS:
+            for log in (self.short, self.year):
+                child, terminal = self.start(log)
+                data = self.read(terminal, 20, b"\x1b[?1049h")
+                data += self.read(terminal, random.uniform(0.0, 2.5))
+                os.kill(child, number)
+                data += self.read(terminal, 1.0)
+                with self.subTest(signal=number.name, log=log.name):
+                    self.assertEqual(self.ended(child, 5), 128 + number)
+                    self.assertGreater(data.rfind(b"\x1b[?1049l"), data.rfind(b"\x1b[?1049h"))
+                    self.assertGreater(data.rfind(b"\x1b[?25h"), data.rfind(b"\x1b[?25l"))
+                    for mode in (b"1000", b"1003", b"2004"):
+                        self.assertGreaterEqual(data.rfind(b"\x1b[?" + mode + b"l"), data.rfind(b"\x1b[?" + mode + b"h"))
+                    self.assertNotIn(b"Traceback", data)
+
+    def test_a_signal_saves_the_job(self) -> None:
+        child, terminal = self.start(self.short)
+        self.read(terminal, 20, b"dropped out")
+        self.read(terminal, 1.0)
+        os.write(terminal, b"mb")
+        self.read(terminal, 0.3)
+        os.kill(child, signal.SIGTERM)
+        self.read(terminal, 0.5)
+        self.assertEqual(self.ended(child, 5), 128 + signal.SIGTERM)
+        jobs = list((self.folder / "state" / "whorlograph" / "jobs").glob("*.json"))
+        self.assertEqual(len(jobs), 1)
+        self.assertIn(b'"letter": "b"', jobs[0].read_bytes())
+
+    def test_the_second_process_ends_with_its_parent(self) -> None:
+        child, terminal = self.start(self.year)
+        self.read(terminal, 0.8)
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        until = time.monotonic() + 5
+        while time.monotonic() < until and self._others():
+            time.sleep(0.1)
+        self.assertEqual(self._others(), [])
+
+    def _others(self) -> list[str]:
+        found = []
+        for path in Path("/proc").glob("[0-9]*/cmdline"):
+            try:
+                if str(self.program).encode() in path.read_bytes():
+                    found.append(path.parent.name)
+            except OSError:
+                continue
+        return found
+
+
+if __name__ == "__main__":
+    unittest.main()
