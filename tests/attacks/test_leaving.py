@@ -163,6 +163,21 @@ class Screens(Files):
         self.assertEqual(len(jobs), 1)
         self.assertIn(b'"letter": "b"', jobs[0].read_bytes())
 
+    def test_noise_on_the_line_is_no_end(self) -> None:
+        child, terminal = self.start(self.short)
+        self.read(terminal, 20, b"dropped out")
+        for noise in (b"\xff\xfe\x80", b"\xc3", b"\xf0\x28\x8c\x28", bytes(range(128, 256))):
+            os.write(terminal, noise)
+            self.read(terminal, 0.2)
+        os.write(terminal, b"?")
+        self.assertIn(b"help", self.read(terminal, 2, b"help"))
+        os.write(terminal, b"\x1b")
+        self.read(terminal, 0.5)
+        os.write(terminal, b"q")
+        data = self.read(terminal, 1)
+        self.assertEqual(self.ended(child, 5), 0)
+        self.assertNotIn(b"Traceback", data)
+
     def test_the_second_process_ends_with_its_parent(self) -> None:
         child, terminal = self.start(self.year)
         self.read(terminal, 0.8)

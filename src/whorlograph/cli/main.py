@@ -17,7 +17,7 @@ from whorlograph.model.registry import resolve
 from whorlograph.model.shown import visible
 
 from .commands import COMMANDS
-from .telling import stop_at_once
+from .stopping import stop_at_once
 
 
 class _Commands(click.Group):
@@ -127,7 +127,7 @@ def run() -> None:
         status = leaving.code
     if isinstance(status, str):
         _complain(status)
-    if type(sys.stdout).__name__ == "PacifyFlushWrapper":  # what click puts there
+    if type(sys.stdout).__name__.endswith("PacifyFlushWrapper"):  # what click puts there
         status = 0  # who read it has seen enough
     number = status if isinstance(status, int) else 0 if status is None else 2
     try:

@@ -1,16 +1,12 @@
-"""What a command says while it works, and how it is stopped: one line, at once, nothing half written left behind."""
+"""What a command says while it works."""
 
 from __future__ import annotations
 
-import os
-import signal
 import sys
 import time
 from contextlib import suppress
-from types import FrameType
 from typing import TYPE_CHECKING
 
-from whorlograph.formats.beside import remove_unfinished
 from whorlograph.model.literals import duration_text
 
 if TYPE_CHECKING:
@@ -44,18 +40,3 @@ def telling(session: Session) -> Session:
     """A session whose replay says how long it takes."""
     session.told = Telling()
     return session
-
-
-def stop_at_once() -> None:
-    """Let signals end the process at once: an exception would have to find its way through compiled code."""
-    for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGQUIT"):
-        number = getattr(signal, name, None)
-        if number is not None and signal.getsignal(number) is not signal.SIG_IGN:
-            signal.signal(number, _stopped)
-
-
-def _stopped(number: int, frame: FrameType | None) -> None:
-    remove_unfinished()
-    with suppress(OSError):
-        os.write(2, b"whorlograph: stopped\n")
-    os._exit(128 + number)

@@ -18,6 +18,7 @@ from whorlograph.model.errors import UsageError, WhorlographError
 from .early import again, order_of
 from .first import FirstScreen, Opening
 from .leaving import leave_on_signals
+from .noise import bear_noise
 
 if TYPE_CHECKING:
     from whorlograph.desk.session import Session
@@ -162,6 +163,7 @@ def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: b
         raise UsageError("", "the screen needs a terminal to read from and write to", "run it in a terminal, or ask with whorlograph why")
     app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening)
     leave_on_signals(app.save)
+    bear_noise()
     # Not app.run(): it would wait for the threads of work that nobody wants any more; the process ends at once after this.
     asyncio.new_event_loop().run_until_complete(app.run_async())
     if isinstance(app.failure, WhorlographError):

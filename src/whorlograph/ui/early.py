@@ -98,7 +98,13 @@ class Field(Input):
             if self.ended or self.screen.leaving:
                 self.screen.hand_down(event)
                 return
-            self.ended = event.key == "enter" and self.screen.ends(self.value)
+            if event.key == "enter":  # at once: by way of bindings it would be lost where something has opened over this meanwhile
+                self.ended = self.screen.ends(self.value)
+                self.post_message(Input.Submitted(self, self.value))
+                self.call_after_refresh(self._go_on)
+                event.stop()
+                event.prevent_default()
+                return
             edit = _EDITS.get(event.key)
             if edit is not None:  # at once: by way of bindings it would come behind letters typed after it
                 edit(self)
@@ -106,6 +112,12 @@ class Field(Input):
                 event.prevent_default()
                 return
         await super().on_event(event)
+
+    def _go_on(self) -> None:
+        """Where Enter ended nothing after all, what was typed behind it is for this field."""
+        if self.ended and isinstance(self.screen, Overlaid) and not self.screen.leaving:
+            self.ended = False
+            self.screen.give_back()
 
     def on_focus(self) -> None:
         """From now on keys come here."""
@@ -118,7 +130,7 @@ class Overlaid(ModalScreen[Any]):
 
     def __init__(self) -> None:
         super().__init__()
-        self.ready = self.leaving = False
+        self.ready = self.leaving = self.closing = False
         self.result: Any = None
         self.waiting: list[events.Key] = []
         self.left_over: list[events.Key] = []
@@ -161,18 +173,25 @@ class Overlaid(ModalScreen[Any]):
         self.left_over.append(event)
 
     def dismiss(self, result: Any = None) -> AwaitComplete:
-        """Close; what was typed behind the key that closes goes to the screen below once that is on top."""
+        """Close, now or once nothing is open over this any more; what was typed behind the key that closes goes to the screen below."""
+        if self.leaving:
+            return AwaitComplete()
         self.leaving, self.result = True, result
-        closing = super().dismiss(result)
         self.app.set_timer(0.01, self._flush)
-        return closing
+        self.closing = self.app.screen is self
+        return super().dismiss(result) if self.closing else AwaitComplete()
 
     def _flush(self) -> None:
         if self in self.app.screen_stack:
-            if self.app.screen is self:  # what had opened over this one, so that it could not close, is gone
+            if not self.closing and self.app.screen is self:
+                self.closing = True
                 super().dismiss(self.result)
             self.app.set_timer(0.01, self._flush)
             return
+        self.give_back()
+
+    def give_back(self) -> None:
+        """Hand on the keys that waited here."""
         for event in sorted((*self.waiting, *self.left_over), key=order_of(self.app).number):
             again(self.app, event)
         self.waiting.clear()
