@@ -12,7 +12,7 @@ from whorlograph.inquiry.xref import Entry, Usage, Xref
 from whorlograph.model.cells import cells, padded
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import tags_logged
-from whorlograph.model.shown import no_formula
+from whorlograph.model.shown import json_visible, no_formula, visible
 from whorlograph.model.times import clock_text
 
 from .finding import Found
@@ -120,7 +120,19 @@ def json_text(value: object) -> str:
     """Anything as JSON, indented."""
     import msgspec
 
-    return msgspec.json.format(msgspec.json.encode(value), indent=2).decode()
+    try:
+        encoded = msgspec.json.encode(value)
+    except UnicodeEncodeError:  # a file's name with a byte that is no UTF-8
+        encoded = msgspec.json.encode(_encodable(msgspec.to_builtins(value)))
+    return json_visible(msgspec.json.format(encoded, indent=2).decode())
+
+
+def _encodable(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {k: _encodable(v) for k, v in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_encodable(v) for v in value]
+    return visible(value) if isinstance(value, str) else value
 
 
 def _text_cells(row: dict[str, Any]) -> dict[str, Any]:

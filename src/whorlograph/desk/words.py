@@ -9,6 +9,7 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.times import date_text
 
 from .session import Session
+from .tables import json_text
 
 _PROVED = {True: "proved", False: "disproved", None: ""}
 
@@ -65,7 +66,6 @@ def _trial(session: Session, root: Root) -> list[dict[str, object]] | None:
 
 def answer_json(session: Session, answer: Answer) -> str:
     """The whole answer as JSON: symptom, ranked roots, trail."""
-    import msgspec
 
     tags = session.running.tags
 
@@ -93,6 +93,6 @@ def answer_json(session: Session, answer: Answer) -> str:
     found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value, "t": answer.time / 1e9,
                          "scan": answer.scan},
              "text": answer.text, "roots": roots, "trail": trail, "rests_on": answer.rests_on}
-    return msgspec.json.format(msgspec.json.encode(found), indent=2).decode()
+    return json_text(found)
 
 

@@ -20,6 +20,18 @@ def visible_lines(text: str) -> str:
     return "\n".join(map(visible, text.split("\n")))
 
 
+def json_visible(text: str) -> str:
+    """JSON with the escapes of JSON for what would be obeyed; its own line ends stay."""
+    return "\n".join(_OBEYED.sub(_json_escape, line) for line in text.split("\n"))
+
+
+def _json_escape(found: re.Match[str]) -> str:
+    code = ord(found.group())
+    if code < 0x10000:
+        return f"\\u{code:04x}"
+    return f"\\u{0xD800 + (code - 0x10000 >> 10):04x}\\u{0xDC00 + (code - 0x10000 & 0x3FF):04x}"
+
+
 def no_formula(text: str) -> str:
     """A name or text for a table, text to a spreadsheet that would run it as a formula."""
     text = visible(text)
