@@ -15,7 +15,7 @@ from msgspec import Struct
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.model.errors import Stopped, WhorlographError
-from whorlograph.model.limits import memory_room
+from whorlograph.model.limits import JOURNAL_ROW, memory_room
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.moment import ScanClock
@@ -55,7 +55,6 @@ DEFAULT_SCAN = 10_000_000
 WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
-ROW_BYTES = 12  # of a journal row, its place in an index included
 MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
@@ -268,7 +267,7 @@ class Controller:
         if plain_log:
             self._checkpoints = (log, [])
         noted = time.perf_counter()
-        most, full = memory_room() // ROW_BYTES, False
+        most, full = memory_room() // JOURNAL_ROW, False
         while feed.end - reached > piece and not stop():
             began = time.perf_counter()
             reached += piece

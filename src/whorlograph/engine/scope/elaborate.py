@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from whorlograph.model.address import TYPES, parse_address
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
-from whorlograph.model.limits import MOST_VARIABLES
+from whorlograph.model.limits import DEEPEST, MOST_ELEMENTS, MOST_VARIABLES
 from whorlograph.model.literals import literal, raw
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
@@ -33,9 +33,6 @@ from whorlograph.model.types import (
 )
 
 from .unfolding import Unfolding
-
-_DEEPEST = 30
-_LARGEST = 200_000
 
 
 class _Builder:
@@ -83,7 +80,7 @@ class _Builder:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
                 "constant": variable.constant}
-        if depth > _DEEPEST:
+        if depth > DEEPEST:
             self.say(f"{name.partition('.')[0]} contains itself", "the inner one is left out")
             return None
         if isinstance(type_, Elementary):
@@ -103,7 +100,7 @@ class _Builder:
         size = 1
         for low, high in type_.bounds:
             size *= max(0, high - low + 1)
-        if size == 0 or size > _LARGEST:
+        if size == 0 or size > MOST_ELEMENTS:
             self.say(f"array {name} has {size} elements", "it is left out")
             return None
         starts: list[Initial | None] = []

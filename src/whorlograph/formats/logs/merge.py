@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from whorlograph.model.limits import FAR_DAYS, FAR_SPANS, RHYTHM
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Clock, Ints, Log
 from whorlograph.model.place import Loaded, Notice, Place
@@ -14,10 +15,7 @@ from whorlograph.model.place import Loaded, Notice, Place
 from .csv_table import EXAMPLES, Rows
 from .outliers import (
     DAY,
-    FAR_DAYS,
-    FAR_SPANS,
     HOUR,
-    LEAST_ROWS,
     SPAN,
     far_outside,
     far_text,
@@ -62,7 +60,7 @@ def merge(parts: list[Rows], times: Times) -> Loaded[Log]:
 def _ends(stamps: list[tuple[int, int]], absolute: Ints) -> tuple[int, int]:
     """The log's first and last instant: of rows without a known tag too, where they do not lie far outside."""
     first, last = min((s[0] for s in stamps), default=0), max((s[1] for s in stamps), default=0)
-    if len(absolute) < LEAST_ROWS:
+    if len(absolute) < RHYTHM:
         return (first, last) if last - first <= SPAN else (int(absolute[0]), int(absolute[-1])) if len(absolute) else (first, first)
     limit = max(FAR_DAYS * DAY, FAR_SPANS * int(absolute[-1] - absolute[0]))
     return (first if absolute[0] - first <= limit else int(absolute[0])), (last if last - absolute[-1] <= limit else int(absolute[-1]))

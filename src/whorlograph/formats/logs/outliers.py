@@ -6,16 +6,13 @@ import datetime as dt
 
 import numpy as np
 
-from whorlograph.model.limits import LONG_GAP
+from whorlograph.model.limits import FAR_DAYS, FAR_SPANS, LONG_GAP, RHYTHM, STRAY_SHARE
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Clock, Ints
 
 DAY = 86_400_000_000_000
 HOUR = DAY // 24
 SPAN = (1 << 63) - 1
-LEAST_ROWS = 10  # fewer have no rhythm
-FAR_DAYS, FAR_SPANS = 7, 20  # a stray row lies further from the rest than both
-SHARE = 100  # one in so many rows may be stray at each end
 
 
 def far_outside(ordered: Ints) -> tuple[int, int]:
@@ -25,8 +22,8 @@ def far_outside(ordered: Ints) -> tuple[int, int]:
     """
     n = len(ordered)
     low, high = 0, n
-    if n >= LEAST_ROWS:
-        most = max(1, n // SHARE)
+    if n >= RHYTHM:
+        most = max(1, n // STRAY_SHARE)
         limit = max(FAR_DAYS * DAY, FAR_SPANS * (int(ordered[n - most - 1]) - int(ordered[most])))
         for i in range(most, 0, -1):
             if int(ordered[i]) - int(ordered[i - 1]) > limit:
@@ -47,7 +44,7 @@ def put_back(times: Ints) -> int | None:
 
     The clock goes back once by an hour at most, and goes on from there without a hole: no row that is merely late does.
     """
-    if len(times) < LEAST_ROWS:
+    if len(times) < RHYTHM:
         return None
     steps = np.diff(times)
     back = np.flatnonzero(steps < -HOUR // 2)

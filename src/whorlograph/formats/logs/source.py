@@ -16,7 +16,7 @@ from whorlograph.model.errors import LogError
 from whorlograph.model.limits import MOST_LINE, MOST_PACKED_RATIO, PACKED_FREE
 
 _CHUNK = 1 << 20
-_PART = 1 << 14  # packed bytes unpacked at a time: they may become a thousand times as many
+_PART = 1 << 10  # packed bytes unpacked at a time: they may become thirty thousand times as many
 _STRAY = re.compile("[\udc80-\udcff]+")
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
 PACKED = (".gz", ".zst")
