@@ -181,6 +181,10 @@ class IoLists(unittest.TestCase):
         points = loaded.value.points  # type: ignore[attr-defined]
         self.assertEqual((points[0].device, points[0].wiring, points[1].device), ("S1", Wiring.NORMALLY_CLOSED, "S2"))
 
+    def test_columns_come_in_any_order_and_number(self) -> None:
+        for text in ("device,address\nS2,%IX0.1\n", "address,tag,device\n%IX0.1,,S2\n", "Device;TAG\nS2;X2\n"):
+            self.assertEqual(self._read(text).value.points[1].device, "S2", text)  # type: ignore[attr-defined]
+
     def test_doubles_and_strange_wiring_are_told(self) -> None:
         loaded = self._read("tag,wiring\nX1,NC\nX1,NO\nX2,maybe\nNobody,NO\n")
         said = " ".join(str(n) for n in loaded.notices)  # type: ignore[attr-defined]

@@ -42,7 +42,7 @@ def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
         if wiring is None:
             notices.append(Notice(Place(str(path), line), f"wiring {cells['wiring']!r} is neither NO nor NC", "taken as unknown"))
             wiring = Wiring.UNKNOWN
-        point = Point(**{k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)
+        point = Point(**{"tag": ""} | {k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)
         if not point.tag:
             point = Point(point.address, *[getattr(point, f) for f in _COLUMNS[1:]])
         tag = running.find(point.tag) if point.tag else None

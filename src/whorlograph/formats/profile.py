@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from whorlograph.model.errors import ProfileError
 from whorlograph.model.literals import duration
 from whorlograph.model.profile import Addressing, Overflow, Profile, Start
+from whorlograph.model.shown import visible
 
 _TOP = ("scan_time", "rung_time", "watchdog", "on_overflow", "start", "external", "addressing", "mismatch_after", "system",
         "task", "log")
@@ -73,6 +74,15 @@ class _Checked:
         return table
 
 
+def _shown(value: Any) -> Any:
+    """Keys and texts as they may be shown; names of tags are looked for in that form."""
+    if isinstance(value, dict):
+        return {visible(k): _shown(v) for k, v in value.items()}
+    if isinstance(value, list):
+        return [_shown(v) for v in value]
+    return visible(value) if isinstance(value, str) else value
+
+
 def read_profile(path: Path | None) -> Profile:
     """Read a profile; the defaults where there is no file.
 
@@ -89,6 +99,7 @@ def read_profile(path: Path | None) -> Profile:
     except ValueError as error:
         why = error if isinstance(error, (tomllib.TOMLDecodeError, UnicodeDecodeError)) else "a number in it has too many digits"
         raise ProfileError(str(path), f"not a TOML file ({why})", 'write lines like scan_time = "10ms"') from error
+    table = _shown(table)
     check = _Checked(str(path), table)
     check.known(table, _TOP)
     external = table.get("external", [])

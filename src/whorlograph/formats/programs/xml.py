@@ -26,7 +26,7 @@ from whorlograph.model.shown import visible
 from whorlograph.model.types import ELEMENTARY, Named, TypeRef
 
 from .xml_ladder import read_ladder
-from .xml_types import line_of, local, read_initial, read_type, words
+from .xml_types import line_of, local, read_initial, read_type, whole, words
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201")
 
@@ -125,7 +125,7 @@ class _Reader:
         for child in node.iter():
             part = local(child)
             if part == "task":
-                tasks.append(Task(child.get("name", ""), _number(child.get("priority")), child.get("interval", "").strip(),
+                tasks.append(Task(child.get("name", ""), whole(child.get("priority")), child.get("interval", "").strip(),
                                   child.get("single", "").strip()))
             elif part == "pouInstance":
                 above = child.getparent()
@@ -203,13 +203,6 @@ def _assigned(language: str, node: etree._Element, text: str) -> tuple[str, ...]
         return tuple(dict.fromkeys(m.group(1) for m in re.finditer(r"\b(?:ST|STN|S|R)\s+([A-Za-z_][\w.]*)", text)))
     return tuple(dict.fromkeys(words(e) for out in node.iter() if local(out) in ("outVariable", "inOutVariable")
                                for e in out if local(e) == "expression"))
-
-
-def _number(text: str | None) -> int:
-    try:
-        return int(text or 0)
-    except ValueError:
-        return 0
 
 
 def read(data: bytes, path: Path) -> Loaded[Program]:

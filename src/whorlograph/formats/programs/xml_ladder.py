@@ -31,7 +31,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.rungs import build
 
-from .xml_types import line_of, local, words
+from .xml_types import line_of, local, whole, words
 
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
@@ -65,20 +65,8 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
 def _spot(node: etree._Element, position: str) -> Spot:
     get = node.get
     place = next(node.iterchildren(position), None)  # not find: it goes through Python's path language
-    x, y = (_int(place.get("x")), _int(place.get("y"))) if place is not None else (0, 0)
-    return _int(get("localId")), x, y, _int(get("width")), _int(get("height")), line_of(node)
-
-
-def _int(text: str | None) -> int:
-    if text is None:
-        return 0
-    try:
-        return int(text)
-    except ValueError:
-        try:
-            return int(float(text))
-        except (ValueError, OverflowError):
-            return 0
+    x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (0, 0)
+    return whole(get("localId")), x, y, whole(get("width")), whole(get("height")), line_of(node)
 
 
 def _wires(node: etree._Element, space: str) -> tuple[Wire, ...]:
@@ -86,7 +74,7 @@ def _wires(node: etree._Element, space: str) -> tuple[Wire, ...]:
     wanted = space + "connection"
     for point in node.iterchildren(space + "connectionPointIn"):
         for wire in point.iterchildren(wanted):
-            found.append(Wire(_int(wire.get("refLocalId")), wire.get("formalParameter", "")))
+            found.append(Wire(whole(wire.get("refLocalId")), wire.get("formalParameter", "")))
     return tuple(found)
 
 
@@ -129,7 +117,7 @@ def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
 def _block(node: etree._Element, spot: Spot, space: str) -> Element:
     return Block(*spot, node.get("typeName", ""), node.get("instanceName", ""), _pins(node, "inputVariables", space),
                  _pins(node, "inOutVariables", space), _pins(node, "outputVariables", space),
-                 _int(node.get("executionOrderId")))
+                 whole(node.get("executionOrderId")))
 
 
 def _in_variable(node: etree._Element, spot: Spot, space: str) -> Element:

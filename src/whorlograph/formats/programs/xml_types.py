@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from lxml import etree
 
+from whorlograph.model.limits import MOST_NUMBER
 from whorlograph.model.types import (
     ELEMENTARY,
     ArrayOf,
@@ -52,7 +53,7 @@ def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:
     if name == "derived":
         return _named(node.get("name", ""))
     if name == "array":
-        bounds = tuple((_int(d.get("lower")), _int(d.get("upper"))) for d in node if local(d) == "dimension")
+        bounds = tuple((whole(d.get("lower")), whole(d.get("upper"))) for d in node if local(d) == "dimension")
         base = next((c for c in node if local(c) == "baseType"), None)
         return ArrayOf(bounds, read_type(base, say) if base is not None else ELEMENTARY["BOOL"])
     if name == "struct":
@@ -65,7 +66,7 @@ def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:
         base_type = read_type(base_node, say) if base_node is not None else ELEMENTARY["INT"]
         if limits is None or not isinstance(base_type, Elementary):
             return ELEMENTARY["INT"]
-        return Subrange(base_type, _int(limits.get("lower")), _int(limits.get("upper")))
+        return Subrange(base_type, whole(limits.get("lower")), whole(limits.get("upper")))
     say(node, f"type {name} is not known", "taken as a block of that name")
     return Named(name)
 
@@ -90,7 +91,7 @@ def _enum_values(node: etree._Element) -> tuple[tuple[str, int], ...]:
     for item in node.iter():
         if local(item) == "value" and item.get("name"):
             given = item.get("value")
-            following = _int(given) if given else following
+            following = whole(given) if given else following
             values.append((item.get("name", ""), following))
             following += 1
     return tuple(values)
@@ -103,15 +104,22 @@ def read_initial(holder: etree._Element) -> Initial | None:
         if name == "simpleValue":
             return Simple(node.get("value", "").strip())
         if name == "arrayValue":
-            return ListOf(tuple((_int(v.get("repetitionValue"), 1), read_initial(v)) for v in node if local(v) == "value"))
+            return ListOf(tuple((whole(v.get("repetitionValue"), 1), read_initial(v)) for v in node if local(v) == "value"))
         if name == "structValue":
             found = ((v.get("member", ""), read_initial(v)) for v in node if local(v) == "value")
             return Members(tuple((member, value) for member, value in found if value is not None))
     return None
 
 
-def _int(text: str | None, default: int = 0) -> int:
-    try:
-        return int(text) if text else default
-    except ValueError:
+def whole(text: str | None, default: int = 0) -> int:
+    """A number as files write it, ``12`` or ``12.0``; the default where there is none, or one beyond 64 bits."""
+    if not text or len(text) > MOST_NUMBER:
         return default
+    try:
+        number = int(text)
+    except ValueError:
+        try:
+            number = int(float(text))
+        except (ValueError, OverflowError):
+            return default
+    return number if -(1 << 63) <= number < 1 << 63 else default
