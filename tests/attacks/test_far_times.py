@@ -10,7 +10,8 @@ from random import Random
 
 import numpy as np
 
-from tests.building import controller_of, course_of, log_of, program_of
+from tests.building import controller_of, course_of, log_of, program_of, session_of
+from whorlograph.desk.asking import ask
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.outliers import far_outside, put_back
@@ -147,6 +148,18 @@ class FarPresets(unittest.TestCase):
                 said = [str(n) for n in controller.notices if "not executed" in str(n)]
                 self.assertEqual(len(said), 1)
                 self.assertIn("Main 1", said[0])
+
+    def test_an_answer_about_what_such_a_rung_writes_says_so(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), timer("TON", "T1", "A + 1"), coil("Y1"))
+            ladder.rung(no("Y1"), coil("Y2"))
+
+        for rows, source in (([(0, "X1", 1), (50, "X1", 0)], "declared"), ([(0, "Y1", 1), (0, "X1", 1), (50, "Y1", 0)], "comes from the log")):
+            answer = ask(session_of(program_of(draw, "X1 Y1 Y2", "T1:TON"), rows, end=90), "Y2")
+            self.assertEqual(len(answer.roots), 1)
+            for word in ("Y1 is written in Main 1, which is not executed", "'A + 1'", source):
+                self.assertIn(word, answer.roots[0].text)
+            self.assertIn("Main 1 is not executed", " ".join(answer.rests_on))
 
     def test_the_longest_time_never_runs_out_in_both_engines(self) -> None:
         for preset in ("LTIME#106751d23h47m16s854ms", "T#106751d", "T#-5s"):

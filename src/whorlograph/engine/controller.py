@@ -43,7 +43,7 @@ from .scope.mentions import mentions
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
 from .scope.steps import number_steps
-from .scope.unreadable import unreadable_rungs
+from .scope.unreadable import unreadable, unreadable_rungs
 from .wasm import layout as at
 
 if TYPE_CHECKING:
@@ -149,6 +149,17 @@ class Controller:
     def written(self) -> set[int]:
         """The tags that the program writes; those of opaque bodies come from the log."""
         return written_tags(self.code)
+
+    @cached_property
+    def left_out(self) -> dict[int, str]:
+        """By tag that only rungs write which are not executed: such a rung, and why it is not."""
+        found: dict[int, str] = {}
+        for step in self.steps.all:
+            why = unreadable(step.rung, step.instance, self.running)
+            for mention in mentions(step, self.running) if why else ():
+                if mention.writes and mention.tag not in self.written:
+                    found.setdefault(mention.tag, f"{step.pou} {step.rung.number}, which is not executed: {why}")
+        return found
 
     @cached_property
     def _touched(self) -> set[int]:

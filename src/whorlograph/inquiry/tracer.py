@@ -90,6 +90,7 @@ class Tracer:
         self.written = Writers(self.controller)
         self.logged = tags_logged(self.log)
         self.driven = system_tags(self.running, self.controller.profile)
+        self.left_out = self.controller.left_out
         self._circuits: dict[int, Circuit] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
 

@@ -220,6 +220,10 @@ class Inquiry:
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")
+        rungs = sorted({text.partition(",")[0] for text in self.controller.left_out.values()})
+        if rungs:
+            more = " and more" if len(rungs) > 3 else ""
+            said.append(f"{', '.join(rungs[:3])}{more} {'is' if len(rungs) == 1 else 'are'} not executed: what is written there comes from the log")
         if not self.journal.complete:
             said.append("so far: the replay is not complete")
         return said

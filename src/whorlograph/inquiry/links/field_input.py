@@ -44,6 +44,12 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         state = "on" if bits >> bit & 1 else "off"
         return Root(RootKind.INITIAL_VALUE, tag, value, None, f"bit {bit} of {one.name} is never written: it is {state}",
                     f"find out who should write bit {bit} of {one.name}", point)
+    if tag in tracer.left_out:
+        since = journal.time(row) if row is not None and journal.time(row) > 0 else None
+        source = "comes from the log" if tag in tracer.logged else "is the declared one"
+        text = f"{one.name} is written in {tracer.left_out[tag]}; its value, {tracer.state_word(value)}, {source}"
+        rung = tracer.left_out[tag].partition(",")[0]
+        return Root(RootKind.PROGRAM, tag, value, since, text, f"look at {rung} by hand: what it writes is not known here", point)
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
         found = last_change(tracer.log, tag, seen) if row is not None else None
