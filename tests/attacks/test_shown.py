@@ -20,6 +20,7 @@ from whorlograph.desk.job_data import Kept, Mark, Note
 from whorlograph.desk.report import report_markdown, write_report
 from whorlograph.desk.session import Paths, load
 from whorlograph.desk.tables import entries_csv, xref_of
+from whorlograph.drawing.letters import lettered
 from whorlograph.drawing.shapes import Ink
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.cells import cells, cut, padded
@@ -127,11 +128,15 @@ class Everywhere(unittest.TestCase):
     def test_a_letter_that_the_font_has_not_stands_as_its_code_point(self) -> None:
         session = session_of(program_of(draw, "X1 Y1"), [(0, "X1", 0), (5, "X1", 1), (9, "X1", 0)])
         answer = ask(session, "Y1")
-        from whorlograph.drawing.paper import _printable
-
-        self.assertEqual(_printable("Öl, €, ж窯"), "Öl, €, [U+0436][U+7AAF]")
+        for bold in (False, True):
+            self.assertEqual(lettered("Öl, €, – é", bold), ("Öl, €, – é", "Helvetica-Bold" if bold else "Helvetica"))
+            text, font = lettered("насос Ωμέγα Łódź 窯", bold)
+            self.assertEqual(text, "насос Ωμέγα Łódź [U+7AAF]")
+            self.assertTrue(font.startswith("SourceSansPro"))
         write_report(session, answer, self.folder / "letters.pdf", Kept((), (Note(2, "ж窯"),)))
-        self.assertTrue((self.folder / "letters.pdf").read_bytes().startswith(b"%PDF"))
+        written = (self.folder / "letters.pdf").read_bytes()
+        self.assertTrue(written.startswith(b"%PDF"))
+        self.assertIn(b"SourceSansPro", written)
 
 
 class Completion(unittest.TestCase):

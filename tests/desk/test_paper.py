@@ -83,7 +83,7 @@ class Reports(unittest.TestCase):
     def test_markdown_holds_the_answer_and_the_command(self) -> None:
         text = report_markdown(self.session, self.answer, self.kept)
         self.assertIn("terminal 14", text)
-        self.assertIn("`whorlograph why", text)
+        self.assertIn("```\nwhorlograph why", text)
         self.assertIn("keeper heard a click", text)
 
     def test_other_endings_and_places_are_refused(self) -> None:

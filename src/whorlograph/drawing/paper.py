@@ -10,6 +10,7 @@ from whorlograph.formats.beside import written
 from whorlograph.model.errors import UsageError
 from whorlograph.model.shown import visible
 
+from .letters import lettered
 from .picture import Bar, Picture, Stroke, Words, wrapped_words
 
 A4 = (595.0, 842.0)
@@ -30,17 +31,11 @@ def _drawing(picture: Picture, svg: bool) -> Any:
         elif isinstance(item, Bar):
             drawing.add(Rect(item.x, height - item.y - item.height, item.width, item.height, fillColor=ink, strokeColor=None))
         else:
-            text = visible(item.text)
+            text, font = visible(item.text), "Helvetica-Bold" if item.bold else "Helvetica"
             if not svg:
-                text = _printable(text)
-            drawing.add(String(item.x, height - item.y, text, fontName="Helvetica-Bold" if item.bold else "Helvetica", fontSize=item.size,
-                               textAnchor=item.anchor, fillColor=ink))
+                text, font = lettered(text, item.bold)
+            drawing.add(String(item.x, height - item.y, text, fontName=font, fontSize=item.size, textAnchor=item.anchor, fillColor=ink))
     return drawing
-
-
-def _printable(text: str) -> str:
-    """Text of which the standard fonts of PDF have every letter; of others the code point stands there."""
-    return "".join(c if c.encode("cp1252", "ignore") else f"[U+{ord(c):04X}]" for c in text)
 
 
 def write_picture(pages: list[Picture], path: Path, title: str, inputs: Iterable[Path] = ()) -> None:
