@@ -80,7 +80,7 @@ class OtherPrograms(unittest.IsolatedAsyncioTestCase):
     async def test_a_stopped_replay_keeps_what_there_is_and_says_so(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             log = Path(folder) / "long.csv"
-            log.write_text("time,tag,value\n0,Raise_PB,0\n" + "".join(f"{i},Open_PB,{i & 1}\n" for i in range(1, 4000)) + "90000000,Raise_PB,0\n")
+            log.write_text("time,tag,value\n0,Raise_PB,0\n" + "".join(f"{i},Open_PB,{i & 1}\n" for i in range(1, 8)) + "90000000,Raise_PB,0\n")
             session = load(Paths(BRIDGE.program, (log,), BRIDGE.iolist, BRIDGE.profile))
             app = WhorlographApp(session, Question(session.tag("Raise_Pump")))
             async with app.run_test(size=(160, 47)) as pilot:
