@@ -179,6 +179,19 @@ class NotSaved(Held):
         self.assertEqual(desk.problem, "")
         self.assertIn(b'"b"', (self.folder / "elsewhere.json").read_bytes())
 
+    def test_a_job_kept_in_a_file_of_its_own_is_taken_up_from_there(self) -> None:
+        path = self.folder / "deep" / "own.json"
+        desk = open_desk(self.paths, "abc", self.jobs, path)[0]
+        desk.mark("q", 4, "")
+        self.assertTrue(desk.save())
+        again, taken_up = open_desk(self.paths, "abc", self.jobs, path)
+        self.assertEqual((taken_up, again.marked("q") is not None, self.files()), (True, True, {}))
+        other, taken_up = open_desk(self.paths, "another", None, path)
+        before = path.read_bytes()
+        other.mark("z", 1, "")
+        self.assertTrue(other.save() and other.other is not None and not taken_up)
+        self.assertEqual(path.read_bytes(), before)
+
     def test_names_as_long_as_a_system_allows_and_strange_ones(self) -> None:
         for stem in ("k" * 250, "窯" * 80, "a\nb\x1b", "kiln\udcff"):
             self.paths = Paths(self.folder / f"{stem}.xml")

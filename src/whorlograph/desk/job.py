@@ -158,17 +158,18 @@ class Desk:
         return True
 
 
-def open_desk(paths: Paths, digest: str, folder: Path | None, fresh: bool = False) -> tuple[Desk, bool]:
+def open_desk(paths: Paths, digest: str, folder: Path | None, job: Path | None = None) -> tuple[Desk, bool]:
     """The desk for a session's files, and whether a kept job was taken up again.
 
-    Args: folder: where jobs are kept; None: nothing is kept.
+    Args: folder: where jobs are kept; None: nothing is kept; job: a file to keep this one in instead.
     """
     empty = Job(program=digest, files=tuple(visible(p.name) for p in (paths.program, *paths.logs)))
-    if folder is None:
+    if folder is None and job is None:
         return Desk(None, empty), False
-    path = job_path(folder, paths, digest)
+    path = job if job is not None or folder is None else job_path(folder, paths, digest)
+    assert path is not None
     found: Found = find_job(path, digest)
-    if found.job is not None and not fresh:
+    if found.job is not None:
         return Desk(found.path, found.job, None, found.said), True
     return Desk(found.path, empty, found.other, found.said), False
 

@@ -31,7 +31,7 @@ class WhorlographApp(App[None], inherit_bindings=False):
     """Full screen over a session; nothing is computed here.
 
     Args: session: loaded already, or None with an ``opening`` that loads it once the first frame stands;
-        jobs: the folder where the job is kept (None: nowhere); resume: stand where the kept job stood.
+        jobs: the folder where the job is kept (None: nowhere), job: a file of its own for it; resume: stand where the kept job stood.
     """
 
     ENABLE_COMMAND_PALETTE: ClassVar[bool] = False
@@ -39,9 +39,9 @@ class WhorlographApp(App[None], inherit_bindings=False):
     main: MainScreen
 
     def __init__(self, session: Session | None, question: Question | None, palette: str = "dark", ascii_: bool = False,
-                 jobs: Path | None = None, resume: bool = True, opening: Opening | None = None) -> None:
+                 jobs: Path | None = None, resume: bool = True, opening: Opening | None = None, job: Path | None = None) -> None:
         super().__init__()
-        self.jobs, self.resume, self.opening = jobs, resume, opening
+        self.jobs, self.resume, self.opening, self.job = jobs, resume, opening, job
         self.session, self.question = session, question
         self.failure: BaseException | None = None
         plain = bool(os.environ.get("NO_COLOR")) or os.environ.get("TERM", "") in ("vt100", "vt220", "dumb")
@@ -92,7 +92,7 @@ class WhorlographApp(App[None], inherit_bindings=False):
         from .main import MainScreen
 
         assert self.session is not None
-        desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs)
+        desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs, self.job)
         self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
         first = self.screen
         self.push_screen(self.main)
@@ -152,8 +152,8 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.main.do_help()
 
 
-def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: bool = True) -> None:
-    """Run the application until it is left; the job is kept in the state folder.
+def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: bool = True, job: Path | None = None) -> None:
+    """Run the application until it is left; the job is kept in the state folder, or in a file of its own.
 
     Raises: WhorlographError for a file that cannot be read, after the screen is the terminal's again.
     """
@@ -161,7 +161,7 @@ def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: b
 
     if not (sys.stdin is not None and sys.stdin.isatty() and sys.stdout is not None and sys.stdout.isatty()):
         raise UsageError("", "the screen needs a terminal to read from and write to", "run it in a terminal, or ask with whorlograph why")
-    app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening)
+    app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening, job)
     leave_on_signals(app.save)
     bear_noise()
     # Not app.run(): it would wait for the threads of work that nobody wants any more; the process ends at once after this.

@@ -197,7 +197,7 @@ class MainScreen(Keeping):
                 return
             self.app.exit()
 
-        self.app.push_screen(Prompt(f"not saved: {self.desk.problem}; save the job as, or Esc leaves without", "a file name",
+        self.app.push_screen(Prompt(f"not saved: {self.desk.problem}; save the job as, or Esc leaves without", "a file name; open --job takes it up",
                                     f"~/{self.session.paths.program.stem}.json"), elsewhere)
 
     def do_take_over(self) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from whorlograph.cli.options import FILE, program_options, screen_options
+from whorlograph.formats.beside import refuse_inputs
 from whorlograph.model.errors import InputError
 
 if TYPE_CHECKING:
@@ -19,11 +20,14 @@ if TYPE_CHECKING:
 @program_options
 @click.argument("logs", type=FILE, nargs=-1)
 @click.option("--tag", help="Ask why of this tag at once.")
+@click.option("--job", type=FILE, help="Keep marks, notes and the walk in this file (.json), and take it up from there.")
 @screen_options
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
-            tag: str | None, palette: str, ascii_: bool) -> int:
+            tag: str | None, job: Path | None, palette: str, ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
     _check(program, io_list, profile, *logs)
+    if job is not None:
+        refuse_inputs(job, [p for p in (program, io_list, profile, *logs) if p is not None])
 
     def load() -> tuple[Session, Question | None]:
         from whorlograph.desk.session import Paths, load
@@ -39,7 +43,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 
-    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun), palette, ascii_)
+    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun), palette, ascii_, job=job)
     return 0
 
 
