@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from lxml import etree
 
-from whorlograph.model.limits import MOST_NUMBER
 from whorlograph.model.types import (
     ELEMENTARY,
     ArrayOf,
@@ -113,7 +112,7 @@ def read_initial(holder: etree._Element) -> Initial | None:
 
 def whole(text: str | None, default: int = 0) -> int:
     """A number as files write it, ``12`` or ``12.0``; the default where there is none, or one beyond 64 bits."""
-    if not text or len(text) > MOST_NUMBER:
+    if not text:
         return default
     try:
         number = int(text)
