@@ -55,7 +55,6 @@ def cli() -> None:
 
 def main(argv: list[str] | None = None) -> None:
     """Run a command and leave with its exit status (DESIGN section 7): 0 done, 1 found something, 2 cannot."""
-    stop_at_once()
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -121,6 +120,7 @@ def _filed() -> str:
 def run() -> None:
     """The command as a process: leaves at once, without taking a million objects apart that nobody needs again."""
     status: object = 0
+    stop_at_once()
     try:
         main()
     except SystemExit as leaving:

@@ -12,7 +12,7 @@ from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.finding import find
 from whorlograph.desk.job import Desk, count
-from whorlograph.desk.job_data import VERSION
+from whorlograph.desk.job_data import VERSION, Kept
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.desk.stages import Stage, stages
@@ -118,7 +118,7 @@ class MainScreen(Keeping):
         other = self.desk.other
         if self.desk.said:
             self.say(self.desk.said)
-        if other is not None:
+        if other is not None and other.kept != Kept():
             kept = f"{count(len(other.kept.marks), 'mark')}, {count(len(other.kept.notes), 'note')}"
             state = "was saved by a newer version" if other.version > VERSION else "is on another state of this program"
             self.say(f"a job with {kept} {state} and stays as it is; K takes them over")

@@ -328,15 +328,13 @@ class Painting(Screen[None]):
             self.say(self.desk.news)
             self.desk.news = ""
             self.paint()
-        elif self.desk.problem or (saved and before):
-            self.say("saved again" if saved else f"not saved: {self.desk.problem}")
-        if self.desk.problem:
-            self.set_timer(SAVE_AGAIN, self._again)
-
-    def _again(self) -> None:
-        """What could not be saved is tried again, with or without a key."""
+        elif saved and before:
+            self.say("saved again")
+        elif self.desk.problem != before:
+            self.say(f"not saved: {self.desk.problem}")
         if self.desk.problem and not self._saving:
-            self._save()
+            self._saving = True  # it is tried again, with or without a key
+            self.set_timer(SAVE_AGAIN, self._save)
 
     def all_lanes(self) -> list[int]:
         """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""
