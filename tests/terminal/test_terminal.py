@@ -35,11 +35,21 @@ class Terminal(unittest.TestCase):
     def start(self, width: int, height: int, *command: str, **environment: str) -> None:
         # A server that has just been killed still holds its socket for a moment: each start has its own.
         self.socket = f"whorlograph-test-{os.getpid()}-{next(SOCKETS)}"
-        self.addCleanup(subprocess.run, ["tmux", "-L", self.socket, "kill-server"], capture_output=True, timeout=30, check=False)
+        self.addCleanup(self.end, self.socket)
         variables = {"HOME": self.home.name, "COLORTERM": "truecolor", **environment}
         line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, "-m", "whorlograph.cli.main", *command]
         self.tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
         self.tmux("set", "-g", "remain-on-exit", "on")
+
+    @staticmethod
+    def end(socket: str) -> None:
+        """End what runs on a socket, and wait: it saves its job, in the folder that is taken away next."""
+        tmux = ["tmux", "-L", socket]
+        panes = subprocess.run([*tmux, "list-panes", "-a", "-F", "#{pane_pid}"], capture_output=True, text=True, timeout=30, check=False).stdout.split()
+        subprocess.run([*tmux, "kill-server"], capture_output=True, timeout=30, check=False)
+        until = time.monotonic() + 5
+        while time.monotonic() < until and any(at_work(int(pane)) for pane in panes):
+            time.sleep(0.02)
 
     def screen(self) -> str:
         return self.tmux("capture-pane", "-p")
