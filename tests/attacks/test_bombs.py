@@ -129,6 +129,7 @@ class Bombs(unittest.TestCase):
             self.assertIn("profile.toml", self.command("replay", program, log, "--profile", str(toml)))
         for at in (many, "25:00", "9999", "-5", "1e400", "²"):
             self.command("why", program, log, "Y2", "--at", at)
+        self.assertIn("--until", self.command("replay", program, log, "--until", "-5"))
         for condition in ("not " * 3000 + "X1", f"X1 = {many}", "X1 = ", "²"):
             self.assertIn("condition", self.command("find", program, log, condition))
         self.assertIn("its resources are R", self.command("survey", program, "--resource", "nope"))

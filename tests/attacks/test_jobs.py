@@ -93,6 +93,18 @@ class OtherStates(Held):
             self.assertEqual({n: self.files()[n] for n in before}, before)
         self.assertEqual(len(self.files()), 2)
 
+    def test_a_newer_version_that_takes_the_file_meanwhile_keeps_it(self) -> None:
+        desk = self.marked()
+        assert desk.path is not None
+        taken = desk.path
+        taken.write_text(json.dumps(json.loads(taken.read_bytes()) | {"version": 99}))
+        before = taken.read_bytes()
+        for _ in range(2):
+            desk.note(1, "more")
+            self.assertTrue(desk.save())
+        self.assertEqual(taken.read_bytes(), before)
+        self.assertEqual(len(self.desk().kept.notes), 3)
+
     def test_a_job_kept_by_the_first_version_is_taken_up(self) -> None:
         self.jobs.mkdir()
         path = job_files.job_path(self.jobs, self.paths, "abc")
@@ -101,6 +113,13 @@ class OtherStates(Held):
         (self.jobs / (path.stem.rsplit("-", 1)[0] + ".json")).write_text(json.dumps(old))
         desk, taken_up = open_desk(self.paths, "abc", self.jobs)
         self.assertEqual((taken_up, desk.marked("q") is not None, len(desk.job.walk)), (True, True, 1))
+        for letter in "ab":
+            desk.mark(letter, 5, "")
+            self.assertTrue(desk.save())
+            self.assertEqual(desk.news, "")
+            self.assertEqual((len(desk.kept.marks), len(desk.job.walk)), (2 if letter == "a" else 3, 1))
+        self.assertEqual([desk.undo(), desk.undo(), desk.undo()], ["mark b", "mark a", ""])
+        self.assertEqual([m.letter for m in desk.kept.marks], ["q"])
 
 
 class Damage(Held):

@@ -10,7 +10,7 @@ import msgspec
 
 from whorlograph.model.shown import visible
 
-from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, fresh_id
+from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, count, fresh_id
 from .job_files import Found, find_job, job_path, write_job
 from .job_merge import Base, base_of, merged
 from .session import Paths, Session
@@ -146,9 +146,10 @@ class Desk:
         """Write the job to a file, there from now on."""
         self.job.saved = time.time()
         try:
-            theirs = find_job(path, self.job.program).job if path == self.path else None
-            if theirs is not None:
-                self.news = merged(self.job, theirs, self._base, (self.done, self.undone))
+            found = find_job(path, self.job.program)
+            path = found.path  # another one where a newer version has taken the file meanwhile
+            if found.job is not None:
+                self.news = merged(self.job, found.job, self._base, (self.done, self.undone))
             write_job(path, self.job)
         except OSError as error:
             self.problem = error.strerror or str(error)
@@ -172,11 +173,6 @@ def open_desk(paths: Paths, digest: str, folder: Path | None, job: Path | None =
     if found.job is not None:
         return Desk(found.path, found.job, None, found.said), True
     return Desk(found.path, empty, found.other, found.said), False
-
-
-def count(number: int, what: str) -> str:
-    """``1 mark``, ``3 marks``."""
-    return f"{number} {what}{'s' * (number != 1)}"
 
 
 def age_text(seconds: float) -> str:

@@ -74,3 +74,8 @@ class Job(msgspec.Struct):
 def fresh_id() -> str:
     """A name for an entry that no other window gives."""
     return os.urandom(6).hex()
+
+
+def count(number: int, what: str) -> str:
+    """``1 mark``, ``3 marks``."""
+    return f"{number} {what}{'s' * (number != 1)}"

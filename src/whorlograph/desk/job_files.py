@@ -14,7 +14,7 @@ import msgspec
 from whorlograph.formats.beside import beside
 from whorlograph.model.shown import visible
 
-from .job_data import VERSION, Job, Kept, Mark, Note, Spot, WalkStep, fresh_id
+from .job_data import VERSION, Job, Kept, Mark, Note, Spot, WalkStep
 from .session import Paths
 
 LONGEST_NAME = 60  # characters of the program's name in the file's: systems allow 255 bytes, four to a character
@@ -144,7 +144,8 @@ def _each(values: object, kind: type[T], good: Callable[[T], bool]) -> list[T]:
         if isinstance(one, msgspec.Struct):
             changes: dict[str, Any] = {f: visible(v) for f in one.__struct_fields__ if isinstance(v := getattr(one, f), str)}
             if not changes.get("id", "-"):
-                changes["id"] = fresh_id()
+                # An entry of the first version: the same name at every reading, so that it is not taken for another window's.
+                changes["id"] = sha256(repr(one).encode()).hexdigest()[:12]
             one = msgspec.structs.replace(one, **changes)
         found.append(one)
     return found

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from .job_data import Job, Kept, Mark, Note, WalkStep
+from .job_data import Job, Kept, Mark, Note, WalkStep, count
 
 Entry = TypeVar("Entry", Mark, Note, WalkStep)
 LETTERS = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"
@@ -38,8 +38,8 @@ def merged(mine: Job, theirs: Job, base: Base, stacks: Iterable[list[tuple[str, 
     notes, new_notes = _both(mine.kept.notes, theirs.kept.notes, base)
     walk, _ = _both(mine.walk, theirs.walk, base)
     gone = base.ids - _ids(theirs)
-    lanes = theirs.kept.lanes if mine.kept.lanes == base.lanes else mine.kept.lanes
     marks = _lettered(marks)
+    lanes = theirs.kept.lanes if mine.kept.lanes == base.lanes else mine.kept.lanes
     if mine.kept.lanes != base.lanes and theirs.kept.lanes != base.lanes:
         lanes = (*mine.kept.lanes, *(n for n in theirs.kept.lanes if n not in mine.kept.lanes and n not in base.lanes))
     mine.kept = Kept(tuple(sorted(marks, key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes)
@@ -49,7 +49,7 @@ def merged(mine: Job, theirs: Job, base: Base, stacks: Iterable[list[tuple[str, 
         mine.history[what] = [*(t for t in typed if t not in own), *own][-100:]
     for stack in stacks:
         stack[:] = [(what, _with(kept, new_marks, new_notes, gone)) for what, kept in stack]
-    parts = [f"{len(new)} {what}{'s' * (len(new) != 1)}" for new, what in ((new_marks, "mark"), (new_notes, "note")) if new]
+    parts = [count(n, what) for n, what in ((len(new_marks), "mark"), (len(new_notes), "note")) if n]
     return f"from another window: {' and '.join(parts)}" if parts else ""
 
 

@@ -117,7 +117,7 @@ class Session:
 
     def replay(self, trial: Trial, until: int | None = None) -> Journal:
         """Replay the log with something changed."""
-        return self.controller.replay(self.log, trial, until)
+        return self.controller.replay(self.log, trial, until, told=self.told)
 
     def first_output(self) -> int | None:
         """The output to ask about where none is named: the first BOOL at %Q that is written, else the first there, else the first written."""

@@ -11,8 +11,8 @@ from textual import events
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.finding import find
-from whorlograph.desk.job import Desk, count
-from whorlograph.desk.job_data import VERSION, Kept
+from whorlograph.desk.job import Desk
+from whorlograph.desk.job_data import VERSION, Kept, count
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.desk.stages import Stage, stages
@@ -192,7 +192,10 @@ class MainScreen(Keeping):
             return
 
         def elsewhere(text: str | None) -> None:
-            if text and not self.desk.save_to(own_path(text)):
+            path = own_path(text) if text else None
+            if path is not None and path.suffix.lower() != ".json":
+                path = path.with_name(f"{path.name}.json")
+            if path is not None and not self.desk.save_to(path):
                 self.do_quit()
                 return
             self.app.exit()

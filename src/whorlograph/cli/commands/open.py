@@ -9,7 +9,7 @@ import click
 
 from whorlograph.cli.options import FILE, program_options, screen_options
 from whorlograph.formats.beside import refuse_inputs
-from whorlograph.model.errors import InputError
+from whorlograph.model.errors import InputError, UsageError
 
 if TYPE_CHECKING:
     from whorlograph.desk.session import Session
@@ -27,6 +27,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     """Open the application on PROGRAM and its LOGs."""
     _check(program, io_list, profile, *logs)
     if job is not None:
+        if job.suffix.lower() != ".json":
+            raise UsageError(str(job), f"{job.suffix or 'no suffix'} is no format of jobs", "end the name in .json")
         refuse_inputs(job, [p for p in (program, io_list, profile, *logs) if p is not None])
 
     def load() -> tuple[Session, Question | None]:

@@ -30,6 +30,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
     note(session.notices)
     end = parse_time(until, session.log) if until else None
+    if end is not None and end < 0:
+        raise UsageError("--until", f"{until} is before the log", "give a time within it")
     only = {session.tag(t) for t in tags.split(",")} if tags else None
     if out is not None:
         from whorlograph.desk.results import replay_into

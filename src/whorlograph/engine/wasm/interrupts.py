@@ -66,9 +66,8 @@ class Interrupts(Struct, frozen=True):
         if not self.tasks:
             return self._order()
         parts = [self._globals(), self._other(), self._due(), self._ran(), self._tick(), self._revive(), self._pick(), self._trigger(),
-                 self._idle(), self._plan(),
-                 self._run_tasks(), *(self._task(t, u) for t, u in self.tasks), self._task_of(), self._look(), self._between(), self._skip(),
-                 self._order()]
+                 self._idle(), self._plan(), self._run_tasks(), *(self._task(t, u) for t, u in self.tasks), self._task_of(), self._look(),
+                 self._between(), self._skip(), self._order()]
         return "\n".join(parts)
 
     def _globals(self) -> str:
