@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 from random import Random
@@ -251,6 +252,20 @@ class TwoWindows(Held):
                 desk.save()
             with self.subTest(seed=seed):
                 self.assertEqual({n.text for n in self.desk().kept.notes}, set(expected))
+
+    def test_saved_at_the_same_instants_nothing_is_lost(self) -> None:
+        def work(name: str) -> None:
+            desk = self.desk()
+            for n in range(25):
+                desk.note(n, f"{name}{n}")
+                self.assertTrue(desk.save())
+
+        threads = [threading.Thread(target=work, args=(name,)) for name in "ab"]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual({n.text for n in self.desk().kept.notes}, {f"{name}{n}" for name in "ab" for n in range(25)})
 
     def test_marks_with_one_letter_both_stay_and_it_is_said(self) -> None:
         one, two = self.desk(), self.desk()

@@ -11,7 +11,7 @@ import msgspec
 from whorlograph.model.shown import visible
 
 from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, count, fresh_id
-from .job_files import Found, find_job, job_path, write_job
+from .job_files import Found, alone, find_job, job_path, write_job
 from .job_merge import Base, base_of, merged
 from .session import Paths, Session
 
@@ -146,11 +146,12 @@ class Desk:
         """Write the job to a file, there from now on."""
         self.job.saved = time.time()
         try:
-            found = find_job(path, self.job.program)
-            path = found.path  # another one where a newer version has taken the file meanwhile
-            if found.job is not None:
-                self.news = merged(self.job, found.job, self._base, (self.done, self.undone))
-            write_job(path, self.job)
+            with alone(path):
+                found = find_job(path, self.job.program)
+                path = found.path  # another one where a newer version has taken the file meanwhile
+                if found.job is not None:
+                    self.news = merged(self.job, found.job, self._base, (self.done, self.undone))
+                write_job(path, self.job)
         except OSError as error:
             self.problem = error.strerror or str(error)
             return False

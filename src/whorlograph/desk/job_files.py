@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from contextlib import suppress
+import os
+import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager, suppress
 from hashlib import sha256
 from math import isfinite
 from pathlib import Path
@@ -19,6 +21,7 @@ from .session import Paths
 
 LONGEST_NAME = 60  # characters of the program's name in the file's: systems allow 255 bytes, four to a character
 FURTHEST = 1 << 62
+PATIENCE = 0.3  # seconds that a window waits for another one to save
 STRANDS = ("trail", "rungs", "timeline")
 T = TypeVar("T")
 
@@ -149,6 +152,29 @@ def _each(values: object, kind: type[T], good: Callable[[T], bool]) -> list[T]:
             one = msgspec.structs.replace(one, **changes)
         found.append(one)
     return found
+
+
+@contextmanager
+def alone(path: Path) -> Iterator[None]:
+    """Keep other windows from reading a job until it is merged and written; none waits longer than a moment, and a lock ends with its process."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with suppress(ImportError):  # not on Windows
+        import fcntl
+
+        lock = os.open(path.parent, os.O_RDONLY)  # the folder itself: no file stays behind
+        try:
+            until = time.monotonic() + PATIENCE
+            while time.monotonic() < until:
+                try:
+                    fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                except OSError:
+                    time.sleep(0.005)
+            yield
+        finally:
+            os.close(lock)
+        return
+    yield
 
 
 def write_job(path: Path, job: Job) -> None:
