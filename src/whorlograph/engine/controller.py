@@ -76,6 +76,7 @@ class Controller:
     """A program with its profile, instances, tags and steps.
 
     ``source``: a digest of the file that the program was read from, unchanged, so that its module can be kept; "" else.
+    ``written``: the tags that the program writes; those of opaque bodies come from the log.
     """
 
     program: Program
@@ -88,6 +89,7 @@ class Controller:
     code: Code = field(init=False)
     steps: Steps = field(init=False)
     notices: list[Notice] = field(init=False)
+    written: set[int] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
     _checkpoints: tuple[Log | None, list[Checkpoint]] = (None, [])
 
@@ -106,21 +108,22 @@ class Controller:
         self.notices = rings + self.notices
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
-        self.code = self._code()
+        self.code, self.written = self._code()
         self.steps = number_steps(self.running, self.code)
         self.notices += self._more_notices()
 
-    def _code(self) -> Code:
-        """The program's code: as an earlier run has made it of the same file, else made now."""
+    def _code(self) -> tuple[Code, set[int]]:
+        """The program's code and the tags that it writes: as an earlier run has made them of the same file, else made now."""
         name = name_of("code", self.source, self.resource, repr(self.profile))
         data = take(name, ".code") if self.source else None
         if data is not None:
             with suppress(msgspec.MsgspecError):
-                return msgspec.msgpack.decode(data, type=Code)
+                return msgspec.msgpack.decode(data, type=tuple[Code, set[int]])
         code = compile_code(self.running, self.profile, self.schedule.by_name)
+        written = written_tags(code)
         if self.source and code.steps > WORTH_STEPS:
-            put(name, ".code", msgspec.msgpack.encode(code))
-        return code
+            put(name, ".code", msgspec.msgpack.encode((code, written)))
+        return code, written
 
     @cached_property
     def calls(self) -> Calls:
@@ -144,11 +147,6 @@ class Controller:
             return [Use(m.tag, step, m.element, How.SUBSCRIPT if m.subscript else How.WRITE if m.writes else How.READ, m.writes) for m in found]
 
         return Access(self.running, self.calls, mentioned)
-
-    @cached_property
-    def written(self) -> set[int]:
-        """The tags that the program writes; those of opaque bodies come from the log."""
-        return written_tags(self.code)
 
     @cached_property
     def left_out(self) -> dict[int, str]:
