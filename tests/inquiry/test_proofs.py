@@ -15,8 +15,8 @@ from tests.strategies import random_case, random_log
 from whorlograph.desk.asking import answer_to, ask, prove_all
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.feed import Hold
-from whorlograph.inquiry import proof
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.inquiry.trials import runs
 from whorlograph.inquiry.trail import Answer, Root
 from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log
@@ -44,9 +44,9 @@ def edited(log: Log, hold: Hold, initial: int) -> Log:
                np.array([r[4] for r in listed], np.int64), end=log.end, rows=len(listed))
 
 
-def course(controller: Controller, log: Log, tag: int) -> list[int]:
+def course(controller: Controller, log: Log, tag: int, initial: tuple[tuple[int, int], ...] = ()) -> list[int]:
     """The settled values of a tag, scan by scan from 0 on, by the plain interpreter."""
-    journal = Controller(controller.program, controller.profile, plain=True).replay(log)
+    journal = Controller(controller.program, controller.profile, plain=True).replay(log, Trial((), initial))
     found = [journal.initial[tag]]
     rows: dict[int, int] = {}
     for row in range(len(journal)):
@@ -62,10 +62,12 @@ class Proofs(unittest.TestCase):
 
     def holds(self, session: Session, answer: Answer, root: Root) -> bool:
         """Whether the trial has, where the untouched log has not, what the symptom asks for."""
-        assert root.trial is not None and len(root.trial.holds) == 1
-        hold = root.trial.holds[0]
+        assert root.trial is not None
+        log = session.log
+        for hold in root.trial.holds:
+            log = edited(log, hold, session.running.tags[hold.tag].initial)
         before = course(session.controller, session.log, answer.tag)
-        after = course(session.controller, edited(session.log, hold, session.running.tags[hold.tag].initial), answer.tag)
+        after = course(session.controller, log, answer.tag, root.trial.initial)
         start = session.journal.clock.start
         if answer.symptom is Symptom.DROPPED_OUT:
             window = range(answer.scan, min(answer.scan + 3, len(after)))
@@ -76,7 +78,11 @@ class Proofs(unittest.TestCase):
             inside = [s for s in range(1, answer.asked + 1) if start(s) > answer.begun]
             return len({after[s] for s in inside}) == 1 and len({before[s] for s in inside}) == 2
         wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
-        return any(bool(after[s]) == wanted and bool(before[s]) != wanted for s in range(1, answer.asked + 1))
+        if wanted:
+            begin = answer.attempts[-1] if answer.attempts else answer.scan if answer.missed else 1
+        else:
+            begin = session.journal.clock.scan_at(min((h.start for h in root.trial.holds), default=0)) if not root.trial.initial else 1
+        return any(bool(after[s]) == wanted and bool(before[s]) != wanted for s in range(max(1, begin), answer.asked + 1))
 
     def test_every_proof_holds_on_the_edited_log(self) -> None:
         seen: Counter[str] = Counter()
@@ -92,17 +98,21 @@ class Proofs(unittest.TestCase):
                 if answer.mismatch or answer.trail is None:
                     continue
                 # From the log's start, and going on from a checkpoint.
-                with mock.patch.object(proof, "WORTH_NS", 0 if seed % 2 else 1 << 62):
+                with mock.patch.object(runs, "WORTH_NS", 0 if seed % 2 else 1 << 62):
                     prove_all(session, answer)
                 for root in answer.roots:
                     if root.proved and root.kind in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
                         self.assertTrue(self.holds(session, answer, root), (seed, tag.name, answer.text, root.proof))
                         self.assertIsNotNone(root.turns)
                         seen[answer.symptom] += 1
+                        seen["together"] += bool(root.together)
+                        seen["rows"] += root.leads
                     seen["disproved"] += root.proved is False
         for symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN, Symptom.WILL_NOT_DROP_OUT):
             self.assertGreater(seen[symptom], 2, seen)
         self.assertGreater(seen["disproved"], 5)
+        self.assertGreater(seen["together"], 1, seen)
+        self.assertGreater(seen["rows"], 1, seen)
 
     def test_a_tag_that_pulls_in_later_anyway_proves_nothing(self) -> None:
         # The pump starts 300 ms after the button, whatever the other switch does.

@@ -9,9 +9,11 @@ from dataclasses import replace
 import numpy as np
 
 from whorlograph.formats.logs.values import value_reader
-from whorlograph.inquiry.proof import Proof, prove
-from whorlograph.inquiry.ranking import rank
 from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.inquiry.trials.all import note, prove_answer
+from whorlograph.inquiry.trials.proof import prove
+from whorlograph.inquiry.trials.runs import TrialRuns
+from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.inquiry.why import Inquiry
 from whorlograph.model.errors import Stopped, UsageError
 from whorlograph.model.log import Log
@@ -47,32 +49,35 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
     return answer_to(session, Question(tag, parse_moment(at, session.log) if at else None, symptom))
 
 
-def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False, whole: bool = True) -> Proof:
-    """Try one root the other way and note what came of it.
+def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False) -> Proof:
+    """Try one root the other way and note what came of it; the trial's journal begins at the log's start, for lanes.
 
-    Args: whole: whether the trial's journal is wanted from the log's start on, for lanes.
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
-    proof = prove(answer, root, session.controller, session.log, session.journal, stop, whole)
-    root.proved, root.proof, root.trial, root.turns = proof.proved, proof.text, proof.trial, proof.turns
+    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True) as runs:
+        proof = prove(runs, root)
+    note(root, proof)
     return proof
 
 
-def prove_all(session: Session, answer: Answer) -> None:
-    """Try the roots one by one, as long as there is time; disproved ones sink."""
+def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False) -> None:
+    """Try the roots one by one, then together, then single rows of the log, as long as there is time; disproved ones sink.
+
+    Raises: Stopped where ``stop`` says so; what was found out by then is noted.
+    """
     begun = time.monotonic()
 
     def late() -> bool:
-        return time.monotonic() - begun > PROVING
+        return stop() or time.monotonic() - begun > PROVING
 
-    for root in answer.roots:
+    with TrialRuns(answer, session.controller, session.log, session.journal, late) as runs:
         try:
-            prove_root(session, answer, root, late, whole=False)
+            prove_answer(runs, inquiry(session).tracer)
         except Stopped:
-            root.proof = f"not within {PROVING:g} s: the log is long; p on the screen takes the time it needs"
-        if late():
-            break
-    answer.roots = rank(answer.roots, answer.time)
+            if stop():
+                raise
+            for root in answer.roots:
+                root.proof = root.proof or f"not within {PROVING:g} s: the log is long; p on the screen takes the time it needs"
 
 
 def settled_now(session: Session, text: str) -> Session:

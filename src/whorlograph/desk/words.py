@@ -6,6 +6,7 @@ import textwrap
 
 from whorlograph.inquiry.trail import Answer, Root
 from whorlograph.model.literals import cooked
+from whorlograph.model.question import LinkKind, Symptom
 from whorlograph.model.times import date_text
 
 from .session import Session
@@ -25,7 +26,7 @@ def root_lines(session: Session, root: Root) -> list[str]:
     lines = [root.what_to_check] if root.what_to_check else []
     lines.append(root.text)
     if root.attempts > 1:
-        lines.append(f"blocked {root.blocked} of the last {root.attempts} attempts")
+        lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
     if root.proof:
         lines.append((f"{_PROVED[root.proved]}: " if root.proved is not None else "not tried: ") + root.proof)
     return lines
@@ -38,7 +39,7 @@ def answer_text(session: Session, answer: Answer) -> str:
     lines = [f"{program.name} ({session.paths.program.name} of {program.date.replace('T', ' ')[:16]})" + (f", {day}" if day else "")]
     lines += [answer.text, ""]
     for depth, link in answer.links():
-        if link.step < 0 and link.roots:
+        if link.step < 0 and link.roots and link.kind is not LinkKind.ROW:
             continue
         for i, line in enumerate(textwrap.wrap(link.text, 100 - 2 * depth) or [""]):
             lines.append("  " * depth + ("- " if i == 0 else "  ") + line)
@@ -48,9 +49,18 @@ def answer_text(session: Session, answer: Answer) -> str:
         for i, line in enumerate(root_lines(session, root)):
             for j, part in enumerate(textwrap.wrap(line, 96)):
                 lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
+    if answer.usual is not None:
+        lines += ["", f"As always or only now: {answer.usual.text}"]
+    if answer.phases is not None:
+        lines += ["", phases_text(answer.phases)]
     if answer.rests_on:
         lines += ["", *(f"This rests on: {said}" for said in answer.rests_on)]
     return "\n".join(lines)
+
+
+def phases_text(phases: tuple[int, int]) -> str:
+    """What it means that a short change was seen in some phases of the scan."""
+    return f"This rests on a change shorter than two scans: it comes out so in {phases[0]} of {phases[1]} phases of the scan, which no log holds"
 
 
 def _trial(session: Session, root: Root) -> list[dict[str, object]] | None:
@@ -75,24 +85,30 @@ def answer_json(session: Session, answer: Answer) -> str:
     def since(time: int | None) -> float | None:
         return time / 1e9 if time is not None else None
 
+    counted = answer.symptom is Symptom.WILL_NOT_PULL_IN
     roots = []
     for root in answer.roots:
         address = str(tags[root.tag].address) if root.tag is not None and tags[root.tag].address is not None else None
         roots.append({"kind": root.kind.value, "tag": name(root.tag), "address": address, "value": root.value, "since": since(root.since),
                       "device": root.point.device if root.point is not None else None, "proved": root.proved,
-                      "trial": _trial(session, root), "turns": since(root.turns), "with": [],
-                      "blocked": root.blocked if root.attempts else None, "attempts": root.attempts or None,
+                      "trial": _trial(session, root), "turns": since(root.turns), "with": [name(t) for t in root.together],
+                      "blocked": root.blocked if counted else None, "attempts": len(answer.attempts) if counted else None,
                       "text": ". ".join(root_lines(session, root))})
     trail = []
     for depth, link in answer.links():
-        if link.step < 0 and link.roots:
+        if link.step < 0 and link.roots and link.kind is not LinkKind.ROW:
             continue
         pou, rung = place_text(session, link.step)
         trail.append({"depth": depth, "tag": name(link.tag), "value": link.value, "since": since(link.since), "link": link.kind.value,
                       "pou": pou, "rung": rung, "text": link.text})
-    found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value, "t": answer.time / 1e9,
-                         "scan": answer.scan},
-             "text": answer.text, "roots": roots, "trail": trail, "rests_on": answer.rests_on}
+    own = answer.symptom in (Symptom.DROPPED_OUT, Symptom.VALUE)
+    scan, time = (answer.scan, answer.time) if own else (answer.asked, session.journal.clock.start(max(1, answer.asked)))
+    attempt = session.journal.clock.start(answer.attempts[-1]) if answer.attempts else answer.time if answer.missed else None
+    usual = {"count": answer.usual.count, "of": answer.usual.of, "text": answer.usual.text} if answer.usual is not None else None
+    found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value, "t": time / 1e9, "scan": scan,
+                         "attempt": since(attempt)},
+             "text": answer.text, "roots": roots, "trail": trail, "usual": usual,
+             "phases": {"seen": answer.phases[0], "of": answer.phases[1]} if answer.phases is not None else None, "rests_on": answer.rests_on}
     return json_text(found)
 
 

@@ -56,27 +56,28 @@ class Trials:
         machine.restore(near, feed)
         return near
 
-    def run(self, trial: Trial, until: int) -> Journal:
+    def run(self, trial: Trial, until: int, log: Log | None = None) -> Journal:
         """Replay from the checkpoint up to a time (ns). The journal begins at the checkpoint, with the values that stood there.
 
+        Args: log: another one, which is the same before ``since``.
         Raises: ValueError for a trial that changes what was before.
         """
         edits = (*trial.holds, *trial.forces)
         if trial.initial or any(e.start < self.since for e in edits):
             raise ValueError("a trial changes something before its checkpoint")
-        feed = self.controller.feed(self._stretch(frozenset(e.tag for e in edits), until), trial, until)
+        feed = self.controller.feed(self._stretch(log or self.log, frozenset(e.tag for e in edits), until), trial, until)
         self.machine.restore(self.checkpoint, feed)
         self.machine.run(until)
         journal = self.controller.journal_of(self.machine, feed, until)
         journal.initial = self._values
         return journal
 
-    def _stretch(self, edited: frozenset[int], until: int) -> Log:
+    def _stretch(self, log: Log, edited: frozenset[int], until: int) -> Log:
         """The log from the checkpoint to where a scan that starts at a time may end.
 
         Of edited tags what they were before: the edit gives it back at its end. Of those whose edges start tasks too.
         """
-        log, controller = self.log, self.controller
+        controller = self.controller
         last = until + MOST_STEPS * controller.profile.rung_time
         low = int(np.searchsorted(log.times, self.checkpoint.taken, side="right"))
         high = int(np.searchsorted(log.times, last, side="right"))

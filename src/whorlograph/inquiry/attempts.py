@@ -1,65 +1,103 @@
-"""Attempts: when somebody or something tried to bring a tag on, and it stayed off (ANSWERS.md)."""
+"""Attempts: when somebody or something tried to bring a tag on, and it stayed off (ANSWERS.md, Will not pull in)."""
 
 from __future__ import annotations
 
+import numpy as np
 from msgspec import Struct
 
 from whorlograph.engine.code import Edge
 from whorlograph.engine.evaluate.steps import Seen
 
+from . import auxiliary
 from .circuit import Circuit, Gate
-from .links.gates import gate_tag
-from .symptoms import Course, course
+from .generators import runs_freely
+from .links.gates import gate_tag, gate_time
+from .symptoms import course
 from .tracer import Tracer
 from .writers import Kind, Writer
 
-MOST = 100_000
 DEEPEST = 4
+PULL_INS = 50  # of a tag that are looked at for what came last
+
+
+class Command(Struct, frozen=True):
+    """A condition that somebody or something switches to bring a tag on; ``edge``: only its change counts."""
+
+    tag: int
+    on: bool
+    edge: bool = False
 
 
 class Attempt(Struct, frozen=True):
-    """A condition of the tag came on in a scan and the tag stayed off."""
+    """A command came in a scan and the tag stayed off."""
 
     scan: int
     condition: int
 
 
-def attempts(tracer: Tracer, tag: int, until: int) -> list[Attempt]:
-    """The attempts at a tag up to a scan, in order (of very many the last).
+class Tries(Struct, frozen=True):
+    """All attempts at a tag since it was last on, in order; ``commands``: what makes them; ``trying``: one stands at the asked moment."""
 
-    Where a rung has a seal-in, the conditions beside it (the start buttons) count; else any of its conditions.
-    A start condition that the program computes passes its own attempts on.
+    attempts: tuple[Attempt, ...]
+    commands: tuple[Command, ...]
+    trying: bool
+
+
+def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
+    """The attempts at a tag behind one scan, up to another.
+
+    Of a rung with a seal-in the contacts beside it are commands (the start buttons), else those that came last when the tag pulled
+    in, else any. A command that the program computes passes its own attempts on; a pulse generator is nobody.
     """
-    found = _attempts(tracer, tag, until, set(), 0)
-    unique = {a.scan: a for a in sorted(found, key=lambda a: a.scan)}
-    return list(unique.values())[-MOST:]
+    commands = _commands(tracer, tag, set(), 0)
+    path, journal = course(tracer.journal, tag), tracer.journal
+    found: dict[int, Attempt] = {}
+    trying = False
+    for one in commands:
+        scans, values = journal.history(one.tag)
+        last = np.append(scans[1:] != scans[:-1], True) if len(scans) else np.zeros(0, bool)
+        scans, values = scans[last], values[last]
+        came = scans[(scans > max(1, since)) & (scans <= until) & ((values != 0) == one.on)]
+        came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
+        for scan in came.tolist():
+            found.setdefault(scan, Attempt(scan, one.tag))
+        stands = bool(journal.settled(one.tag, until)) == one.on
+        rose = bool(len(came)) and stands
+        trying = trying or (rose and not one.edge)
+    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), trying)
 
 
-def _attempts(tracer: Tracer, tag: int, until: int, seen: set[int], depth: int) -> list[Attempt]:
+def _commands(tracer: Tracer, tag: int, seen: set[int], depth: int) -> list[Command]:
     if tag in seen or depth > DEEPEST:
         return []
     seen.add(tag)
-    path = course(tracer.journal, tag)
-    found: list[Attempt] = []
+    found: dict[Command, None] = {}
     for writer in tracer.writers.get(tag, []):
         if writer.kind in (Kind.RESET, Kind.BLOCK):
             continue
-        for condition, on in start_conditions(tracer, tag, writer):
-            found += _rises(tracer, condition, on, path, until)
-            if tracer.writers.get(condition) and on:
-                found += [a for a in _attempts(tracer, condition, until, seen, depth + 1) if not path.at(a.scan)]
-    return found
+        for one in start_conditions(tracer, tag, writer):
+            if runs_freely(tracer, one.tag):
+                continue
+            found.setdefault(one)
+            if tracer.writers.get(one.tag) and one.on:
+                for inner in _commands(tracer, one.tag, seen, depth + 1):
+                    found.setdefault(inner)
+    return list(found)
 
 
-def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[tuple[int, bool]]:
-    """(tag, state wanted) of the gates that start a rung: those beside its seal-in, else all of them."""
+def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
+    """The commands of one rung: the gates beside its seal-in, else those that came last at its pull-ins, else all of them."""
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
     power = writer.power if writer.power is not None else writer.value
     paths = circuit.paths(power, not writer.inverted) if power is not None else []
-    sealed = [p for p in paths if any(not g.negated and gate_tag(tracer, g, seen) == tag for g in p)]
+    holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
+    sealed = [p for p in paths if any(not g.negated and gate_tag(tracer, g, seen) in holding for g in p)]
     others = [p for p in paths if p not in sealed]
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
-    gates = {g for p in others for g in p if g not in shared} if sealed else {g for p in paths for g in p}
+    if sealed:
+        gates = {g for p in others for g in p if g not in shared}
+    else:
+        gates = _came_last(tracer, tag, writer) or {g for p in paths for g in p}
     found = _conditions(tracer, circuit, gates, seen, tag)
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
@@ -67,25 +105,41 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[tuple[int
         for pin in call.pins.values() if call is not None else ():  # what starts a timer starts the rung
             if pin.type == "BOOL":
                 found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
-    return sorted(set(found))
+    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
 
 
-def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[tuple[int, bool]]:
-    """(tag, state wanted) of the gates that look at a BOOL tag outside the step's own blocks."""
-    found: list[tuple[int, bool]] = []
+def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
+    """The gates that closed last when the rung switched its tag on."""
+    journal, circuit = tracer.journal, tracer.circuit(writer.step)
+    power = writer.power if writer.power is not None else writer.value
+    rows = journal.rows(tag)
+    if power is None or writer.bit >= 0 or not len(rows):
+        return set()
+    rows = rows[journal.raws(rows) != 0]
+    found: set[Gate] = set()
+    for row in rows[-PULL_INS:].tolist():
+        scan = tracer.scan_of(row)
+        if journal.step(row) != writer.step or scan < 2:
+            continue
+        now, before = tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)
+        for path in circuit.complete(power, now.result, not writer.inverted)[:20]:
+            fresh = [g for g in path if not circuit.passes(g, before.result)]
+            if fresh:
+                found.add(max(fresh, key=lambda g: gate_time(tracer, g, now)))
+    return found
+
+
+def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[Command]:
+    """The commands among gates: those that look at a BOOL tag outside the step's own blocks."""
+    found: list[Command] = []
     for gate in gates:
         number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
         if number is None or number == tag or load is None or not tracer.boolean(number):
             continue
         if tracer.origin(seen.step, load.at).what in ("", "gate"):
             leaf = circuit.leaves.get(gate.at)
-            found.append((number, leaf.rising if isinstance(leaf, Edge) else not gate.negated))
+            edge = isinstance(leaf, Edge)
+            found.append(Command(number, leaf.rising if isinstance(leaf, Edge) else not gate.negated, edge))
     return found
 
 
-def _rises(tracer: Tracer, condition: int, on: bool, path: Course, until: int) -> list[Attempt]:
-    """The scans in which a condition came on while the tag was off and stayed off."""
-    scans, values = tracer.journal.history(condition)
-    scans = scans[(scans > 1) & (scans <= until) & ((values != 0) == on)]
-    scans = scans[(path.at_all(scans) == 0) & (path.at_all(scans + 1) == 0)]
-    return [Attempt(s, condition) for s in scans[-MOST:][::-1].tolist()]

@@ -8,7 +8,8 @@ from whorlograph.model.question import RootKind
 
 from .trail import Root
 
-ALONE = (RootKind.PROGRAM, RootKind.FAULT, RootKind.MISMATCH)
+_FIRST = {RootKind.MISMATCH: 0, RootKind.FAULT: 1, RootKind.FORCE: 2}
+_VERDICT = {True: 0, None: 1, False: 2}
 
 
 def merge(roots: Iterable[Root]) -> list[Root]:
@@ -26,18 +27,18 @@ def merge(roots: Iterable[Root]) -> list[Root]:
     return list(found.values())
 
 
-def rank(roots: list[Root], symptom_time: int) -> list[Root]:
-    """Defects that explain alone, then what changed (latest first), then what blocked most, then what stood since before.
+def rank(roots: list[Root]) -> list[Root]:
+    """The roots in the order of ANSWERS.md, Ranking: what explains alone, what brought the state about, what blocked, what stands since before.
 
-    A disproved root comes after the others; of equals, the device with more short openings.
+    Within a class proved ones first, disproved ones last; then what blocked more attempts, the later change, more short openings.
     """
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item
-        before = root.since if root.since is not None and root.since <= symptom_time else None
-        standing = before is None
-        return (root.proved is False, not (root.kind in ALONE or root.missed), not root.changed and standing,
-                not root.changed, -(root.blocked / root.attempts if root.attempts else 0.0), standing,
-                -(before or 0), -len(root.short), place)
+        alone = 3 if root.missed or root.defect else _FIRST.get(root.kind, 4)
+        standing = root.since is None
+        share = root.blocked / root.attempts if root.attempts else 0.0
+        return (root.kind is RootKind.CONSTANT, alone, not root.leads, not root.changed, not root.last, standing and not root.changed,
+                _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False), None)

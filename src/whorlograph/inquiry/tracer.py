@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from msgspec import Struct
 
@@ -25,6 +25,9 @@ from whorlograph.model.types import ELEMENTARY, Family
 from .circuit import Circuit, Gate, Leaf
 from .trail import Link, Value
 from .writers import Writer, Writers
+
+if TYPE_CHECKING:
+    from .auxiliary import Auxiliary
 
 LAST = 1 << 30
 BUDGET = 240
@@ -70,7 +73,8 @@ class Links(Protocol):
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
-    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes.
+    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``auxiliaries``, ``free``: what was found
+    out about tags, by tag.
     """
 
     controller: Controller
@@ -91,6 +95,8 @@ class Tracer:
         self.logged = tags_logged(self.log)
         self.driven = system_tags(self.running, self.controller.profile)
         self.left_out = self.controller.left_out
+        self.auxiliaries: dict[int, list[Auxiliary]] = {}
+        self.free: dict[int, bool] = {}
         self._circuits: dict[int, Circuit] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
 
@@ -174,6 +180,11 @@ class Tracer:
     def since(self, tag: int, view: Vantage) -> int | None:
         """Since when (ns) a tag has had the value it has in a view; None: since before the log."""
         row = self.journal.last_row(tag, self.position(view))
+        return self.journal.time(row) if row is not None else None
+
+    def since_done(self, tag: int, seen: Seen) -> int | None:
+        """Since when (ns) a tag has had the value it had when a step was done; None: since before the log."""
+        row = self.journal.last_row(tag, seen.after)
         return self.journal.time(row) if row is not None else None
 
     def ran(self, step: int, view: Vantage) -> int:

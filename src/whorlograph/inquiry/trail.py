@@ -21,7 +21,7 @@ class Root(Struct):
     True, False, or None where nothing could be tried; ``proof`` says what trials showed, ``trial`` is the one that told, else the
     first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
-    no scan saw, 0 else.
+    no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom alone; ``last``: it blocked the last attempt; ``together``: the tags with which it proves, where it does not alone.
     """
 
     kind: RootKind
@@ -42,6 +42,10 @@ class Root(Struct):
     step: int = -1
     missing: bool = False
     missed: int = 0
+    leads: bool = False
+    defect: bool = False
+    last: bool = True
+    together: tuple[int, ...] = ()
 
     @property
     def key(self) -> tuple[RootKind, int | None]:
@@ -81,13 +85,22 @@ class Link(Struct):
             yield from child.all_roots()
 
 
+class Usual(Struct, frozen=True):
+    """How many of the tag's drop-outs in the log have this answer's signature, itself included, of those looked at; in words."""
+
+    count: int
+    of: int
+    text: str
+
+
 class Answer(Struct):
     """The answer to a question.
 
-    ``time`` (ns) and ``scan`` of the symptom; ``trails`` one link tree (none where nothing is to explain);
-    ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence;
-    ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment asked for; ``missed``: the last attempt
-    was one that no scan saw.
+    ``time`` (ns) and ``scan``: where the trail looks, of a drop its own; ``trail`` one link tree (None where nothing is to explain);
+    ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence; ``attempts``: the scans of all;
+    ``commands``: the tags that make them; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
+    asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
+    ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one.
     """
 
     symptom: Symptom
@@ -104,6 +117,9 @@ class Answer(Struct):
     begun: int = 0
     asked: int = 0
     missed: bool = False
+    commands: frozenset[int] = frozenset()
+    usual: Usual | None = None
+    phases: tuple[int, int] | None = None
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

@@ -24,6 +24,9 @@ from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
 
 
+MOST_ATTEMPTS = 400  # that are explained, to count what stood in the way
+
+
 class Inquiry:
     """Answers questions about one replay."""
 
@@ -85,38 +88,46 @@ class Inquiry:
         tracer = self.tracer
         if path.at(scan):
             return None
-        tries = attempts(tracer, tag, scan)
         dropped = path.last_change(scan, False) or 0
-        tries = [a for a in tries if not path.at(a.scan) and a.scan > dropped]
-        last = tracer.time(tries[-1].scan) if tries else tracer.time(dropped)
-        missed = missed_pulse.find(tracer, tag, last, tracer.time(scan))
+        tries = attempts(tracer, tag, dropped, scan)
+        scans = tuple(a.scan for a in tries.attempts)
+        commands = frozenset(c.tag for c in tries.commands)
+        last = tracer.time(scans[-1] if scans else dropped)
+        missed = missed_pulse.find(tracer, tag, last, tracer.time(scan)) if not tries.trying else None
         if missed is not None:
             at = tracer.at(missed.stay.start)
             answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
                                   missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
-            answer.missed = True
+            answer.missed, answer.commands = True, commands
             return answer
-        looked = tries[-1].scan if tries else scan
+        # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
+        looked = scan if tries.trying or not scans else scans[-1]
         link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
         time = tracer.time(looked)
-        if tries:
-            condition = tracer.name(tries[-1].condition)
-            count = f"{len(tries)} attempts, the last" if len(tries) > 1 else "tried once,"
-            what = f"did not pull in ({count} at {tracer.at(time)}: {condition})"
+        if scans:
+            condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
+            count = f"{len(scans)} attempts, the last" if len(scans) > 1 else "tried once,"
+            what = f"did not pull in ({count} at {at}: {condition}{', still on trial' if tries.trying else ''})"
         else:
-            what = "was never tried: no condition of its rungs came on while it was off"
+            named = [tracer.name(c.tag) for c in tries.commands[:3] if not c.edge]
+            need = f"; an attempt would be {' or '.join(named)}" if named else ""
+            what = f"was never tried: no command of its rungs came while it was off{need}"
         answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, time, looked, link, what)
-        answer.attempts = tuple(a.scan for a in tries)
+        answer.attempts, answer.commands = scans, commands
         self._count_blocked(answer, tag)
         return answer
 
     def _count_blocked(self, answer: Answer, tag: int) -> None:
-        """How many of the last attempts each root blocked; roots that blocked only earlier ones come last."""
+        """How many of the attempts each root stood in the way of; of very many the last ones are looked at."""
         keys = {r.key: r for r in answer.roots}
-        looked = answer.attempts[-8:]
+        looked = answer.attempts[-MOST_ATTEMPTS:]
+        if not looked:
+            for root in answer.roots:
+                root.attempts = root.blocked = 0
+            return
         for root in answer.roots:
-            root.attempts, root.blocked = max(1, len(looked)), 1
-        for scan in reversed(looked[:-1]):
+            root.attempts, root.blocked = len(looked), 0
+        for scan in reversed(looked):
             self.tracer.spent = 0
             link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
             for root in merge(link.all_roots()) if link is not None else []:
@@ -124,7 +135,7 @@ class Inquiry:
                 if known is not None:
                     known.blocked += 1
                 elif root.kind is not RootKind.CONSTANT:
-                    root.attempts, root.blocked, root.changed = len(looked), 1, False
+                    root.attempts, root.blocked, root.changed, root.last = len(looked), 1, False, False
                     keys[root.key] = root
         answer.roots = list(keys.values())
 
@@ -179,7 +190,7 @@ class Inquiry:
         value = tracer.value(tag, self.journal.settled(tag, scan))
         since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0
-        found = self._answer(Symptom.WILL_NOT_DROP_OUT, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
+        found = self._answer(Symptom.VALUE, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
         return self._finished(found, scan)
 
     # answers
@@ -205,7 +216,7 @@ class Inquiry:
 
     def _finished(self, answer: Answer, asked: int) -> Answer:
         answer.asked = asked
-        answer.roots = rank(answer.roots, answer.time)
+        answer.roots = rank(answer.roots)
         answer.rests_on = self._limits()
         return answer
 
@@ -231,4 +242,4 @@ class Inquiry:
 
 def _verb(symptom: Symptom) -> str:
     return {Symptom.DROPPED_OUT: "drop out", Symptom.WILL_NOT_PULL_IN: "fail to pull in",
-            Symptom.WILL_NOT_DROP_OUT: "stay on", Symptom.CHATTERS: "chatter"}[symptom]
+            Symptom.WILL_NOT_DROP_OUT: "stay on", Symptom.CHATTERS: "chatter", Symptom.VALUE: "change"}[symptom]

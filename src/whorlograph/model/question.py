@@ -14,6 +14,7 @@ class Symptom(StrEnum):
     WILL_NOT_PULL_IN = "will-not-pull-in"
     WILL_NOT_DROP_OUT = "will-not-drop-out"
     CHATTERS = "chatters"
+    VALUE = "value"
 
     @property
     def words(self) -> str:
@@ -41,6 +42,9 @@ class LinkKind(StrEnum):
     NOT_MET = "not-met"
     MISSED_PULSE = "missed-pulse"
     RESUMED = "resumed"
+    PREEMPTED = "preempted"
+    FORCED = "forced"
+    ROW = "row"
 
 
 class RootKind(StrEnum):

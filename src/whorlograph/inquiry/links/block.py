@@ -170,14 +170,20 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
     setter, resetter = ("S1", "R") if call.kind == "SR" else ("S", "R1")
     state = "set" if value else ("reset" if row is not None else "never set")
     when = f" at {tracer.at(since)}" if since is not None else ""
-    found = Link(LinkKind.BLOCK, output_tag, value, since, step, scan, f"{label} in {tracer.place(step)} was {state}{when}", element)
+    rule = "its set dominates" if call.kind == "SR" else "its reset dominates"
+    text = f"{label} in {tracer.place(step)} was {state}{when} ({rule})"
+    found = Link(LinkKind.BLOCK, output_tag, value, since, step, scan, text, element)
     decided = setter if value else resetter if row is not None else ""
+    both = not change and all(p in call.pins and tracer.circuit(step).on(call.pins[p], tracer.seen(step, scan).result) for p in (setter, resetter))
+    if both:  # what stands now decides, not what came first
+        decided, at_scan = (setter if call.kind == "SR" else resetter), scan
+        found.text = f"{label} in {tracer.place(step)}: {setter} and {resetter} are both on, and {rule}"
     if decided in call.pins:
         child = powered(tracer, None, step, element, call.pins[decided], at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"{decided} of {label}")
         if child is not None:
             found.children.append(child)
     missing = resetter if value else setter
-    if missing in call.pins and not change:
+    if missing in call.pins and not change and not both:
         child = unpowered(tracer, None, step, element, call.pins[missing], scan, depth + 1, what=f"{missing} of {label}")
         if child is not None and child.blockers:
             found.children.append(child)

@@ -10,6 +10,7 @@ from ..trail import Link
 from ..writers import Kind, Writer
 from . import block, edge, halted, never_set, not_met, overwritten, reset_by, rung_false, rung_true, set_by, skipped, turned, written
 from .field_input import input_link, not_run_yet
+from .gates import gate_tag
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -76,6 +77,9 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if value:
         return never_set.link(tracer, tag, resetters, view, depth, LinkKind.NEVER_SET) if resetters else \
             input_link(tracer, tag, tracer.position(view))
+    dominated = reset_by.dominates(tracer, tag, setters, resetters, view, depth)
+    if dominated is not None:
+        return dominated
     if kept is not None and row is not None:
         return reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters)
     return never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET) if setters else \
@@ -93,6 +97,10 @@ def _other_name(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -
 
 def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vantage, depth: int) -> Link | None:
     """What keeps a BOOL that is written in every evaluation: the last of those that ran."""
+    come = [w for w in plain if tracer.ran(w.step, view) > 0]
+    if not come:
+        return not_run_yet(tracer, tag, view)
+    plain = come
     running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
     last = running[-1] if running else plain[-1]
     if not running:
@@ -106,7 +114,22 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         return block.written(tracer, tag, last, scan, depth, change=False)
     if value != last.inverted:
         return rung_true.stands(tracer, tag, last, scan, depth)
-    return rung_false.stands(tracer, tag, last, scan, depth)
+    found = rung_false.stands(tracer, tag, last, scan, depth)
+    if found is not None and depth and not value:
+        _add_drop(tracer, found, tag, last, view, depth)
+    return found
+
+
+def _add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
+    """Of something that holds itself and is off: beside what would start it again, what made it drop out."""
+    circuit, seen = tracer.circuit(last.step), tracer.seen(last.step, tracer.ran(last.step, view))
+    row = tracer.last_row(tag, tracer.position(view))
+    if row is None or last.power is None or tracer.journal.step(row) < 0:
+        return
+    if any(not g.negated and gate_tag(tracer, g, seen) == tag for p in circuit.paths(last.power) for g in p):
+        drop = tracer.change(row, depth + 1)
+        if drop is not None:
+            found.children.append(drop)
 
 
 def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:

@@ -12,6 +12,7 @@ from .rung_false import unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
+    from whorlograph.engine.code import Expr
     from whorlograph.engine.journal import Journal
 
     from ..tracer import Tracer
@@ -36,7 +37,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         row = journal.last_row(reset_tag, done)
         active = bool(journal.value_at(reset_tag, done))
         rows = _rises(journal, reset_tag, done)
-        if active or (row is not None and rows and _counted_before(tracer, tags["cv"], rows[-1])):
+        if active or (row is not None and rows and _cut_short(tracer, tags["cv"], output, rows[-1])):
             at_scan = tracer.scan_of(rows[-1]) if rows else scan
             child = powered(tracer, None, step, call.element, resetter, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
                             f"{'LD' if down else 'R'} of {label}")
@@ -44,6 +45,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
                 child.kind = LinkKind.RESET_BY
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
                 found.children.append(child)
+    if counting is not None and not q and resetter is not None and reset_tag is not None and not found.children:
+        child = _in_vain(tracer, call, label, tags["cd" if down else "cu"], reset_tag, resetter, done, depth)
+        if child is not None:
+            found.children.append(child)
     if counting is not None and not found.children:
         rows = _rises(journal, tags["cu" if not down else "cd"], done)
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
@@ -57,9 +62,25 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     return found
 
 
-def _counted_before(tracer: Tracer, count: int, row: int) -> bool:
-    """Whether a counter stood above 0 when it was reset."""
-    return tracer.journal.value_at(count, row) != 0
+def _in_vain(tracer: Tracer, call: BlockCall, label: str, counting: int, resetting: int, power: Expr, done: int, depth: int) -> Link | None:
+    """The last pulse to be counted came while the counter was held back; None where it did not."""
+    rows = _rises(tracer.journal, counting, done)
+    if not rows:
+        return None
+    scan = tracer.scan_of(rows[-1])
+    after = tracer.seen(call.step, scan).after
+    if not tracer.journal.value_at(resetting, after):
+        return None
+    child = powered(tracer, None, call.step, call.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, False, f"the reset of {label}")
+    if child is not None:
+        child.kind = LinkKind.RESET_BY
+        child.text = f"{label} could not count the pulse at {tracer.at(tracer.time(scan))}: its reset stood then ({child.text})"
+    return child
+
+
+def _cut_short(tracer: Tracer, count: int, output: int, row: int) -> bool:
+    """Whether a counter that stood above 0 was reset before it had reached its preset."""
+    return tracer.journal.value_at(count, row) != 0 and not tracer.journal.value_at(output, row)
 
 
 def _rises(journal: Journal, tag: int, position: int) -> list[int]:

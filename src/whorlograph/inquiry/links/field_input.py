@@ -8,7 +8,7 @@ from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..pulses import calm, history, last_change, short_stays, stays
+from ..pulses import BOUNCE, Stay, Stays, history, last_change, short_stays, stays
 from ..trail import Link, Root
 from ..wiring import meaning
 
@@ -79,7 +79,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         root.what_to_check = where(point, one.name)
         return root
     on = bool(root.value)
-    now = calm(stays(log, root.tag, one.initial)).at(root.since) if root.since is not None else None
+    now = _unseen_joined(tracer, stays(log, root.tag, one.initial), root.since) if root.since is not None else None
     if now is not None:
         root.since = now.start
     if root.since is None:
@@ -95,6 +95,27 @@ def _described(tracer: Tracer, root: Root) -> Root:
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
     root.what_to_check = f"{where(point, one.name)}; {meaning(point, on)}"
     return root
+
+
+def _unseen_joined(tracer: Tracer, found: Stays, time: int) -> Stay | None:
+    """The stretch that a time falls into, with those beside it that a bounce parts from it which no scan saw."""
+    here = found.number_at(time)
+    if here is None:
+        return None
+    clock = tracer.journal.clock
+
+    def unseen(i: int) -> bool:
+        stay = found[i]
+        last = clock.scan_at(stay.start + max(1, stay.length) - 1)
+        return stay.ended and stay.length <= BOUNCE and (last <= 0 or clock.start(last) < stay.start)
+
+    first = last = here
+    while first >= 2 and unseen(first - 1):
+        first -= 2
+    while last + 2 < len(found) and unseen(last + 1):
+        last += 2
+    start, end = found[first], found[last]
+    return Stay(start.start, end.start + end.length - start.start, start.value, end.ended)
 
 
 def where(point: object, name: str) -> str:

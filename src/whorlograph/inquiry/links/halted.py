@@ -8,6 +8,7 @@ from whorlograph.engine.journal import Pass
 from whorlograph.engine.loops import loop_remedy, worst_loop
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..tracer import Vantage
 from ..trail import Link, Root
 
 if TYPE_CHECKING:
@@ -27,11 +28,11 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
     if loop is not None:
         step, element = loop.step, 0
         text += _condition(tracer, loop, fault.scan)
-    value = tracer.value(tag, tracer.journal.settled(tag, fault.scan))
+    value = tracer.value(tag, tracer.journal.settled(tag, max(scan, fault.scan)))
     check = f"correct {place}, or find out what brought it there; restarting does not cure it" if place else ""
     remedy = loop_remedy(fault, tracer.steps)
     root = Root(RootKind.FAULT, fault.tag, None, since, text, remedy or check, changed=True, step=step)
-    return Link(LinkKind.HALTED, tag, value, since, step, fault.scan, text, element, (element,) if element else (), roots=[root])
+    return Link(LinkKind.HALTED, tag, value, tracer.since(tag, Vantage(max(scan, fault.scan))), step, fault.scan, text, element, (element,) if element else (), roots=[root])
 
 
 def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:

@@ -42,7 +42,8 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
     for writer in tracer.writers.get(tag, []):
         if writer.kind is Kind.BLOCK or depth > DEEPEST:
             continue
-        for condition, on in start_conditions(tracer, tag, writer):
+        for command in start_conditions(tracer, tag, writer):
+            condition, on = command.tag, command.on
             if condition in tracer.logged and not tracer.writers.get(condition):
                 pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
                 pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts > after) & (pulses.starts <= until))

@@ -27,3 +27,30 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
                 never_set.missing(unset)
                 found.children.append(unset)
     return found
+
+
+def dominates(tracer: Tracer, tag: int, setters: list[Writer], resetters: list[Writer], view: Vantage, depth: int) -> Link | None:
+    """Of a latch that is off although its set coil has power: the reset coil that wrote after it in the same scan; None where none did."""
+    for setter in setters:
+        scan = tracer.ran(setter.step, view)
+        if not _wrote(tracer, setter, scan):
+            continue
+        for resetter in resetters:
+            at_scan = tracer.ran(resetter.step, view)
+            later = (tracer.paths.order[resetter.step], resetter.at) > (tracer.paths.order[setter.step], setter.at)
+            if at_scan != scan or not later or not _wrote(tracer, resetter, at_scan):
+                continue
+            found = rung_true.powered(tracer, tag, resetter.step, resetter.element, resetter.power, scan, depth, LinkKind.RESET_BY, change=False)
+            if found is not None:
+                found.value = False
+                found.text = (f"{tracer.name(tag)} is set by {tracer.place(setter.step)} and reset by {tracer.place(resetter.step)} in the same scan: "
+                              f"the reset comes later and dominates ({found.text})")
+            return found
+    return None
+
+
+def _wrote(tracer: Tracer, writer: Writer, scan: int) -> bool:
+    """Whether a coil was executed with power in a scan."""
+    if scan <= 0 or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+        return False
+    return writer.at in tracer.seen(writer.step, scan).result.stored

@@ -61,11 +61,11 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     """No power arrives at an element: which gates block, and why each does."""
     seen = tracer.seen(step, scan)
     blocking, contradiction = smallest_set(tracer, power, seen)
-    since = tracer.since(tag, tracer.view_of(step, scan)) if tag is not None else None
+    since = tracer.since_done(tag, seen) if tag is not None else None
     name = what or tracer.name(tag)
     if contradiction:
         text = f"{name}: every path of {tracer.place(step)} asks one tag to be on and off at once"
-        root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step)
+        root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True)
         return Link(kind, tag, False, since, step, scan, text, element, roots=[root])
     if not blocking and power is not None and tracer.circuit(step).on(power, seen.result):
         return None  # the value was seen before this step had its turn

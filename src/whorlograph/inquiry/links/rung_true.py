@@ -42,7 +42,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     """Power arrives at an element: through which gates, the one that changed last first."""
     seen = tracer.seen(step, scan)
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 else None)
-    since = tracer.time(scan) if change else (tracer.since(tag, tracer.view_of(step, scan)) if tag is not None else None)
+    since = tracer.time(scan) if change else (tracer.since_done(tag, seen) if tag is not None else None)
     name = what or tracer.name(tag)
     words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
     when = f" at {tracer.at(since)}" if since is not None and change else ""

@@ -12,6 +12,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import PathFlag
 
 from ..languages import words_of
+from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
 from . import halted
@@ -33,26 +34,26 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip.task >= 0:
         return _idle(tracer, tag, writer, scan, skip.task)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
-    since = tracer.paths.skipped_since(tracer.journal, writer.step, scan)
+    since, stands = tracer.paths.skipped_since(tracer.journal, writer.step, scan), tracer.since(tag, Vantage(scan))
     word = tracer.state_word(value)
     if skip.flag is None:
         pou = tracer.steps.all[writer.step].pou
         text = f"{tracer.name(tag)} stays {word}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"
-        root = Root(RootKind.PROGRAM, tag, value, None, text, f"find out where {pou} should be called", step=writer.step)
-        return Link(LinkKind.NOT_CALLED, tag, value, None, writer.step, scan, text, writer.element, roots=[root])
+        root = Root(RootKind.PROGRAM, tag, value, None, text, f"find out where {pou} should be called", step=writer.step, defect=True)
+        return Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
     where = tracer.place(skip.flag.step)
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan) > 0
     start = f"since {tracer.at(since)}" if ran else "from the start"
     element, power = skip.flag.element, tracer.written.flag_power(skip.flag.step, skip.flag.element)
     if skip.kind is SkipKind.NOT_CALLED:
         text = f"{tracer.name(tag)} keeps its value {word}: {tracer.place(writer.step)} has not been called {start}, see {where}"
-        found = Link(LinkKind.NOT_CALLED, tag, value, since if ran else None, writer.step, scan, text, writer.element)
+        found = Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element)
         if power is not None:
             _call_off(tracer, found, power, skip.flag, scan, depth, change=ran)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
     text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
-    found = Link(LinkKind.HELD_BY_JUMP, tag, value, since if ran else None, writer.step, scan, text, writer.element)
+    found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
     if power is not None:
         taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
         at_scan = tracer.scan_of(taken) if taken is not None else scan
@@ -69,6 +70,7 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
     journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
     value, last = tracer.value(tag, journal.settled(tag, scan)), journal.run_scan(number, scan)
     word, since = tracer.state_word(value), journal.clock.start(last) if last else None
+    stands = tracer.since(tag, Vantage(scan))
     ran = f"ran last at {tracer.at(since)}" if last else "has not run"
     held = next((h for h in reversed(journal.held) if h.task == number and h.scan <= scan), None)
     if held is not None and held.on:
@@ -79,7 +81,7 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
             missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
             text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
         root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
-        return Link(LinkKind.TASK_HELD, tag, value, since, writer.step, scan, text, writer.element, roots=[root])
+        return Link(LinkKind.TASK_HELD, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
     interval = task.interval or 0
     if task.interval_tag is not None:
         interval = journal.settled(task.interval_tag, scan) * task.unit
@@ -92,7 +94,7 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
         why = "nothing has made it due"
     text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
     root = Root(RootKind.PROGRAM, tag, value, since, text, check, step=writer.step)
-    return Link(LinkKind.TASK_IDLE, tag, value, since, writer.step, scan, text, writer.element, roots=[root])
+    return Link(LinkKind.TASK_IDLE, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
 
 
 def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:

@@ -11,12 +11,16 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
-from .gates import elements_of, explain_gate
+from .gates import elements_of, explain_gate, gate_words
 from .rung_false import first_out, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
+    from whorlograph.engine.code import Expr
+
     from ..tracer import Tracer
+
+A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
 
 
 def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
@@ -57,10 +61,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     start_scan = tracer.scan_of(row) if row is not None else scan
     if name == "TON" and not q and input_on:
         text = f"{label} in {place} is still running: {duration_text(min(now - started, preset))} of {duration_text(preset)}"
-        restarts = _restarts(tracer, tags["in"], done)
-        if restarts > 1:
-            fell = journal.last_row(tags["in"], row if row is not None else 0) or 0
-            return lost(f"{text}; its input fell off and restarted it {restarts} times", LinkKind.TIMER_RUNNING, tracer.scan_of(fell))
+        fell = _cut_short(tracer, tags, row, preset)
+        if fell is not None:
+            off = duration_text(started - journal.time(fell))
+            return lost(f"{text}; its input was off for {off} at {tracer.at(journal.time(fell))}", LinkKind.TIMER_RUNNING, tracer.scan_of(fell))
         return on(text, LinkKind.TIMER_RUNNING, start_scan)
     if name == "TON" and not q:
         if change and q_row is not None and row is not None:
@@ -80,23 +84,44 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         left = max(0, preset - (now - (journal.time(since_row) if since_row is not None else 0)))
         return on(f"{label} in {place} keeps its output on: nothing to check, {duration_text(left)} still to run", LinkKind.TIMER_RUNNING,
                   tracer.scan_of(began) if began is not None else scan)
-    if name == "TOF" and row is not None:
-        return lost(f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+    if name == "TOF" and row is not None and change:
+        ended = Link(LinkKind.BLOCK, tags["q"], q, since, step, scan,
+                     f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", call.element)
+        ended.children.append(_fell(tracer, call, pin, label, start_scan, started, depth + 1))
+        return ended
     if name == "TP" and q_row is not None:
         pulse = journal.rows(tags["q"])
         begin = int(pulse[max(0, int(np.searchsorted(pulse, q_row)) - 1)])
         return on(f"{label} in {place} ended its pulse of {duration_text(preset)}", LinkKind.BLOCK, tracer.scan_of(begin))
     found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
-        found.tag = tags["q"]
+        found.tag, found.since = tags["q"], since
     return found
 
 
-def _restarts(tracer: Tracer, tag: int, position: int) -> int:
-    """How often a timer's input has come and gone before it elapsed, in the ten minutes before."""
+def _fell(tracer: Tracer, call: BlockCall, pin: Expr, label: str, scan: int, since: int, depth: int) -> Link:
+    """What switched a timer's input off in a scan."""
+    seen = tracer.seen(call.step, scan)
+    gates = first_out(tracer, pin, seen, tracer.seen(call.step, scan - 1))
+    why = f": {gate_words(tracer, gates[0], seen)} opened first" if gates else ""
+    found = Link(LinkKind.RUNG_FALSE, None, False, since, call.step, scan, f"IN of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}",
+                 call.element, elements_of(tracer, gates, call.step))
+    for gate in gates[:2]:
+        explain_gate(tracer, found, gate, seen, depth, change=True)
+    if not gates:
+        child = unpowered(tracer, None, call.step, call.element, pin, scan, depth, what=f"IN of {label}")
+        if child is not None:
+            found.children.append(child)
+    return found
+
+
+def _cut_short(tracer: Tracer, tags: dict[str, int], started: int | None, preset: int) -> int | None:
+    """The row in which the input of an on-delay fell before it had elapsed, a moment before this start (a row); None where none did."""
     journal = tracer.journal
-    last = journal.last_row(tag, position)
-    if last is None:
-        return 0
-    since = journal.settled_position(journal.clock.scan_at(journal.time(last) - 600_000_000_000))
-    return int(np.count_nonzero(journal.raws(journal.rows_between(tag, since, last)) == 0))
+    fell = journal.last_row(tags["in"], started) if started is not None else None
+    began = journal.last_row(tags["in"], fell) if fell is not None else None
+    if started is None or fell is None or journal.value_at(tags["q"], fell):
+        return None
+    ran = journal.time(fell) - (journal.time(began) if began is not None else 0)
+    gap = journal.time(started) - journal.time(fell)
+    return fell if ran < preset and gap <= max(preset, A_MOMENT) else None

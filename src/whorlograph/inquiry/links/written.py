@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind
 
+from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import block, reset_by, rung_false, rung_true, set_by
@@ -43,4 +44,5 @@ def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) ->
         found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
     if found is not None:
         found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
+        found.since = tracer.since(tag, Vantage(scan))
     return found

@@ -1,0 +1,117 @@
+"""Inputs that report a coil back: the auxiliary contact of its own contactor (ANSWERS.md, Dropped out)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from msgspec import Struct
+
+from whorlograph.engine.evaluate.steps import Seen
+
+from .circuit import Gate, Path
+from .links.gates import gate_tag
+from .pulses import stays
+from .symptoms import course
+from .writers import Kind
+
+if TYPE_CHECKING:
+    from .tracer import Tracer
+
+FOLLOWS = 100_000_000  # ns within which an auxiliary follows its coil
+OFTEN = 0.8  # of the coil's changes, at least two
+PRESSED = 10_000_000_000  # ns that a button is held, at the most
+
+
+class Auxiliary(Struct, frozen=True):
+    """An input that should take over from others of its rung: ``sure`` where device or log say that it reports the coil back."""
+
+    tag: int
+    beside: tuple[int, ...]
+    sure: bool
+
+
+def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
+    """Whether an input reports a tag back: the same device, or it follows the tag's changes in the log."""
+    mine, theirs = tracer.iolist.get(tag), tracer.iolist.get(candidate)
+    if mine is not None and theirs is not None and mine.device and mine.device.strip().lower() == theirs.device.strip().lower():
+        return True
+    path = course(tracer.journal, tag)
+    found = stays(tracer.log, candidate, tracer.tag(candidate).initial)
+    if len(path.scans) < 2 or len(found) < 2:
+        return False
+    turned = np.array([tracer.time(s) for s in path.scans.tolist()[-400:]], np.int64)
+    values = path.values[-400:] != 0
+    lasted = np.append(turned[1:] - turned[:-1], FOLLOWS + 1) > FOLLOWS
+    turned, values = turned[lasted], values[lasted]
+    rises, followed = int(values.sum()), 0
+    for time, value in zip(turned.tolist(), values.tolist(), strict=True):
+        after = found.at(time + FOLLOWS)
+        before = found.at(time - 1)
+        followed += bool(value) and after is not None and bool(after.value) and (before is None or not before.value)
+    own = int((found.values != 0).sum())
+    return rises >= 2 and followed >= max(2, OFTEN * rises) and own <= rises + 1
+
+
+def gates_beside(tracer: Tracer, tag: int, paths: list[Path], seen: Seen) -> list[Auxiliary]:
+    """The inputs in a rung's paths that stand, or should stand, in the place of a seal-in."""
+    if any(not g.negated and gate_tag(tracer, g, seen) == tag for p in paths for g in p):
+        return []  # it holds itself
+    found: dict[int, Auxiliary] = {}
+    for path in paths:
+        for gate in path:
+            number = gate_tag(tracer, gate, seen)
+            if gate.negated or number is None or tracer.writers.get(number) or not tracer.boolean(number) or number in found:
+                continue
+            others = _replaced(path, gate, paths)
+            if not others:
+                continue
+            beside = tuple(t for t in (gate_tag(tracer, g, seen) for g in others) if t is not None)
+            if reports(tracer, tag, number):
+                found[number] = Auxiliary(number, beside, True)
+            elif _in_the_place(tracer, tag, number, beside):
+                found[number] = Auxiliary(number, beside, False)
+    return list(found.values())
+
+
+def _replaced(path: Path, gate: Gate, paths: list[Path]) -> list[Gate]:
+    """The gates that stand in another path where this one stands in its own."""
+    rest = set(path) - {gate}
+    for other in paths:
+        if other != path and rest <= set(other) and gate not in other:
+            return [g for g in other if g not in rest]
+    return []
+
+
+def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, ...]) -> bool:
+    """Whether an input that never came on stands beside a button that is pressed and let go: where a seal-in would."""
+    address = tracer.tag(tag).address
+    if address is None or address.area != "Q" or candidate not in tracer.logged and not _at_input(tracer, candidate):
+        return False
+    if any(v for v in stays(tracer.log, candidate, tracer.tag(candidate).initial).values.tolist()):
+        return False
+    buttons = [t for t in beside if not tracer.writers.get(t)]
+    for button in buttons:
+        pressed = stays(tracer.log, button, tracer.tag(button).initial)
+        lengths = pressed.lengths[(pressed.values != 0) & pressed.ended]
+        if len(lengths) and int(lengths.max()) <= PRESSED:
+            return True
+    return False
+
+
+def _at_input(tracer: Tracer, tag: int) -> bool:
+    address = tracer.tag(tag).address
+    return address is not None and address.area == "I"
+
+
+def of_tag(tracer: Tracer, tag: int) -> list[Auxiliary]:
+    """The auxiliaries of a tag's rungs."""
+    known = tracer.auxiliaries.get(tag)
+    if known is None:
+        known = []
+        for writer in tracer.writers.get(tag, ()):
+            if writer.kind is Kind.COIL and writer.power is not None and not writer.inverted:
+                seen = tracer.seen(writer.step, 1)
+                known += gates_beside(tracer, tag, tracer.circuit(writer.step).paths(writer.power), seen)
+        tracer.auxiliaries[tag] = known
+    return known

@@ -1,0 +1,66 @@
+"""Generators: tags that come and go by themselves, which nobody switches (ANSWERS.md, Chatters)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .symptoms import course
+
+if TYPE_CHECKING:
+    from .tracer import Tracer
+
+RISES = 4  # and more, one like the other
+EVEN = 0.02  # of a period, by which one may differ from another, beside two scans
+MOST = 400  # tags that decide another
+
+
+def runs_freely(tracer: Tracer, tag: int) -> bool:
+    """Whether the controller drives a tag, or the program brings it on evenly while nothing that decides it comes from outside."""
+    known = tracer.free.get(tag)
+    if known is None:
+        known = tracer.free[tag] = tag in tracer.driven or (bool(tracer.writers.get(tag)) and _even(tracer, tag))
+    return known
+
+
+def _even(tracer: Tracer, tag: int) -> bool:
+    """Whether rises of a tag come in one rhythm over a stretch in which no input that decides it changes."""
+    path = course(tracer.journal, tag)
+    rises = path.scans[path.values != 0]
+    if len(rises) < RISES + 1:
+        return False
+    apart = np.diff(rises)
+    outside = upstream(tracer, tag)
+    if outside is None:
+        return False
+    turned = np.unique(np.concatenate([np.zeros(0, np.int64), *(course(tracer.journal, t).scans for t in outside)]))
+    # How many changes from outside came by each rise: where that stands still for five rises, they came by themselves.
+    came = np.searchsorted(turned, rises, side="right")
+    alone = came[RISES:] == came[:-RISES]
+    if not alone.any():
+        return False
+    for first in np.nonzero(alone)[0][-50:].tolist():
+        run = apart[first:first + RISES]
+        if int(run.max() - run.min()) <= 2 + EVEN * float(np.median(run)):
+            return True
+    return False
+
+
+def upstream(tracer: Tracer, tag: int) -> list[int] | None:
+    """The tags from outside that decide a tag, through all rungs; None where they are too many."""
+    seen, todo, outside = {tag}, [tag], []
+    while todo:
+        for writer in tracer.writers.get(todo.pop(), ()):
+            for use in tracer.controller.access.of_step(writer.step):
+                for other in use.tags() if not use.writes else ():
+                    if other in seen:
+                        continue
+                    seen.add(other)
+                    if tracer.writers.get(other):
+                        todo.append(other)
+                    elif other not in tracer.driven:
+                        outside.append(other)
+        if len(seen) > MOST:
+            return None
+    return outside

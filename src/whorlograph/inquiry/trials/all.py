@@ -1,0 +1,76 @@
+"""All that trials can tell of an answer: each root, roots together, single rows, phases; then its roots ranked anew."""
+
+from __future__ import annotations
+
+from whorlograph.model.question import LinkKind, RootKind, Symptom
+
+from ..links.field_input import input_root
+from ..ranking import rank
+from ..tracer import Tracer
+from ..trail import Link, Root
+from .phases import phases, rests_on_a_short_change
+from .proof import prove
+from .rows import by_rows
+from .runs import TrialRuns
+from .together import together
+from .verdict import Proof
+
+
+def note(root: Root, proof: Proof) -> None:
+    """Note at a root what trials showed."""
+    root.proved, root.proof, root.trial, root.turns = proof.proved, proof.text, proof.trial, proof.turns
+
+
+def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
+    """Try everything, noting each thing as it is known.
+
+    Raises: Stopped where the runs' ``stop`` says so.
+    """
+    answer = runs.answer
+    if answer.symptom is Symptom.VALUE:
+        return
+    try:
+        for root in answer.roots:
+            note(root, prove(runs, root))
+        if not any(r.proved for r in answer.roots):
+            _jointly(runs, tracer)
+        if not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
+            _by_rows(runs, tracer)
+        answer.roots = rank(answer.roots)
+        if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
+            found = phases(answer, answer.roots[0], runs)
+            answer.phases = found.seen, found.of
+    finally:
+        answer.roots = rank(answer.roots)
+
+
+def _jointly(runs: TrialRuns, tracer: Tracer) -> None:
+    answer = runs.answer
+    joint = together(runs, rank(answer.roots), answer.commands if answer.symptom is Symptom.WILL_NOT_PULL_IN else frozenset())
+    if joint is None:
+        return
+    names = [tracer.name(r.tag) for r in joint.roots]
+    for root in joint.roots:
+        note(root, joint.proof)
+        root.together = tuple(r.tag for r in joint.roots if r is not root and r.tag is not None)
+        if len(names) > 1:
+            root.proof = f"{', '.join(names[:-1])} and {names[-1]} together: {joint.proof.text}"
+
+
+def _by_rows(runs: TrialRuns, tracer: Tracer) -> None:
+    answer = runs.answer
+    if answer.trail is None or any(r.kind in (RootKind.MISMATCH, RootKind.FAULT, RootKind.FORCE) for r in answer.roots):
+        return
+    found = by_rows(runs, answer.commands if answer.symptom is Symptom.WILL_NOT_PULL_IN else frozenset())
+    if found is None:
+        return
+    scan = tracer.journal.clock.scan_at(found.since) + 1
+    root = input_root(tracer, found.tag, tracer.journal.settled_position(scan))
+    root.value, root.since, root.leads, root.changed = found.value, found.since, True, True
+    root.text = (f"without the change of {tracer.name(found.tag)} to {tracer.state_word(found.value)} at {tracer.at(found.since)} it does not come: "
+                 f"found by trying, not by following rungs; {root.text}")
+    root.kind = RootKind.FIELD_INPUT
+    note(root, found.proof)
+    text = f"{tracer.name(found.tag)} went {tracer.state_word(found.value)} at {tracer.at(found.since)}: found by trying, no chain of rungs leads there"
+    answer.trail.children.append(Link(LinkKind.ROW, found.tag, found.value, found.since, -1, scan, text, roots=[root]))
+    answer.roots = [root, *(r for r in answer.roots if r.key != root.key)]

@@ -1,0 +1,93 @@
+"""The edits of a log that put one root the other way, in the order in which they are tried (ANSWERS.md, Trials of a root)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.engine.journal import Journal
+from whorlograph.model.literals import value_text
+from whorlograph.model.log import Log
+from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+
+from ..pulses import stays
+from ..trail import Answer, Root
+from .window import stretch_begins
+
+
+class Attempted(Struct, frozen=True):
+    """One trial of a root, and what it does in words."""
+
+    trial: Trial
+    what: str
+
+    @property
+    def start(self) -> int:
+        """From when on (ns) it changes something."""
+        return 0 if self.trial.initial else min((h.start for h in (*self.trial.holds, *self.trial.forces)), default=0)
+
+
+def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Iterator[Attempted]:
+    """The trials of a root, in the order in which they are made; none where nothing can be tried."""
+    if root.tag is None or root.tag == answer.tag:
+        return
+    tag = controller.running.tags[root.tag]
+    if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
+        yield Attempted(Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start")
+    if root.kind not in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
+        return
+    if tag.type.family is not Family.BOOL:
+        former = _former_number(root, controller, original)
+        if former is not None:
+            yield former
+        return
+    word, now, former_value = "off" if root.value else "on", int(bool(root.value)), int(not root.value)
+    if root.missed:
+        lasting, since = max(root.missed, 2 * controller.scan_time), root.since or 0
+        yield Attempted(Trial((Hold(root.tag, now, since, since + lasting),)), f"{tag.name} {'on' if now else 'off'} for two scans")
+        return
+
+    def held(value: int, start: int, until: int | None = None) -> Attempted:
+        when = f" from {clock_text(log, start)} on" if start > 0 and start != root.since else ""
+        return Attempted(Trial((Hold(root.tag or 0, value, start, until),)), f"{tag.name} held {'on' if value else 'off'}{when}")
+
+    if answer.symptom is Symptom.CHATTERS:
+        yield held(former_value, answer.begun)
+        yield held(now, answer.begun)
+        return
+    if root.since is not None:
+        yield Attempted(Trial((Hold(root.tag, former_value, root.since),)), f"{tag.name} held {word}")
+    begun = original.clock.start(max(1, stretch_begins(answer, original)))
+    if answer.symptom is not Symptom.DROPPED_OUT and (root.since is None or begun < root.since):
+        yield held(former_value, begun)
+    found = stays(log, root.tag, tag.initial)
+    otherwise = found.chosen((found.values == former_value) & (found.starts < (root.since if root.since is not None else answer.time)))
+    if len(otherwise) and root.since is not None:
+        last = otherwise[len(otherwise) - 1]
+        if last.start > 0:
+            yield Attempted(Trial((Hold(root.tag, now, last.start),)), f"{tag.name} {'on' if now else 'off'} without its last pulse before")
+    if answer.symptom is Symptom.WILL_NOT_PULL_IN:
+        lengths = sorted(otherwise.lengths[otherwise.ended].tolist()) if len(otherwise) else []
+        lasting = max(lengths[len(lengths) // 2] if lengths else 0, 3 * controller.scan_time)
+        at = original.clock.start(answer.attempts[-1]) if answer.attempts else answer.time
+        yield held(former_value, at, at + lasting)
+    if root.since is None or not len(otherwise):
+        yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")
+
+
+def _former_number(root: Root, controller: Controller, journal: Journal) -> Attempted | None:
+    """A number held at what it was before it changed; None where it never did."""
+    assert root.tag is not None
+    if root.since is None:
+        return None
+    scan = journal.clock.scan_at(root.since)
+    first = journal.next_row(root.tag, journal.settled_position(scan if journal.clock.start(scan) < root.since else scan - 1))
+    if first is None:
+        return None
+    tag, before = controller.running.tags[root.tag], journal.value_at(root.tag, first)
+    return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}")

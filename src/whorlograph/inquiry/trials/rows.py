@@ -1,0 +1,85 @@
+"""By rows: single changes of inputs left out of the log, until the symptom does not come (ANSWERS.md, By rows)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from msgspec import Struct
+
+from whorlograph.engine.feed import Hold, Trial, input_tags
+from whorlograph.model.literals import cooked, value_text
+from whorlograph.model.times import clock_text
+from whorlograph.model.types import Family
+
+from ..trail import Value
+from .edits import Attempted
+from .runs import TrialRuns
+from .verdict import Proof, judged
+
+MOST_ROWS = 200
+MOST_STRETCHES = 50
+APART = 1_000_000_000  # ns between the changes of one stretch, at most
+
+
+class RowFound(Struct, frozen=True):
+    """A change without which the symptom does not come: tag, its value from then on, when (ns)."""
+
+    tag: int
+    value: Value
+    since: int
+    proof: Proof
+
+
+def by_rows(runs: TrialRuns, commands: frozenset[int]) -> RowFound | None:
+    """The latest change before the symptom without which it does not come; None where there is none among those looked at.
+
+    Raises: Stopped where the runs' ``stop`` says so.
+    """
+    for tag, since, value, hold in _candidates(runs, commands):
+        one = runs.controller.running.tags[tag]
+        word = value_text(hold.value, one.type) if one.type.family is not Family.BOOL else "on" if hold.value else "off"
+        proof = judged(runs, Attempted(Trial((hold,)), f"{one.name} left {word} at {clock_text(runs.log, since)}"))
+        if proof.proved:
+            return RowFound(tag, value, since, proof)
+    return None
+
+
+def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int, int, Value, Hold]]:
+    """(tag, time, new value, hold that leaves the change out), the latest first; then stretches of one input."""
+    controller, log, answer = runs.controller, runs.log, runs.answer
+    fed = input_tags(controller.running, log, controller.written, controller.profile) - commands - {answer.tag}
+    last = max(answer.time, runs.original.clock.start(max(1, answer.asked)) if answer.asked and not answer.value else answer.time)
+    high = int(np.searchsorted(log.times, last, side="right"))
+    listed: list[tuple[int, int, int, int]] = []  # row, tag, value before, new value
+    values: dict[int, int] = {t: controller.running.tags[t].initial for t in fed}
+    tags, raws = log.tags[:high], log.values[:high]
+    for row in np.nonzero(np.isin(tags, np.array(sorted(fed), np.int32)))[0].tolist():
+        tag, value = int(tags[row]), int(raws[row])
+        if values[tag] != value:
+            if log.times[row] > 0:
+                listed.append((row, tag, values[tag], value))
+            values[tag] = value
+    following: dict[int, int] = {}
+    stretches: list[tuple[int, int, Value, Hold]] = []
+    for n, (row, tag, before, value) in enumerate(listed[::-1][:MOST_ROWS]):
+        since, until = int(log.times[row]), following.get(tag)
+        following[tag] = since
+        shown = cooked(value, controller.running.tags[tag].type)
+        yield tag, since, shown, Hold(tag, before, since, until)
+        run = _run(listed, len(listed) - 1 - n, log.times)
+        if run > 1 and len(stretches) < MOST_STRETCHES:
+            first = [r for r in listed[:len(listed) - n] if r[1] == tag][-run]
+            stretches.append((tag, int(log.times[first[0]]), shown, Hold(tag, first[2], int(log.times[first[0]]), until)))
+    yield from stretches
+
+
+def _run(listed: list[tuple[int, int, int, int]], at: int, times: np.ndarray[tuple[int], np.dtype[np.int64]]) -> int:
+    """How many changes of one tag up to one follow one another within a second."""
+    tag, last, count = listed[at][1], int(times[listed[at][0]]), 0
+    for row, other, _, _ in listed[at::-1]:
+        if other == tag:
+            if last - int(times[row]) > APART:
+                break
+            last, count = int(times[row]), count + 1
+    return count

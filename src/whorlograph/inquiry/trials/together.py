@@ -1,0 +1,53 @@
+"""Roots in series, each disproved alone, tried together; and what came nearest where nothing proves (ANSWERS.md, Together, Partly)."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from whorlograph.engine.feed import Trial
+
+from ..trail import Root
+from .edits import Attempted, trials_of
+from .runs import TrialRuns
+from .verdict import Proof, judged
+
+
+class Joint(Struct, frozen=True):
+    """Roots that together prove: no one of them can be left out."""
+
+    roots: tuple[Root, ...]
+    proof: Proof
+
+
+def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Joint | None:
+    """The smallest set of roots that proves; None where all of them do not.
+
+    Args: roots: ranked; commands: tags of the attempt's commands, which are no members.
+    Raises: Stopped where the runs' ``stop`` says so.
+    """
+    trials: list[tuple[Root, Attempted]] = []
+    for root in roots:
+        own = list(trials_of(runs.answer, root, runs.controller, runs.log, runs.original))
+        if own and root.tag not in commands and root.tag not in {r.tag for r, _ in trials}:
+            trials.append((root, min(own, key=lambda t: t.start)))
+    if len(trials) < 2:
+        return None
+    proof = judged(runs, _all(trials))
+    if not proof.proved:
+        return None
+    for one in trials[::-1]:
+        fewer = [t for t in trials if t is not one]
+        if not fewer:
+            break
+        found = judged(runs, _all(fewer))
+        if found.proved:
+            trials, proof = fewer, found
+    return Joint(tuple(r for r, _ in trials), proof)
+
+
+def _all(trials: list[tuple[Root, Attempted]]) -> Attempted:
+    """Several trials as one."""
+    holds = tuple(h for _, t in trials for h in t.trial.holds)
+    initial = tuple(i for _, t in trials for i in t.trial.initial)
+    whats = [t.what for _, t in trials]
+    return Attempted(Trial(holds, initial), ", ".join(whats[:-1]) + " and " + whats[-1] if len(whats) > 1 else whats[0])

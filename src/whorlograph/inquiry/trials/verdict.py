@@ -1,0 +1,89 @@
+"""What a trial showed within the time in question, beside the untouched replay."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from whorlograph.engine.feed import Trial
+from whorlograph.engine.journal import Journal
+from whorlograph.model.log import Log
+from whorlograph.model.question import Symptom
+from whorlograph.model.times import clock_text
+
+from ..symptoms import Course, course
+from .edits import Attempted
+from .runs import TrialRuns
+from .window import stretch_begins
+
+
+class Proof(Struct, frozen=True):
+    """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
+    start (ns) of the first scan in the window in which it differs, None unless proved."""
+
+    proved: bool | None
+    text: str
+    journal: Journal | None
+    trial: Trial | None
+    turns: int | None = None
+
+
+def judged(runs: TrialRuns, tried: Attempted, log: Log | None = None, since: int | None = None) -> Proof:
+    """Replay a trial and hold it against the untouched replay."""
+    return judge(runs, runs.run(tried.trial, log, since), tried)
+
+
+def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
+    """What a trial's journal shows."""
+    answer, original, log = runs.answer, runs.original, runs.log
+    before, after = course(original, answer.tag), course(journal, answer.tag)
+    name, what, asked = runs.controller.running.tags[answer.tag].name, tried.what, answer.asked or answer.scan
+
+    def proof(turns: int | None, text: str) -> Proof:
+        when = journal.clock.start(turns) if turns is not None else None
+        return Proof(turns is not None, f"with {what}, {name} {text}", journal, tried.trial, when)
+
+    if answer.symptom is Symptom.CHATTERS:
+        begun = journal.clock.scan_at(answer.begun)
+        if after.changes_between(begun, asked):
+            return proof(None, "still chatters")
+        return proof(begun, f"stays {'on' if after.at(asked) else 'off'} from {clock_text(log, answer.begun)} on")
+    if answer.symptom is Symptom.DROPPED_OUT:
+        turned = after.next_change(answer.scan, False)
+        # What the log brought after the drop belongs to a machine that had stopped.
+        fits = turned is None or turned > answer.scan + 2 or (turned > answer.scan and _logged(log, answer.time, journal.clock.start(turned)))
+        if not fits:
+            return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
+        return proof(answer.scan, _stays(after, answer.scan, True, journal, log, answer.time))
+    wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
+    begins = stretch_begins(answer, original)
+    if not wanted:
+        starts = [h.start for h in (*tried.trial.holds, *tried.trial.forces)]
+        begins = journal.clock.scan_at(min(starts)) if starts else 1
+    turned = _differs(before, after, max(1, begins), asked, wanted)
+    if turned is None:
+        return proof(None, "still does not pull in" if wanted else "is on all the same")
+    when = clock_text(log, journal.clock.start(turned))
+    return proof(turned, f"pulls in at {when}" if wanted else f"drops out at {when}")
+
+
+def _differs(before: Course, after: Course, first: int, last: int, wanted: bool) -> int | None:
+    """The first scan of a stretch in which the trial has a value that the untouched replay has not."""
+    scans = sorted({first, *(int(s) for c in (before, after) for s in c.scans.tolist() if first <= s <= last)})
+    return next((s for s in scans if bool(after.at(s)) == wanted and bool(before.at(s)) != wanted), None)
+
+
+def _stays(path: Course, scan: int, on: bool, journal: Journal, log: Log, time: int) -> str:
+    """How long a tag stays as the trial has it, and whether the log still fits."""
+    turned = path.next_change(scan, not on)
+    state = "on" if on else "off"
+    if turned is None:
+        return f"stays {state}"
+    when = journal.clock.start(turned)
+    if _logged(log, time, when):
+        return f"stays {state} until {clock_text(log, when)}; from then on the recording no longer fits: the machine had stopped"
+    return f"stays {state} until {clock_text(log, when)}"
+
+
+def _logged(log: Log, low: int, high: int) -> bool:
+    """Whether the log has a row behind one time, up to another."""
+    return bool(((log.times > low) & (log.times <= high)).any())
