@@ -114,7 +114,9 @@ class Pulses(unittest.TestCase):
         self.assertIsNone(recorded(log_with([5], [1], 9), 0, 4, 9))
 
     def test_growing_lengths_are_told(self) -> None:
-        self.assertTrue(grows([10, 12, 20, 30]))
+        self.assertTrue(grows([10, 12, 20, 30, 31, 45]))
+        self.assertFalse(grows([10, 12, 20, 30, 31]), "five are too few")
+        self.assertFalse(grows([10, 12, 45, 30, 31, 20]))
         self.assertFalse(grows([30, 20, 12, 10]))
         self.assertFalse(grows([10, 40]))
         short = [Stay(i * 10**9, (i + 1) * MS, 0, True) for i in range(4)]

@@ -177,7 +177,7 @@ SCENES = (
     Scene("a timer whose input keeps falling off", _timer, "X1 Y1", [(0, "X1", 0)] + [(100 * i, "X1", i % 2) for i in range(1, 12)],
           "Y1", Symptom.WILL_NOT_PULL_IN, ("rung-false", "timer-running"), ("field-input", "X1"), True, "T1:TON"),
     Scene("an off-delay ran out after its input fell", _off_delay, "X1 Y1", [(0, "X1", 1), (300, "X1", 0), (900, "X1", 0)],
-          "Y1", Symptom.DROPPED_OUT, ("rung-false", "block"), ("field-input", "X1"), True, "T1:TOF"),
+          "Y1", Symptom.DROPPED_OUT, ("rung-false", "block", "rung-false"), ("field-input", "X1"), True, "T1:TOF"),
     Scene("a counter set back on its way", _counter, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (200, "X1", 0), (300, "X1", 1), (350, "X2", 1),
                                                                   (380, "X2", 0), (400, "X1", 0), (500, "X1", 1), (900, "X1", 1)],
           "Y1", Symptom.WILL_NOT_PULL_IN, ("rung-false", "counter-short", "reset-by"), ("field-input", "X2"), True, "C1:CTU"),

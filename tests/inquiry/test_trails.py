@@ -204,7 +204,7 @@ class OtherSymptoms(unittest.TestCase):
         session = session_of(program_of(draw, "X1 M1 Y1", "T1:TON T2:TON"), [(0, "X1", 0), (3000, "X1", 1)])
         answer = ask(session, "Y1")
         self.assertEqual(answer.symptom, Symptom.CHATTERS)
-        self.assertIn("every 120 ms", answer.text)
+        self.assertIn("runs freely, 60 ms on, 60 ms off, as the program has it", answer.text)
 
     def test_a_recorded_output_that_differs_is_a_mismatch(self) -> None:
         session = session_of(program_of(_sealed, "X1 X2 X3 Y1 Y2"),

@@ -60,7 +60,7 @@ def answer_text(session: Session, answer: Answer) -> str:
 
 def phases_text(phases: tuple[int, int]) -> str:
     """What it means that a short change was seen in some phases of the scan."""
-    return f"This rests on a change shorter than two scans: it comes out so in {phases[0]} of {phases[1]} phases of the scan, which no log holds"
+    return f"This rests on a short change: it is seen in {phases[0]} of {phases[1]} phases of the scan, and no log says in which it was"
 
 
 def _trial(session: Session, root: Root) -> list[dict[str, object]] | None:

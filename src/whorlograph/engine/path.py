@@ -83,6 +83,12 @@ class Paths:
                 at = leaving.target
         return None
 
+    def also_over(self, step: int, taken: PathFlag) -> list[PathFlag]:
+        """The other jumps and returns of its body that leave a step out where they are taken, from the first on."""
+        number = self.calls.instance_of[step]
+        return [self._flags[e.flag] for e in self.calls.exits[number]
+                if e.flag != taken.number and taken.step <= e.step < step < e.target]
+
     def _not_called(self, journal: Journal, number: int, scan: int, depth: int) -> Skip | None:
         """Why the body of an instance was not called in a scan."""
         callers = self.calls.callers.get(number, [])

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .tracer import Tracer
 
 FOLLOWS = 100_000_000  # ns within which an auxiliary follows its coil
-OFTEN = 0.8  # of the coil's changes, at least two
+OFTEN = 0.6  # of the times that the coil comes on, at least two
 PRESSED = 10_000_000_000  # ns that a button is held, at the most
 
 
@@ -86,7 +86,7 @@ def _replaced(path: Path, gate: Gate, paths: list[Path]) -> list[Gate]:
 def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, ...]) -> bool:
     """Whether an input that never came on stands beside a button that is pressed and let go: where a seal-in would."""
     address = tracer.tag(tag).address
-    if address is None or address.area != "Q" or candidate not in tracer.logged and not _at_input(tracer, candidate):
+    if address is None or address.area != "Q" or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
         return False
     if any(v for v in stays(tracer.log, candidate, tracer.tag(candidate).initial).values.tolist()):
         return False

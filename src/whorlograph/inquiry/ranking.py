@@ -37,7 +37,8 @@ def rank(roots: list[Root]) -> list[Root]:
         alone = 3 if root.missed or root.defect else _FIRST.get(root.kind, 4)
         standing = root.since is None
         share = root.blocked / root.attempts if root.attempts else 0.0
-        return (root.kind is RootKind.CONSTANT, alone, not root.leads, not root.changed, not root.last, standing and not root.changed,
+        leads = root.leads and root.proved is not False
+        return (root.kind is RootKind.CONSTANT, alone, not leads, not root.changed, not root.last, standing and not root.changed,
                 _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

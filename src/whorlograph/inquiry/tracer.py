@@ -73,8 +73,8 @@ class Links(Protocol):
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
-    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``auxiliaries``, ``free``: what was found
-    out about tags, by tag.
+    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``number``: the number
+    asked about, whose former values are not followed. ``auxiliaries``, ``free``: what was found out about tags, by tag.
     """
 
     controller: Controller
@@ -85,6 +85,7 @@ class Tracer:
     coils: list[int] = field(default_factory=list)
     open: set[tuple[int, int]] = field(default_factory=set)
     spent: int = 0
+    number: int | None = None
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps

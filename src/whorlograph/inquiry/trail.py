@@ -21,7 +21,8 @@ class Root(Struct):
     True, False, or None where nothing could be tried; ``proof`` says what trials showed, ``trial`` is the one that told, else the
     first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
-    no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom alone; ``last``: it blocked the last attempt; ``together``: the tags with which it proves, where it does not alone.
+    no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
+    alone; ``last``: it blocked the last attempt; ``together``: the tags with which it proves, where it does not alone.
     """
 
     kind: RootKind
@@ -98,7 +99,7 @@ class Answer(Struct):
 
     ``time`` (ns) and ``scan``: where the trail looks, of a drop its own; ``trail`` one link tree (None where nothing is to explain);
     ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence; ``attempts``: the scans of all;
-    ``commands``: the tags that make them; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
+    ``commands``: the tag that made the last one; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one.
     """

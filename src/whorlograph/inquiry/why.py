@@ -15,15 +15,16 @@ from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import Question, RootKind, Symptom
 
 from .attempts import attempts
-from .links import missed_pulse
+from .generators import runs_freely
+from .links import generator, halted, missed_pulse
 from .links.choose import Choice
 from .mismatch import mismatch_root
 from .ranking import merge, rank
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
-from .tracer import LAST, Tracer, Vantage
+from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
 
-
+MOST_OF_NUMBER = 12  # links of a number's trail
 MOST_ATTEMPTS = 400  # that are explained, to count what stood in the way
 
 
@@ -74,6 +75,11 @@ class Inquiry:
 
     def _dropped(self, tag: int, path: Course, scan: int) -> Answer | None:
         drop = path.last_change(scan, False)
+        fault = self.journal.fault
+        if fault is not None and fault.scan <= scan and path.at(scan):
+            link, time = halted.link(self.tracer, tag, scan), self.tracer.time(fault.scan)
+            said = f"is still on, but the controller halted at {self.tracer.at(time)}"
+            return self._answer(Symptom.DROPPED_OUT, tag, True, time, fault.scan, link, said)
         if drop is None or not path.at(drop - 1):
             return None
         row = self.journal.last_row(tag, self.journal.settled_position(drop))
@@ -91,8 +97,9 @@ class Inquiry:
         dropped = path.last_change(scan, False) or 0
         tries = attempts(tracer, tag, dropped, scan)
         scans = tuple(a.scan for a in tries.attempts)
-        commands = frozenset(c.tag for c in tries.commands)
-        last = tracer.time(scans[-1] if scans else dropped)
+        commands = frozenset(a.condition for a in tries.attempts[-1:])
+        # The last attempt itself may be one that its reader never saw.
+        last = tracer.time(scans[-1] - 1) + 1 if scans else tracer.time(dropped)
         missed = missed_pulse.find(tracer, tag, last, tracer.time(scan)) if not tries.trying else None
         if missed is not None:
             at = tracer.at(missed.stay.start)
@@ -161,12 +168,18 @@ class Inquiry:
         on_time = sum(tracer.time(b) - tracer.time(a) for (a, v), (b, _) in itertools.pairwise(inside) if v)
         span = tracer.time(inside[-1][0]) - tracer.time(inside[0][0])
         share = round(100 * on_time / span) if span else 0
+        begun = tracer.time(inside[0][0])
+        if runs_freely(tracer, tag):
+            link = generator.link(tracer, tag, Vantage(scan))
+            answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, link,
+                                  f"{generator.rhythm(tracer, tag)}, as the program has it, since {tracer.at(begun)}")
+            answer.begun = begun
+            return answer
         off_link = tracer.explain(tag, Vantage(off, LAST), True, 0)
         tracer.spent = 0
         on_link = tracer.explain(tag, Vantage(on, LAST), True, 0)
         if off_link is not None and on_link is not None:
             off_link.children.append(on_link)
-        begun = tracer.time(inside[0][0])
         text = f"chatters since {tracer.at(begun)}: every {duration_text(period)}, on {share} % of the time, {len(inside)} changes"
         answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, off_link or on_link, text)
         answer.begun = begun
@@ -185,8 +198,12 @@ class Inquiry:
     def _number(self, tag: int, scan: int) -> Answer:
         """A number is no coil: which write it last took, and why."""
         tracer = self.tracer
-        tracer.spent, tracer.coils, tracer.open = 0, [], set()
-        link = tracer.explain(tag, Vantage(scan, LAST), True, 0)
+        tracer.spent, tracer.coils, tracer.open = BUDGET - MOST_OF_NUMBER, [], set()
+        tracer.number = tag
+        try:
+            link = tracer.explain(tag, Vantage(scan, LAST), True, 0)
+        finally:
+            tracer.number = None
         value = tracer.value(tag, self.journal.settled(tag, scan))
         since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0

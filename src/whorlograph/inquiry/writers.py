@@ -9,7 +9,7 @@ from functools import cached_property
 from msgspec import Struct, field
 
 from whorlograph.engine.access import How, placed
-from whorlograph.engine.code import Action, Base, Call, Code, Const, Copy, Expr, If, Invoke, Loop, Op, Scope, Store, Taken
+from whorlograph.engine.code import Action, Base, Call, Code, Const, Copy, Expr, If, Invoke, Loop, Op, Order, Scope, Store, Taken
 from whorlograph.engine.controller import Controller
 from whorlograph.model.blocks import STANDARD_BLOCKS
 
@@ -135,6 +135,15 @@ class Writers:
         """What decides whether a jump, return or call is taken."""
         return next((one.value for one, _ in _guarded(self.calls.code_of(step).actions, ())
                      if isinstance(one, Taken) and self._element(step, one.at) == element), None)
+
+    def orders(self, what: str, task: int) -> list[Writer]:
+        """The steps that order something for a task: hold or release."""
+        found = []
+        for step in range(len(self.calls.instance_of)):
+            for one, guards in _guarded(self.calls.code_of(step).actions, ()):
+                if isinstance(one, Order) and one.what == what and one.task == task:
+                    found.append(Writer(step, one.at, self._element(step, one.at), Kind.VALUE, guards=guards))
+        return found
 
     def block(self, step: int, at: int) -> BlockCall | None:
         """The standard block that a node executes."""

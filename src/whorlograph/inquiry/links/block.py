@@ -15,7 +15,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, not_met, timer_running
+from . import counter_short, edge, moved_bit, not_met, timer_running
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -29,15 +29,15 @@ def label_of(tracer: Tracer, step: int, element: int) -> str:
     return words_of(tracer.steps.all[step]).block(tracer.steps.all[step], element)
 
 
-def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool) -> Link | None:
-    """A tag that a block writes: one of its pins, an output, or a variable that takes its value."""
+def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int = -1) -> Link | None:
+    """A tag that a block writes: one of its pins, an output, or a variable that takes its value; of a number one bit, or -1 the whole."""
     if writer.kind is Kind.BLOCK:
         call = tracer.written.block(writer.step, writer.at)
         return output(tracer, call, tag, scan, depth, change) if call is not None else None
-    return _fed(tracer, tag, writer, scan, depth) if writer.kind is Kind.PIN else _moved(tracer, tag, writer, scan, depth, change)
+    return _fed(tracer, tag, writer, scan, depth) if writer.kind is Kind.PIN else _moved(tracer, tag, writer, scan, depth, change, bit)
 
 
-def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool) -> Link | None:
+def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int) -> Link | None:
     """A value that was moved or computed: did its block execute, and what went in."""
     step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
     source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
@@ -54,7 +54,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"EN of {source}")
         if child is not None and (child.children or child.roots):
             found.children.append(child)
-    explain_value(tracer, found, writer.value, seen, depth)
+    if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
+        return found
+    explain_value(tracer, found, writer.value, seen, depth, tracer.number)
     return found
 
 
@@ -68,7 +70,8 @@ def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
             kept_.value = value
         return kept_
     if tracer.boolean(tag):
-        fed = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, True) if value else \
+        came = tracer.since_done(tag, tracer.seen(step, scan)) == tracer.time(scan)
+        fed = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, came) if value else \
             unpowered(tracer, tag, step, writer.element, writer.value, scan, depth)
         if fed is not None:
             fed.value = value
@@ -146,14 +149,20 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
         return None
     guards = tracer.written.guards(seen.step, store)
     element = tracer.origin(seen.step, load.at).element
+    name = label_of(tracer, seen.step, element)
     if guards is not None and not circuit.on(guards, seen.result):
-        name = label_of(tracer, seen.step, element)
         return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=f"EN of {name}")
+    if guards is not None and change and not circuit.on(guards, tracer.seen(seen.step, seen.scan - 1).result):
+        return powered(tracer, None, seen.step, element, guards, seen.scan, depth, LinkKind.RUNG_TRUE, True, f"EN of {name}")
     made = circuit.behind(store.value)
-    if isinstance(made, Op) and made.code in COMPARISONS:
-        return not_met.link(tracer, made, seen, depth, change)
     leaf: Leaf = made if made is not None else store.value
-    return function(tracer, store.at, leaf, seen, depth)
+    found = not_met.link(tracer, made, seen, depth, change) if isinstance(made, Op) and made.code in COMPARISONS else \
+        function(tracer, store.at, leaf, seen, depth)
+    if guards is not None and not change and found is not None and found.value:
+        child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, f"EN of {name}")
+        if child is not None and (child.roots or child.children):
+            found.children.append(child)
+    return found
 
 
 def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:

@@ -6,14 +6,32 @@ from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind
 
+from ..generators import runs_freely
+from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import block, edge, halted, never_set, not_met, overwritten, reset_by, rung_false, rung_true, set_by, skipped, turned, written
+from . import (
+    block,
+    edge,
+    generator,
+    halted,
+    never_set,
+    not_met,
+    overwritten,
+    preempted,
+    reset_by,
+    rung_false,
+    rung_true,
+    set_by,
+    skipped,
+    turned,
+    written,
+)
 from .field_input import input_link, not_run_yet
-from .gates import gate_tag
+from .gates import gate_tag, gate_words
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Vantage
+    from ..tracer import Tracer
 
 
 def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vantage | None = None) -> Link | None:
@@ -21,6 +39,8 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     journal = tracer.journal
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
     scan = moment.scan
+    if depth and step >= 0 and tracer.boolean(tag) and runs_freely(tracer, tag):
+        return generator.link(tracer, tag, Vantage(scan))
     fault = journal.fault
     if fault is not None and scan == fault.scan and moment.step == fault.number + 1:
         return halted.link(tracer, tag, scan)
@@ -41,13 +61,15 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
     if writer is None:
         other = _shared_row(tracer, row)
         return tracer.change(other, depth + 1) if other is not None else None
-    return written.link(tracer, tag, writer, scan, value, depth)
+    return preempted.around(tracer, tag, writer, scan, written.link(tracer, tag, writer, scan, value, depth, bit), depth)
 
 
 def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -1) -> Link | None:
     """The link for a state: what keeps it."""
     writers = [w for w in tracer.writers.get(tag, []) if w.bit < 0 or bit < 0 or w.bit == bit]
     journal = tracer.journal
+    if depth and writers and tracer.boolean(tag) and runs_freely(tracer, tag):
+        return generator.link(tracer, tag, view)
     if not writers:
         return _other_name(tracer, tag, view, depth, bit) or input_link(tracer, tag, tracer.position(view), bit)
     if journal.fault is not None and view.scan > journal.fault.scan:
@@ -64,7 +86,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
         if chosen.bit >= 0:
             return written.bit_link(tracer, tag, chosen, scan, depth)
-        return block.written(tracer, tag, chosen, scan, depth, change=writer is not None)
+        return block.written(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
     value = bool(tracer.raw(tag, view))
     plain = [w for w in writers if w.kind not in (Kind.SET, Kind.RESET)]
     if plain:
@@ -72,6 +94,8 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
     setters = [w for w in writers if w.kind is Kind.SET]
     resetters = [w for w in writers if w.kind is Kind.RESET]
+    if value and kept is not None and not resetters:
+        return never_set.no_reset(tracer, tag, set_by.link(tracer, tag, kept, tracer.scan_of(row or 0), depth), setters[-1])
     if value and kept is not None and row is not None:
         return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters)
     if value:
@@ -113,11 +137,29 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     if last.kind is not Kind.COIL:
         return block.written(tracer, tag, last, scan, depth, change=False)
     if value != last.inverted:
-        return rung_true.stands(tracer, tag, last, scan, depth)
+        found = rung_true.stands(tracer, tag, last, scan, depth)
+        if found is not None and value:
+            _add_start(tracer, found, tag, last, view, depth)
+        return found
     found = rung_false.stands(tracer, tag, last, scan, depth)
     if found is not None and depth and not value:
         _add_drop(tracer, found, tag, last, view, depth)
     return found
+
+
+def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
+    """Of something that holds itself and is on: that it does, and who started it."""
+    circuit, seen = tracer.circuit(last.step), tracer.seen(last.step, tracer.ran(last.step, view))
+    row = tracer.last_row(tag, tracer.position(view))
+    if row is None or last.power is None or tracer.journal.step(row) < 0 or last.inverted:
+        return
+    paths = circuit.complete(last.power, seen.result)
+    if paths and all(any(not g.negated and gate_tag(tracer, g, seen) == tag for g in p) for p in paths):
+        ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) != tag))
+        found.text += "; it holds itself" + (f", and {ends} would end it" if ends else ", and nothing in its rung would end it")
+        start = tracer.change(row, depth + 1)
+        if start is not None:
+            found.children.append(start)
 
 
 def _add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:

@@ -64,7 +64,8 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         return Root(RootKind.PROGRAM, tag, value, since, text, f"see the profile: it names {one.name}", point)
     kind = RootKind.CONSTANT if one.constant else RootKind.INITIAL_VALUE
     words = "is a constant" if one.constant else "is never written"
-    return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value)}",
+    of_bit = f" (bit {bit} is {'on' if bits >> bit & 1 else 'off'})" if bit >= 0 else ""
+    return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value)}{of_bit}",
                 f"find out who should write {one.name}", point)
 
 

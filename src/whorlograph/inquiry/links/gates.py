@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Base, Edge, Op
+from whorlograph.engine.code import Base, Edge, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
+from whorlograph.model.iolist import Wiring
+from whorlograph.model.question import LinkKind
 
 from ..circuit import Gate
 from ..languages import words_of
 from ..pulses import last_change
-from ..trail import Link
+from ..trail import Link, Root
 from .field_input import input_root
 
 if TYPE_CHECKING:
@@ -72,8 +74,26 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     step = tracer.steps.all[seen.step]
     origin = tracer.origin(seen.step, gate.at)
     said = words_of(step).gate(step, origin.element, origin.what)
+    if _not_executed(tracer, gate, seen):
+        return f"{said}, which is not executed,"
     turned = bool(seen.result.values.get(gate.at)) and not tracer.circuit(seen.step).passes(gate, seen.result)
     return f"{said} (on, where the path wants it off)" if turned else said
+
+
+def _not_executed(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate is the kept result of a function that was not executed in a step."""
+    circuit = tracer.circuit(seen.step)
+    leaf = circuit.behind(circuit.leaves.get(gate.at))
+    store = circuit.kept.get(leaf.target.cell) if isinstance(leaf, Load) and leaf.target.base == Base.HIDDEN else None
+    guards = tracer.written.guards(seen.step, store) if store is not None else None
+    return guards is not None and not circuit.on(guards, seen.result)
+
+
+def _wrong_way_round(tracer: Tracer, link: Link, root: Root, gate: Gate) -> None:
+    """Say of a stop wired normally closed that a reset reads it as if it were normally open."""
+    if link.kind is LinkKind.RESET_BY and root.value is True and not gate.negated and root.point is not None \
+            and root.point.wiring is Wiring.NORMALLY_CLOSED:
+        root.text += f"; {tracer.place(root.step)} reads it as if it were wired normally open: its contact passes while nobody actuates it"
 
 
 def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int, change: bool) -> None:
@@ -92,8 +112,9 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
             return
         if not tracer.writers.get(tag):
             root = input_root(tracer, tag, seen.position)
-            root.changed = change
+            root.changed = change and root.since is not None
             root.step = seen.step
+            _wrong_way_round(tracer, link, root, gate)
             link.roots.append(root)
             return
         if is_output(tracer, gate, seen):

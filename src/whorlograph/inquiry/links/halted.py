@@ -32,7 +32,8 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
     check = f"correct {place}, or find out what brought it there; restarting does not cure it" if place else ""
     remedy = loop_remedy(fault, tracer.steps)
     root = Root(RootKind.FAULT, fault.tag, None, since, text, remedy or check, changed=True, step=step)
-    return Link(LinkKind.HALTED, tag, value, tracer.since(tag, Vantage(max(scan, fault.scan))), step, fault.scan, text, element, (element,) if element else (), roots=[root])
+    stands = tracer.since(tag, Vantage(max(scan, fault.scan)))
+    return Link(LinkKind.HALTED, tag, value, stands, step, fault.scan, text, element, (element,) if element else (), roots=[root])
 
 
 def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:

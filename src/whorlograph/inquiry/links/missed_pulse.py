@@ -1,28 +1,33 @@
-"""``missed-pulse``: an input came and went between two scans, so that no rung ever saw it."""
+"""``missed-pulse``: a tag came and went between two evaluations of what reads it, which never saw it."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
 from msgspec import Struct
 
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..attempts import DEEPEST, start_conditions
-from ..pulses import Stay, calm, stays
+from ..pulses import Stay, Stays, calm, stays
+from ..symptoms import course
+from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Kind
 from .field_input import where
 
 if TYPE_CHECKING:
+    from whorlograph.engine.journal import Journal
+
     from ..tracer import Tracer
 
 PHASES = 4
 
 
 class Missed(Struct, frozen=True):
-    """A pulse that no scan saw: which condition of which tag's rung (``step``), when and how long (ns)."""
+    """A pulse that was not seen: which condition of which tag's rung (``step``), when and how long (ns)."""
 
     tag: int
     condition: int
@@ -31,7 +36,7 @@ class Missed(Struct, frozen=True):
 
 
 def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen: set[int] | None = None) -> Missed | None:
-    """The last pulse of a start condition, behind ``after`` and up to ``until`` (ns), that no scan saw.
+    """The last pulse of a start condition, from ``after`` on and up to ``until`` (ns), that what reads it did not see.
 
     A start condition that the program computes passes on what its own conditions missed; each is looked at once (``seen``).
     """
@@ -44,27 +49,53 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
             continue
         for command in start_conditions(tracer, tag, writer):
             condition, on = command.tag, command.on
-            if condition in tracer.logged and not tracer.writers.get(condition):
-                pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
-                pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts > after) & (pulses.starts <= until))
-                unseen = (pulses[i] for i in range(len(pulses) - 1, -1, -1) if _unseen(tracer, pulses[i]))
-                stay = next(unseen, None)
-                found = Missed(tag, condition, writer.step, stay) if stay is not None else None
-            else:
-                found = None
-                if on and condition not in seen:
-                    seen.add(condition)
-                    found = find(tracer, condition, after, until, depth + 1, seen)
+            found = _of(tracer, tag, condition, on, writer.step, after, until)
+            if found is None and tracer.writers.get(condition) and on and condition not in seen:
+                seen.add(condition)
+                found = find(tracer, condition, after, until, depth + 1, seen)
             if found is not None and (best is None or found.stay.start > best.stay.start):
                 best = found
     return best
 
 
-def _unseen(tracer: Tracer, stay: Stay) -> bool:
-    """Whether no scan started while an input stood so."""
-    clock = tracer.journal.clock
-    scan = clock.scan_at(stay.start + stay.length - 1)
-    return scan > 0 and clock.start(scan) < stay.start
+def _of(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after: int, until: int) -> Missed | None:
+    """The last pulse of one condition that a step did not see."""
+    if tracer.writers.get(condition):
+        if tracer.paths.task_of(step) < 0:
+            return None  # what the program writes lasts until the next evaluation in the same scan, or the next
+        pulses = _computed(tracer, condition)
+    elif condition in tracer.logged:
+        pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
+    else:
+        return None
+    pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts >= after) & (pulses.starts <= until))
+    for i in range(len(pulses) - 1, -1, -1):
+        stay = pulses[i]
+        if not evaluated(tracer.journal, tracer.paths.task_of(step), stay.start, stay.start + stay.length):
+            task = tracer.paths.task_of(step)
+            held = task >= 0 and tracer.journal.held_at(task, tracer.journal.clock.scan_at(stay.start))
+            return None if held else Missed(tag, condition, step, stay)
+    return None
+
+
+def _computed(tracer: Tracer, tag: int) -> Stays:
+    """The stretches of a tag that the program writes."""
+    path, clock = course(tracer.journal, tag), tracer.journal.clock
+    starts = np.append(0, clock.start_all(path.scans)).astype(np.int64)
+    values = np.append(path.first, path.values).astype(np.int64)
+    ended = np.ones(len(starts), bool)
+    ended[-1:] = False
+    return Stays(starts, np.append(starts[1:], tracer.log.end) - starts, values, ended)
+
+
+def evaluated(journal: Journal, task: int, low: int, high: int) -> bool:
+    """Whether a scan, or a run of a task (-1: the scan's), began from one time to before another (ns)."""
+    if task < 0:
+        scan = journal.clock.scan_at(high - 1)
+        return scan <= 0 or journal.clock.start(scan) >= low
+    runs = journal.tasks.get(task)
+    last = runs.last_start(high - 1) if runs is not None else None
+    return last is not None and last >= low
 
 
 def _phases(tracer: Tracer, stay: Stay) -> int:
@@ -78,14 +109,22 @@ def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
     """The asked tag without power, because of a pulse that was not seen."""
     name, stay = tracer.name(missed.condition), missed.stay
     state = tracer.state_word(bool(stay.value))
-    point = tracer.iolist.get(missed.condition)
-    period = tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start))
-    text = (f"{name} was {state} for {duration_text(stay.length)} at {tracer.at(stay.start)}, between two scans: no rung ever saw it "
-            f"(seen in {_phases(tracer, stay)} of {PHASES} phases of the scan)")
-    check = (f"{where(point, name)}; the pulse is shorter than the scan of {duration_text(period)}: make it longer, "
-             "or give it to a task or a faster input")
-    root = Root(RootKind.FIELD_INPUT, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length)
+    point, number = tracer.iolist.get(missed.condition), tracer.paths.task_of(missed.step)
+    own = bool(tracer.writers.get(missed.condition))
+    lasted = f"{name} was {state} for {duration_text(stay.length)} at {tracer.at(stay.start)}"
+    if number >= 0:
+        task = tracer.controller.schedule.tasks[number]
+        every = f", which comes every {duration_text(task.interval)}" if task.periodic and task.interval else ""
+        text = f"{lasted}, between two runs of task {task.name}{every}: {tracer.place(missed.step)}, which reads it, never saw it"
+        remedy = f"make the pulse longer, or let {task.name} come more often"
+    else:
+        period = tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start))
+        text = f"{lasted}, between two scans: no rung ever saw it (seen in {_phases(tracer, stay)} of {PHASES} phases of the scan)"
+        remedy = f"the pulse is shorter than the scan of {duration_text(period)}: make it longer, or give it to a task or a faster input"
+    check = f"see {tracer.place(missed.step)}; {remedy}" if own else f"{where(point, name)}; {remedy}"
+    kind = RootKind.PROGRAM if own else RootKind.FIELD_INPUT
+    root = Root(kind, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length, step=missed.step)
     scan = tracer.journal.clock.scan_at(stay.start)
     inner = Link(LinkKind.MISSED_PULSE, missed.condition, bool(stay.value), stay.start, missed.step, scan, text, roots=[root])
-    return Link(LinkKind.RUNG_FALSE, asked, False, None, missed.step, scan,
+    return Link(LinkKind.RUNG_FALSE, asked, False, tracer.since(asked, Vantage(scan)), missed.step, scan,
                 f"{tracer.name(asked)} got no power: {name} came and went in {tracer.place(missed.step)} without being seen", children=[inner])

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
-from ..trail import Link
+from ..trail import Link, Root
 from ..writers import Writer
 from . import rung_false, skipped
 
@@ -30,6 +30,15 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
         if found is not None and (best is None or len(found.blockers) < len(best.blockers)):
             best = found
     return best
+
+
+def no_reset(tracer: Tracer, tag: int, link: Link | None, setter: Writer) -> Link | None:
+    """Add to a latch's link that no rung resets it: a defect of the program, to be said first."""
+    if link is not None:
+        text = f"{tracer.name(tag)} is set by {tracer.place(setter.step)}, and no rung resets it"
+        link.roots.insert(0, Root(RootKind.PROGRAM, tag, True, link.since, text, f"find out what should reset {tracer.name(tag)}", step=setter.step,
+                                  defect=True))
+    return link
 
 
 def missing(link: Link) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Load, Op
+from whorlograph.engine.code import Base, Const, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
-from ..circuit import Circuit
+from ..circuit import Circuit, Gate
 from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link
@@ -34,13 +35,22 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:
         for tag, wanted in _wanted(circuit, compared, seen):
+            now = tracer.journal.value_at(tag, seen.position)
+            leaving = [w for w in tracer.writers.get(tag, []) if _leaves(tracer, tag, w, now)]
+            for writer in leaving[:3]:
+                child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {now}")
+                if child is not None:
+                    found.children.append(child)
+            if found.children:
+                found.text += f"; wanted {wanted}"
+                return found
             for writer in tracer.writers.get(tag, [])[:12]:
                 if _gives(tracer, writer, wanted):
                     child = _why_not_written(tracer, tag, writer, seen.scan, depth)
                     if child is not None:
                         found.children.append(child)
     if not found.children:
-        explain_value(tracer, found, compared, seen, depth)
+        explain_value(tracer, found, compared, seen, depth, tracer.number)
     return found
 
 
@@ -71,7 +81,36 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
     return found is not None and found.value == wanted
 
 
-def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
+def _leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
+    """Whether a writer gives its tag another number where it has this one: the way out of a step of a sequence."""
+    circuit = tracer.circuit(writer.step)
+    target = circuit.literal(writer.value) if writer.kind is Kind.VALUE else None
+    if writer.guard is None or target is None or target.value == now:
+        return False
+    seen = tracer.seen(writer.step, 1)
+    for path in circuit.paths(writer.guard):
+        for gate in path:
+            for made in _comparisons(circuit, gate):
+                if made.code != "EQ" or gate.negated:
+                    continue
+                number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
+                loads = [one for one in circuit.loads(made) if isinstance(one, Load)]
+                cells = [tracer.cell(one, seen) for one in loads]
+                if number == now and any(c is not None and c.number == tag for c in cells):
+                    return True
+    return False
+
+
+def _comparisons(circuit: Circuit, gate: Gate) -> Iterator[Op]:
+    """The comparisons that a gate looks at, itself or kept while its block is not executed."""
+    leaf = circuit.behind(circuit.leaves.get(gate.at))
+    if isinstance(leaf, Load) and leaf.target.base == Base.HIDDEN and leaf.target.cell in circuit.kept:
+        leaf = circuit.behind(circuit.kept[leaf.target.cell].value)
+    if isinstance(leaf, Op):
+        yield leaf
+
+
+def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, what: str = "") -> Link | None:
     at_scan = tracer.ran(writer.step, Vantage(scan))
     if tracer.paths.skipped(tracer.journal, writer.step, at_scan) is not None:
         return skipped_link(tracer, tag, writer, at_scan, depth + 1)
@@ -80,6 +119,6 @@ def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth:
     tracer.coils.append(tag)
     try:
         return unpowered(tracer, tag, writer.step, writer.element, writer.guard, at_scan, depth + 1, LinkKind.NEVER_SET,
-                         f"the step that would write {tracer.name(tag)}")
+                         what or f"the step that would write {tracer.name(tag)}")
     finally:
         tracer.coils.pop()

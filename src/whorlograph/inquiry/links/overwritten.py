@@ -26,7 +26,8 @@ def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: 
                 f"{tracer.place(last.step)} in the same scan: two coils for one tag")
         root = Root(RootKind.PROGRAM, tag, False, None, text, f"bring {tracer.place(writer.step)} and {tracer.place(last.step)} together",
                     step=last.step, defect=True)
-        found = Link(LinkKind.OVERWRITTEN, tag, False, tracer.since(tag, view), last.step, scan, text, last.element, roots=[root])
+        since = tracer.since_done(tag, tracer.seen(last.step, scan))
+        found = Link(LinkKind.OVERWRITTEN, tag, False, since, last.step, scan, text, last.element, roots=[root])
         taker = rung_true if last.inverted else rung_false
         below = taker.stands(tracer, tag, last, scan, depth + 1)
         if below is not None:

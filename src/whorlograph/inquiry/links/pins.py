@@ -18,14 +18,19 @@ if TYPE_CHECKING:
 MOST = 12
 
 
-def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int) -> None:
-    """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most."""
+def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None) -> None:
+    """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most.
+
+    Args: own: a tag whose former value is not followed.
+    """
     for one in list(tracer.circuit(seen.step).loads(value))[:MOST]:
+        if isinstance(one, Load) and own is not None and (cell := seen.result.cells.get(one.at)) is not None and cell.number == own:
+            continue
         explain_operand(tracer, link, one, seen, depth)
 
 
-def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int) -> None:
-    """Add why one operand is as it is."""
+def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1) -> None:
+    """Add why one operand is as it is; of a word one bit, -1 the whole."""
     if isinstance(one, Const):
         place = tracer.place(seen.step)
         text = constant_text(tracer, one, seen)
@@ -35,11 +40,11 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
     if one.target.base == Base.HIDDEN or cell is None or cell.number >= len(tracer.running.tags):
         return
     if not tracer.writers.get(cell.number):
-        link.roots.append(input_root(tracer, cell.number, seen.position))
+        link.roots.append(input_root(tracer, cell.number, seen.position, cell.bit if cell.bit >= 0 else bit))
         return
     if cell.number == link.tag:
         return  # its own former value
-    child = tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), True, depth + 1, cell.bit)
+    child = tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), True, depth + 1, cell.bit if cell.bit >= 0 else bit)
     if child is not None:
         link.children.append(child)
 

@@ -43,7 +43,8 @@ def dominates(tracer: Tracer, tag: int, setters: list[Writer], resetters: list[W
             found = rung_true.powered(tracer, tag, resetter.step, resetter.element, resetter.power, scan, depth, LinkKind.RESET_BY, change=False)
             if found is not None:
                 found.value = False
-                found.text = (f"{tracer.name(tag)} is set by {tracer.place(setter.step)} and reset by {tracer.place(resetter.step)} in the same scan: "
+                places = tracer.place(setter.step), tracer.place(resetter.step)
+                found.text = (f"{tracer.name(tag)} is set by {places[0]} and reset by {places[1]} in the same scan: "
                               f"the reset comes later and dominates ({found.text})")
             return found
     return None

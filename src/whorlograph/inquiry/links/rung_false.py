@@ -11,6 +11,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from ..circuit import Circuit, Gate, Path
 from ..trail import Link, Root
 from ..writers import Writer
+from . import takes_over
 from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
 
 if TYPE_CHECKING:
@@ -30,6 +31,7 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> 
     how = f"{first} passes in one scan only" if edge else f"{first} opened first"
     text = f"{tracer.name(tag)} went {'on' if writer.inverted else 'off'} at {tracer.at(since)}: in {tracer.place(writer.step)} {how}"
     link = Link(LinkKind.RUNG_FALSE, tag, writer.inverted, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
+    takes_over.add(tracer, link, tag, writer, lost, now)
     for gate in lost[:3]:
         explain_gate(tracer, link, gate, now, depth, change=True)
     return link

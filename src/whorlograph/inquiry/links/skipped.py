@@ -5,18 +5,20 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Expr
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
-from whorlograph.model.steps import PathFlag
+from whorlograph.model.steps import FlagKind, PathFlag
 
 from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
 from . import halted
-from .gates import elements_of, explain_gate
+from .field_input import input_root
+from .gates import elements_of, explain_gate, gate_time, gate_words
 from .rung_false import first_out, unpowered
 from .rung_true import powered
 
@@ -32,7 +34,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip.kind is SkipKind.HALTED:
         return halted.link(tracer, tag, scan)
     if skip.task >= 0:
-        return _idle(tracer, tag, writer, scan, skip.task)
+        return _idle(tracer, tag, writer, scan, skip.task, depth)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since, stands = tracer.paths.skipped_since(tracer.journal, writer.step, scan), tracer.since(tag, Vantage(scan))
     word = tracer.state_word(value)
@@ -52,20 +54,48 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
             _call_off(tracer, found, power, skip.flag, scan, depth, change=ran)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
-    text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {start}"
+    taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
+    at_scan = tracer.scan_of(taken) if taken is not None else scan
+    begun = tracer.time(at_scan)
+    stood = f", which has not run {start}" if ran and since is not None and since < begun else ""
+    when = f"since {tracer.at(begun)}" if ran else start
+    text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
     if power is not None:
-        taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
-        at_scan = tracer.scan_of(taken) if taken is not None else scan
         child = powered(tracer, None, skip.flag.step, element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
                         f"the {skip.kind} in {where}")
         if child is not None:
             child.text = child.text.replace(f" has power in {where}", " is taken", 1)
             found.children.append(child)
+    for other in tracer.paths.also_over(writer.step, skip.flag):
+        second = _would_take_over(tracer, tag, writer, other, scan, depth)
+        if second is not None:
+            found.children.append(second)
     return found
 
 
-def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> Link:
+def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, scan: int, depth: int) -> Link | None:
+    """Another jump or return over the step, which would be taken if the first were not; None where it would not."""
+    power = tracer.written.flag_power(flag.step, flag.element)
+    now = tracer.again.now(tracer.journal, flag.step, scan)
+    circuit = tracer.circuit(flag.step)
+    if power is None or not circuit.on(power, now):
+        return None
+    position = tracer.journal.settled_position(scan)
+    seen = Seen(flag.step, scan, position, position, None, now)
+    gates = max(circuit.complete(power, now), key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
+    verb = "jump over" if flag.kind is FlagKind.JUMP else "return before"
+    words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
+    text = f"{tracer.place(flag.step)} would {verb} {tracer.place(writer.step)} too" + (f": {words}" if words else "")
+    value = tracer.value(tag, tracer.journal.settled(tag, scan))
+    found = Link(LinkKind.HELD_BY_JUMP, tag, value, tracer.since(tag, Vantage(scan)), flag.step, scan, text, flag.element,
+                 elements_of(tracer, list(gates), flag.step))
+    for gate in sorted(gates, key=lambda g: gate_time(tracer, g, seen), reverse=True)[:3]:
+        explain_gate(tracer, found, gate, seen, depth + 1, change=False)
+    return found
+
+
+def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth: int) -> Link:
     """The task of the step that writes the tag has not run: held, never due, or not yet."""
     journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
     value, last = tracer.value(tag, journal.settled(tag, scan)), journal.run_scan(number, scan)
@@ -80,8 +110,16 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
         if waiting is not None:
             missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
             text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
-        root = Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it", step=writer.step)
-        return Link(LinkKind.TASK_HELD, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
+        found = Link(LinkKind.TASK_HELD, tag, value, stands, writer.step, scan, text, writer.element)
+        for order in tracer.written.orders("hold", number):
+            child = powered(tracer, None, order.step, order.element, order.guard, held.scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                            f"the order that holds {task.name}") if order.guard is not None else None
+            if child is not None and child.blockers:
+                found.children.append(child)
+        if not found.children:
+            found.roots.append(Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it",
+                                    step=writer.step))
+        return found
     interval = task.interval or 0
     if task.interval_tag is not None:
         interval = journal.settled(task.interval_tag, scan) * task.unit
@@ -92,9 +130,34 @@ def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int) -> L
         why, check = f"it comes every {duration_text(interval)}", f"look at {tracer.name(tag)} after the next run of {task.name}"
     else:
         why = "nothing has made it due"
+    if task.single is not None:
+        return _not_triggered(tracer, tag, writer, scan, depth, f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}", task.single)
     text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
     root = Root(RootKind.PROGRAM, tag, value, since, text, check, step=writer.step)
     return Link(LinkKind.TASK_IDLE, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
+
+
+def _not_triggered(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, text: str, trigger: int) -> Link:
+    """An event task that did not come: on the tag that should have triggered it."""
+    view = Vantage(scan)
+    value, stands = tracer.value(tag, tracer.journal.settled(tag, scan)), tracer.since(tag, view)
+    state = "on" if tracer.raw(trigger, view) else "off"
+    text += f"; it waits for {tracer.name(trigger)}, which is {state}"
+    found = Link(LinkKind.TASK_IDLE, tag, value, stands, writer.step, scan, text, writer.element)
+    add_trigger(tracer, found, trigger, view, depth, change=False)
+    return found
+
+
+def add_trigger(tracer: Tracer, found: Link, trigger: int, view: Vantage, depth: int, change: bool) -> None:
+    """Add why the tag that triggers a task is as it is."""
+    if tracer.writers.get(trigger):
+        child = tracer.explain(trigger, view, change, depth + 1)
+        if child is not None:
+            found.children.append(child)
+    else:
+        root = input_root(tracer, trigger, tracer.position(view))
+        root.changed = change and root.since is not None
+        found.roots.append(root)
 
 
 def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:

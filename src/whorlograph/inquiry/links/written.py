@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int, bit: int = -1) -> Link | None:
     """A coil, latch or block wrote a value in a scan."""
     if writer.bit >= 0:
         return bit_link(tracer, tag, writer, scan, depth)
@@ -26,7 +26,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth
     if writer.kind is Kind.RESET:
         return reset_by.link(tracer, tag, writer, scan, depth)
     if writer.kind is not Kind.COIL:
-        return block.written(tracer, tag, writer, scan, depth, change=True)
+        return block.written(tracer, tag, writer, scan, depth, change=True, bit=bit)
     if value != writer.inverted:
         return rung_true.changed(tracer, tag, writer, scan, depth)
     return rung_false.changed(tracer, tag, writer, scan, depth)

@@ -48,8 +48,11 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         return
     word, now, former_value = "off" if root.value else "on", int(bool(root.value)), int(not root.value)
     if root.missed:
-        lasting, since = max(root.missed, 2 * controller.scan_time), root.since or 0
-        yield Attempted(Trial((Hold(root.tag, now, since, since + lasting),)), f"{tag.name} {'on' if now else 'off'} for two scans")
+        task = controller.paths.task_of(root.step) if root.step >= 0 else -1
+        interval = controller.schedule.tasks[task].interval if task >= 0 else None
+        lasting, since = max(root.missed, 2 * (interval or controller.scan_time)), root.since or 0
+        what = f"{tag.name} {'on' if now else 'off'} for two {'runs' if interval else 'scans'}"
+        yield Attempted(Trial((Hold(root.tag, now, since, since + lasting),)), what)
         return
 
     def held(value: int, start: int, until: int | None = None) -> Attempted:

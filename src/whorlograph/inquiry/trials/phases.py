@@ -10,6 +10,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 
+from ..links.missed_pulse import evaluated
 from ..pulses import stays
 from ..symptoms import course
 from ..trail import Answer, Root
@@ -51,7 +52,9 @@ def phases(answer: Answer, root: Root, runs: TrialRuns) -> Phases:
             journal = runs.run(Trial(), later, begin)
         else:
             journal = runs.original
-        seen += _missed_is_seen(journal, root, since, period) if root.missed else _comes(answer, journal)
+        shift = k * period // OF
+        task = runs.controller.paths.task_of(root.step) if root.step >= 0 else -1
+        seen += evaluated(journal, task, since + shift, since + shift + root.missed) if root.missed else _comes(answer, journal)
     return Phases(seen)
 
 
@@ -60,14 +63,6 @@ def _later(log: Log, begin: int, shift: int) -> Log:
     times = log.times.copy()
     times[times >= begin] += shift
     return Log(times, log.tags, log.values, end=log.end + shift, rows=log.rows)
-
-
-def _missed_is_seen(journal: Journal, root: Root, since: int, period: int) -> bool:
-    """Whether some scan had the pulse."""
-    assert root.tag is not None
-    path, value = course(journal, root.tag), int(bool(root.value))
-    first = journal.clock.scan_at(since)
-    return any(path.at(s) == value for s in range(first + 1, journal.clock.scan_at(since + root.missed + period) + 1))
 
 
 def _comes(answer: Answer, journal: Journal) -> bool:

@@ -11,8 +11,8 @@ from whorlograph.desk.scene import Scene
 from whorlograph.desk.summary import fault_text
 from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, Run
-from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.inquiry.trail import Answer
+from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.model.question import Question
 
 from ..state import View

@@ -1,0 +1,52 @@
+"""One bit of a word that was moved, or passed through masks: the bit of which word it came from, and which mask took it away."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.code import Const, Convert, Expr, Load, Op
+from whorlograph.engine.evaluate.steps import Seen
+
+from ..trail import Link
+from .pins import explain_operand
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, bit: int) -> bool:
+    """Add to the link of a written word why one bit of it is as it is; False where it cannot be followed through what was computed."""
+    circuit = tracer.circuit(seen.step)
+    made = circuit.behind(value)
+    while isinstance(made, Convert):
+        made = circuit.behind(made.value)
+    state = "on" if _bit(made, seen, bit) else "off"
+    if isinstance(made, (Load, Const)):
+        link.text += f"; its bit {bit} is {state}"
+        explain_operand(tracer, link, made, seen, depth, bit)
+        return True
+    if not isinstance(made, Op) or made.code not in ("AND", "OR"):
+        return False
+    deciding = [one for one in (circuit.behind(a) for a in made.args) if isinstance(one, (Load, Const))]
+    if len(deciding) != len(made.args):
+        return False
+    on = [one for one in deciding if _bit(one, seen, bit)]
+    whole = len(on) == len(deciding) if made.code == "AND" else bool(on)
+    wanted = [one for one in deciding if (one in on) == whole] if made.code == "OR" or not whole else on
+    link.text += f"; its bit {bit} is {'on' if whole else 'off'}"
+    names = [_name(tracer, one, seen) for one in wanted]
+    if made.code == "AND" and not whole:
+        link.text += f": bit {bit} of {' and of '.join(names)} takes it away"
+    for one in wanted:
+        explain_operand(tracer, link, one, seen, depth, bit)
+    return True
+
+
+def _bit(one: Expr | None, seen: Seen, bit: int) -> bool:
+    raw = one.value if isinstance(one, Const) else seen.result.raws.get(one.at, 0) if isinstance(one, Load) else 0
+    return isinstance(raw, int) and bool(raw >> bit & 1)
+
+
+def _name(tracer: Tracer, one: Load | Const, seen: Seen) -> str:
+    cell = seen.result.cells.get(one.at) if isinstance(one, Load) else None
+    return tracer.name(cell.number) if cell is not None else f"the mask {one.value}" if isinstance(one, Const) else "a value"

@@ -1,0 +1,335 @@
+"""Questions about everyday circuits: contactors that report back, delays, modes, jumps, latches, words, sequences, tasks."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from tests.building import Draw, Rows, program_of, session_of, tasked
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.session import Session
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
+from whorlograph.model.question import Symptom
+from whorlograph.model.types import BOOL, Named
+from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, set_, timer
+
+
+@dataclass
+class Asked:
+    """An answer, its proofs made, with its roots by name."""
+
+    session: Session
+    answer: Answer
+
+    @property
+    def roots(self) -> list[tuple[str, str, bool | None]]:
+        """(kind, tag, proved) of each root in order."""
+        tags = self.session.running.tags
+        return [(r.kind.value, tags[r.tag].name if r.tag is not None else "", r.proved) for r in self.answer.roots]
+
+    @property
+    def links(self) -> list[str]:
+        """The kinds of the trail's links."""
+        return [link.kind.value for _, link in self.answer.links()]
+
+    @property
+    def text(self) -> str:
+        """All sentences of the trail and its roots."""
+        return "\n".join([self.answer.text, *(link.text for _, link in self.answer.links()), *(r.text for r in self.answer.roots)])
+
+
+def asked(session: Session, tag: str, at: str | None = None, symptom: Symptom | None = None) -> Asked:
+    """The answer to a question, proved."""
+    answer = ask(session, tag, at, symptom)
+    prove_all(session, answer)
+    return Asked(session, answer)
+
+
+def on(draw: Draw, tags: str, rows: Rows, tag: str, blocks: str = "", at: str | None = None, symptom: Symptom | None = None,
+       initial: dict[str, str] | None = None, points: dict[str, Point] | None = None) -> Asked:
+    """The answer on a program of one POU."""
+    session = session_of(program_of(draw, tags, blocks, initial), rows)
+    if points:
+        session.iolist = IoList({session.running.by_name[n.lower()]: p for n, p in points.items()})
+    return asked(session, tag, at, symptom)
+
+
+def _contactor(ladder: Ladder) -> None:
+    ladder.rung(either(no("X1"), no("X2")), nc("X3"), coil("Y1"))
+
+
+def _seal(ladder: Ladder) -> None:
+    ladder.rung(either(no("X1"), no("Y1")), nc("X2"), coil("Y1"))
+
+
+def _jumps(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), jump("End"))
+    ladder.rung(no("X2"), jump("End"))
+    ladder.rung(no("X3"), coil("Y1"))
+    ladder.label("End")
+    ladder.rung(no("X4"), coil("Y2"))
+
+
+def _latch(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), set_("Y1"))
+    ladder.rung(no("X2"), reset("Y1"))
+
+
+def _steps(ladder: Ladder) -> None:
+    for switch, now, to in (("X1", "0", "10"), ("X2", "10", "20"), ("X3", "20", "30")):
+        ladder.rung(no(switch), compare("EQ", "N1", now), call("MOVE", ("IN", to), out="N1"))
+    ladder.rung(compare("EQ", "N1", "30"), coil("Y1"))
+
+
+def _flasher(ladder: Ladder) -> None:
+    ladder.rung(nc("M1"), timer("TON", "T1", "T#500ms"), coil("M2"))
+    ladder.rung(no("M2"), timer("TON", "T2", "T#500ms"), coil("M1"))
+    ladder.rung(no("X1"), no("M2"), coil("Y1"))
+
+
+def _modes(hand: Draw, auto: Draw, tags: str) -> Program:
+    """A program whose main POU calls one block in hand and the other in automatic."""
+    def main(ladder: Ladder) -> None:
+        ladder.rung(no("X1"), call("Hand", instance="H"))
+        ladder.rung(nc("X1"), call("Auto", instance="A"))
+
+    def block(name: str, draw: Draw) -> Pou:
+        ladder = Ladder()
+        draw(ladder)
+        return Pou(name, PouKind.FUNCTION_BLOCK, tuple(Variable(n, BOOL, VariableKind.EXTERNAL) for n in tags.split()), ladder.body())
+
+    program = program_of(main, tags)
+    mine = program.pous["main"]
+    instances = tuple(Variable(n, Named(t), VariableKind.LOCAL) for n, t in (("H", "Hand"), ("A", "Auto")))
+    return replace(program, pous={"main": replace(mine, variables=mine.variables + instances), "hand": block("Hand", hand), "auto": block("Auto", auto)})
+
+
+class Contactors(unittest.TestCase):
+    """The auxiliary contact of a coil's own contactor ranks before the button that was let go."""
+
+    def test_that_never_closes_at_the_same_device(self) -> None:
+        points = {n: Point(n, "", "K1" if n != "X1" else "S1", "", "", Wiring.NORMALLY_OPEN, "", "") for n in ("X1", "X2", "Y1")}
+        found = on(_contactor, "X1 X2 X3 Y1", [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (900, "X1", 0), (3000, "X3", 0)], "Y1",
+                   points=points)
+        self.assertEqual(found.roots, [("field-input", "X2", True), ("field-input", "X1", True)])
+        self.assertIn("it reports Y1 back and should have taken over from X1", found.text)
+
+    def test_that_never_closes_and_nothing_says_what_it_is(self) -> None:
+        found = on(_contactor, "X1 X2 X3 Y1", [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (900, "X1", 0), (3000, "X3", 0)], "Y1")
+        self.assertEqual(found.roots[:2], [("field-input", "X2", True), ("field-input", "X1", True)])
+        self.assertIn("if it reports Y1 back", found.text)
+
+    def test_that_followed_its_coil_before(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (8000, "X1", 1), (8500, "X1", 0), (9000, "X3", 0)]
+        for k in range(3):
+            at = 1000 + 2000 * k
+            rows += [(at, "X1", 1), (at + 50, "X2", 1), (at + 400, "X1", 0), (at + 1000, "X3", 1), (at + 1030, "X2", 0), (at + 1100, "X3", 0)]
+        found = on(_contactor, "X1 X2 X3 Y1", rows, "Y1")
+        self.assertEqual(found.roots[0], ("field-input", "X2", True))
+
+    def test_two_buttons_side_by_side_are_none(self) -> None:
+        found = on(_contactor, "X1 X2 X3 Y1", [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (100, "X2", 1), (300, "X2", 0), (500, "X1", 1), (900, "X1", 0),
+                                               (3000, "X3", 0)], "Y1")
+        self.assertEqual([r[1] for r in found.roots], ["X1"])
+
+
+class Delays(unittest.TestCase):
+    """Timers and counters: only what cut this run short counts."""
+
+    def test_an_off_delay_that_still_runs(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), timer("TOF", "T1", "T#5s"), coil("M1"))
+            ladder.rung(no("X2"), nc("M1"), coil("Y1"))
+
+        found = on(draw, "X1 X2 M1 Y1", [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (2000, "X1", 0), (4000, "X2", 1), (5000, "X2", 1)], "Y1", "T1:TOF")
+        self.assertIn("nothing to check, 2 s still to run", found.text)
+        self.assertEqual(found.roots, [("field-input", "X1", True)])
+        self.assertEqual(found.answer.roots[0].since, 500_000_000)
+
+    def test_an_on_delay_cut_short(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), timer("TON", "T1", "T#1s"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (500, "X1", 1), (1200, "X1", 0), (1240, "X1", 1), (1700, "X1", 1)]
+        found = on(draw, "X1 Y1", rows, "Y1", "T1:TON")
+        self.assertIn("its input was off for 40 ms at 1.200 s", found.text)
+        self.assertEqual((found.roots[0], found.answer.roots[0].since), (("field-input", "X1", True), 1_200_000_000))
+        calm = on(draw, "X1 Y1", [(0, "X1", 0), *((t, "X1", t // 100 % 2) for t in range(500, 9000, 100)), (20_000, "X1", 1), (20_400, "X1", 1)],
+                  "Y1", "T1:TON")
+        self.assertNotIn("was off for", calm.text, "runs of long ago did not cut this one short")
+
+    def test_a_counter_that_could_not_count(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), counter("C1", "1", no("X2")), coil("Y1"))
+
+        found = on(draw, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 0), (500, "X2", 1), (520, "X1", 1), (560, "X2", 0), (900, "X1", 1)], "Y1", "C1:CTU")
+        self.assertEqual(found.roots[0][:2], ("field-input", "X2"))
+        self.assertIn("could not count the pulse at 0.520 s", found.text)
+
+
+class Ways(unittest.TestCase):
+    """Modes, jumps, latches, words, steps."""
+
+    def test_two_jumps_over_one_rung(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (4000, "X2", 1), (5000, "X1", 1), (6000, "X3", 1), (7000, "X3", 1)]
+        found = on(_jumps, "X1 X2 X3 X4 Y1 Y2", rows, "Y1")
+        self.assertIn("Main 1 jumps over Main 3 since 5.000 s, which has not run since 4.000 s", found.text)
+        self.assertIn("Main 2 would jump over Main 3 too: X2", found.text)
+        self.assertEqual(found.roots, [("field-input", "X1", True), ("field-input", "X2", True)])
+        self.assertEqual([len(r.together) for r in found.answer.roots], [1, 1])
+
+    def test_a_mode_that_no_longer_calls(self) -> None:
+        def hand(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), coil("Y1"))
+
+        def auto(ladder: Ladder) -> None:
+            ladder.rung(no("X3"), coil("Y1"))
+
+        session = session_of(_modes(hand, auto, "X1 X2 X3 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (3000, "X1", 0)])
+        found = asked(session, "Y1")
+        self.assertEqual((found.links[0], found.roots[0]), ("resumed", ("field-input", "X1", True)))
+
+    def test_what_a_mode_leaves_behind(self) -> None:
+        def hand(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), coil("Y1"))
+
+        def auto(ladder: Ladder) -> None:
+            ladder.rung(no("X3"), coil("M1"))
+
+        session = session_of(_modes(hand, auto, "X1 X2 X3 M1 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (2500, "X2", 0),
+                                                                    (3000, "X1", 0)])
+        found = asked(session, "Y1")
+        self.assertEqual((found.links[0], found.roots[0]), ("not-called", ("field-input", "X1", True)))
+
+    def test_latches(self) -> None:
+        only = on(lambda ladder: ladder.rung(no("X1"), set_("M1")), "X1 M1", [(0, "X1", 0), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)], "M1")
+        self.assertEqual([r[:2] for r in only.roots], [("program", "M1"), ("field-input", "X1")])
+        rows = [(0, "X1", 0), (0, "X2", 0), (500, "X2", 1), (700, "X1", 1), (900, "X1", 0), (2000, "X1", 0)]
+        found = on(_latch, "X1 X2 Y1", rows, "Y1")
+        self.assertEqual((found.links[0], found.roots[0]), ("reset-by", ("field-input", "X2", True)))
+        self.assertIn("dominates", found.text)
+        stop = {"X2": Point("X2", "", "S2", "", "", Wiring.NORMALLY_CLOSED, "", "")}
+        wrong = on(_latch, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)], "Y1", points=stop)
+        self.assertEqual(wrong.roots[0], ("field-input", "X2", True))
+        self.assertIn("as if it were wired normally open", wrong.text)
+
+    def test_an_output_that_holds_itself_says_so(self) -> None:
+        found = on(_seal, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)], "Y1")
+        self.assertIn("it holds itself, and X2 (normally closed) would end it", found.text)
+        self.assertEqual([r[1] for r in found.roots], ["X1", "X2"])
+
+    def test_bits_of_words(self) -> None:
+        def moved(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("N1.%X3"))
+            ladder.rung(call("MOVE", ("IN", "N1"), out="N2"))
+            ladder.rung(no("N2.%X3"), coil("Y1"))
+
+        def masked(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), coil("N1.%X3"))
+            ladder.rung(call("AND", ("IN1", "N1"), ("IN2", "N3"), out="N2"))
+            ladder.rung(no("N2.%X3"), coil("Y1"))
+
+        found = on(moved, "X1 X2 N1 N2 Y1", [(0, "X1", 0), (1000, "X2", 1)], "Y1")
+        self.assertEqual(found.roots[0], ("field-input", "X1", True))
+        mask = on(masked, "X1 X2 N1 N2 N3 Y1", [(0, "X1", 1), (1000, "X2", 1)], "Y1", initial={"N3": "7"})
+        self.assertIn("bit 3 of N3 takes it away", mask.text)
+        self.assertEqual(mask.roots[0][:2], ("initial-value", "N3"))
+
+    def test_a_sequence_goes_to_the_write_that_leaves_its_step(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (700, "X1", 0), (1000, "X3", 1), (3000, "X3", 1)]
+        found = on(_steps, "X1 X2 X3 N1 Y1", rows, "Y1")
+        self.assertIn("(N1 is 10); wanted 30", found.text)
+        self.assertEqual([r[:2] for r in found.roots], [("field-input", "X2")])
+
+    def test_a_number_is_one_write_and_what_let_it(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (700, "X1", 0), (1000, "X2", 1), (3000, "X2", 1)]
+        found = on(_steps, "X1 X2 X3 N1 Y1", rows, "N1")
+        self.assertEqual((found.answer.symptom, found.answer.value), (Symptom.VALUE, 20))
+        self.assertLessEqual(len(found.links), 12)
+        self.assertIn(("field-input", "X2", None), found.roots)
+        self.assertNotIn("X1", [r[1] for r in found.roots])
+
+    def test_a_generator_is_told_as_what_it_is(self) -> None:
+        rows = [(0, "X1", 0), (3000, "X1", 1), (10_010, "X1", 1)]
+        found = on(_flasher, "X1 M1 M2 Y1", rows, "Y1", "T1:TON T2:TON", "5.7")
+        self.assertIn("M2 runs freely, 510 ms on, 510 ms off", found.text)
+        self.assertEqual(found.roots, [("field-input", "X1", True)])
+        off = on(_flasher, "X1 M1 M2 Y1", [(0, "X1", 0), (10_010, "X1", 0)], "Y1", "T1:TON T2:TON")
+        self.assertEqual(off.answer.attempts, (), "a flasher is nobody trying")
+
+    def test_a_tag_still_on_while_the_controller_is_halted(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), coil("M1"))
+            ladder.rung(no("X1"), call("ADD", ("IN1", "N1"), ("IN2", "100"), out="N1"))
+
+        found = on(draw, "X1 X2 N1 M1", [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (9000, "X1", 1)], "M1", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual((found.links, found.roots[0][0]), (["halted"], "fault"))
+
+
+class Tasks(unittest.TestCase):
+    """What tasks write, see, and miss."""
+
+    def test_an_event_that_wrote(self) -> None:
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), set_("Y1")), "Event": lambda ladder: ladder.rung(nc("M1"), reset("Y1"))},
+                         "X1 X2 M1 Y1", {"Event": Task("Edge", 1, "", "X2")})
+        found = asked(session_of(program, [(0, "X1", 1), (0, "X2", 0), (200, "X1", 0), (500, "X2", 1), (1200, "X2", 0)]), "Y1")
+        self.assertEqual(found.links[0], "preempted")
+        self.assertEqual(found.roots[0], ("field-input", "X2", True))
+
+    def test_an_event_that_never_came(self) -> None:
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), coil("M1")), "Event": lambda ladder: ladder.rung(no("X3"), coil("Y1"))},
+                         "X1 X2 X3 M1 Y1", {"Event": Task("Edge", 1, "", "X2")})
+        found = asked(session_of(program, [(0, "X1", 1), (0, "X2", 0), (0, "X3", 0), (500, "X3", 1), (1000, "X1", 1)]), "Y1")
+        self.assertEqual((found.links, found.roots), (["task-idle"], [("field-input", "X2", True)]))
+
+    def test_who_holds_a_task(self) -> None:
+        def main(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), call("TASK_HOLD", ("NAME", "'Tick'")))
+            ladder.rung(no("X2"), call("TASK_RELEASE", ("NAME", "'Tick'")))
+
+        program = tasked({"Main": main, "Fast": lambda ladder: ladder.rung(no("X3"), coil("Y1"))}, "X1 X2 X3 Y1", {"Fast": Task("Tick", 1, "T#20ms", "")})
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (600, "X1", 0), (800, "X3", 1), (1200, "X3", 1)]
+        found = asked(session_of(program, rows), "Y1")
+        self.assertEqual((found.links[0], found.roots[0]), ("task-held", ("field-input", "X1", True)))
+
+    def test_a_pulse_between_two_runs(self) -> None:
+        for by, root in (("X1", ("field-input", "X1", True)), ("M1", ("program", "M1", None))):
+            program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), coil("M1")),
+                              "Slow": lambda ladder, by=by: ladder.rung(either(no(by), no("Y1")), nc("X3"), coil("Y1"))},  # type: ignore[misc]
+                             "X1 X2 X3 M1 Y1", {"Slow": Task("Slow", 1, "T#500ms", "")})
+            found = asked(session_of(program, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (1100, "X1", 1), (1200, "X1", 0), (2000, "X2", 0)]), "Y1")
+            self.assertIn("missed-pulse", found.links)
+            self.assertEqual(found.roots[0], root)
+            self.assertEqual(found.answer.phases, (0, 4))
+
+
+class Together(unittest.TestCase):
+    """Roots in series prove together, and rows are left out where none does."""
+
+    def test_two_in_series(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), no("X2"), no("X3"), coil("Y1"))
+
+        found = on(draw, "X1 X2 X3 Y1", [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X3", 1), (700, "X3", 1)], "Y1")
+        self.assertEqual({r[1] for r in found.roots if r[2]}, {"X1", "X2"})
+        self.assertEqual([sorted(r.together) for r in found.answer.roots if r.proved],
+                         [[found.session.running.by_name[n]] for n in ("x2", "x1")][::1 if found.roots[0][1] == "X1" else -1])
+
+    def test_rows_of_a_counter_found_by_trying(self) -> None:
+        # Two pulses too many, and the valve closes: no rung leads from the reset to them.
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), counter("C1", "3", no("X2")), coil("M1"))
+            ladder.rung(nc("M1"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), *((500 + 100 * k, "X1", 1 - k % 2) for k in range(5)), (2000, "X2", 0)]
+        found = on(draw, "X1 X2 M1 Y1", rows, "Y1", "C1:CTU")
+        self.assertTrue(found.answer.roots[0].proved)
+        self.assertEqual(found.roots[0][1], "X1")
+
+
+if __name__ == "__main__":
+    unittest.main()
