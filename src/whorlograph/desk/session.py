@@ -35,6 +35,7 @@ from whorlograph.model.types import Family
 if TYPE_CHECKING:
     from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.trail import Answer
+    from whorlograph.inquiry.usual import Drop
     from whorlograph.inquiry.why import Inquiry
     from whorlograph.inquiry.xref import Xref
     from whorlograph.model.question import Question
@@ -66,11 +67,12 @@ class Session:
     words: list[str] | None = None
     search: Search | None = None
     answers: dict[Question, Answer] = field(default_factory=dict)
+    drops: dict[int, list[Drop]] = field(default_factory=dict)
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
-        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent}
+        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}}
 
     @property
     def program(self) -> Program:
@@ -107,7 +109,7 @@ class Session:
     def take(self, journal: Journal) -> None:
         """Take a replay of the log as far as it goes; of a part of the log it is a part."""
         journal.complete = journal.complete and self.log.complete
-        self._journal, self.inquiry, self.search, self.answers = journal, None, None, {}
+        self._journal, self.inquiry, self.search, self.answers, self.drops = journal, None, None, {}, {}
 
     def with_journal(self, journal: Journal) -> Session:
         """The same session as far as a replay has come."""

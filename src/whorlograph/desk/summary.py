@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
+from whorlograph.inquiry.mismatch import disagreements
 from whorlograph.model.literals import duration_text
 from whorlograph.model.times import clock_text, date_text
 
@@ -46,4 +47,10 @@ def replay_summary(session: Session, journal: Journal) -> str:
     lines.insert(2, f"replayed: {journal.clock.last} scans, {len(journal)} changes")
     if journal.fault is not None:
         lines.append(fault_text(session, journal))
+    apart = disagreements(session.controller, journal, session.log)
+    if apart:
+        names = list(dict.fromkeys(session.running.tags[d.tag].name for d in apart))
+        times = f"{len(apart)} times" if len(apart) > 1 else "once"
+        more = " and more" if len(names) > 3 else ""
+        lines.append(f"log and program disagree {times} ({', '.join(names[:3])}{more}): whorlograph mismatches lists them")
     return "\n".join(lines)

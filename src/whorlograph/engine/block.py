@@ -14,6 +14,8 @@ from .rows import BEFORE, BITS, Rows
 
 MOST_ROWS = 1 << 16  # a row's place within its block takes 16 bits
 Narrow = NDArray[Any]
+_LIMITS = {kind: (int(np.iinfo(kind).min), int(np.iinfo(kind).max))
+           for kind in (np.int8, np.uint8, np.int16, np.uint16, np.int32, np.uint32, np.int64, np.uint64)}
 
 
 class Block(Struct):
@@ -58,21 +60,23 @@ class Block(Struct):
         if offset < 0:
             return 0
         kind = self.scans.dtype.type
-        if offset > np.iinfo(kind).max:
+        if offset > _LIMITS[kind][1]:
             return len(self)
-        low = int(np.searchsorted(self.scans, kind(offset), side="left"))
+        place = kind(offset)  # of the column's own type: else numpy would bring the whole column to another
+        low = int(self.scans.searchsorted(place))
         kind = self.numbers.dtype.type
-        if number < np.iinfo(kind).min or number <= -BEFORE:
+        least, most = _LIMITS[kind]
+        if number < least or number <= -BEFORE:
             return low
-        high = int(np.searchsorted(self.scans, self.scans.dtype.type(offset), side="right"))
-        if number > np.iinfo(kind).max:
+        high = int(self.scans.searchsorted(place, "right"))
+        if number > most:
             return high
-        return low + int(np.searchsorted(self.numbers[low:high], kind(number), side="left"))
+        return low + int(self.numbers[low:high].searchsorted(kind(number)))
 
     def raw(self, i: int) -> int:
         """The raw value of a row."""
         if len(self.wide_at):
-            at = int(np.searchsorted(self.wide_at, np.uint16(i)))
+            at = int(self.wide_at.searchsorted(np.uint16(i)))
             if at < len(self.wide_at) and self.wide_at[at] == i:
                 return int(self.wide[at])
         return int(self.small[i])
@@ -114,13 +118,13 @@ class Block(Struct):
     def last(self, tag: int, before: int) -> int:
         """The last row of a tag before a row; -1 where there is none."""
         found = self._of(tag)
-        n = int(np.searchsorted(found, np.uint16(before - 1), side="right")) if before > 0 else 0
+        n = int(found.searchsorted(np.uint16(before - 1), "right")) if before > 0 else 0
         return int(found[n - 1]) if n else -1
 
     def first(self, tag: int, after: int) -> int:
         """The first row of a tag from a row on; -1 where there is none."""
         found = self._of(tag)
-        n = int(np.searchsorted(found, np.uint16(after)))
+        n = int(found.searchsorted(np.uint16(after)))
         return int(found[n]) if n < len(found) else -1
 
     def _of(self, tag: int) -> Narrow:

@@ -23,6 +23,7 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
 from .circuit import Circuit, Gate, Leaf
+from .pulses import Stay, Stays, short_stays, stays
 from .trail import Link, Value
 from .writers import Writer, Writers
 
@@ -99,6 +100,8 @@ class Tracer:
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
         self._circuits: dict[int, Circuit] = {}
+        self._stretches: dict[int, Stays] = {}
+        self._short: dict[tuple[int, int], list[Stay]] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
 
     @cached_property
@@ -225,6 +228,28 @@ class Tracer:
     def view_of(self, step: int, scan: int) -> Vantage:
         """What a step saw in a scan."""
         return Vantage(scan, int(self.paths.order[step]))
+
+    # the log
+
+    def stretches(self, tag: int) -> Stays:
+        """The stretches of a logged tag."""
+        found = self._stretches.get(tag)
+        if found is None:
+            found = self._stretches[tag] = stays(self.log, tag, self.running.tags[tag].initial)
+        return found
+
+    def short(self, tag: int, value: int) -> list[Stay]:
+        """The short stretches of a logged tag with a value."""
+        found = self._short.get((tag, value))
+        if found is None:
+            found = self._short[tag, value] = short_stays(self.log, tag, value, self.running.tags[tag].initial)
+        return found
+
+    def changed_last(self, tag: int, until: int) -> int | None:
+        """When (ns) a logged tag last changed by a time; None where it had not."""
+        found = self.stretches(tag)
+        i = int(found.starts.searchsorted(until, "right")) - 1
+        return int(found.starts[i]) if i > 0 else None
 
     # following
 

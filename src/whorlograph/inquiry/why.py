@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from functools import cached_property
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import duration_text
 from whorlograph.model.log import Log
+from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import Question, RootKind, Symptom
 
@@ -18,8 +20,9 @@ from .attempts import attempts
 from .generators import runs_freely
 from .links import generator, halted, missed_pulse
 from .links.choose import Choice
-from .mismatch import mismatch_root
+from .mismatch import Difference, disagreements, mismatch_root
 from .ranking import merge, rank
+from .raster import raster
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
@@ -234,8 +237,44 @@ class Inquiry:
     def _finished(self, answer: Answer, asked: int) -> Answer:
         answer.asked = asked
         answer.roots = rank(answer.roots)
-        answer.rests_on = self._limits()
+        answer.rests_on = [*self._limits(), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
         return answer
+
+    @cached_property
+    def disagreements(self) -> list[Difference]:
+        """Where the log recorded tags otherwise than they were computed."""
+        return disagreements(self.controller, self.journal, self.log)
+
+    def _disagrees(self, answer: Answer) -> list[str]:
+        """The disagreements of tags on the trail, a sentence each tag."""
+        on_trail = {answer.tag, *(link.tag for _, link in answer.links())}
+        mine = [d for d in self.disagreements if d.tag in on_trail]
+        answer.mismatch = answer.mismatch or bool(mine)
+        said, tracer = [], self.tracer
+        for tag in dict.fromkeys(d.tag for d in mine):
+            its = [d for d in mine if d.tag == tag]
+            times = f"{len(its)} times, first" if len(its) > 1 else "once,"
+            said.append(f"log and program disagree on {tracer.name(tag)} {times} from {tracer.at(its[0].start)} to {tracer.at(its[0].end)}: "
+                        f"recorded {tracer.state_word(tracer.value(tag, its[0].recorded))}, computed "
+                        f"{tracer.state_word(tracer.value(tag, its[0].computed))}; is this the program that ran?")
+        return said
+
+    def _coarse(self) -> list[str]:
+        """What a log's raster hides."""
+        step = raster(self.log)
+        if step <= 2 * self.controller.scan_time:
+            return []
+        return [f"the log has a raster of {duration_text(step)}: it cannot show what was shorter, nor what came first within it"]
+
+    def _begins_otherwise(self, answer: Answer) -> list[str]:
+        """That the log starts with outputs on which the program, started cold, has off."""
+        if self.controller.profile.start is Start.LOG:
+            return []
+        first = [d for d in self.disagreements if d.start == 0 and self.tracer.boolean(d.tag) and d.recorded and not d.computed]
+        if not first:
+            return []
+        names = ", ".join(self.tracer.name(d.tag) for d in first[:3])
+        return [f"the log starts with {names} on, and the program with it off: start = \"log\" in the profile takes the first values from the log"]
 
     def _limits(self) -> list[str]:
         """What the answer does not know, one sentence each."""

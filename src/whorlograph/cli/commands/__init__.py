@@ -10,6 +10,8 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "draw": ("cli.commands.draw:command", "rungs on paper, with power flow at a moment"),
     "report": ("cli.commands.report:command", "the answer on paper"),
     "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
+    "odd": ("cli.commands.odd:command", "what was unusual in the logs"),
+    "mismatches": ("cli.commands.mismatches:command", "where the logs recorded otherwise than is computed"),
     "try": ("cli.commands.try_:command", "replay again with something held, forced or changed"),
     "paths": ("cli.commands.paths:command", "where Whorlograph keeps its files"),
     "completion": ("cli.commands.completion:command", "completion for a shell"),

@@ -8,7 +8,7 @@ from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..pulses import BOUNCE, Stay, Stays, history, last_change, short_stays, stays
+from ..pulses import BOUNCE, Stay, Stays, history
 from ..trail import Link, Root
 from ..wiring import meaning
 
@@ -52,8 +52,8 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         return Root(RootKind.PROGRAM, tag, value, since, text, f"look at {rung} by hand: what it writes is not known here", point)
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
-        found = last_change(tracer.log, tag, seen) if row is not None else None
-        since = found[0] if found is not None else (seen if row is not None and seen > 0 else None)
+        found = tracer.changed_last(tag, seen) if row is not None else None
+        since = found if found is not None else (seen if row is not None and seen > 0 else None)
         return _described(tracer, Root(RootKind.FIELD_INPUT, tag, value, since, point=point))
     if at_input:
         text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value)}, its declared value"
@@ -72,7 +72,7 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
 def _described(tracer: Tracer, root: Root) -> Root:
     """Put a field input into words: what it did, how often, what to check where."""
     assert root.tag is not None
-    one, log = tracer.tag(root.tag), tracer.log
+    one = tracer.tag(root.tag)
     point = root.point
     if not tracer.boolean(root.tag):
         since = f" since {tracer.at(root.since)}" if root.since is not None else " in the whole log before"
@@ -80,7 +80,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         root.what_to_check = where(point, one.name)
         return root
     on = bool(root.value)
-    now = _unseen_joined(tracer, stays(log, root.tag, one.initial), root.since) if root.since is not None else None
+    now = _unseen_joined(tracer, tracer.stretches(root.tag), root.since) if root.since is not None else None
     if now is not None:
         root.since = now.start
     if root.since is None:
@@ -89,7 +89,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         happened = f"{one.name} went {'on' if on else 'off'} for {duration_text(now.length)} at {tracer.at(root.since)}"
     else:
         happened = f"{one.name} {'on' if on else 'off'} since {tracer.at(root.since)}"
-    short = short_stays(log, root.tag, int(on), one.initial)
+    short = tracer.short(root.tag, int(on))
     root.short = tuple((s.start, s.length) for s in short)
     told = history(short, not on, [tracer.at(s.start) for s in short[:1]])
     label = f" ({point.description})" if point is not None and point.description else ""

@@ -12,7 +12,6 @@ from whorlograph.model.question import LinkKind
 
 from ..circuit import Gate
 from ..languages import words_of
-from ..pulses import last_change
 from ..trail import Link, Root
 from .field_input import input_root
 
@@ -53,9 +52,9 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     """When a change happened: an input's by the log, another's by its scan's clock."""
     clock = tracer.journal.time(row)
     if tracer.journal.step(row) < 0 and tag in tracer.logged:
-        found = last_change(tracer.log, tag, clock)
+        found = tracer.changed_last(tag, clock)
         if found is not None:
-            return found[0]
+            return found
     return clock
 
 

@@ -1,0 +1,28 @@
+"""``whorlograph odd``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.saying import say
+from whorlograph.cli.telling import telling
+
+
+@click.command()
+@program_options
+@click.argument("logs", type=FILE, nargs=-1, required=True)
+@click.option("--json", "as_json", is_flag=True, help="As JSON.")
+def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
+            as_json: bool) -> int:
+    """What was unusual in the LOGs: drop-outs unlike the others of their tag."""
+    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.tables import json_text
+    from whorlograph.desk.unusual import find_odd, odd_json, odd_lines
+
+    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    *_, found = find_odd(session)
+    say(json_text(odd_json(session, found)) if as_json else "\n".join(odd_lines(session, found)))
+    return 1 if found.events else 0

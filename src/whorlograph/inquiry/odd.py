@@ -1,0 +1,148 @@
+"""What was unusual in a log: drop-outs unlike the others of their tag (ANSWERS.md, As always, or only now)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct, field
+
+from whorlograph.model.errors import Stopped
+
+from .attempts import attempts
+from .generators import runs_freely
+from .symptoms import course
+from .tracer import Tracer
+from .trail import Root
+from .usual import ENOUGH, ODD, USUAL, Drop, drops, root_name, words
+
+
+class OddDrop(Struct, frozen=True):
+    """One odd drop-out of a tag: when (ns), how many with its signature of how many, what usually stops the tag, in words."""
+
+    tag: int
+    time: int
+    count: int
+    of: int
+    usual: Root
+    text: str
+
+
+class OddEvent(Struct):
+    """Odd drop-outs with one root and instant."""
+
+    root: Root
+    drops: list[OddDrop] = field(default_factory=list)
+
+    @property
+    def order(self) -> tuple[float, int]:
+        """The smaller share first, then the larger number looked at."""
+        return min((d.count / d.of, -d.of) for d in self.drops)
+
+
+class Single(Struct, frozen=True):
+    """A tag that dropped out once in the log: when (ns), and the root."""
+
+    tag: int
+    time: int
+    root: Root
+
+
+class Stuck(Struct, frozen=True):
+    """An output that is tried and does not pull in at the log's end: how often since it was last on, the last attempt (ns)."""
+
+    tag: int
+    attempts: int
+    last: int
+
+
+class OddOnes(Struct):
+    """All that was unusual: events, the oddest first; tags that dropped out once; outputs that end the log in vain."""
+
+    events: list[OddEvent] = field(default_factory=list)
+    singles: list[Single] = field(default_factory=list)
+    stuck: list[Stuck] = field(default_factory=list)
+    looked: int = 0
+
+
+def candidates(tracer: Tracer) -> list[int]:
+    """The outputs, and the BOOL tags written by the program that feed one, outputs first; without generators and what only they feed."""
+    tags = tracer.running.tags[:tracer.running.public]
+    outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and tracer.boolean(t.index) and tracer.writers.get(t.index)]
+    found, todo = dict.fromkeys(outputs), list(outputs)
+    while todo:
+        for writer in tracer.writers.get(todo.pop(0), ()):
+            for use in tracer.controller.access.of_step(writer.step):
+                for other in use.tags() if not use.writes else ():
+                    if other not in found and other < len(tags) and tracer.writers.get(other):
+                        found[other] = None
+                        todo.append(other)
+    return [t for t in found if tracer.boolean(t) and not _free(tracer, t)]
+
+
+def _free(tracer: Tracer, tag: int) -> bool:
+    if runs_freely(tracer, tag):
+        return True
+    uses = (use for w in tracer.writers.get(tag, ()) for use in tracer.controller.access.of_step(w.step))
+    fed = [t for use in uses if not use.writes for t in use.tags() if t != tag]
+    return bool(fed) and all(runs_freely(tracer, t) for t in fed if tracer.boolean(t))
+
+
+def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False) -> Iterator[OddOnes]:
+    """What was unusual, again and again as more is known; the last is all.
+
+    Stops where ``stop`` says so.
+    """
+    found = OddOnes()
+    events: dict[tuple[object, int | None], OddEvent] = {}
+    outputs = {t.index for t in tracer.running.tags if t.address is not None and t.address.area == "Q"}
+    for tag in candidates(tracer):
+        try:
+            all_drops = drops(tracer, tag, stop)
+        except Stopped:
+            return
+        for odd in _odd(tracer, tag, all_drops):
+            root = next(d.root for d in all_drops if tracer.time(d.scan) == odd.time)
+            event = events.setdefault((root.key, root.since), OddEvent(root))
+            event.drops.append(odd)
+        if len(all_drops) == 1:
+            found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
+        if tag in outputs:
+            stuck = _stuck(tracer, tag)
+            if stuck is not None:
+                found.stuck.append(stuck)
+        found.looked += len(all_drops)
+        found.events = sorted(events.values(), key=lambda e: e.order)
+        yield found
+    yield found
+
+
+def _odd(tracer: Tracer, tag: int, all_drops: list[Drop]) -> Iterator[OddDrop]:
+    counts = Counter(d.signature for d in all_drops)
+    of = len(all_drops)
+    if of < ENOUGH:
+        return
+    most, often = counts.most_common(1)[0]
+    if often < USUAL * of:
+        return
+    usual = next(d.root for d in all_drops if d.signature == most)
+    for drop in all_drops:
+        if counts[drop.signature] <= ODD * of:
+            yield OddDrop(tag, tracer.time(drop.scan), counts[drop.signature], of, usual, words(tracer, drop, all_drops, counts))
+
+
+def _stuck(tracer: Tracer, tag: int) -> Stuck | None:
+    path, last = course(tracer.journal, tag), tracer.journal.clock.last
+    if path.at(last):
+        return None
+    tries = attempts(tracer, tag, path.last_change(last, False) or 0, last)
+    if not tries.attempts:
+        return None
+    return Stuck(tag, len(tries.attempts), tracer.time(tries.attempts[-1].scan))
+
+
+def event_text(tracer: Tracer, event: OddEvent) -> str:
+    """An odd event in a sentence."""
+    first = min(event.drops, key=lambda d: (d.count / d.of, -d.of, d.time))
+    names = ", ".join(dict.fromkeys(tracer.name(d.tag) for d in event.drops[:4])) + (" and more" if len(event.drops) > 4 else "")
+    return f"{names} dropped out at {tracer.at(first.time)} because of {root_name(tracer, event.root)}: {first.text}"

@@ -1,0 +1,93 @@
+"""As always, or only now: the same question asked of every drop-out of a tag in the log (ANSWERS.md)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+
+from msgspec import Struct
+
+from whorlograph.model.errors import Stopped
+from whorlograph.model.question import LinkKind, RootKind
+
+from .ranking import merge, rank
+from .symptoms import course
+from .tracer import LAST, Tracer, Vantage
+from .trail import Answer, Link, Root, Usual
+
+MOST = 1000  # drop-outs of one tag that are looked at, the last ones
+ENOUGH = 5  # from which on something can be usual
+USUAL, ODD = 0.6, 0.2  # shares
+
+Signature = tuple[tuple[tuple[LinkKind, int, int | None], ...], tuple[RootKind, int | None]]
+
+
+class Drop(Struct, frozen=True):
+    """One drop-out: its scan, the way to its first root, and that root as it stands without trials."""
+
+    scan: int
+    signature: Signature
+    root: Root
+
+
+def signature(trail: Link) -> tuple[Signature, Root] | None:
+    """The way from the symptom to the root that ranks first without trials; None where there is no root."""
+    roots = rank(merge(trail.all_roots()))
+    if not roots:
+        return None
+    way = _way(trail, roots[0].key)
+    return (tuple((link.kind, link.step, link.tag) for link in way), roots[0].key), roots[0]
+
+
+def _way(link: Link, key: tuple[RootKind, int | None]) -> list[Link]:
+    if any(r.key == key for r in link.roots):
+        return [link]
+    for child in link.children:
+        found = _way(child, key)
+        if found:
+            return [link, *found]
+    return []
+
+
+def drops(tracer: Tracer, tag: int, stop: Callable[[], bool] = lambda: False) -> list[Drop]:
+    """The last thousand drop-outs of a tag, explained.
+
+    Raises: Stopped where ``stop`` says so.
+    """
+    path, found = course(tracer.journal, tag), []
+    for scan in path.scans[path.values == 0][-MOST:].tolist():
+        if stop():
+            raise Stopped
+        tracer.spent, tracer.coils, tracer.open = 0, [], set()
+        link = tracer.explain(tag, Vantage(scan, LAST), True, 0)
+        way = signature(link) if link is not None else None
+        if way is not None:
+            found.append(Drop(scan, *way))
+    return found
+
+
+def usual_of(tracer: Tracer, answer: Answer, all_drops: list[Drop]) -> Usual | None:
+    """How usual a drop-out's answer is among all of its tag; None where it is not among them."""
+    mine = next((d for d in all_drops if d.scan == answer.scan), None)
+    if mine is None:
+        return None
+    counts = Counter(d.signature for d in all_drops)
+    return Usual(counts[mine.signature], len(all_drops), words(tracer, mine, all_drops, counts))
+
+
+def words(tracer: Tracer, mine: Drop, all_drops: list[Drop], counts: Counter[Signature]) -> str:
+    """How usual one drop-out is, in words."""
+    count, of = counts[mine.signature], len(all_drops)
+    if of == 1:
+        return "the only drop-out in this log"
+    most, often = counts.most_common(1)[0]
+    if most == mine.signature:
+        return f"{count} of {of} times so" if count > 1 else f"each of the {of} times otherwise"
+    other = next(d for d in all_drops if d.signature == most)
+    rare = "only this time" if count == 1 else f"{count} of {of} times so"
+    return f"{rare}; {often} of {of} times {root_name(tracer, other.root)} stops it"
+
+
+def root_name(tracer: Tracer, root: Root) -> str:
+    """A root by its tag, else by its kind."""
+    return tracer.name(root.tag) if root.tag is not None else f"a {root.kind.value}"
