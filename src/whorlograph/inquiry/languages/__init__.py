@@ -34,6 +34,12 @@ class Words(Protocol):
     def called(self, body: Body) -> list[str]:
         """The types of the blocks and functions that a body names, in order, each once."""
 
+    def labels(self, body: Body) -> list[tuple[str, int]]:
+        """(name, rung) of each label of a body, in order."""
+
+    def jumps(self, body: Body) -> list[tuple[str, int]]:
+        """(label, rung) of each jump of a body, in order."""
+
     def words(self, step: Step) -> list[str]:
         """All that can be read on a step: tags, blocks, labels, comments."""
 

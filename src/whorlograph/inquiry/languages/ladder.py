@@ -13,6 +13,7 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
+    Label,
     LadderBody,
     OutVariable,
     Return,
@@ -84,6 +85,19 @@ class Ladder:
         """The types of the blocks that a body names."""
         rungs = body.rungs if isinstance(body, LadderBody) else ()
         return list(dict.fromkeys(e.type_name for r in rungs for e in r.elements if isinstance(e, Block)))
+
+    def labels(self, body: Body) -> list[tuple[str, int]]:
+        """Labels with the rungs they stand at; one that stands twice at the rung behind it."""
+        if not isinstance(body, LadderBody):
+            return []
+        tops = [(min((e.y for e in r.elements), default=0), r.number) for r in body.rungs]
+        found = sorted((e for e in body.elements if isinstance(e, Label)), key=lambda e: (e.y, e.x))
+        return [(e.label, next((n for top, n in tops if top >= e.y), len(tops) + 1)) for e in found]
+
+    def jumps(self, body: Body) -> list[tuple[str, int]]:
+        """Jumps with their rungs."""
+        rungs = body.rungs if isinstance(body, LadderBody) else ()
+        return [(e.label, r.number) for r in rungs for e in r.elements if isinstance(e, Jump)]
 
     def words(self, step: Step) -> list[str]:
         """All that can be read on a rung: comment, labels, tags, blocks, jumps."""

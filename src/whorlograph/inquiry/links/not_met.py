@@ -36,7 +36,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     if not held and not change:
         for tag, wanted in _wanted(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
-            leaving = [w for w in tracer.writers.get(tag, []) if _leaves(tracer, tag, w, now)]
+            leaving = [w for w in tracer.writers.get(tag, []) if leaves(tracer, tag, w, now)]
             for writer in leaving[:3]:
                 child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {now}")
                 if child is not None:
@@ -81,7 +81,7 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
     return found is not None and found.value == wanted
 
 
-def _leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
+def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
     """Whether a writer gives its tag another number where it has this one: the way out of a step of a sequence."""
     circuit = tracer.circuit(writer.step)
     target = circuit.literal(writer.value) if writer.kind is Kind.VALUE else None

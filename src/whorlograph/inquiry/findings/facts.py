@@ -1,0 +1,212 @@
+"""What findings are made of: a program's writers, paths and points, asked in the words of the trade."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import cached_property
+
+from msgspec import Struct
+
+from whorlograph.engine.calls import Exit
+from whorlograph.engine.code import Base, Expr, Load
+from whorlograph.engine.scope.widening import COMPARISONS
+from whorlograph.model.iolist import Point
+from whorlograph.model.tags import Tag
+
+from ..circuit import Circuit, Gate
+from ..tracer import Tracer
+from ..ways import Need, needs_of
+from ..writers import Kind, Writer
+
+
+class Finding(Struct, frozen=True):
+    """Something suspicious: its key, where (POU, rung; step and element, -1 and 0: none), which tag, a sentence, what it can cause.
+
+    ``weight``: 1 may stop or move something, 2 is suspicious, 3 is good to know.
+    """
+
+    key: str
+    pou: str
+    rung: int
+    step: int
+    element: int
+    tag: int | None
+    text: str
+    effect: str
+    weight: int
+
+    @property
+    def place(self) -> str:
+        """POU and rung."""
+        return f"{self.pou} {self.rung}" if self.rung else self.pou
+
+
+class Facts:
+    """One program. ``replayed``: whether there is a log to take rates from."""
+
+    def __init__(self, tracer: Tracer, replayed: bool) -> None:
+        self.tracer, self.replayed = tracer, replayed
+        self.logged = tracer.logged
+        self._needs: dict[Writer, list[frozenset[Need]]] = {}
+
+    # words
+
+    def name(self, tag: int | None) -> str:
+        """A tag's name."""
+        return self.tracer.name(tag)
+
+    def place(self, step: int) -> str:
+        """POU and rung of a step."""
+        return self.tracer.place(step)
+
+    def listed(self, names: Iterable[str]) -> str:
+        """Names in a row, four at most."""
+        all_names = list(dict.fromkeys(names))
+        if len(all_names) > 4:
+            return f"{', '.join(all_names[:4])} and {len(all_names) - 4} more"
+        return " and ".join([", ".join(all_names[:-1]), all_names[-1]] if len(all_names) > 1 else all_names)
+
+    def where(self, writers: Iterable[Writer]) -> str:
+        """The places of writers."""
+        return self.listed(self.place(w.step) for w in writers)
+
+    def finding(self, key: str, writer: Writer | None, tag: int | None, text: str, effect: str, weight: int) -> Finding:
+        """A finding at a writer's place."""
+        if writer is None:
+            return Finding(key, "", 0, -1, 0, tag, text, effect, weight)
+        step = self.tracer.steps.all[writer.step]
+        return Finding(key, step.pou, step.rung.number, writer.step, writer.element, tag, text, effect, weight)
+
+    # tags
+
+    def tag(self, number: int) -> Tag:
+        """A tag by number."""
+        return self.tracer.tag(number)
+
+    def point(self, tag: int | None) -> Point | None:
+        """A tag's line in the I/O list."""
+        return self.tracer.iolist.get(tag) if tag is not None else None
+
+    def from_outside(self, tag: int) -> bool:
+        """Whether a tag comes from a card or the log: no rung writes it."""
+        address = self.tag(tag).address
+        return not self.tracer.writers.get(tag) and ((address is not None and address.area == "I") or tag in self.logged)
+
+    def is_output(self, tag: int) -> bool:
+        """Whether a tag is a BOOL point at %Q."""
+        address = self.tag(tag).address if tag < self.tracer.running.public else None
+        return address is not None and address.area == "Q" and self.tracer.boolean(tag)
+
+    @cached_property
+    def outputs(self) -> list[int]:
+        """The BOOL points at %Q that are written."""
+        return [t for t, _ in self.written() if self.is_output(t)]
+
+    def same_device(self, one: int, other: int) -> bool:
+        """Whether the I/O list gives two tags one device."""
+        mine, theirs = self.point(one), self.point(other)
+        return mine is not None and theirs is not None and bool(mine.device) and mine.device.strip().lower() == theirs.device.strip().lower()
+
+    # writers
+
+    @cached_property
+    def _written(self) -> list[tuple[int, list[Writer]]]:
+        return [(tag, writers) for tag, writers in sorted(self.tracer.writers.items())
+                if tag < self.tracer.running.public and not all(w.kind in (Kind.BLOCK, Kind.PIN) for w in writers)]
+
+    def written(self) -> Iterator[tuple[int, list[Writer]]]:
+        """Every tag that rungs write, with its writers in order of execution; pins and outputs of blocks left out."""
+        yield from self._written
+
+    def writers_of(self, tag: int) -> list[Writer]:
+        """A tag's writers."""
+        return self.tracer.writers.get(tag, [])
+
+    def places(self, writers: list[Writer]) -> list[Writer]:
+        """One writer for each place: instances of one POU have theirs in common."""
+        found: dict[tuple[str, int, int], Writer] = {}
+        for one in writers:
+            step = self.tracer.steps.all[one.step]
+            found.setdefault((step.pou, step.rung.number, one.element), one)
+        return list(found.values())
+
+    def order(self, writer: Writer) -> tuple[int, int]:
+        """A writer's place in the order of execution."""
+        return int(self.tracer.controller.calls.order[writer.step]), writer.at
+
+    def needs(self, writer: Writer) -> list[frozenset[Need]]:
+        """The ways in which a coil has power, as needs; those that contradict themselves left out."""
+        if writer not in self._needs:
+            self._needs[writer] = needs_of(self.tracer, writer.step, writer.power, not writer.inverted) if writer.power is not None else []
+        return self._needs[writer]
+
+    def asked_off(self, tag: int) -> set[int]:
+        """The tags that every way of a tag's coils asks to be off."""
+        sets = [{n.tag for n in needs if not n.on and n.tag is not None} for w in self.writers_of(tag) if w.kind in (Kind.COIL, Kind.SET)
+                for needs in self.needs(w)]
+        return set.intersection(*sets) if sets else set()
+
+    def drives(self, tag: int) -> bool:
+        """Whether a tag is an output, or some output's coil asks it to be on."""
+        return self.is_output(tag) or tag in self._feeding
+
+    @cached_property
+    def _feeding(self) -> set[int]:
+        return {n.tag for output in self.outputs for w in self.writers_of(output) if w.kind in (Kind.COIL, Kind.SET)
+                for needs in self.needs(w) for n in needs if n.on and n.tag is not None}
+
+    def read_on_elsewhere(self, tag: int | None, step: int) -> bool:
+        """Whether another rung's coil asks an input to be on."""
+        return any(n.tag == tag and n.on for _, writers in self.written() for w in writers if w.step != step and w.kind is Kind.COIL
+                   for needs in self.needs(w) for n in needs)
+
+    # values
+
+    def computed(self, circuit: Circuit, gate: Gate) -> Expr | None:
+        """What a gate is computed from, itself or kept while its block is not executed."""
+        leaf = circuit.behind(circuit.leaves.get(gate.at))
+        if isinstance(leaf, Load) and leaf.target.base == Base.HIDDEN and leaf.target.cell in circuit.kept:
+            leaf = circuit.behind(circuit.kept[leaf.target.cell].value)
+        return leaf
+
+    def load_tag(self, step: int, load: Load) -> int | None:
+        """The tag that a value is read from, where it always is the same."""
+        cell = self.tracer.cell(load, self.tracer.seen(step, 1))
+        return cell.number if cell is not None else None
+
+    def load_name(self, step: int, load: Load) -> str:
+        """Its name."""
+        tag = self.load_tag(step, load)
+        return self.name(tag) if tag is not None else ""
+
+    def guards_of(self, step: int) -> tuple[Expr, ...]:
+        """All conditions in a step."""
+        return tuple(dict.fromkeys(g for _, guards in self.tracer.written.nodes(step).values() for g in guards))
+
+    def guarded(self, writer: Writer, tags: list[int]) -> bool:
+        """Whether the conditions around a writer compare one of some tags with something."""
+        circuit = self.tracer.circuit(writer.step)
+        for guard in writer.guards:
+            for path in circuit.paths(guard):
+                for gate in path:
+                    made = self.computed(circuit, gate)
+                    if getattr(made, "code", "") in COMPARISONS and any(
+                            isinstance(x, Load) and self.load_tag(writer.step, x) in tags for x in circuit.loads(made)):
+                        return True
+        return False
+
+    # ways through a body
+
+    def exits(self) -> Iterator[Exit]:
+        """The jumps and returns of each body, of one instance each."""
+        calls, done = self.tracer.controller.calls, set[int]()
+        for number, exits in calls.exits.items():
+            body = calls.code.instances[number].body
+            if body not in done:
+                done.add(body)
+                yield from exits
+
+    def flag_place(self, one: Exit) -> Writer:
+        """A jump or return as a place."""
+        element = next((f.element for f in self.tracer.steps.flags.values() if f.number == one.flag), 0)
+        return Writer(one.step, 0, element, Kind.VALUE)

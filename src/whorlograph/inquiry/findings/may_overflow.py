@@ -1,0 +1,54 @@
+"""A counter or sum that can overflow, and when at the rate seen in the log."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from whorlograph.engine.code import Convert, Expr, Load, Op
+from whorlograph.model.literals import duration_text
+
+from ..symptoms import course
+from ..writers import Kind, Writer
+from .facts import Facts, Finding
+
+
+def find(facts: Facts) -> Iterator[Finding]:
+    """Numbers that are added to themselves without a comparison that stops them."""
+    for tag, writers in facts.written():
+        type_ = facts.tag(tag).type
+        if not type_.whole:
+            continue
+        for writer in writers:
+            if writer.kind is Kind.VALUE and writer.value is not None and _grows(facts, tag, writer) and not facts.guarded(writer, [tag]):
+                others = [w for w in writers if w is not writer and w.kind is Kind.VALUE]
+                back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
+                text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, a {type_.name}, without a limit{back}"
+                yield facts.finding("may-overflow", writer, tag, text, f"beyond {type_.high} it overflows{_when(facts, tag)}", 2 if others else 1)
+
+
+def _grows(facts: Facts, tag: int, writer: Writer) -> bool:
+    circuit = facts.tracer.circuit(writer.step)
+    made: Expr | None = circuit.behind(writer.value)
+    while isinstance(made, Convert):
+        made = circuit.behind(made.value)
+    return isinstance(made, Op) and made.code in ("ADD", "SUB", "MUL") and any(
+        isinstance(x, Load) and facts.load_tag(writer.step, x) == tag for x in circuit.loads(made))
+
+
+def _when(facts: Facts, tag: int) -> str:
+    """When it overflows at the rate seen in the log; "" without one."""
+    journal = facts.tracer.journal
+    path = course(journal, tag)
+    if not facts.replayed or len(path.scans) < 3:
+        return ""
+    values = np.append(path.first, path.values)
+    steps = np.diff(values)
+    up = steps[steps > 0]
+    span = journal.clock.start(journal.clock.last) - journal.clock.start(int(path.scans[0]))
+    if not len(up) or span <= 0:
+        return ""
+    rate = float(up.sum()) / span
+    left = (facts.tag(tag).type.high - int(values[-1])) / rate
+    return f"; at the rate of this log {duration_text(int(left))} after its end" if 0 < left < 3e18 else ""
