@@ -33,6 +33,7 @@ from whorlograph.model.tags import Running
 from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
+    from whorlograph.inquiry.findings.facts import Finding
     from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.trail import Answer
     from whorlograph.inquiry.usual import Drop
@@ -68,11 +69,12 @@ class Session:
     search: Search | None = None
     answers: dict[Question, Answer] = field(default_factory=dict)
     drops: dict[int, list[Drop]] = field(default_factory=dict)
+    findings: list[Finding] | None = None
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
-        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}}
+        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}, "findings": None}
 
     @property
     def program(self) -> Program:
@@ -110,6 +112,7 @@ class Session:
         """Take a replay of the log as far as it goes; of a part of the log it is a part."""
         journal.complete = journal.complete and self.log.complete
         self._journal, self.inquiry, self.search, self.answers, self.drops = journal, None, None, {}, {}
+        self.findings = None
 
     def with_journal(self, journal: Journal) -> Session:
         """The same session as far as a replay has come."""

@@ -213,11 +213,12 @@ class Tracer:
         """The cell that a value was read from; of one that was not come to, where it always is the same."""
         if load is None:
             return None
-        found = seen.result.cells.get(load.at)
         target = load.target
-        if found is None and not target.terms and target.base in (Base.GLOBAL, Base.OWN):
+        if not target.terms and target.base in (Base.GLOBAL, Base.OWN):  # a subscript has the node of what it chooses
             own = self.controller.calls.instance(seen.step).own if target.base == Base.OWN else 0
-            found = Cell(own + target.cell, target.low if target.width else -1)
+            found: Cell | None = Cell(own + target.cell, target.low if target.width else -1)
+        else:
+            found = seen.result.cells.get(load.at)
         return found if found is not None and found.number < len(self.running.tags) else None
 
     def origin(self, step: int, at: int) -> Origin:

@@ -10,6 +10,8 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "draw": ("cli.commands.draw:command", "rungs on paper, with power flow at a moment"),
     "report": ("cli.commands.report:command", "the answer on paper"),
     "why": ("cli.commands.why:command", "why a tag is off, on, or flickers"),
+    "check": ("cli.commands.check:command", "what looks suspicious in a program"),
+    "explain": ("cli.commands.explain:command", "a page on every link, root, fault, finding, block"),
     "ways": ("cli.commands.ways:command", "what a tag needs to pull in, and whether two circuits agree"),
     "odd": ("cli.commands.odd:command", "what was unusual in the logs"),
     "mismatches": ("cli.commands.mismatches:command", "where the logs recorded otherwise than is computed"),

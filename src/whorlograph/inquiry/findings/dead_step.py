@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..links.not_met import leaves
+from ..links.not_met import left_by
 from ..writers import Kind
 from .facts import Facts, Finding
 
@@ -22,11 +22,12 @@ def find(facts: Facts) -> Iterator[Finding]:
                 given.setdefault(int(found.value), n)
             else:
                 plain.append(writer)
-        left = {value for value in given if any(leaves(facts.tracer, tag, w, value) for w in writers)}
+        ways = [left_by(facts.tracer, tag, w) for w in writers]
+        left = set().union(*ways)
         if len(given) < 3 or plain or len(left) < 2:
             continue
-        free = any(not any(leaves(facts.tracer, tag, w, value) for value in given) for w in writers)  # written whatever it is: a way out of all
-        for value in sorted(given.keys() - left) if not free else ():
+        # What is written whatever the number is leads out of all.
+        for value in sorted(given.keys() - left) if all(ways) else ():
             writer = writers[given[value]]
             text = f"step {value} of {facts.name(tag)}, written in {facts.place(writer.step)}, is left by no rung"
             yield facts.finding("dead-step", writer, tag, text, "the sequence stands still there", 1)

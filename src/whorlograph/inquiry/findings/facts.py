@@ -164,10 +164,15 @@ class Facts:
 
     def computed(self, circuit: Circuit, gate: Gate) -> Expr | None:
         """What a gate is computed from, itself or kept while its block is not executed."""
-        leaf = circuit.behind(circuit.leaves.get(gate.at))
-        if isinstance(leaf, Load) and leaf.target.base == Base.HIDDEN and leaf.target.cell in circuit.kept:
-            leaf = circuit.behind(circuit.kept[leaf.target.cell].value)
-        return leaf
+        leaf = circuit.leaves.get(gate.at)
+        return self.behind(circuit, circuit.behind(leaf)) if leaf is not None else None
+
+    def behind(self, circuit: Circuit, value: Expr | None) -> Expr | None:
+        """What a value is computed from, itself or kept while its block is not executed."""
+        found = circuit.behind(value)
+        while isinstance(found, Load) and found.target.base == Base.HIDDEN and found.target.cell in circuit.kept:
+            found = circuit.behind(circuit.kept[found.target.cell].value)
+        return found
 
     def load_tag(self, step: int, load: Load) -> int | None:
         """The tag that a value is read from, where it always is the same."""

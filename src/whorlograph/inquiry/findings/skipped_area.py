@@ -30,5 +30,5 @@ def find(facts: Facts) -> Iterator[Finding]:
             first = facts.tracer.steps.all[one.step + 1].rung.number
             span = f"{first} to {last}" if last > first else f"{first}"
             effect = "what is left out keeps its last state: outputs stay on, timers stand still, edges are missed"
-            text = f"{facts.place(one.step)} can leave out {span}, with {facts.listed(kinds)}"
+            text = f"{facts.place(one.step)} can leave out {span}, with {facts.listed(sorted(kinds))}"
             yield facts.finding("skipped-area", facts.flag_place(one), None, text, effect, 2)

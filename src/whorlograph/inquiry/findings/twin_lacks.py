@@ -19,7 +19,8 @@ def find(facts: Facts) -> Iterator[Finding]:
             continue
         ways = facts.needs(coils[0])
         if ways:
-            shared = set.intersection(*({(_pattern(n.name), n.on) for n in w} for w in ways))
+            numbers = re.findall(r"\d+", facts.name(tag))
+            shared = set.intersection(*({(_without(n.name, numbers), n.on) for n in w} for w in ways))
             groups.setdefault(_pattern(facts.name(tag)), {})[tag] = shared
     for twins in groups.values():
         if len(twins) < 3:
@@ -37,3 +38,8 @@ def find(facts: Facts) -> Iterator[Finding]:
 
 def _pattern(name: str) -> str:
     return re.sub(r"\d+", "#", name)
+
+
+def _without(name: str, numbers: list[str]) -> str:
+    """A contact's name with the coil's own numbers left open: what is common to all keeps its number."""
+    return re.sub(r"\d+", lambda m: "#" if m.group() in numbers else m.group(), name)

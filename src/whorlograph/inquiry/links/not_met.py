@@ -83,10 +83,15 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
 
 def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
     """Whether a writer gives its tag another number where it has this one: the way out of a step of a sequence."""
-    circuit = tracer.circuit(writer.step)
+    return now in left_by(tracer, tag, writer)
+
+
+def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
+    """The numbers of its tag, compared for equality, at which a writer gives it another."""
+    circuit, found = tracer.circuit(writer.step), set[int]()
     target = circuit.literal(writer.value) if writer.kind is Kind.VALUE else None
-    if writer.guard is None or target is None or target.value == now:
-        return False
+    if writer.guard is None or target is None:
+        return found
     seen = tracer.seen(writer.step, 1)
     for path in circuit.paths(writer.guard):
         for gate in path:
@@ -96,9 +101,9 @@ def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
                 number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
                 loads = [one for one in circuit.loads(made) if isinstance(one, Load)]
                 cells = [tracer.cell(one, seen) for one in loads]
-                if number == now and any(c is not None and c.number == tag for c in cells):
-                    return True
-    return False
+                if isinstance(number, int) and number != target.value and any(c is not None and c.number == tag for c in cells):
+                    found.add(int(number))
+    return found
 
 
 def _comparisons(circuit: Circuit, gate: Gate) -> Iterator[Op]:

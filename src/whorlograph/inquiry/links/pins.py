@@ -36,7 +36,7 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
         text = constant_text(tracer, one, seen)
         link.roots.append(Root(RootKind.CONSTANT, None, one.value, None, f"{text} is written in {place}", f"see {place}", step=seen.step))
         return
-    cell = seen.result.cells.get(one.at)
+    cell = tracer.cell(one, seen)
     if one.target.base == Base.HIDDEN or cell is None or cell.number >= len(tracer.running.tags):
         return
     if not tracer.writers.get(cell.number):

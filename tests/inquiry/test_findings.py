@@ -1,0 +1,177 @@
+"""Each finding on a small program that has it, and none of that kind on one that has not."""
+
+from __future__ import annotations
+
+import unittest
+
+from msgspec.structs import replace
+
+from tests.building import Draw, Rows, program_of, program_with, session_of, tasked
+from whorlograph.desk.checking import check, check_json, check_text
+from whorlograph.desk.session import Session
+from whorlograph.inquiry.findings import FINDINGS
+from whorlograph.inquiry.findings.facts import Finding
+from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.ladder import LadderBody
+from whorlograph.model.program import Program, Task, Variable, VariableKind
+from whorlograph.model.registry import resolve
+from whorlograph.model.types import INT, ArrayOf
+from whorlograph.plant.rungs import Ladder, call, coil, compare, either, jump, nc, no, reset, rises, set_, timer
+
+
+def of(session: Session, key: str) -> list[Finding]:
+    """The findings of one kind."""
+    return [f for f in check(session) if f.key == key]
+
+
+def on(draw: Draw, tags: str, blocks: str = "", rows: Rows = (), points: dict[str, Point] | None = None) -> Session:
+    """A session on a program of one POU."""
+    session = session_of(program_of(draw, tags, blocks), rows)
+    session.iolist = IoList({session.running.by_name[n.lower()]: p for n, p in (points or {}).items()})
+    return session
+
+
+def rungs(*all_parts: tuple[object, ...]) -> Draw:
+    """A body of some rungs."""
+    def draw(ladder: Ladder) -> None:
+        for parts in all_parts:
+            ladder.rung(*parts)  # type: ignore[arg-type]
+
+    return draw
+
+
+CLOSED = Point("X2", "", "S2", "", "", Wiring.NORMALLY_CLOSED)
+SEALED = rungs((either(no("X1"), no("Y1")), no("X2"), coil("Y1")))
+
+CASES: list[tuple[str, Session, Session]] = [
+    ("double-coil", on(rungs((no("X1"), coil("Y1")), (no("X2"), coil("Y1"))), "X1 X2 Y1"), on(rungs((either(no("X1"), no("X2")), coil("Y1"))), "X1 X2 Y1")),
+    ("set-without-reset", on(rungs((no("X1"), set_("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1"),
+     on(rungs((no("X1"), set_("M1")), (no("X2"), reset("M1")), (no("M1"), coil("Y1"))), "X1 X2 M1 Y1")),
+    ("reset-without-set", on(rungs((no("X1"), reset("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1"), on(SEALED, "X1 X2 Y1")),
+    ("order-decides", on(rungs((no("X2"), reset("Y1")), (no("X1"), set_("Y1"))), "X1 X2 Y1"), on(SEALED, "X1 X2 Y1")),
+    ("latch-and-wire", on(rungs((no("X1"), set_("Y1")), (no("X2"), reset("Y1"))), "X1 X2 Y1"),
+     on(rungs((no("X1"), set_("Y1")), (nc("X2"), reset("Y1"))), "X1 X2 Y1")),
+    ("wired-opposite", on(rungs((no("X1"), set_("Y1")), (no("X2"), reset("Y1"))), "X1 X2 Y1", points={"X2": CLOSED}),
+     on(SEALED, "X1 X2 Y1", points={"X2": CLOSED})),
+    ("one-sided-interlock", on(rungs((no("X1"), nc("Y2"), coil("Y1")), (no("X2"), coil("Y2"))), "X1 X2 Y1 Y2"),
+     on(rungs((no("X1"), nc("Y2"), coil("Y1")), (no("X2"), nc("Y1"), coil("Y2"))), "X1 X2 Y1 Y2")),
+    ("feedback-interlock", on(rungs((no("X1"), nc("X3"), coil("Y1")), (no("X2"), coil("Y2"))), "X1 X2 X3 Y1 Y2",
+                              points={"X3": Point("X3", "", "K2"), "Y2": Point("Y2", "", "K2")}),
+     on(rungs((no("X1"), nc("X3"), nc("Y2"), coil("Y1")), (no("X2"), coil("Y2"))), "X1 X2 X3 Y1 Y2",
+        points={"X3": Point("X3", "", "K2"), "Y2": Point("Y2", "", "K2")})),
+    ("contradiction", on(rungs((no("X1"), nc("X1"), coil("Y1"))), "X1 Y1"), on(rungs((either(no("X1"), nc("X1")), coil("Y1"))), "X1 Y1")),
+    ("never-read", on(rungs((no("X1"), coil("M1"))), "X1 M1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
+    ("never-written", on(rungs((no("M1"), coil("Y1"))), "M1 Y1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
+    ("may-overflow", on(rungs((no("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"),
+     on(rungs((no("X1"), compare("LT", "N1", "100"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1")),
+    ("may-lose", on(rungs((no("X1"), call("INT_TO_SINT", ("IN", "N1"), out="N2"))), "X1 N1 N2"),
+     on(rungs((no("X1"), call("INT_TO_DINT", ("IN", "N1"), out="N2"))), "X1 N1 N2")),
+    ("late-edge", on(rungs((no("M1"), coil("Y1")), (rises("X1"), coil("M1"))), "X1 M1 Y1"), on(rungs((rises("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
+    ("lamp-on-button", on(rungs((either(no("X1"), no("Y1")), no("X2"), coil("Y1")), (no("X1"), coil("Y2"))), "X1 X2 Y1 Y2"),
+     on(rungs((either(no("X1"), no("Y1")), no("X2"), coil("Y1")), (no("Y1"), coil("Y2"))), "X1 X2 Y1 Y2")),
+    ("twin-lacks", on(rungs(*((no(f"X{n}"), *([no("X9")] if n != 3 else []), coil(f"Y{n}")) for n in (1, 2, 3, 4))), "X1 X2 X3 X4 X9 Y1 Y2 Y3 Y4"),
+     on(rungs(*((no(f"X{n}"), no("X9"), coil(f"Y{n}")) for n in (1, 2, 3, 4))), "X1 X2 X3 X4 X9 Y1 Y2 Y3 Y4")),
+    ("reset-misses", on(rungs(*((no(f"X{n}"), set_(f"M{n}")) for n in (1, 2, 3)), (no("X9"), reset("M1"), reset("M2"))), "X1 X2 X3 X9 M1 M2 M3"),
+     on(rungs(*((no(f"X{n}"), set_(f"M{n}")) for n in (1, 2, 3)), (no("X9"), reset("M1"), reset("M2"), reset("M3"))), "X1 X2 X3 X9 M1 M2 M3")),
+    ("dead-step", on(rungs(*((no(f"X{n}"), compare("EQ", "N1", str(n - 1)), call("MOVE", ("IN", str(n)), out="N1")) for n in (1, 2, 3))), "X1 X2 X3 N1"),
+     on(rungs(*((no(f"X{n}"), compare("EQ", "N1", str(n - 1)), call("MOVE", ("IN", str(n % 3)), out="N1")) for n in (1, 2, 3))), "X1 X2 X3 N1")),
+]
+
+
+class EachKind(unittest.TestCase):
+    """A program that has it, and one that has not."""
+
+    def test_each(self) -> None:
+        for key, has, has_not in CASES:
+            with self.subTest(key):
+                found = of(has, key)
+                self.assertTrue(found, [f.key for f in check(has)])
+                self.assertTrue(found[0].text and found[0].effect)
+                self.assertEqual(of(has_not, key), [])
+
+    def test_jumps_and_labels(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), jump("End"))
+            ladder.rung(no("X2"), jump("End"))
+            ladder.rung(no("X3"), timer("TON", "T1", "T#1s"), coil("Y1"))
+            ladder.label("End")
+            ladder.rung(no("X4"), jump("Nowhere"))
+            ladder.label("Back")
+            ladder.rung(no("X3"), coil("Y2"))
+            ladder.rung(no("X5"), compare("LT", "N1", "N2"), jump("Back"))
+            ladder.label("Back")
+            ladder.rung(no("X3"), coil("Y3"))
+
+        session = on(draw, "X1 X2 X3 X4 X5 Y1 Y2 Y3 N1 N2", "T1:TON")
+        keys = {f.key for f in check(session)}
+        self.assertLessEqual({"shadowed-jump", "skipped-area", "label-missing", "label-twice", "backward-jump", "loop-limit-is-a-tag"}, keys)
+        self.assertIn("can leave out 2 to 3, with outputs and timers", " ".join(f.text for f in of(session, "skipped-area")))
+
+    def test_tasks(self) -> None:
+        def event(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), timer("TON", "T1", "T#1s"), coil("Y1"))
+
+        program = tasked({"Fast": event, "Main": rungs((no("X1"), coil("Y1")))}, "X1 X2 X3 Y1", {"Fast": Task("Edge", 1, "", "X3")}, "T1:TON")
+        keys = {f.key for f in check(session_of(program, []))}
+        self.assertLessEqual({"two-tasks", "timer-in-task"}, keys)
+        lonely = tasked({"Main": rungs((no("X1"), coil("Y1"))), "Never": rungs((no("X1"), coil("Y2")))}, "X1 M1 Y1 Y2", {"Never": Task("Idle", 1, "", "M1")})
+        self.assertIn("never-triggered", {f.key for f in check(session_of(lonely, []))})
+
+    def test_what_a_log_adds(self) -> None:
+        rows = [(100 * n, "X1", n % 2) for n in range(200)]
+        session = on(rungs((rises("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1", rows=rows)
+        effect = of(session, "may-overflow")[0].effect
+        self.assertIn("at the rate of this log", effect)
+
+    def test_a_finding_stands_once_for_all_instances(self) -> None:
+        session = on(rungs((no("X1"), coil("Y1")), (no("X2"), coil("Y1"))), "X1 X2 Y1")
+        self.assertEqual(len(of(session, "double-coil")), 1)
+        found = check(session)
+        self.assertEqual([f["kind"] for f in check_json(session, found)["findings"]], [f.key for f in found])
+        self.assertIn("[double-coil]", check_text(found))
+        self.assertEqual(check_text([]), "nothing looks suspicious")
+
+    def test_every_kind_is_registered(self) -> None:
+        from pathlib import Path
+
+        from whorlograph.inquiry import findings
+
+        files = {p.stem for p in Path(findings.__file__).parent.glob("*.py")} - {"__init__", "facts"}
+        self.assertEqual(files, set(FINDINGS))
+        for name in FINDINGS:
+            self.assertTrue(callable(resolve(f"inquiry.findings.{name}:find")))
+
+
+class Arrays(unittest.TestCase):
+    """Indexes, addresses, retained tags: what small programs of BOOLs do not have."""
+
+    def test_an_index_that_nothing_keeps_within(self) -> None:
+        def program(*parts: object) -> Program:
+            made = program_of(rungs((*parts, call("MOVE", ("IN", "A[N1]"), out="N2"))), "X1 N1 N2")
+            config = made.configurations[0]
+            more = Variable("A", ArrayOf(((0, 4),), INT), VariableKind.GLOBAL)
+            return replace(made, configurations=(replace(config, variables=(*config.variables, more)),))
+
+        self.assertTrue(of(session_of(program(no("X1")), []), "index-not-guarded"))
+        self.assertEqual(of(session_of(program(no("X1"), compare("LE", "N1", "4")), []), "index-not-guarded"), [])
+
+    def test_two_tags_at_one_address_and_retained_seal_ins(self) -> None:
+        made = program_of(rungs((either(no("X1"), no("Y1")), no("X2"), coil("Y1"))), "X1 X2 Y1")
+        config = made.configurations[0]
+        other = Variable("Other", config.variables[2].type, VariableKind.GLOBAL, "%QX0.0")
+        kept = tuple(replace(v, retain=v.name == "Y1") for v in config.variables)
+        session = session_of(replace(made, configurations=(replace(config, variables=(*kept, other)),)), [])
+        self.assertTrue(of(session, "one-address"))
+        self.assertTrue(of(session, "returns-with-power"))
+
+    def test_what_nobody_calls(self) -> None:
+        ladder = Ladder()
+        ladder.rung(no("X1"), coil("Y1"))
+        made = program_with({"Main": ladder.body()}, "X1 Y1")
+        body: LadderBody = ladder.body()
+        pous = dict(made.pous) | {"spare": replace(made.pous["main"], name="Spare", body=body)}
+        self.assertTrue(of(session_of(replace(made, pous=pous), []), "never-called"))
+
+
+if __name__ == "__main__":
+    unittest.main()
