@@ -4,32 +4,28 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 
-import numpy as np
-
-from whorlograph.formats.logs.values import value_reader
+from whorlograph.engine.feed import Trial
+from whorlograph.inquiry.now import make_timeless
 from whorlograph.inquiry.trail import Answer, Root
 from whorlograph.inquiry.trials.all import note, prove_answer
 from whorlograph.inquiry.trials.proof import prove
 from whorlograph.inquiry.trials.runs import TrialRuns
 from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.inquiry.why import Inquiry
-from whorlograph.model.errors import Stopped, UsageError
-from whorlograph.model.log import Log
+from whorlograph.model.errors import Stopped
 from whorlograph.model.question import Question, Symptom
 from whorlograph.model.times import parse_moment
 
 from .session import Session
 
-SETTLE = 60_000_000_000
 PROVING = 5.0  # seconds for all roots of an answer
 
 
 def inquiry(session: Session) -> Inquiry:
     """The session's inquiry, made once."""
     if session.inquiry is None:
-        session.inquiry = Inquiry(session.controller, session.journal, session.log, session.iolist)
+        session.inquiry = Inquiry(session.controller, session.journal, session.log, session.iolist, session.now)
     return session.inquiry
 
 
@@ -49,12 +45,17 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
     return answer_to(session, Question(tag, parse_moment(at, session.log) if at else None, symptom))
 
 
+def _base(session: Session) -> Trial:
+    """What every trial holds besides its own: without a log, what was given."""
+    return session.now.trial if session.now is not None else Trial()
+
+
 def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False) -> Proof:
     """Try one root the other way and note what came of it; the trial's journal begins at the log's start, for lanes.
 
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
-    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True) as runs:
+    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True, base=_base(session)) as runs:
         proof = prove(runs, root)
     note(root, proof)
     return proof
@@ -70,7 +71,7 @@ def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
     def late() -> bool:
         return stop() or time.monotonic() - begun > PROVING
 
-    with TrialRuns(answer, session.controller, session.log, session.journal, late) as runs:
+    with TrialRuns(answer, session.controller, session.log, session.journal, late, base=_base(session)) as runs:
         try:
             prove_answer(runs, inquiry(session).tracer)
         except Stopped:
@@ -78,24 +79,5 @@ def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
                 raise
             for root in answer.roots:
                 root.proof = root.proof or f"not within {PROVING:g} s: the log is long; p on the screen takes the time it needs"
-
-
-def settled_now(session: Session, text: str) -> Session:
-    """A session whose log is one instant: the values read off the input lamps, and time for all to settle.
-
-    Args: text: "A=1,B=0"; "" takes every input as declared.
-    Raises: UsageError for an unknown tag or value.
-    """
-    tags, values = [], []
-    for part in text.split(",") if text.strip() else ():
-        name, equals, value = part.partition("=")
-        if not equals:
-            raise UsageError("--now", f"{part!r} is not TAG=VALUE", "write --now Start=0,Stop=1")
-        tag = session.tag(name)
-        bits = value_reader(session.running.tags[tag])(value)
-        if bits is None:
-            raise UsageError("--now", f"{value!r} is no value of {session.running.tags[tag].name}", "write 0 or 1, or a number")
-        tags.append(tag)
-        values.append(bits)
-    log = Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array(values, np.int64), end=SETTLE, rows=len(tags))
-    return replace(session, log=log, _journal=None, inquiry=None, answers={})
+    if session.now is not None:
+        make_timeless(answer)

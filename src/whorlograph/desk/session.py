@@ -34,6 +34,7 @@ from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
     from whorlograph.inquiry.findings.facts import Finding
+    from whorlograph.inquiry.now import Now
     from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.trail import Answer
     from whorlograph.inquiry.usual import Drop
@@ -70,6 +71,7 @@ class Session:
     answers: dict[Question, Answer] = field(default_factory=dict)
     drops: dict[int, list[Drop]] = field(default_factory=dict)
     findings: list[Finding] | None = None
+    now: Now | None = None
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:

@@ -35,7 +35,7 @@ def root_lines(session: Session, root: Root) -> list[str]:
 def answer_text(session: Session, answer: Answer) -> str:
     """The whole answer for reading."""
     program, log = session.program, session.log
-    day = date_text(log, answer.time)
+    day = date_text(log, answer.time) if session.now is None else ""
     lines = [f"{program.name} ({session.paths.program.name} of {program.date.replace('T', ' ')[:16]})" + (f", {day}" if day else "")]
     lines += [answer.text, ""]
     for depth, link in answer.links():
@@ -85,7 +85,7 @@ def answer_json(session: Session, answer: Answer) -> str:
     def since(time: int | None) -> float | None:
         return time / 1e9 if time is not None else None
 
-    counted = answer.symptom is Symptom.WILL_NOT_PULL_IN
+    counted = answer.symptom is Symptom.WILL_NOT_PULL_IN and session.now is None
     roots = []
     for root in answer.roots:
         address = str(tags[root.tag].address) if root.tag is not None and tags[root.tag].address is not None else None
@@ -105,7 +105,8 @@ def answer_json(session: Session, answer: Answer) -> str:
     scan, time = (answer.scan, answer.time) if own else (answer.asked, session.journal.clock.start(max(1, answer.asked)))
     attempt = session.journal.clock.start(answer.attempts[-1]) if answer.attempts else answer.time if answer.missed else None
     usual = {"count": answer.usual.count, "of": answer.usual.of, "text": answer.usual.text} if answer.usual is not None else None
-    found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value, "t": time / 1e9, "scan": scan,
+    found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value,
+                         "t": time / 1e9 if session.now is None else None, "scan": scan if session.now is None else None,
                          "attempt": since(attempt)},
              "text": answer.text, "roots": roots, "trail": trail, "usual": usual,
              "phases": {"seen": answer.phases[0], "of": answer.phases[1]} if answer.phases is not None else None, "rests_on": answer.rests_on}

@@ -29,6 +29,7 @@ from .writers import Writer, Writers
 
 if TYPE_CHECKING:
     from .auxiliary import Auxiliary
+    from .now import Now
 
 LAST = 1 << 30
 BUDGET = 240
@@ -74,8 +75,8 @@ class Links(Protocol):
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
-    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``number``: the number
-    asked about, whose former values are not followed. ``auxiliaries``, ``free``: what was found out about tags, by tag.
+    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``now``: the moment without a log;
+    ``number``: the number asked about, whose former values are not followed. ``auxiliaries``, ``free``: what was found out about tags.
     """
 
     controller: Controller
@@ -87,6 +88,7 @@ class Tracer:
     open: set[tuple[int, int]] = field(default_factory=set)
     spent: int = 0
     number: int | None = None
+    now: Now | None = None
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps

@@ -21,6 +21,7 @@ from .generators import runs_freely
 from .links import generator, halted, missed_pulse
 from .links.choose import Choice
 from .mismatch import Difference, disagreements, mismatch_root
+from .now import Now, make_timeless, mismatch
 from .ranking import merge, rank
 from .raster import raster
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
@@ -34,9 +35,10 @@ MOST_ATTEMPTS = 400  # that are explained, to count what stood in the way
 class Inquiry:
     """Answers questions about one replay."""
 
-    def __init__(self, controller: Controller, journal: Journal, log: Log, iolist: IoList) -> None:
+    def __init__(self, controller: Controller, journal: Journal, log: Log, iolist: IoList, now: Now | None = None) -> None:
         self.controller, self.journal, self.log, self.iolist = controller, journal, log, iolist
         self.tracer = Tracer(controller, journal, log, iolist, Choice())
+        self.tracer.now = now
 
     def ask(self, question: Question) -> Answer:
         """Answer a question; the trail ends in ranked roots, none of them proved yet."""
@@ -45,6 +47,8 @@ class Inquiry:
         scan = journal.clock.scan_at(max(0, at))
         path = course(journal, question.tag)
         name = tracer.name(question.tag)
+        if tracer.now is not None:
+            return self._now(question, path)
         if not tracer.boolean(question.tag):
             return self._number(question.tag, scan)
         symptom = question.symptom or self._symptom(question.tag, path, scan, at)
@@ -66,6 +70,30 @@ class Inquiry:
             text = f"{name} is {state} at {tracer.at(tracer.time(scan))}: it did not {_verb(symptom)}"
             answer = Answer(symptom, question.tag, bool(path.at(scan)), tracer.time(scan), scan, None, [], text)
         return self._finished(answer, scan)
+
+    def _now(self, question: Question, path: Course) -> Answer:
+        """The answer without a log: what keeps the tag as it is, seen and given."""
+        tracer, scan, tag = self.tracer, self.journal.clock.last, question.tag
+        if not tracer.boolean(tag):
+            found = self._number(tag, scan)
+            make_timeless(found)
+            return found
+        value, name = bool(path.at(scan)), tracer.name(tag)
+        there = Symptom.WILL_NOT_DROP_OUT if value else Symptom.WILL_NOT_PULL_IN
+        symptom = question.symptom or there
+        if symptom is not there:
+            text = f"{name} is {tracer.state_word(value)}: it did not {_verb(symptom)}"
+            return self._finished(Answer(symptom, tag, value, 0, scan, None, [], text), scan)
+        tracer.spent, tracer.coils, tracer.open = 0, [], set()
+        root = mismatch(tracer, tag, value)
+        if root is not None:
+            answer = Answer(symptom, tag, value, 0, scan, None, [root], root.text, mismatch=True)
+        else:
+            link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
+            answer = self._answer(symptom, tag, value, 0, scan, link, "is on and stays on" if value else "is off and stays off")
+        found = self._finished(answer, scan)
+        make_timeless(found)
+        return found
 
     def _symptom(self, tag: int, path: Course, scan: int, at: int) -> Symptom:
         found = detect(path, self.journal, scan)
@@ -237,7 +265,8 @@ class Inquiry:
     def _finished(self, answer: Answer, asked: int) -> Answer:
         answer.asked = asked
         answer.roots = rank(answer.roots)
-        answer.rests_on = [*self._limits(), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
+        answer.rests_on = self._unseen(answer) if self.tracer.now is not None else [
+            *self._limits(), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
         return answer
 
     @cached_property
@@ -257,6 +286,19 @@ class Inquiry:
             said.append(f"log and program disagree on {tracer.name(tag)} {times} from {tracer.at(its[0].start)} to {tracer.at(its[0].end)}: "
                         f"recorded {tracer.state_word(tracer.value(tag, its[0].recorded))}, computed "
                         f"{tracer.state_word(tracer.value(tag, its[0].computed))}; is this the program that ran?")
+        return said
+
+    def _unseen(self, answer: Answer) -> list[str]:
+        """Without a log: what was not given, and what the program would turn."""
+        tracer, said = self.tracer, []
+        assert tracer.now is not None
+        missing = [tracer.name(r.tag) for r in answer.roots if r.tag is not None and r.tag not in tracer.now.given]
+        if missing:
+            said.append(f"not given, taken as declared: {', '.join(dict.fromkeys(missing))}")
+        for tag, step in tracer.now.turned.items():
+            value = tracer.state_word(tracer.value(tag, tracer.journal.settled(tag, tracer.journal.clock.last)))
+            by = tracer.place(step) if step >= 0 else "the program"
+            said.append(f"{tracer.name(tag)} was given as {value}, but {by} would turn it: taken as given")
         return said
 
     def _coarse(self) -> list[str]:

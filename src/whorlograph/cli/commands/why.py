@@ -27,7 +27,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             at: str | None, symptom: str | None, now: str | None, prove: bool, as_json: bool,
             pdf: Path | None, svg: Path | None) -> int:
     """Why TAG of PROGRAM is as it is in the LOGs: the trail to its roots, and what to check."""
-    from whorlograph.desk.asking import ask, prove_all, settled_now
+    from whorlograph.desk.asking import ask, prove_all
+    from whorlograph.desk.now import settled_now
     from whorlograph.desk.session import Paths, load
     from whorlograph.desk.unusual import add_usual
     from whorlograph.desk.words import answer_json, answer_text
@@ -47,7 +48,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     answer = ask(session, name, at, Symptom(symptom) if symptom else None)
     if prove:
         prove_all(session, answer)
-    add_usual(session, answer)
+    if session.now is None:
+        add_usual(session, answer)
     for path, suffix in ((pdf, ".pdf"), (svg, ".svg")):
         if path is not None:
             if path.suffix.lower() != suffix:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.question import LinkKind
 
 from ..generators import runs_freely
+from ..now import given_link, given_root
 from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
@@ -68,6 +69,8 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     """The link for a state: what keeps it."""
     writers = [w for w in tracer.writers.get(tag, []) if w.bit < 0 or bit < 0 or w.bit == bit]
     journal = tracer.journal
+    if tracer.now is not None and tag in tracer.now.turned:
+        return given_link(tracer, tag, tracer.raw(tag, view))
     if depth and writers and tracer.boolean(tag) and runs_freely(tracer, tag):
         return generator.link(tracer, tag, view)
     if not writers:
@@ -99,8 +102,10 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if value and kept is not None and row is not None:
         return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters)
     if value:
-        return never_set.link(tracer, tag, resetters, view, depth, LinkKind.NEVER_SET) if resetters else \
-            input_link(tracer, tag, tracer.position(view))
+        found = never_set.link(tracer, tag, resetters, view, depth, LinkKind.NEVER_SET) if resetters else None
+        if found is not None and tracer.now is not None:
+            found.roots.insert(0, given_root(tracer, tag, 1))
+        return found or input_link(tracer, tag, tracer.position(view))
     dominated = reset_by.dominates(tracer, tag, setters, resetters, view, depth)
     if dominated is not None:
         return dominated
@@ -151,13 +156,13 @@ def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
     """Of something that holds itself and is on: that it does, and who started it."""
     circuit, seen = tracer.circuit(last.step), tracer.seen(last.step, tracer.ran(last.step, view))
     row = tracer.last_row(tag, tracer.position(view))
-    if row is None or last.power is None or tracer.journal.step(row) < 0 or last.inverted:
+    if last.power is None or last.inverted:
         return
     paths = circuit.complete(last.power, seen.result)
     if paths and all(any(not g.negated and gate_tag(tracer, g, seen) == tag for g in p) for p in paths):
         ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) != tag))
         found.text += "; it holds itself" + (f", and {ends} would end it" if ends else ", and nothing in its rung would end it")
-        start = tracer.change(row, depth + 1)
+        start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
         if start is not None:
             found.children.append(start)
 

@@ -8,6 +8,7 @@ from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..now import given_root
 from ..pulses import BOUNCE, Stay, Stays, history
 from ..trail import Link, Root
 from ..wiring import meaning
@@ -39,6 +40,8 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
     row = journal.last_row(tag, position)
     value = tracer.value(tag, bits)
     point = tracer.iolist.get(tag)
+    if tracer.now is not None:
+        return given_root(tracer, tag, bits)
     at_input = one.address is not None and one.address.area == "I"
     if bit >= 0 and tracer.writers.get(tag):
         state = "on" if bits >> bit & 1 else "off"

@@ -9,7 +9,7 @@ from msgspec import Struct
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
-from whorlograph.model.literals import value_text
+from whorlograph.model.literals import duration_text, value_text
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 from whorlograph.model.times import clock_text
@@ -56,7 +56,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         return
 
     def held(value: int, start: int, until: int | None = None) -> Attempted:
-        when = f" from {clock_text(log, start)} on" if start > 0 and start != root.since else ""
+        when = f" from {clock_text(log, start)} on" if start > 0 and start != root.since and until is None else \
+            f" for {duration_text(until - start)} at {clock_text(log, start)}" if until is not None else ""
         return Attempted(Trial((Hold(root.tag or 0, value, start, until),)), f"{tag.name} held {'on' if value else 'off'}{when}")
 
     if answer.symptom is Symptom.CHATTERS:

@@ -22,13 +22,14 @@ MOST_PLACES = 6
 class TrialRuns:
     """What is needed to try an answer's roots. Close it when done.
 
-    Args: stop: looked at before each replay, and in long ones; whole: whether journals are wanted from the log's start on, for lanes.
+    Args: stop: looked at before each replay, and in long ones; whole: whether journals are wanted from the log's start on, for lanes;
+        base: what the untouched replay holds, and each trial besides its own.
     """
 
     def __init__(self, answer: Answer, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False,
-                 whole: bool = False) -> None:
+                 whole: bool = False, base: Trial | None = None) -> None:
         self.answer, self.controller, self.log, self.original = answer, controller, log, original
-        self.stop, self.whole = stop, whole
+        self.stop, self.whole, self.base = stop, whole, base or Trial()
         self.until = decided(answer, original, log.end)
         self._places: list[Trials] = []
 
@@ -41,6 +42,8 @@ class TrialRuns:
         """
         if self.stop():
             raise Stopped
+        if self.base != Trial():
+            return self.controller.replay(log or self.log, _with(self.base, trial), self.until if until is None else until, self.stop)
         starts = [h.start for h in (*trial.holds, *trial.forces)]
         begin = min(starts, default=0) if since is None else min(since, *starts) if starts else since
         last = self.until if until is None else until
@@ -73,3 +76,11 @@ class TrialRuns:
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+
+def _with(base: Trial, trial: Trial) -> Trial:
+    """A trial on top of another: what it holds itself counts."""
+    mine = {h.tag for h in (*trial.holds, *trial.forces)} | {t for t, _ in trial.initial}
+    initial = (*((t, v) for t, v in base.initial if t not in mine), *trial.initial)
+    holds = (*(h for h in base.holds if h.tag not in mine), *trial.holds)
+    return Trial(holds, initial, (*(f for f in base.forces if f.tag not in mine), *trial.forces))

@@ -49,5 +49,4 @@ def _all(trials: list[tuple[Root, Attempted]]) -> Attempted:
     """Several trials as one."""
     holds = tuple(h for _, t in trials for h in t.trial.holds)
     initial = tuple(i for _, t in trials for i in t.trial.initial)
-    whats = [t.what for _, t in trials]
-    return Attempted(Trial(holds, initial), ", ".join(whats[:-1]) + " and " + whats[-1] if len(whats) > 1 else whats[0])
+    return Attempted(Trial(holds, initial), "all of them put the other way" if len(trials) > 1 else trials[0][1].what)

@@ -1,0 +1,96 @@
+"""Asking without a log: what the cards' lamps and the panel show now, and has stood (ANSWERS.md, Without a log)."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import msgspec
+import numpy as np
+
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.engine.journal import Journal
+from whorlograph.formats.logs.values import value_reader
+from whorlograph.inquiry.now import Now
+from whorlograph.model.blocks import TIMERS
+from whorlograph.model.errors import UsageError
+from whorlograph.model.log import Log
+
+from .session import Session
+
+SETTLE = 60_000_000_000  # ns in which the rest comes to rest, and longer where a timer takes longer
+LONGEST = 7 * 86_400_000_000_000
+
+
+def given_values(session: Session, text: str) -> dict[int, int]:
+    """Tags with raw values, as written: ``A=1,B=0``.
+
+    Raises: UsageError for an unknown tag or value.
+    """
+    found: dict[int, int] = {}
+    for part in text.split(",") if text.strip() else ():
+        name, equals, value = part.partition("=")
+        if not equals:
+            raise UsageError("--now", f"{part!r} is not TAG=VALUE", "write --now Start=0,Stop=1")
+        tag = session.tag(name)
+        bits = value_reader(session.running.tags[tag])(value)
+        if bits is None:
+            raise UsageError("--now", f"{value!r} is no value of {session.running.tags[tag].name}", "write 0 or 1, or a number")
+        found[tag] = bits
+    return found
+
+
+def settled_now(session: Session, text: str) -> Session:
+    """A session that stands still at given values: all are held until the rest has come to rest, then those that the program writes are let go.
+
+    Args: text: "A=1,B=0"; "" takes every input as declared.
+    Raises: UsageError for an unknown tag or value.
+    """
+    given = given_values(session, text)
+    profile = msgspec.structs.replace(session.profile, first_scan="")
+    controller = Controller(session.program, profile, session.controller.resource, session.controller.plain)
+    outside = {t: v for t, v in given.items() if t not in controller.written}
+    first = session.running.find(session.profile.first_scan) if session.profile.first_scan else None
+    if first is not None and first not in controller.written:
+        outside.setdefault(first, 0)
+    inside = {t: v for t, v in given.items() if t in controller.written}
+    still = _settling(controller)
+    end = still + 3 * controller.scan_time
+    log = Log(np.zeros(len(outside), np.int64), np.array(list(outside), np.int32), np.array(list(outside.values()), np.int64), end=end,
+              rows=len(outside))
+
+    def replayed(kept: dict[int, int]) -> tuple[Trial, Journal]:
+        forces = tuple(Hold(t, v, 0, None if t in kept else still) for t, v in inside.items())
+        trial = Trial((), tuple(inside.items()), forces)
+        return trial, controller.replay(log, trial, end)
+
+    trial, journal = replayed({})
+    turned: dict[int, int] = {}
+    last = journal.clock.last
+    for tag, value in inside.items():
+        if journal.settled(tag, last) != value:
+            row = journal.last_row(tag, journal.settled_position(last))
+            turned[tag] = journal.step(row) if row is not None else -1
+    if turned:
+        trial, journal = replayed({t: inside[t] for t in turned})
+    moment = Now(frozenset(given), turned, trial)
+    found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
+    found.take(journal)
+    return found
+
+
+def _settling(controller: Controller) -> int:
+    """How long everything takes to come to rest: twice the longest timer, a minute at least."""
+    running, longest = controller.running, 0
+    for one in running.instances():
+        if one.pou is None and one.type_name in TIMERS:
+            for tag in running.tags[one.first:one.first + one.count]:
+                if tag.name.endswith(".PT"):
+                    longest = max(longest, tag.initial)
+    # A preset is what is wired to PT: a short replay shows what it is.
+    journal = controller.replay(Log(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64), end=3 * controller.scan_time), None,
+                                3 * controller.scan_time)
+    for tag in running.tags[:running.public]:
+        if tag.name.endswith(".PT"):
+            longest = max(longest, journal.settled(tag.index, journal.clock.last))
+    return min(LONGEST, max(SETTLE, 2 * longest))

@@ -1,0 +1,91 @@
+"""A moment without a log: what is given, what would turn if it were let go; sentences that speak of no time (ANSWERS.md, Without a log)."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+
+from whorlograph.engine.feed import Trial
+from whorlograph.model.question import LinkKind, RootKind
+
+from .trail import Answer, Link, Root
+from .wiring import meaning
+
+if TYPE_CHECKING:
+    from .tracer import Tracer
+
+
+class Now(Struct, frozen=True):
+    """Which tags were given; of those that the program writes the ones it would turn, each with the step that would; the trial that holds all."""
+
+    given: frozenset[int]
+    turned: dict[int, int]
+    trial: Trial
+
+
+_TIMES = re.compile(r",? ?\b(?:at|since|from) (?:the log's start|the start|before the log|\d\d:\d\d:\d\d(?:\.\d+)?|"
+                    r"\d+(?:\.\d+)? (?:s|ms|min|h))(?: on)?\b")
+_EMPTY = re.compile(r" ?\((?:on|off)?\)|; it had not run|, which has not run|(?: and)? has stayed for [\d.]+ \w+")
+
+
+def timeless(text: str) -> str:
+    """A sentence without its times."""
+    return re.sub(r"\s+([:;,.)])", r"\1", _EMPTY.sub("", _TIMES.sub("", text))).replace("  ", " ").strip()
+
+
+def make_timeless(answer: Answer) -> None:
+    """Take every time out of an answer."""
+    answer.text = timeless(answer.text)
+    for _, link in answer.links():
+        link.text, link.since = timeless(link.text), None
+        for root in link.roots:
+            _still(root)
+    for root in answer.roots:
+        _still(root)
+    answer.attempts = ()
+
+
+def _still(root: Root) -> None:
+    root.since = root.turns = None
+    root.text, root.proof = timeless(root.text), timeless(root.proof)
+
+
+def given_root(tracer: Tracer, tag: int, raw: int) -> Root:
+    """The root for a tag that nothing decides but what was given, or was not."""
+    assert tracer.now is not None
+    one, value, point = tracer.tag(tag), tracer.value(tag, raw), tracer.iolist.get(tag)
+    given, word = tag in tracer.now.given, tracer.state_word(tracer.value(tag, raw))
+    field = one.address is not None and one.address.area == "I"
+    said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}, its declared value (not given)"
+    step = tracer.now.turned.get(tag)
+    if step is not None and step >= 0:
+        said += f"; {tracer.place(step)} would give it {'off' if value is True else 'on' if value is False else 'another value'}"
+    what = f"{one.name}: {point.whereabouts}" if point is not None and point.whereabouts else f"what is wired to {one.name}" if field else one.name
+    check = f"check {what}" + (f"; {meaning(point, value)}" if isinstance(value, bool) and field else "")
+    if not given:
+        check = f"see what {one.name} is now, and give it"
+    kind = RootKind.FIELD_INPUT if field or (given and not tracer.writers.get(tag)) else RootKind.INITIAL_VALUE
+    root = Root(kind, tag, value, None, said, check, point)
+    root.last = given
+    return root
+
+
+def given_link(tracer: Tracer, tag: int, raw: int) -> Link:
+    """A link without a rung that carries such a root."""
+    root = given_root(tracer, tag, raw)
+    return Link(LinkKind.BLOCK, tag, root.value, None, -1, 0, root.text, roots=[root])
+
+
+def mismatch(tracer: Tracer, tag: int, value: bool) -> Root | None:
+    """The root where the asked output is seen otherwise than the program would give it; None where it is not."""
+    address = tracer.tag(tag).address
+    if tracer.now is None or tag not in tracer.now.turned or address is None or address.area != "Q":
+        return None
+    point, name = tracer.iolist.get(tag), tracer.name(tag)
+    step = tracer.now.turned[tag]
+    by = f"{tracer.place(step)} gives" if step >= 0 else "the program gives"
+    where = point.whereabouts if point is not None and point.whereabouts else name
+    return Root(RootKind.MISMATCH, tag, value, None, f"{by} {name} {'off' if value else 'on'}, but it is seen {'on' if value else 'off'}: "
+                "the fault lies behind the output", f"check the output card, fuse, wire and contactor of {where}", point, changed=True)
