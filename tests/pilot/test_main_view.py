@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unittest
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from threading import Event
 from unittest.mock import patch
@@ -81,6 +81,10 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             return prove(*args)  # type: ignore[arg-type]
 
         app = bridge_app()  # a session of its own: what is proved once stays proved
+        with patch.object(asking.Asking, "prove_beside", lambda self: None):
+            await self._proved_elsewhere(app, slowly, go)
+
+    async def _proved_elsewhere(self, app: WhorlographApp, slowly: Callable[..., object], go: Event) -> None:
         async with app.run_test(size=(160, 47)) as pilot:
             await answered(pilot, app)
             assert app.main.scene is not None
@@ -263,10 +267,14 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertEqual(screen_text(app), before)
 
     async def test_nothing_is_told_by_colour_alone(self) -> None:
-        async with self.opened(palette="mono") as (app, _):
-            mono = screen_text(app)
-        async with self.opened() as (app, _):
-            self.assertEqual(screen_text(app), mono)
+        with patch.object(asking.Asking, "prove_beside", lambda self: None):
+            first, second = bridge_app(palette="mono"), bridge_app()
+            async with first.run_test(size=(160, 47)) as pilot:
+                await answered(pilot, first)
+                mono = screen_text(first)
+            async with second.run_test(size=(160, 47)) as pilot:
+                await answered(pilot, second)
+                self.assertEqual(screen_text(second), mono)
         for sign in ("━", "╌", "✕", "◆", "▄", "▁"):
             self.assertIn(sign, mono)
 

@@ -29,6 +29,11 @@ def inquiry(session: Session) -> Inquiry:
     return session.inquiry
 
 
+def inquiry_beside(session: Session) -> Inquiry:
+    """An inquiry of its own, for work in a thread beside the screen."""
+    return Inquiry(session.controller, session.journal, session.log, session.iolist, session.now)
+
+
 def answer_to(session: Session, question: Question) -> Answer:
     """The answer to a question from what is replayed, worked out once."""
     if question not in session.answers:
@@ -61,9 +66,10 @@ def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], 
     return proof
 
 
-def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False) -> None:
+def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> None:
     """Try the roots one by one, then together, then single rows of the log, as long as there is time; disproved ones sink.
 
+    Args: beside: asked instead of the session's own, in a thread.
     Raises: Stopped where ``stop`` says so; what was found out by then is noted.
     """
     begun = time.monotonic()
@@ -73,7 +79,7 @@ def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
 
     with TrialRuns(answer, session.controller, session.log, session.journal, late, base=_base(session)) as runs:
         try:
-            prove_answer(runs, inquiry(session).tracer)
+            prove_answer(runs, (beside or inquiry(session)).tracer)
         except Stopped:
             if stop():
                 raise

@@ -13,6 +13,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.xref import Entry, Usage
 from whorlograph.model.cells import padded
 from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.question import Question
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -24,18 +25,21 @@ from .tables import names, pou_time_lines, source_text, spot, wiring_text, xref_
 
 
 class Line(Struct, frozen=True):
-    """One line: what it shows, and what it stands for (a tag, a place in a rung, the first rung of a POU, a time in ns)."""
+    """One line: what it shows, and what it stands for: a tag, a place in a rung, the first rung of a POU, a time in ns, a question, a word
+    that is explained."""
 
     runs: tuple[Run, ...]
     tag: int | None = None
     step: int = -1
     element: int = -1
     time: int | None = None
+    question: Question | None = None
+    word: str = ""
 
     @property
     def stands(self) -> bool:
         """Whether it can be chosen."""
-        return self.tag is not None or self.step >= 0 or self.time is not None
+        return self.tag is not None or self.step >= 0 or self.time is not None or self.question is not None or bool(self.word)
 
     @property
     def text(self) -> str:
@@ -72,7 +76,7 @@ def _now(session: Session) -> Journal | None:
     return session.journal if session.replayed else None
 
 
-def _row(cells: list[tuple[str, int, Ink]]) -> tuple[Run, ...]:
+def cells_row(cells: list[tuple[str, int, Ink]]) -> tuple[Run, ...]:
     """Cells padded to their widths; a width of 0 takes the text as it is."""
     runs: list[Run] = []
     for text, width, ink in cells:
@@ -109,13 +113,13 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
             cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.STRONG)]
         else:
             cells += [(marks, 0, Ink.STRONG)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
-        lines.append(Line(_row(cells), entry.tag.index))
+        lines.append(Line(cells_row(cells), entry.tag.index))
     head = [(" tag", widest + 1, Ink.QUIET), ("address", 9, Ink.QUIET), ("value".rjust(6), 6, Ink.QUIET)]
     if wide:
         head.append(("type", 6, Ink.QUIET))
     head += [("read", 4, Ink.QUIET), ("writ.", 5, Ink.QUIET), ("what it is", said if wide else 0, Ink.QUIET)]
     head += [("where", 0, Ink.QUIET)] if wide else []
-    return Listing("all tags", (Line(_row(head)),), tuple(lines), TAG_ORDERS, "Enter shows where a tag is used · / filters · s sorts")
+    return Listing("all tags", (Line(cells_row(head)),), tuple(lines), TAG_ORDERS, "Enter shows where a tag is used · / filters · s sorts")
 
 
 def tag_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
@@ -143,7 +147,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
             for other in tags:
                 state, tone = shown_value(session, _now(session), other, scan)
                 other_entry = xref.entry(other)
-                lines.append(Line(_row([("   " + session.running.tags[other].name, 28, Ink.STRONG), (state.rjust(6), 6, tone),
+                lines.append(Line(cells_row([("   " + session.running.tags[other].name, 28, Ink.STRONG), (state.rjust(6), 6, tone),
                                         (other_entry.description, 0, Ink.TEXT),
                                         (other_entry.point.whereabouts if other_entry.point is not None else "", 0, Ink.QUIET)]), other))
     for title, tags in (("from the inputs", xref.inputs(tag)), ("up to the outputs", xref.outputs(tag))):
@@ -155,7 +159,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
 
 def _use_line(place: Usage, where: int, wide: int, width: int) -> Line:
     how = min(wide, max(16, width - where - 30))
-    runs = _row([("   " + spot(place), where + 3, Ink.STRONG), (place.how, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
+    runs = cells_row([("   " + spot(place), where + 3, Ink.STRONG), (place.how, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
     return Line(runs, None if place.use.step >= 0 else place.use.tag, place.use.step, place.use.element)
 
 
@@ -200,13 +204,13 @@ def point_table(session: Session, scan: int, width: int, order: int, tag: int | 
                  (point.device if point is not None else "", 8 if wide else 6, Ink.STRONG)]
         cells += [(terminal, 5, Ink.TEXT)] if by_strip else [(point.location if point else "", 18 if wide else 14, Ink.TEXT), (terminal, 4, Ink.TEXT)]
         cells += [(wiring, 3, Ink.TEXT), ((point.description if point is not None else "") or one.documentation, 0, Ink.TEXT)]
-        lines.append(Line(_row(cells), index))
+        lines.append(Line(cells_row(cells), index))
     head = [("", 3, Ink.QUIET), ("value", 5, Ink.QUIET), ("address", 8, Ink.QUIET), ("tag", 22 if wide else 15, Ink.QUIET),
             ("device", 8 if wide else 6, Ink.QUIET)]
     head += [("term.", 5, Ink.QUIET)] if by_strip else [("location", 18 if wide else 14, Ink.QUIET), ("term", 4, Ink.QUIET)]
     head += [("NO?", 3, Ink.QUIET), ("what it is", 0, Ink.QUIET)]
     unbound = [Line(((f"   ! {p.tag or p.address}: in the I/O list, no tag of the program  {p.whereabouts}", Ink.STRONG),)) for p in iolist.unbound]
-    return Listing("field points", (Line(_row(head)),), (*lines, *unbound), POINT_ORDERS, "w asks why · x shows where it is used · s sorts")
+    return Listing("field points", (Line(cells_row(head)),), (*lines, *unbound), POINT_ORDERS, "w asks why · x shows where it is used · s sorts")
 
 
 def survey_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
@@ -221,7 +225,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         pou = next((p for p in found.pous if p.name == run.pou), None)
         wide = 34 if any(r.task for r in found.runs) else 12
         when = f"{run.trigger}, task {run.task}" if run.task else run.trigger
-        lines.append(Line(_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, wide, Ink.QUIET),
+        lines.append(Line(cells_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, wide, Ink.QUIET),
                                 (pou.documentation if pou is not None else "", 0, Ink.TEXT)]), None, first[0].index if first else -1))
     if found.tasks:
         lines.append(Line(((" Tasks: priority 0 first, what runs in every scan last · a adds lanes", Ink.QUIET),)))
@@ -235,7 +239,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
                  (ran, 12, Ink.TEXT), (missed, 14, Ink.STRONG if task.missed else Ink.TEXT),
                  ("  ".join(w for w in ("held at the end" if task.held else "", "one waits" if task.waiting_since is not None else "", wait) if w),
                   0, Ink.TEXT)]
-        lines.append(Line(_row(cells), lane_of_task(i)))
+        lines.append(Line(cells_row(cells), lane_of_task(i)))
     if found.scan_times is not None:
         times = found.scan_times
         span = f"{duration_text(times.least)} to {duration_text(times.greatest)}"
@@ -246,7 +250,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         lines.append(Line(((" Loops: jumps back, and how often in one scan at most · a adds a lane", Ink.QUIET),)))
     for i, loop in enumerate(found.loops):
         cells = [(f"   {loop.name}", 28, Ink.STRONG), (f"{loop.most} times", 12, Ink.TEXT), (f"in scan {loop.most_scan}", 0, Ink.QUIET)]
-        lines.append(Line(_row(cells), lane_of_scans(i)))
+        lines.append(Line(cells_row(cells), lane_of_scans(i)))
     others = [p for p in found.pous if p.kind != "program" or not p.instances]
     if others:
         lines.append(Line(((" Called, or not running", Ink.QUIET),)))
@@ -254,7 +258,8 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         instance = next((i for i in session.running.instances() if i.pou is not None and i.pou.name == pou.name), None)
         first = steps.of(instance) if instance is not None else []
         calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "! never called"
-        lines.append(Line(_row([(f"   {pou.name}", 28, Ink.STRONG), (f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}", 10, Ink.TEXT),
+        size = f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}"
+        lines.append(Line(cells_row([(f"   {pou.name}", 28, Ink.STRONG), (size, 10, Ink.TEXT),
                                 (f"{pou.kind}, {pou.language}", 20, Ink.QUIET), (calls, 0, Ink.TEXT if pou.called_by else Ink.STRONG)]),
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
@@ -273,7 +278,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         lines.append(Line(((" Tags that look odd", Ink.QUIET),)))
         for entry in odd:
             cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.oddities)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
-            lines.append(Line(_row(cells), entry.tag.index))
+            lines.append(Line(cells_row(cells), entry.tag.index))
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
 
@@ -281,7 +286,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
 def mark_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
     """Marks and notes in order of time."""
     rows = [(m.time, m.letter, m.text) for m in kept.marks] + [(n.time, "\"", n.text) for n in kept.notes]
-    lines = [Line(_row([(f" {sign}", 3, Ink.STRONG), (clock_text(session.log, time), 14, Ink.TEXT), (text, 0, Ink.TEXT)]), time=time)
+    lines = [Line(cells_row([(f" {sign}", 3, Ink.STRONG), (clock_text(session.log, time), 14, Ink.TEXT), (text, 0, Ink.TEXT)]), time=time)
              for time, sign, text in sorted(rows)]
     return Listing("marks and notes", () if lines else (Line(((" none yet: m and a letter marks a moment, c writes a note", Ink.QUIET),)),),
                    tuple(lines), (), "Enter goes to the moment · u takes the last one back")
@@ -292,7 +297,7 @@ def walk_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
     lines = []
     for step in walk:
         at = dt.datetime.fromtimestamp(step.at).strftime("%H:%M:%S")
-        lines.append(Line(_row([(f" {at}", 10, Ink.QUIET), (step.what, 9, Ink.STRONG), (step.text, 0, Ink.TEXT)])))
+        lines.append(Line(cells_row([(f" {at}", 10, Ink.QUIET), (step.what, 9, Ink.STRONG), (step.text, 0, Ink.TEXT)])))
         if step.command:
             lines.append(Line(((" " * 21 + step.command, Ink.QUIET),)))
     return Listing("the walk: what was asked, tried and marked", (), tuple(lines), (), "the commands print what was seen; e exports the answer")
@@ -313,7 +318,3 @@ def deciding_step(session: Session, tag: int | None) -> int:
     writes = [u.step for u in uses if u.writes]
     return writes[-1] if writes else uses[0].step if uses else -1
 
-
-PAGES: dict[str, Callable[[Session, int, int, int, int | None], Listing]] = {
-    "tags": tag_table, "tag": tag_page, "points": point_table, "survey": survey_page,
-}

@@ -22,7 +22,7 @@ from .asking import inquiry
 from .lanes import lane_tag
 from .session import Session
 from .timeline import Timeline
-from .words import root_lines
+from .words import phases_text, root_lines
 
 _PHRASES = {
     LinkKind.RUNG_TRUE: "on", LinkKind.SET_BY: "set", LinkKind.RESET_BY: "reset", LinkKind.NEVER_SET: "not set",
@@ -104,7 +104,8 @@ class Scene:
 
     def _question_line(self, width: int, path: str) -> list[Run]:
         answer = self.answer
-        verb = {"dropped-out": "drop out", "will-not-pull-in": "not pull in", "will-not-drop-out": "not drop out", "chatters": "chatter"}
+        verb = {"dropped-out": "drop out", "will-not-pull-in": "not pull in", "will-not-drop-out": "not drop out", "chatters": "chatter",
+                "value": f"have the value {answer.value}"}
         name = self.name(answer.tag)
         ask = "did" if answer.symptom.value == "dropped-out" else "does"
         proved = sum(1 for r in answer.roots if r.proved)
@@ -228,7 +229,9 @@ class Scene:
         indent = "  " * _indent(depth, width) + "    "
         if depth > 6:
             indent = "    "
-        for sentence in root_lines(self.session, root):
+        more = [self.answer.usual.text] if rank == 1 and self.answer.usual is not None else []
+        more += [phases_text(self.answer.phases)] if rank == 1 and self.answer.phases is not None else []
+        for sentence in (*root_lines(self.session, root), *more):
             tone = Ink.PROVED if sentence.startswith("proved") else Ink.STRONG if sentence == root.what_to_check else Ink.TEXT
             for part in textwrap.wrap(sentence, max(20, width - len(indent) - 1)):
                 lines.append(TrailLine(((indent, Ink.TEXT), (part, tone)), None, root, root.tag, root.step, scan, time, first=False))

@@ -35,6 +35,7 @@ from whorlograph.model.types import Family
 if TYPE_CHECKING:
     from whorlograph.inquiry.findings.facts import Finding
     from whorlograph.inquiry.now import Now
+    from whorlograph.inquiry.odd import OddOnes
     from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.trail import Answer
     from whorlograph.inquiry.usual import Drop
@@ -72,11 +73,15 @@ class Session:
     drops: dict[int, list[Drop]] = field(default_factory=dict)
     findings: list[Finding] | None = None
     now: Now | None = None
+    odd: OddOnes | None = None
+    odd_known: bool = False
+    begin_odd: bool = False
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
-        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}, "findings": None}
+        return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}, "findings": None, "odd": None,
+                                "odd_known": False}
 
     @property
     def program(self) -> Program:
@@ -114,7 +119,8 @@ class Session:
         """Take a replay of the log as far as it goes; of a part of the log it is a part."""
         journal.complete = journal.complete and self.log.complete
         self._journal, self.inquiry, self.search, self.answers, self.drops = journal, None, None, {}, {}
-        self.findings = None
+        self.findings = self.odd = None
+        self.odd_known = False
 
     def with_journal(self, journal: Journal) -> Session:
         """The same session as far as a replay has come."""

@@ -9,6 +9,7 @@ from whorlograph.inquiry.mismatch import Difference
 from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.usual import ENOUGH, USUAL, drops, root_name, usual_of
+from whorlograph.inquiry.why import Inquiry
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Symptom
 
@@ -19,24 +20,33 @@ from .trial import shown
 MOST_LINES = 40
 
 
-def add_usual(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False) -> None:
+def find_drops(session: Session, tag: int, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> None:
+    """Explain each drop-out of a tag, once.
+
+    Args: beside: asked instead of the session's own, in a thread.
+    Raises: Stopped where ``stop`` says so.
+    """
+    if tag not in session.drops:
+        session.drops[tag] = drops((beside or inquiry(session)).tracer, tag, stop)
+
+
+def add_usual(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> None:
     """Find out whether a drop-out is as always, and note it.
 
+    Args: beside: as in ``find_drops``.
     Raises: Stopped where ``stop`` says so.
     """
     if answer.symptom is not Symptom.DROPPED_OUT or answer.trail is None or answer.usual is not None or answer.value is not False:
         return
-    tracer = inquiry(session).tracer
-    if answer.tag not in session.drops:
-        session.drops[answer.tag] = drops(tracer, answer.tag, stop)
-    answer.usual = found = usual_of(tracer, answer, session.drops[answer.tag])
+    find_drops(session, answer.tag, stop, beside)
+    answer.usual = found = usual_of((beside or inquiry(session)).tracer, answer, session.drops[answer.tag])
     if found is not None and found.of >= ENOUGH and found.count >= USUAL * found.of:
         answer.text = answer.text.replace(" dropped out at ", " ended as usual at ", 1)
 
 
-def find_odd(session: Session, stop: Callable[[], bool] = lambda: False) -> Iterator[OddOnes]:
-    """What was unusual, again and again as more is known."""
-    yield from odd_ones(inquiry(session).tracer, stop)
+def find_odd(session: Session, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> Iterator[OddOnes]:
+    """What was unusual, again and again as more is known. Args: beside: as in ``find_drops``."""
+    yield from odd_ones((beside or inquiry(session)).tracer, stop)
 
 
 def odd_json(session: Session, found: OddOnes) -> dict[str, Any]:

@@ -101,7 +101,8 @@ class Answer(Struct):
     ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence; ``attempts``: the scans of all;
     ``commands``: the tag that made the last one; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
-    ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one.
+    ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
+    root has been tried.
     """
 
     symptom: Symptom
@@ -121,6 +122,7 @@ class Answer(Struct):
     commands: frozenset[int] = frozenset()
     usual: Usual | None = None
     phases: tuple[int, int] | None = None
+    proofs: bool = False
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

@@ -28,6 +28,8 @@ from .strands import Lines
 from .views.prompt import Prompt, own_path
 from .work import Worked, Working
 
+QUIET = ("proofs", "odd", "drops")
+
 
 class MainScreen(Keeping):
     """Three strands that always show the same moment.
@@ -53,6 +55,9 @@ class MainScreen(Keeping):
     def on_working(self, message: Working) -> None:
         """Show how far the work is, and what it has come to so far."""
         told = message.told
+        if message.what in QUIET:
+            self._look_again()
+            return
         if isinstance(told, Stage) and told.session is not None:
             self._take_stage(told)
         self.progress = told.text if isinstance(told, Stage) else str(told)
@@ -61,7 +66,10 @@ class MainScreen(Keeping):
     def on_worked(self, message: Worked) -> None:
         """Take the result of some work."""
         self.progress = ""
-        if message.error is not None:
+        self.work.go_on()
+        if message.what in QUIET and message.error is None:
+            self._look_again()
+        elif message.error is not None:
             self.say(message.error.line() if isinstance(message.error, WhorlographError) else f"{message.what} failed: {message.error!r}")
         elif message.what == "replay" and isinstance(message.result, Stage):
             self._last_stage(message.result)
@@ -78,6 +86,13 @@ class MainScreen(Keeping):
             self.say(f"written: {message.result}")
         elif message.what == "prove":
             self.say("stopped; the proof is not complete")
+
+    def _look_again(self) -> None:
+        """Show what quiet work has found out by now."""
+        if self.page is not None:
+            self.page.paint()
+        elif self.scene is not None:
+            self.paint()
 
     def _take_stage(self, stage: Stage) -> None:
         """Show what there is by now: anew where nobody has touched anything, else under the same view."""
@@ -112,6 +127,11 @@ class MainScreen(Keeping):
             self.restored(time.time() - self.desk.job.saved, self.resume)
         self._say_of_others()
         self.keep()
+        if self.session.begin_odd and not self.acted and not self.taken_up and self.session.journal.complete:
+            self.session.begin_odd = False
+            self.do_odd()
+        else:
+            self.prove_beside()
 
     def _say_of_others(self) -> None:
         """One line on a kept job that was not taken up: where it is, and what of it can be had."""

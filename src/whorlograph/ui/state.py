@@ -8,7 +8,8 @@ from whorlograph.model.question import Question
 
 
 class PageState(Struct, frozen=True):
-    """A page over the strands: which, for which tag; chosen row, order, filter; of the whole program: step and element."""
+    """A page over the strands: which, for which tag; chosen row, order, filter; of the whole program: step and element; the ``word`` that
+    is explained."""
 
     name: str
     tag: int | None = None
@@ -17,6 +18,7 @@ class PageState(Struct, frozen=True):
     filter: str = ""
     step: int = -1
     element: int = -1
+    word: str = ""
 
 
 class View(Struct, frozen=True):

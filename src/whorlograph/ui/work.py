@@ -11,6 +11,8 @@ from textual.screen import Screen
 
 from whorlograph.model.errors import Stopped
 
+Job = Callable[[], Generator[object, None, Any]]
+
 
 class Worked(Message):
     """A piece of work came to its end: what it was called, and its result or the error that ended it."""
@@ -38,27 +40,49 @@ class Work:
     def __init__(self, screen: Screen[None]) -> None:
         self.screen = screen
         self.running = ""
+        self._beside = False
+        self._next: tuple[str, Job, bool, bool] | None = None
         self._stop = Event()
 
     def asked_to_stop(self) -> bool:
         """Whether the running job has been asked to stop: for jobs that end by themselves and keep what they have."""
         return self._stop.is_set()
 
-    def start(self, what: str, job: Callable[[], Generator[object, None, Any]], ends_itself: bool = False) -> bool:
-        """Begin a job; False where another one still runs. The job yields its progress: words, or a stage to look at."""
+    @property
+    def told(self) -> str:
+        """The job that somebody waits for; "" where none is, or one that goes on quietly."""
+        return "" if self._beside else self.running
+
+    def start(self, what: str, job: Job, ends_itself: bool = False, beside: bool = False) -> bool:
+        """Begin a job; False where another one still runs. The job yields its progress: words, or a stage to look at.
+
+        Args: ends_itself: it looks at the stop by itself and keeps what it has; beside: it goes on quietly, and gives way to any other.
+        """
         if self.running:
-            return False
-        self.running = what
+            if not self._beside:
+                return False
+            self._next = what, job, ends_itself, beside
+            self._stop.set()
+            return True
+        self.running, self._beside = what, beside
         self._stop.clear()
         self.screen.run_worker(lambda: self._run(what, job, ends_itself), thread=True, exclusive=False, exit_on_error=False, name=what)
         return True
 
-    def stop(self) -> bool:
-        """Ask the running job to stop; whether there was one."""
-        self._stop.set()
-        return bool(self.running)
+    def go_on(self) -> None:
+        """Begin the job that another gave way to."""
+        if self._next is not None and not self.running:
+            what, job, ends_itself, beside = self._next
+            self._next = None
+            self.start(what, job, ends_itself, beside)
 
-    def _run(self, what: str, job: Callable[[], Generator[object, None, Any]], ends_itself: bool) -> None:
+    def stop(self) -> bool:
+        """Ask the running job to stop; whether there was one that somebody waits for."""
+        self._stop.set()
+        self._next = None
+        return bool(self.told)
+
+    def _run(self, what: str, job: Job, ends_itself: bool) -> None:
         work = job()
         result: object = None
         error: BaseException | None = None

@@ -37,6 +37,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
 
         session = load(Paths(program, logs, io_list, profile, resource), plain, head=True)
         number = session.tag(tag) if tag else session.first_output()
+        session.begin_odd = not tag and bool(logs)
         return session, Question(number) if number is not None else None
 
     from whorlograph.desk.ahead import ahead

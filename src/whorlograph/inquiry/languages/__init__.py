@@ -40,6 +40,9 @@ class Words(Protocol):
     def jumps(self, body: Body) -> list[tuple[str, int]]:
         """(label, rung) of each jump of a body, in order."""
 
+    def explained(self, step: Step, element: int) -> str:
+        """Under which word an element is explained."""
+
     def words(self, step: Step) -> list[str]:
         """All that can be read on a step: tags, blocks, labels, comments."""
 

@@ -22,6 +22,8 @@ from whorlograph.model.program import Body
 from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)", ContactKind.FALLING: " (falling edge)"}
+_CONTACT_PAGES = {ContactKind.NORMALLY_OPEN: "contact", ContactKind.NORMALLY_CLOSED: "closed-contact"}
+_COIL_PAGES = {CoilKind.PLAIN: "coil", CoilKind.NEGATED: "negated-coil", CoilKind.SET: "set-coil", CoilKind.RESET: "reset-coil"}
 _SIGNS = {"GT": ">", "GE": ">=", "EQ": "=", "LE": "<=", "LT": "<", "NE": "<>"}
 
 
@@ -98,6 +100,17 @@ class Ladder:
         """Jumps with their rungs."""
         rungs = body.rungs if isinstance(body, LadderBody) else ()
         return [(e.label, r.number) for r in rungs for e in r.elements if isinstance(e, Jump)]
+
+    def explained(self, step: Step, element: int) -> str:
+        """Under which word an element is explained."""
+        found = _element(step, element)
+        if isinstance(found, Contact):
+            return _CONTACT_PAGES.get(found.kind, "edge-contact")
+        if isinstance(found, Coil):
+            return _COIL_PAGES.get(found.kind, "edge-coil")
+        if isinstance(found, Block):
+            return found.type_name.partition("_")[0] if "TRIG" not in found.type_name.upper() else found.type_name
+        return "jump" if isinstance(found, Jump) else "return" if isinstance(found, Return) else ""
 
     def words(self, step: Step) -> list[str]:
         """All that can be read on a rung: comment, labels, tags, blocks, jumps."""

@@ -105,7 +105,8 @@ def _fell(tracer: Tracer, call: BlockCall, pin: Expr, label: str, scan: int, sin
     gates = first_out(tracer, pin, seen, tracer.seen(call.step, scan - 1))
     why = f": {gate_words(tracer, gates[0], seen)} opened first" if gates else ""
     text = f"IN of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}"
-    found = Link(LinkKind.RUNG_FALSE, None, False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
+    tag = call.tags["IN"]
+    found = Link(LinkKind.RUNG_FALSE, tag, False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
     for gate in gates[:2]:
         explain_gate(tracer, found, gate, seen, depth, change=True)
     if not gates:

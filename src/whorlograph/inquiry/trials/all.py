@@ -40,6 +40,7 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
         if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
             found = phases(answer, answer.roots[0], runs)
             answer.phases = found.seen, found.of
+        answer.proofs = True
     finally:
         answer.roots = rank(answer.roots)
 

@@ -5,17 +5,19 @@ from __future__ import annotations
 from collections.abc import Generator
 from textwrap import wrap
 
-from whorlograph.desk.asking import answer_to, prove_root
+from whorlograph.desk.asking import answer_to, inquiry_beside, prove_all, prove_root
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.summary import fault_text
 from whorlograph.desk.timeline import window
+from whorlograph.desk.unusual import add_usual, find_drops, find_odd
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.model.question import Question
+from whorlograph.model.types import Family
 
-from ..state import View
+from ..state import PageState, View
 from ..views.overlay import ListOverlay
 from .paging import Paging
 
@@ -35,18 +37,76 @@ class Asking(Paging):
 
     def ask(self, tag: int, at: int | None) -> None:
         """Ask why a tag is as it is."""
+        self.ask_question(Question(tag, at))
+
+    def ask_question(self, question: Question) -> None:
+        """Ask a question, and show its answer."""
         if self.scene is None:
             return
-        question = Question(tag, at)
         fresh = question not in self.session.answers
         answer = answer_to(self.session, question)
         if fresh:
-            self.desk.step("asked", answer.text, why_command(self.session, answer, at, False))
+            self.desk.step("asked", answer.text, why_command(self.session, answer, question.at, False))
         self.walk.append(self.view)
         self._show_page(None)
         self.outdated = False
         self.open_answer(question, answer)
         self.say(answer.text)
+        self.prove_beside()
+
+    def prove_beside(self) -> None:
+        """Make the proofs of the answer quietly, and find out whether it is as always: nobody waits for them."""
+        scene, session = self.scene, self.session
+        if scene is None or not session.replayed or not session.journal.complete or (scene.answer.proofs and scene.answer.usual is not None):
+            return
+        answer, stop = scene.answer, self.work.asked_to_stop
+
+        def job() -> Generator[str, None, Answer]:
+            yield ""
+            other = inquiry_beside(session)
+            if not answer.proofs:
+                prove_all(session, answer, stop, other)
+            yield ""
+            add_usual(session, answer, stop, other)
+            return answer
+
+        self.work.start("proofs", job, beside=True)
+
+    def do_odd(self) -> None:
+        """What was unusual in this log."""
+        self.open_page(PageState("odd"))
+        self.find_odd()
+
+    def find_odd(self) -> None:
+        """Compare the drop-outs of the log, beside the screen."""
+        session, stop = self.session, self.work.asked_to_stop
+        if session.odd_known or not session.replayed or not session.journal.complete:
+            return
+
+        def job() -> Generator[object, None, bool]:
+            for found in find_odd(session, stop, inquiry_beside(session)):
+                session.odd = found
+                yield f"comparing drop-outs: {found.looked}"
+            session.odd_known = not stop()
+            return session.odd_known
+
+        self.work.start("odd", job, beside=True)
+
+    def do_asking(self) -> None:
+        """What else can be asked of the tag under the cursor."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.running.public or self.session.running.tags[tag].type.family is not Family.BOOL:
+            self.say("there is no BOOL tag under the cursor")
+            return
+        self.open_page(PageState("asking", tag=tag))
+        session, stop, number = self.session, self.work.asked_to_stop, tag
+        if tag not in session.drops and session.replayed:
+            def job() -> Generator[str, None, int]:
+                yield ""
+                find_drops(session, number, stop, inquiry_beside(session))
+                return number
+
+            self.work.start("drops", job, beside=True)
 
     def do_why(self) -> None:
         """Ask why of the tag under the cursor, at this moment."""
@@ -63,13 +123,14 @@ class Asking(Paging):
         self.ask(tag, self.view.time)
 
     def do_prove(self) -> None:
-        """Prove the root under the cursor, else the first not yet tried."""
+        """Prove the root under the cursor, else the first not yet tried, else the first; its trial shows on the timeline."""
         assert self.scene is not None
         line = self.current_line()
         answer = self.scene.answer
-        root = line.root if line is not None and line.root is not None else next((r for r in answer.roots if r.proved is None and not r.proof), None)
+        untried = next((r for r in answer.roots if r.proved is None and not r.proof), None)
+        root = line.root if line is not None and line.root is not None else untried or next(iter(answer.roots), None)
         if root is None:
-            self.say("every root has been tried" if answer.roots else "there is no root to prove")
+            self.say("there is no root to prove")
             return
         session = self.session
 
@@ -101,7 +162,7 @@ class Asking(Paging):
 
     def do_back(self) -> None:
         """The way back."""
-        if not self.walk and self.work.running:
+        if not self.walk and self.work.told:
             self.do("stop")
             return
         if not self.walk:

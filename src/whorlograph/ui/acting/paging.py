@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from msgspec.structs import replace
 
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.inquiry.languages import words_of
 
 from ..state import PageState
+from ..views.host import Host
 from .moving import Moving
 
 
@@ -28,7 +32,8 @@ class Paging(Moving):
             from ..views.page import ListPage
             from ..views.program import ProgramPage
 
-            self.page = ProgramPage(self, state) if state.name == "program" else ListPage(self, state)
+            host = cast(Host, self)  # asking stands above paging
+            self.page = ProgramPage(host, state) if state.name == "program" else ListPage(host, state)
             self.app.push_screen(self.page)
 
     def leave_page_for(self, time: int) -> None:
@@ -65,6 +70,41 @@ class Paging(Moving):
     def do_survey(self) -> None:
         """The survey."""
         self.open_page(PageState("survey"))
+
+    def do_ways(self) -> None:
+        """What the tag under the cursor needs."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.running.public:
+            self.say("there is no tag under the cursor")
+        else:
+            self.open_page(PageState("ways", tag=tag))
+
+    def do_disagreements(self) -> None:
+        """Where log and program disagree."""
+        self.open_page(PageState("disagreements"))
+
+    def do_findings(self) -> None:
+        """What looks suspicious."""
+        self.open_page(PageState("findings"))
+
+    def do_explain(self) -> None:
+        """A page on what stands under the cursor."""
+        self.open_page(PageState("explain", word=self._word()))
+
+    def _word(self) -> str:
+        """Under which word what stands under the cursor is explained."""
+        if self.scene is None:
+            return ""
+        step, element = self.view.element
+        if self.view.strand == "rungs" and step >= 0:
+            one = self.session.controller.steps.all[step]
+            return words_of(one).explained(one, element)
+        line = self.current_line()
+        if self.view.strand == "trail" and line is not None and line.root is not None:
+            return line.root.kind.value
+        if self.view.strand == "trail" and line is not None and line.link is not None:
+            return line.link.kind.value
+        return self.scene.answer.symptom.value
 
     def do_program(self) -> None:
         """The whole program, at the rung at hand."""

@@ -403,7 +403,7 @@ class Painting(Screen[None]):
         if name not in ("stop",):
             self.said = ""
         if self.scene is None and name not in UNREPLAYED:
-            self.say("still replaying: the answer comes in a moment" if self.work.running else "ask why of a tag: : finds one")
+            self.say("still replaying: the answer comes in a moment" if self.work.told else "ask why of a tag: : finds one")
             return
         before = self.view
         self.acted = self.acted or (self.scene is not None and name not in LOOKING)

@@ -10,6 +10,7 @@ from whorlograph.desk.job import Desk
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Run
+from whorlograph.model.question import Question
 
 from ..state import PageState, View
 
@@ -37,6 +38,9 @@ class Host(Protocol):
 
     def took(self, event: events.Key) -> bool:
         """Whether something waited for this key."""
+
+    def ask_question(self, question: Question) -> None:
+        """Ask a question from a page."""
 
     def open_page(self, state: PageState) -> None:
         """Open another page."""

@@ -7,7 +7,9 @@ from textual import events
 from textual.app import ComposeResult
 from textual.screen import Screen
 
-from whorlograph.desk.listings import JOB_PAGES, PAGES, Line, Listing, deciding_step, tag_line
+from whorlograph.desk.listings import JOB_PAGES, Line, Listing, deciding_step, tag_line
+from whorlograph.desk.pages import PAGES
+from whorlograph.desk.question_pages import explain_page
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
@@ -214,6 +216,8 @@ class ListPage(Page):
         width = self.body.room.width
         if self.state.name in JOB_PAGES:
             self.listing = JOB_PAGES[self.state.name](self.main.session, self.main.desk.kept, self.main.desk.job.walk)
+        elif self.state.name == "explain":
+            self.listing = explain_page(self.main.session, self.state.word, width - 1)
         else:
             self.listing = PAGES[self.state.name](self.main.session, self.main.view.scan, width - 1, self.state.order, self.state.tag)
         self.shown = self._lines(self.state.filter)
@@ -275,12 +279,21 @@ class ListPage(Page):
         line = self.chosen()
         if line is None:
             return
-        if line.step >= 0:
+        if line.question is not None:
+            self.main.ask_question(line.question)
+        elif line.word and line.step < 0:
+            self.main.open_page(PageState("explain", word=line.word))
+        elif line.step >= 0:
             self.main.open_page(PageState("program", step=line.step, element=line.element))
         elif line.time is not None:
             self.main.leave_page_for(line.time)
         elif line.tag is not None:
             self.main.open_page(PageState("tag", tag=line.tag))
+
+    def do_explain(self) -> None:
+        """The page on what the line stands for."""
+        line = self.chosen()
+        self.main.open_page(PageState("explain", word=line.word if line is not None else ""))
 
     def do_sort(self) -> None:
         """The next order."""
