@@ -100,11 +100,15 @@ def ways_page(session: Session, scan: int, width: int, order: int, tag: int | No
                           one.way.writer.step, one.way.writer.element))
         pairs = list(zip(one.way.needs, one.met, strict=True))
         for need, is_met in sorted(pairs, key=lambda p: p[1] is not False) if down else pairs:
-            lines.append(Line(((f"    {need_words(session, need, is_met)}", Ink.BLOCK if is_met is False else Ink.TEXT),), need.tag))
+            point = session.iolist.get(need.tag) if need.tag is not None else None
+            said = (point.description if point is not None else "") or (session.running.tags[need.tag].documentation if need.tag is not None else "")
+            ink = Ink.BLOCK if is_met is False else Ink.TEXT
+            lines.append(Line(((f"    {need_words(session, need, is_met)}", ink), (f"  {said}", Ink.QUIET)), need.tag))
     if not lines:
         lines = [_text("no rung brings it on", Ink.QUIET)]
-    count = f"{min(len(found), MOST)}{'+' if len(found) > MOST else ''}"
-    return Listing(f"what {tracer.name(tag)} needs: {count} ways", (), tuple(lines), ("by its own rungs", "down to the inputs"),
+    coming = sum(not one.way.holds for one in found)
+    count = f"more than {MOST} ways" if coming > MOST else f"{coming} way{'' if coming == 1 else 's'}"
+    return Listing(f"what {tracer.name(tag)} needs: {count}", (), tuple(lines), ("by its own rungs", "down to the inputs"),
                    "s goes down to the inputs · Enter opens the rung or tag")
 
 
