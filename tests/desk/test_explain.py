@@ -7,10 +7,10 @@ import unittest
 from pathlib import Path
 
 from whorlograph.desk.explain import list_text, look_up, page_lines, page_text, pages
-from whorlograph.desk.explain.example import body_of, parsed
 from whorlograph.inquiry import findings
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.question import LinkKind, RootKind, Symptom
+from whorlograph.plant.written import body_of, parsed
 
 FOLDER = Path(findings.__file__).parent
 

@@ -170,7 +170,7 @@ class Courses(unittest.TestCase):
                 if state and begin is None:
                     begin = time
                 elif not state and begin is not None:
-                    if time - begin > 20 + 10:  # allowed, and the raster of the log
+                    if time - begin > 20:
                         expected.append((begin, time))
                     begin = None
             found = [(d.start // MS, d.end // MS) for d in differences(controller, journal, log, y1)]

@@ -86,6 +86,13 @@ class Circuit:
             one = made.value if isinstance(made, (Let, Edge)) else None
         return one if not isinstance(one, Call) else None
 
+    def made(self, value: Expr | None) -> Expr | None:
+        """What a value is computed from, itself or kept while its block is not executed."""
+        found = self.behind(value)
+        while isinstance(found, Load) and found.target.base == Base.HIDDEN and found.target.cell in self.kept:
+            found = self.behind(self.kept[found.target.cell].value)
+        return found
+
     def load(self, gate: Gate) -> Load | None:
         """The tag that a gate looks at itself: a contact's, an edge's, a block's output."""
         found = self.behind(self.leaves.get(gate.at))

@@ -6,7 +6,7 @@ import numpy as np
 
 from whorlograph.model.log import Log
 
-ENOUGH = 10  # rows of a tag whose raster is told by themselves
+ENOUGH = 50  # rows of a tag whose raster is told by themselves
 
 
 def raster(log: Log, tag: int | None = None) -> int:

@@ -76,7 +76,8 @@ class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``now``: the moment without a log;
-    ``number``: the number asked about, whose former values are not followed. ``auxiliaries``, ``free``: what was found out about tags.
+    ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are not followed.
+    ``auxiliaries``, ``free``: what was found out about tags.
     """
 
     controller: Controller
@@ -89,6 +90,7 @@ class Tracer:
     spent: int = 0
     number: int | None = None
     now: Now | None = None
+    commands: frozenset[int] = frozenset()
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps

@@ -140,7 +140,9 @@ class Inquiry:
             return answer
         # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
         looked = scan if tries.trying or not scans else scans[-1]
+        tracer.commands = commands
         link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
+        tracer.commands = frozenset()
         time = tracer.time(looked)
         if scans:
             condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))

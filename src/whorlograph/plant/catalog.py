@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 from msgspec import Struct
@@ -10,7 +11,8 @@ CASES = Path(__file__).parent / "cases"
 
 
 class Case(Struct, frozen=True):
-    """A shipped case: its files, the tag complained of, and the complaint in a sentence."""
+    """A shipped case: its files, the tag complained of, the complaint in a sentence; the symptom and time (s) to ask for, "" and None where the
+    tag's state decides; what must be found (kind and tag, "" none), and two paragraphs that teach."""
 
     name: str
     title: str
@@ -20,12 +22,22 @@ class Case(Struct, frozen=True):
     log: Path
     iolist: Path
     profile: Path
+    symptom: str = ""
+    at: float | None = None
+    root: tuple[str, str] = ("", "")
+    links: tuple[str, ...] = ()
+    teach: tuple[str, ...] = ()
 
 
 def cases() -> dict[str, Case]:
-    """The shipped cases by name."""
+    """The shipped cases by name, the bridge first."""
     bridge = CASES / "bridge"
     found = [Case("bridge", "Skerrow Bridge", "During the sixth opening of the day the raise pump dropped out at a quarter of the travel "
                   "and would not restart.", "Raise_Pump", bridge / "skerrow_bridge.xml", bridge / "shift.csv", bridge / "io_list.csv",
-                  bridge / "profile.toml")]
+                  bridge / "profile.toml", root=("field-input", "East_Down_LS"))]
+    for folder in sorted(p.parent for p in CASES.glob("*/case.json")):
+        told = json.loads((folder / "case.json").read_text("utf-8"))
+        found.append(Case(folder.name, told["title"], told["complaint"], told["tag"], folder / f"{folder.name}.xml", folder / "log.csv",
+                          folder / "io_list.csv", folder / "profile.toml", told["symptom"], told["at"] if told["at"] >= 0 else None,
+                          tuple(told["root"]), tuple(told["links"]), tuple(told["teach"])))
     return {c.name: c for c in found}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from typing import TYPE_CHECKING
 
 import click
@@ -18,8 +19,9 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("case", default="bridge")
 @click.option("--list", "as_list", is_flag=True, help="Name the cases.")
+@click.option("--story", is_flag=True, help="Tell what the case teaches, without the application.")
 @screen_options
-def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
+def command(case: str, as_list: bool, story: bool, palette: str, ascii_: bool) -> int:
     """Open the application on a CASE that ships with it."""
     from whorlograph.plant.catalog import cases
 
@@ -31,13 +33,17 @@ def command(case: str, as_list: bool, palette: str, ascii_: bool) -> int:
     if case not in known:
         raise UsageError("", f"no case is called {case}", f"the cases are {', '.join(known)}")
     one = known[case]
+    if story:
+        say("\n\n".join([f"{one.title}. {one.complaint}", *(textwrap.fill(part, 96) for part in one.teach)]))
+        return 0
 
     def load() -> tuple[Session, Question | None]:
         from whorlograph.desk.session import Paths, load
-        from whorlograph.model.question import Question
+        from whorlograph.model.question import Question, Symptom
 
         session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
-        return session, Question(session.tag(one.tag))
+        at = round(one.at * 1e9) if one.at is not None else None
+        return session, Question(session.tag(one.tag), at, Symptom(one.symptom) if one.symptom else None)
 
     from whorlograph.desk.ahead import ahead
 

@@ -10,7 +10,13 @@ from pathlib import Path
 
 import msgspec
 
+from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.drawing.text import draw_rung, wrapped
+from whorlograph.model.program import Pou, PouKind
+from whorlograph.model.steps import Step
+from whorlograph.model.tags import Instance
+from whorlograph.plant.written import body_of
 
 HEADINGS = {"symptom": "Symptoms", "link": "Links of a trail", "root": "Roots", "fault": "Faults of the controller",
             "contact": "Contacts, coils, jumps", "block": "Blocks", "finding": "Findings", "together": "What comes together"}
@@ -74,10 +80,21 @@ def page_lines(page: Page, width: int) -> list[list[Run]]:
     part("check first", page.check)
     part("better not", page.avoid)
     if page.example:
-        from .example import example_lines
-
         lines.append([("an example", Ink.QUIET)])
         lines += example_lines(page.example, width)
+    return lines
+
+
+def example_lines(text: str, width: int) -> list[list[Run]]:
+    """Rungs written in a line, drawn by the renderer of a program's own."""
+    body = body_of(text)
+    instance = Instance("Example", "Example", Pou("Example", PouKind.PROGRAM, (), body))
+    lines: list[list[Run]] = []
+    for rung in body.rungs:
+        drawn, _ = wrapped(draw_rung(lay_out(Step(rung.number - 1, instance, rung)), False, width - 2), width - 2)
+        while drawn and not "".join(t for t, _ in drawn[-1]).strip():
+            drawn.pop()
+        lines += drawn
     return lines
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.calls import Exit
-from whorlograph.engine.code import Base, Expr, Load
+from whorlograph.engine.code import Expr, Load
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.iolist import Point
 from whorlograph.model.tags import Tag
@@ -165,14 +165,7 @@ class Facts:
     def computed(self, circuit: Circuit, gate: Gate) -> Expr | None:
         """What a gate is computed from, itself or kept while its block is not executed."""
         leaf = circuit.leaves.get(gate.at)
-        return self.behind(circuit, circuit.behind(leaf)) if leaf is not None else None
-
-    def behind(self, circuit: Circuit, value: Expr | None) -> Expr | None:
-        """What a value is computed from, itself or kept while its block is not executed."""
-        found = circuit.behind(value)
-        while isinstance(found, Load) and found.target.base == Base.HIDDEN and found.target.cell in circuit.kept:
-            found = circuit.behind(circuit.kept[found.target.cell].value)
-        return found
+        return circuit.made(circuit.behind(leaf)) if leaf is not None else None
 
     def load_tag(self, step: int, load: Load) -> int | None:
         """The tag that a value is read from, where it always is the same."""

@@ -27,10 +27,10 @@ def find(facts: Facts) -> Iterator[Finding]:
 def _narrowed(facts: Facts, step: int, value: Expr) -> tuple[str, str, list[int]] | None:
     """(type from, type to, the tags read) of a conversion to a smaller whole type; None where there is none."""
     circuit = facts.tracer.circuit(step)
-    made: Expr | None = facts.behind(circuit, value)
+    made: Expr | None = circuit.made(value)
     while made is not None:
         if isinstance(made, Convert):
-            inner = facts.behind(circuit, made.value)
+            inner = circuit.made(made.value)
             source = ELEMENTARY.get(getattr(inner, "type", ""))
             target = ELEMENTARY.get(made.type)
             if made.rule in ("TO", "TRUNC") and source is not None and target is not None and target.whole and not (
@@ -39,7 +39,7 @@ def _narrowed(facts: Facts, step: int, value: Expr) -> tuple[str, str, list[int]
                 return source.name, target.name, [t for t in read if t is not None]
             made = inner
         elif isinstance(made, Op) and made.args:
-            made = facts.behind(circuit, made.args[0])
+            made = circuit.made(made.args[0])
         else:
             return None
     return None

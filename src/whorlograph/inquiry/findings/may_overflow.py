@@ -30,9 +30,9 @@ def find(facts: Facts) -> Iterator[Finding]:
 
 def _grows(facts: Facts, tag: int, writer: Writer) -> bool:
     circuit = facts.tracer.circuit(writer.step)
-    made: Expr | None = facts.behind(circuit, writer.value)
+    made: Expr | None = circuit.made(writer.value)
     while isinstance(made, Convert):
-        made = facts.behind(circuit, made.value)
+        made = circuit.made(made.value)
     return isinstance(made, Op) and made.code in ("ADD", "SUB", "MUL") and any(
         isinstance(x, Load) and facts.load_tag(writer.step, x) == tag for x in circuit.loads(made))
 

@@ -50,12 +50,12 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
     found = Link(LinkKind.SET_BY, tag, value, tracer.since(tag, tracer.view_of(step, scan + 1)), step, scan, text, writer.element)
+    if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
+        return found
     if guard is not None:
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"EN of {source}")
         if child is not None and (child.children or child.roots):
             found.children.append(child)
-    if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
-        return found
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
     return found
 

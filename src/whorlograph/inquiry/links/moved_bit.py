@@ -17,9 +17,9 @@ if TYPE_CHECKING:
 def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, bit: int) -> bool:
     """Add to the link of a written word why one bit of it is as it is; False where it cannot be followed through what was computed."""
     circuit = tracer.circuit(seen.step)
-    made = circuit.behind(value)
+    made = circuit.made(value)
     while isinstance(made, Convert):
-        made = circuit.behind(made.value)
+        made = circuit.made(made.value)
     state = "on" if _bit(made, seen, bit) else "off"
     if isinstance(made, (Load, Const)):
         link.text += f"; its bit {bit} is {state}"
@@ -27,7 +27,7 @@ def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, 
         return True
     if not isinstance(made, Op) or made.code not in ("AND", "OR"):
         return False
-    deciding = [one for one in (circuit.behind(a) for a in made.args) if isinstance(one, (Load, Const))]
+    deciding = [one for one in (circuit.made(a) for a in made.args) if isinstance(one, (Load, Const))]
     if len(deciding) != len(made.args):
         return False
     on = [one for one in deciding if _bit(one, seen, bit)]

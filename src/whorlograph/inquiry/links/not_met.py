@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Base, Const, Load, Op
+from whorlograph.engine.code import Const, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
@@ -108,9 +108,7 @@ def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
 
 def _comparisons(circuit: Circuit, gate: Gate) -> Iterator[Op]:
     """The comparisons that a gate looks at, itself or kept while its block is not executed."""
-    leaf = circuit.behind(circuit.leaves.get(gate.at))
-    if isinstance(leaf, Load) and leaf.target.base == Base.HIDDEN and leaf.target.cell in circuit.kept:
-        leaf = circuit.behind(circuit.kept[leaf.target.cell].value)
+    leaf = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
     if isinstance(leaf, Op):
         yield leaf
 

@@ -9,6 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import Writer
 from . import never_set, rung_true
+from .gates import gate_tag
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -25,6 +26,9 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
             if unset is not None:
                 unset.text = unset.text.replace("was never set", f"was not set again after {tracer.at(tracer.time(scan))}")
                 never_set.missing(unset)
+                if any(_tried(tracer, one, tracer.ran(one.step, view)) for one in setters):
+                    for root in found.all_roots():  # somebody tried to set it: what took it away before is over
+                        root.changed, root.last = False, False
                 found.children.append(unset)
     return found
 
@@ -48,6 +52,13 @@ def dominates(tracer: Tracer, tag: int, setters: list[Writer], resetters: list[W
                               f"the reset comes later and dominates ({found.text})")
             return found
     return None
+
+
+def _tried(tracer: Tracer, setter: Writer, scan: int) -> bool:
+    """Whether a set coil's rung has the attempt's command, and it passes."""
+    circuit, seen = tracer.circuit(setter.step), tracer.seen(setter.step, scan)
+    return setter.power is not None and any(gate_tag(tracer, gate, seen) in tracer.commands and circuit.passes(gate, seen.result)
+                                            for path in circuit.paths(setter.power) for gate in path)
 
 
 def _wrote(tracer: Tracer, writer: Writer, scan: int) -> bool:

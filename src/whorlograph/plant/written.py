@@ -1,19 +1,19 @@
-"""Example rungs: written in a line, drawn by the same renderer as a program's own."""
+"""Rungs written in a line of text, for examples and for the programs that ship.
+
+``A`` a contact, ``/A`` normally closed, ``^A`` rising, ``vA`` falling, ``[A B|C]`` side by side, ``TON:T1:T#1s`` a timer, ``CTU:C1:3:R`` a
+counter that ``R`` sets back, ``RS:B1:R`` a bistable that ``R`` resets, ``ADD(A,1)>B`` a function, ``GE(A,5)`` a comparison, ``!Pou`` a call,
+``(A)`` a coil, ``(/A)`` negated, ``(S A)`` set, ``(R A)`` reset, ``->End`` a jump, ``<-`` a return, ``End:`` at the start of a line a label.
+"""
 
 from __future__ import annotations
 
 import re
 
-from whorlograph.drawing.rung_layout import lay_out
-from whorlograph.drawing.shapes import Run
-from whorlograph.drawing.text import draw_rung, wrapped
 from whorlograph.model.ladder import CoilKind, LadderBody
-from whorlograph.model.program import Pou, PouKind
-from whorlograph.model.steps import Step
-from whorlograph.model.tags import Instance
-from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
 
-_TOKEN = re.compile(r"\s*(\[|\]|\||->\w+|<-|\((?:[SR]\s+|/)?\w+\)|\w+\([^()]*\)(?:>\w+)?|\w+:\w+:[\w#]+|[/^]?\w+)")
+from .rungs import Ladder, Part, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
+
+_TOKEN = re.compile(r"\s*(\[|\]|\||->\w+|<-|!\w+|\((?:[SR]\s+|/)?[\w.%]+\)|\w+\([^()]*\)(?:>[\w\[\]]+)?|\w+:\w+:[\w#:]+|[/^]?[\w.%]+)")
 _COMPARISONS = ("EQ", "NE", "GT", "GE", "LT", "LE")
 
 
@@ -62,9 +62,13 @@ def _part(token: str) -> Part:
         return leave()
     if token.startswith("->"):
         return jump(token[2:])
+    if token.startswith("!"):
+        return call(token[1:], instance=f"{token[1:]}_1")
     if ":" in token:
-        kind, name, preset = token.split(":")
-        return timer(kind, name, preset) if kind.startswith("T") else counter(name, preset, no("Reset"))
+        kind, name, *pins = token.split(":")
+        if kind in ("RS", "SR"):
+            return Part("block", name, block=kind, power=("S" if kind == "RS" else "S1", "Q1"), extra=(("R1" if kind == "RS" else "R", no(pins[0])),))
+        return timer(kind, name, pins[0]) if kind.startswith("T") else counter(name, pins[0], no(pins[1] if len(pins) > 1 else "Reset"))
     if "(" in token:
         name, _, rest = token.partition("(")
         given, _, out = rest.partition(")")
@@ -78,22 +82,20 @@ def _part(token: str) -> Part:
     return rises(token[1:]) if token.startswith("^") else falls(token[1:]) if re.match(r"v[A-Z]", token) else no(token)
 
 
-def body_of(text: str) -> LadderBody:
-    """Rungs, parted by semicolons, as a body."""
+def body_of(*lines: str) -> LadderBody:
+    """Rungs, a line each, or parted by semicolons, as a body; behind ``#`` a line's comment."""
     ladder = Ladder()
-    for one in text.split(";"):
-        ladder.rung(*parsed(one.strip()))
+    for line in (part for text in lines for part in text.split(";")):
+        rung, _, comment = line.partition("#") if not re.search(r"T#", line) else _commented(line)
+        label = re.match(r"\s*(\w+):\s", rung + " ")
+        if label is not None:
+            ladder.label(label.group(1))
+            rung = rung[label.end():]
+        if rung.strip():
+            ladder.rung(*parsed(rung.strip()), comment=comment.strip())
     return ladder.body()
 
 
-def example_lines(text: str, width: int) -> list[list[Run]]:
-    """Rungs drawn as text."""
-    body = body_of(text)
-    instance = Instance("Example", "Example", Pou("Example", PouKind.PROGRAM, (), body))
-    lines: list[list[Run]] = []
-    for rung in body.rungs:
-        drawn, _ = wrapped(draw_rung(lay_out(Step(rung.number - 1, instance, rung)), False, width - 2), width - 2)
-        while drawn and not "".join(t for t, _ in drawn[-1]).strip():
-            drawn.pop()
-        lines += drawn
-    return lines
+def _commented(line: str) -> tuple[str, str, str]:
+    """A line with times in it, whose comment stands behind two blanks and a sign."""
+    return line.partition("  #")

@@ -1,0 +1,1 @@
+"""Small cases: each a machine of its own with one known fault, told in a few lines."""

@@ -1,0 +1,62 @@
+"""Sequences, modes and tables: a step that waits, a mode that no longer calls, a jump over an area, a bit of a pattern that a mask takes away."""
+
+from __future__ import annotations
+
+from whorlograph.model.question import Symptom
+
+from .kit import SmallCase, everyday
+
+MUSHROOM = SmallCase(
+    "mushroom", "Hallin Mushroom Farm, casing line", "The line has stood for an hour; the conveyor does not move on.", "Convey", ("field-input", "Tray_LS"), ("not-met", "never-set"),
+    ("The line runs in steps, a number that rungs compare and write. The conveyor belongs to step 30. The answer says where the sequence stands (20) and goes straight to the "
+     "write that leaves that step.",
+     "That write waits for the tray switch: a tray is there, but the switch does not say so. Looking at the conveyor's rung alone shows nothing but a comparison."),
+    {"Line": ("Start_PB EQ(Step,0) /Fault MOVE(10)>Step  # a tray is asked for", "EQ(Step,10) TON:Fill_T:T#2s MOVE(20)>Step", "EQ(Step,20) Tray_LS MOVE(30)>Step  # wait for the tray",
+              "EQ(Step,30) End_LS MOVE(40)>Step", "EQ(Step,40) TON:Rest_T:T#1s MOVE(0)>Step", "EQ(Step,10) (Hopper)", "EQ(Step,30) /Fault (Convey)  # conveyor in step 30",
+              "EQ(Step,20) TON:Wait_T:T#30m (S Fault)", *everyday(("Hopper", "Convey")))},
+    ("Start_PB, S-1, line desk/1, NO, start", "Tray_LS, LS-2, casing head/4, NO, tray in place", "End_LS, LS-3, line end/2, NO, tray at the end", "Ack, S-4, line desk/2, NO, acknowledge",
+     "Lamp_Test, S-5, line desk/3, NO, lamp test"),
+    ("Hopper, Y-1, casing head/21, , hopper flap", "Convey, K-2, panel/22, , conveyor", "Lamp_Hopper, H-1, line desk/11, , lamp", "Lamp_Convey, H-2, line desk/12, , lamp", "Horn, H-3, hall/1, , horn"),
+    (*((t + d, tag, v) for t in (2000, 14_000) for d, tag, v in ((0, "Start_PB", 1), (300, "Start_PB", 0), (2600, "Tray_LS", 1), (6000, "Tray_LS", 0), (6500, "End_LS", 1), (7200, "End_LS", 0))),
+     (26_000, "Start_PB", 1), (26_300, "Start_PB", 0)), 60_000, ("Step: INT  # step of the line", "Fault", "Flash", "Flash_B"), symptom=Symptom.WILL_NOT_PULL_IN)
+
+TIDE_MILL = SmallCase(
+    "tidemill", "Penrose Tide Mill, sluice", "The sluice stays open although its close button is pressed in automatic.", "Sluice", ("field-input", "Auto_Sw"), ("not-called",),
+    ("The sluice's rung stands in a POU that is called in hand only. When the selector leaves hand, the POU is no longer called: its coil keeps its last state, whatever "
+     "its contacts say.",
+     "Not the close button, the selector is the cause; and the program should close the sluice when it leaves hand."),
+    {"Main": ("/Auto_Sw !Hand  # by hand", "Auto_Sw !Auto  # automatic", "[/Tide_OK|/Trip_N] (S Fault)", *everyday(("Sluice", "Wheel"))),
+     "Hand": ("[Open_PB|Sluice] /Close_PB Tide_OK (Sluice)  # sluice by hand", "[Wheel_PB|Wheel] Sluice Stop_N (Wheel)"),
+     "Auto": ("Level_High TON:Auto_T:T#5s (Auto_Open)", "Auto_Open Sluice Stop_N (Wheel)")},
+    ("Auto_Sw, S-1, mill desk/1, NO, selector on automatic", "Open_PB, S-2, mill desk/2, NO, open sluice", "Close_PB, S-3, mill desk/3, NO, close sluice", "Wheel_PB, S-4, mill desk/4, NO, wheel on",
+     "Stop_N, S-5, mill desk/5, NC, stop", "Tide_OK, B-6, tide gauge/1, NO, tide high enough", "Level_High, B-7, pond/1, NO, pond full", "Trip_N, Q-8, panel/1, NC, protection", "Ack, S-9, mill desk/6, NO, acknowledge",
+     "Lamp_Test, S-10, mill desk/7, NO, lamp test"),
+    ("Sluice, Y-1, sluice house/1, , sluice valve", "Wheel, K-2, panel/21, , wheel clutch", "Lamp_Sluice, H-1, mill desk/11, , lamp", "Lamp_Wheel, H-2, mill desk/12, , lamp", "Horn, H-3, mill/1, , horn"),
+    ((0, "Tide_OK", 1), (3000, "Open_PB", 1), (3400, "Open_PB", 0), (6000, "Wheel_PB", 1), (6300, "Wheel_PB", 0), (12_000, "Auto_Sw", 1), (16_000, "Close_PB", 1), (17_000, "Close_PB", 0)), 20_000,
+    ("Auto_Open", "Fault", "Flash", "Flash_B"), blocks=("Hand", "Auto"), symptom=Symptom.WILL_NOT_DROP_OUT)
+
+CLOCK_TOWER = SmallCase(
+    "belltower", "Sallow Bell Tower, carillon", "The hammer of the third bell does not strike since the organist switched to service.", "Hammer_3", ("field-input", "Service_Key"), ("held-by-jump",),
+    ("In service the rungs of the hammers are jumped over, so that nobody is hit. A second jump, for silence at night, leaves out the same rungs.",
+     "The jump that is taken now comes first, with since when; the other would take over: turning the key back at night changes nothing. Both are proved together."),
+    {"Bells": ("Service_Key ->Quiet  # service: no hammer moves", "Night_Sw ->Quiet  # silence at night", "Beat Key_1 (Hammer_1)", "Beat Key_2 (Hammer_2)", "Beat Key_3 (Hammer_3)  # third bell",
+               "Quiet: /Beat_B TON:Beat_Ta:T#300ms (Beat)", "Beat TON:Beat_Tb:T#300ms (Beat_B)", "[Service_Key|Night_Sw] (Silent)", "/Air_OK TON:Air_T:T#2s (S Fault)", *everyday(("Silent",)))},
+    ("Service_Key, S-1, tower foot/1, NO, service key", "Night_Sw, S-2, clock/1, NO, silence at night", "Key_1, S-3, keyboard/1, NO, key 1", "Key_2, S-4, keyboard/2, NO, key 2", "Key_3, S-5, keyboard/3, NO, key 3",
+     "Air_OK, B-6, compressor/1, NO, air pressure", "Ack, S-7, tower foot/2, NO, acknowledge", "Lamp_Test, S-8, tower foot/3, NO, lamp test"),
+    ("Hammer_1, Y-1, bell frame/1, , hammer 1", "Hammer_2, Y-2, bell frame/2, , hammer 2", "Hammer_3, Y-3, bell frame/3, , hammer 3", "Silent, H-4, keyboard/11, , no hammer moves", "Lamp_Silent, H-5, tower foot/11, , lamp",
+     "Horn, H-6, tower foot/12, , horn"),
+    ((0, "Air_OK", 1), (2000, "Key_3", 1), (4000, "Key_3", 0), (8000, "Service_Key", 1), (12_000, "Night_Sw", 1), (15_000, "Key_3", 1), (18_000, "Key_3", 0), (19_000, "Key_3", 1)), 21_000,
+    ("Beat", "Beat_B", "Fault", "Flash", "Flash_B"), symptom=Symptom.WILL_NOT_PULL_IN)
+
+GLASSHOUSE = SmallCase(
+    "glasshouse", "Verrall Glasshouse, vents", "The north vent never opens in the last step of the day's programme.", "North_Vent", ("initial-value", "Mask"), ("rung-false", "set-by"),
+    ("What each step opens stands in a table, one word a step; a mask leaves out vents under repair. The result is moved to a word whose bits are the vents.",
+     "The answer follows the one bit: through the move, to the mask that takes it away. The table is right, the mask still leaves out a vent that was repaired long ago."),
+    {"Vents": ("LT(Step,3) ^Next_PB MOVE(Next)>Step  # next step of the day", "Step_OK ADD(Step,1)>Next", "Step_OK MOVE(Table[Step])>Pattern  # what this step opens", "Step_OK AND(Pattern,Mask)>Shown  # without vents under repair",
+               "Shown.%X0 Wind_OK_N (South_Vent)", "Shown.%X1 Wind_OK_N (East_Vent)", "Shown.%X2 Wind_OK_N (North_Vent)  # north vent", "LE(Step,3) (Step_OK)", "/Wind_OK_N TON:Wind_T:T#3s (S Fault)",
+               *everyday(("South_Vent", "North_Vent")))},
+    ("Next_PB, S-1, porch/1, NO, next step", "Wind_OK_N, B-2, roof/1, NC, wind switch", "Ack, S-3, porch/2, NO, acknowledge", "Lamp_Test, S-4, porch/3, NO, lamp test"),
+    ("South_Vent, Y-1, ridge/1, , south vent", "East_Vent, Y-2, ridge/2, , east vent", "North_Vent, Y-3, ridge/3, , north vent", "Lamp_South_Vent, H-1, porch/11, , lamp", "Lamp_North_Vent, H-2, porch/12, , lamp", "Horn, H-3, porch/13, , horn"),
+    (*((3000 + 5000 * n + d, "Next_PB", v) for n in range(3) for d, v in ((0, 1), (400, 0))),), 20_000,
+    ("Step: INT  # step of the day", "Next: INT", "Table: WORD[4] = 0 1 3 7  # vents of each step", "Pattern: WORD", "Mask: WORD = 3  # vents in service", "Shown: WORD", "Step_OK", "Fault", "Flash", "Flash_B"),
+    symptom=Symptom.WILL_NOT_PULL_IN)
