@@ -17,6 +17,8 @@ BENCHMARKS = {
     "trials": "a hundred trials of ten seconds of log, each from a checkpoint",
     "tasks": "a replay with tasks against the same without, steps taking time and not",
     "long_log": "one and ten million changes: first screen, all replayed, memory",
+    "truth": "answers on random programs, checked by the plain interpreter",
+    "faults": "seeded faults in the shipped cases: at which rank the faulty device stands",
 }
 
 

@@ -81,7 +81,7 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         at = original.clock.start(answer.attempts[-1]) if answer.attempts else answer.time
         yield held(former_value, at, at + lasting)
         behind = at + 3 * controller.scan_time  # what the attempt itself switches on is seen only then
-        if behind < clock.start(max(1, answer.asked)):
+        if behind < original.clock.start(max(1, answer.asked)):
             yield held(former_value, behind, behind + lasting)
     if root.since is None or not len(otherwise):
         yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")

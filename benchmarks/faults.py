@@ -1,0 +1,163 @@
+"""Seeded faults in the shipped cases' machines or their wiring: at which rank the device stands that was faulty, by kind of fault.
+
+Half of the seeds (even ones) were looked at while developing; the other half is what counts. ``WHORLOGRAPH_FAULTS`` faults (default 320).
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections import Counter
+from pathlib import Path
+from random import Random
+
+import numpy as np
+
+from whorlograph.desk.asking import answer_to, prove_all
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.coupling import Change, run_coupled
+from whorlograph.inquiry.symptoms import course
+from whorlograph.model.iolist import IoList, Wiring
+from whorlograph.model.iolist import Point as Listed
+from whorlograph.model.log import Log
+from whorlograph.model.question import Question, Symptom
+from whorlograph.plant.make import small_cases
+from whorlograph.plant.small.kit import MS, Machine, SmallCase, profile_of, program_of
+
+COUNT = int(os.environ.get("WHORLOGRAPH_FAULTS", "320"))
+KINDS = ("stuck off", "stuck on", "short opening", "bounce", "late contact", "swapped pair")
+_WIRING = {"NO": Wiring.NORMALLY_OPEN, "NC": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
+
+
+def main() -> None:
+    """Put faults in, ask of the first output that goes another way, count ranks."""
+    begun = time.monotonic()
+    ranks: dict[tuple[str, bool], Counter[str]] = {}
+    seed = tried = 0
+    cases = [c for c in small_cases() if not c.recorded and not c.unlogged]
+    while tried < COUNT and seed < 40 * COUNT:
+        seed += 1
+        random = Random(seed)
+        case, kind = random.choice(cases), KINDS[seed % len(KINDS)]
+        found = _one(random, case, kind)
+        if found is None:
+            continue
+        tried += 1
+        rank, proved, text = found
+        counts = ranks.setdefault((kind, bool(tried % 2)), Counter())
+        counts["all"] += 1
+        counts["first"] += rank == 1
+        counts["third"] += 0 < rank <= 3
+        counts["proved"] += proved
+        if rank != 1 and tried % 2:
+            print(f"seed {seed}, {case.name}, {kind}: rank {rank or 'none'}; {text}")
+    for held, title in ((True, "the half that counts"), (False, "the half that was developed on")):
+        total: Counter[str] = Counter()
+        print(title)
+        for kind in KINDS:
+            counts = ranks.get((kind, held), Counter())
+            total += counts
+            if counts["all"]:
+                print(f"  {kind:<14} {counts['all']:>4}: rank one {counts['first']}, among three {counts['third']}, proved {counts['proved']}")
+        if total["all"]:
+            print(f"  {'all':<14} {total['all']:>4}: rank one {total['first']} ({100 * total['first'] / total['all']:.0f} of 100), among three "
+                  f"{total['third']} ({100 * total['third'] / total['all']:.0f} of 100), proved {total['proved']}")
+    print(f"{tried} faults, {time.monotonic() - begun:.0f} s")
+
+
+class Faulty(Machine):
+    """A machine one of whose inputs does not do what it should, from a time on (ms)."""
+
+    def __init__(self, case: SmallCase, kind: str, tags: tuple[str, str], since: int, random: Random) -> None:
+        super().__init__(case)
+        self.kind, self.tags, self.since = kind, tags, since * MS
+        self.opening = random.choice((40, 80, 160)) * MS
+        self.state: dict[str, int] = {}
+        if kind in ("stuck off", "stuck on"):
+            self._put(since, "", 0)
+        elif kind in ("short opening", "bounce"):
+            for n in range(1 if kind == "short opening" else 3):
+                self._put(self.since + n * 2 * self.opening, "!", 0)
+                self._put(self.since + n * 2 * self.opening + self.opening, "?", 0)
+
+    def begin(self) -> list[Change]:  # type: ignore[override]
+        """The inputs at time 0."""
+        found = list(super().begin())
+        self.state = {tag: value for _, tag, value in found}
+        return found
+
+    def advance(self, now: int) -> list[Change]:  # type: ignore[override]
+        """What is due, as the faulty wiring lets it through."""
+        found: list[Change] = []
+        tag = self.tags[0]
+        for at, name, value in super().advance(now):
+            if name == "":  # it sticks from now on
+                found.append((at, tag, int(self.kind == "stuck on")))
+            elif name in ("!", "?"):
+                found.append((at, tag, 1 - self.state[tag] if name == "!" else self.state[tag]))
+            else:
+                self.state[name] = value
+                if self.kind.startswith("stuck") and name == tag and at >= self.since:
+                    continue
+                if self.kind == "late contact" and name == tag and at >= self.since:
+                    found.append((at + 1500 * MS, name, value))
+                elif self.kind == "swapped pair" and name in self.tags:
+                    found.append((at, self.tags[1 - self.tags.index(name)], value))
+                else:
+                    found.append((at, name, value))
+        return found
+
+
+def _one(random: Random, case: SmallCase, kind: str) -> tuple[int, bool, str] | None:
+    """(rank, proved, answer) of a fault; None where nothing goes another way, or the device's own rows are the same by then."""
+    program = program_of(case)
+    controller = Controller(program, profile_of(case))
+    running = controller.running
+    inputs = [p.tag for p, address in case.points if address.startswith("%I") and p.tag not in ("Ack", "Lamp_Test")]
+    tags = tuple(random.sample(inputs, 2))
+    since = random.randrange(1500, case.end - 500)
+    healthy = run_coupled(controller, Machine(case), case.end * MS)
+    faulty = run_coupled(controller, Faulty(case, kind, (tags[0], tags[1]), since if kind != "swapped pair" else 0, random), case.end * MS)
+    logs = [_log(r.changes, running.by_name, case.end * MS) for r in (healthy, faulty)]
+    journals = [controller.replay(log) for log in logs]
+    clock, found = journals[1].clock, None
+    for tag in running.tags[:running.public]:
+        if tag.address is None or tag.address.area != "Q" or tag.name.startswith(("Lamp", "Horn")):
+            continue
+        before, after = (course(j, tag.index) for j in journals)
+        scans = np.arange(1, min(j.clock.last for j in journals) + 1)
+        differ = np.flatnonzero((before.at_all(scans) != 0) != (after.at_all(scans) != 0))
+        if len(differ):
+            scan = int(scans[differ[0]])
+            if found is None or scan < found[0]:
+                found = scan, tag.index, bool(after.at(scan)), bool(after.at(scan - 1))
+    if found is None:
+        return None
+    scan, tag_number, on, was = found
+    symptom = Symptom.WILL_NOT_DROP_OUT if on else Symptom.DROPPED_OUT if was else Symptom.WILL_NOT_PULL_IN
+    at = clock.start(min(scan + (0 if symptom is Symptom.DROPPED_OUT else 3), clock.last))
+    numbers = {running.by_name[t.lower()] for t in (tags if kind == "swapped pair" else tags[:1])}
+    if not any(_rows(logs[0], n, at) != _rows(logs[1], n, at) for n in numbers):
+        return None
+    points = {running.by_name[p.tag.lower()]: Listed(p.tag, address, p.device, p.location, p.terminal, _WIRING[p.wiring], p.description)
+              for p, address in case.points}
+    session = Session(controller, logs[1], IoList(points), [], Paths(Path("case.xml")))
+    session.take(journals[1])
+    answer = answer_to(session, Question(tag_number, at, symptom))
+    prove_all(session, answer)
+    rank = next((i for i, r in enumerate(answer.roots, 1) if r.tag in numbers), 0)
+    first = running.tags[answer.roots[0].tag].name if answer.roots and answer.roots[0].tag is not None else "none"
+    text = f"{answer.text}; faulty {tags[0]} since {since / 1000:.3f} s, first root {first}"
+    return rank, bool(rank) and answer.roots[rank - 1].proved is True, text
+
+
+def _log(changes: list[Change], names: dict[str, int], end: int) -> Log:
+    changes = sorted(changes, key=lambda c: c[0])
+    return Log(np.array([c[0] for c in changes], np.int64), np.array([names[c[1].lower()] for c in changes], np.int32),
+               np.array([c[2] for c in changes], np.int64), end=end, rows=len(changes))
+
+
+def _rows(log: Log, tag: int, until: int) -> list[tuple[int, int]]:
+    rows = log.of(tag)
+    return [(int(t), int(v)) for t, v in zip(log.times[rows].tolist(), log.values[rows].tolist(), strict=True) if t <= until]

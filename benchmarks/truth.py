@@ -1,0 +1,94 @@
+"""Whether answers are true, on random programs, found out by the plain interpreter: links, proofs, the cause of short faults, drop-outs with one or
+two cures. ``WHORLOGRAPH_TRUTH`` programs (default 60); ``WHORLOGRAPH_SEED`` the first seed (default 20000: no test uses it)."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections import Counter
+from pathlib import Path
+from random import Random
+
+from tests.everyday import everyday, with_fault
+from tests.strategies import random_case, random_log
+from tests.truth import Truth
+
+from whorlograph.desk.asking import answer_to, prove_all
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.model.iolist import IoList
+from whorlograph.model.question import Question, Symptom
+
+COUNT = int(os.environ.get("WHORLOGRAPH_TRUTH", "60"))
+FIRST = int(os.environ.get("WHORLOGRAPH_SEED", "20000"))
+
+
+def main() -> None:
+    """Count what is true, and print what is not."""
+    begun = time.monotonic()
+    seen: Counter[str] = Counter()
+    for seed in range(FIRST, FIRST + COUNT):
+        random = Random(seed)
+        program, profile = random_case(random)
+        controller = Controller(program, profile)
+        _asked(random, Session(controller, random_log(random, controller.running), IoList({}), [], Paths(Path("random.xml"))), seen, seed)
+        random, session = everyday(seed, 6)
+        _asked(random, session, seen, seed)
+        _fault(seed, seen)
+    print(f"{COUNT} random programs of all elements, {COUNT} of everyday circuits, {time.monotonic() - begun:.0f} s")
+    print(f"links: {seen['links']}, untrue {seen['untrue links']}")
+    print(f"roots proved: {seen['proved']}, of them false {seen['false proofs']} (together {seen['together']}, by rows {seen['rows']})")
+    print(f"drop-outs that one or two inputs cure: {seen['curable']}, first root right {_share(seen['cured'], seen['curable'])}")
+    print(f"short faults put into one input: {seen['faults']}, first root right {_share(seen['found'], seen['faults'])}")
+
+
+def _share(part: int, whole: int) -> str:
+    return f"{part} ({100 * part / whole:.0f} of 100)" if whole else "none"
+
+
+def _asked(random: Random, session: Session, seen: Counter[str], seed: int) -> None:
+    truth, tags = Truth(session), session.running.tags
+    written = [t.index for t in tags[:session.running.public] if t.index in session.controller.written and t.type.name == "BOOL"]
+    for tag in random.sample(written, min(3, len(written))):
+        answer = answer_to(session, Question(tag, random.randrange(max(1, session.log.end))))
+        if answer.trail is None:
+            continue
+        for _, link in answer.links():
+            seen["links"] += 1
+            wrong = truth.wrong_link(link)
+            if wrong:
+                seen["untrue links"] += 1
+                print(f"seed {seed}: {answer.text}; {link.text}: {wrong}")
+        prove_all(session, answer)
+        for root in answer.roots:
+            if root.proved and root.trial is not None:
+                seen["proved"] += 1
+                seen["together"] += bool(root.together)
+                seen["rows"] += root.leads
+                if not truth.proves(answer, root):
+                    seen["false proofs"] += 1
+                    print(f"seed {seed}: {answer.text}; {root.proof}: false")
+        cures = truth.cures(answer) if answer.symptom is Symptom.DROPPED_OUT else set()
+        if 1 <= len(cures) <= 2:
+            seen["curable"] += 1
+            right = bool(answer.roots) and answer.roots[0].tag in cures
+            seen["cured"] += right
+            if not right:
+                print(f"seed {seed}: {answer.text}; cured by {[tags[t].name for t in cures]}, first root {tags[answer.roots[0].tag or 0].name}")
+
+
+def _fault(seed: int, seen: Counter[str]) -> None:
+    random, session = everyday(seed)
+    made = with_fault(random, session)
+    if made is None:
+        return
+    faulty, fault = made
+    answer = answer_to(faulty, Question(fault.asked, fault.at, fault.symptom))
+    prove_all(faulty, answer)
+    seen["faults"] += 1
+    right = bool(answer.roots) and answer.roots[0].tag == fault.tag
+    seen["found"] += right
+    if not right:
+        tags = faulty.running.tags
+        got = tags[answer.roots[0].tag].name if answer.roots and answer.roots[0].tag is not None else "none"
+        print(f"seed {seed}: {answer.text}; a fault of {tags[fault.tag].name}, first root {got}")
