@@ -9,7 +9,9 @@ from msgspec.structs import replace
 
 from tests.building import Draw, Rows, program_of, session_of, tasked
 from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
+from whorlograph.desk.tables import xref_of
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
@@ -204,6 +206,35 @@ class Ways(unittest.TestCase):
                                                                     (3000, "X1", 0)])
         found = asked(session, "Y1")
         self.assertEqual((found.links[0], found.roots[0]), ("not-called", ("field-input", "X1", True)))
+
+    def test_what_a_mode_and_a_jump_decide_stands_in_the_cross_reference(self) -> None:
+        def hand(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), coil("Y1"))
+
+        def auto(ladder: Ladder) -> None:
+            ladder.rung(no("X3"), coil("M1"))
+
+        called = session_of(_modes(hand, auto, "X1 X2 X3 M1 Y1"), [])
+        names = called.running.by_name
+        xref = xref_of(called)
+        self.assertLessEqual({names["y1"], names["m1"]}, set(xref.decides(names["x1"])))
+        self.assertIn(names["x1"], xref.decided_by(names["y1"]))
+        jumped = session_of(program_of(_jumps, "X1 X2 X3 X4 Y1 Y2"), [])
+        names = jumped.running.by_name
+        self.assertEqual(xref_of(jumped).decides(names["x1"]), [names["y1"]])
+        self.assertEqual(set(xref_of(jumped).decided_by(names["y1"])), {names["x1"], names["x2"], names["x3"]})
+
+    def test_a_rung_that_was_not_evaluated_is_drawn_without_power(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (4000, "X2", 1), (5000, "X1", 1), (6000, "X3", 0), (7000, "X3", 0)]
+        found = on(_jumps, "X1 X2 X3 X4 Y1 Y2", rows, "Y1")
+        scene = Scene(found.session, found.answer)
+        before, now = (scene.rung(2, scan, 100, True) for scan in (200, 650))
+        self.assertIn("━", "".join(t for line in before.lines for t, _ in line))
+        text = "".join(t for line in now.lines[1:] for t, _ in line)
+        self.assertNotIn("━", text.replace("┣━", ""))
+        self.assertIn("not evaluated since 4.000", text)
+        flow = scene.tracer.shown(2, 650)
+        self.assertEqual({found.session.running.tags[t].name: flow.values[e] for e, t in flow.tags.items()}, {"X3": False, "Y1": True})
 
     def test_latches(self) -> None:
         only = on(lambda ladder: ladder.rung(no("X1"), set_("M1")), "X1 M1", [(0, "X1", 0), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)], "M1")

@@ -11,7 +11,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.formats.logs.values import value_reader
-from whorlograph.inquiry.now import Now
+from whorlograph.inquiry.noted import Now
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.errors import UsageError
 from whorlograph.model.log import Log

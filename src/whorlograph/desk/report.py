@@ -29,7 +29,7 @@ MOST_RUNGS, MOST_LANES = 14, 22
 def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = True) -> Picture:
     """One rung under its heading, with power flow at a scan or without."""
     one = scene.session.controller.steps.all[step]
-    power = scene.tracer.flow(step, scan) if flow else None
+    power = scene.tracer.shown(step, scan) if flow else None
     layout = lay_out(one, power, scene.blockers(step, scan) if flow else frozenset())
     picture = rung_picture(layout, width, values=flow, flow=flow)
     said = scene.skip_words(step, scan) if flow else ""

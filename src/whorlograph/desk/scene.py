@@ -305,7 +305,7 @@ class Scene:
 
     def _drawn(self, step: int, scan: int, width: int, values: bool, head: bool, blockers: frozenset[int]) -> RungBlock:
         one = self.session.controller.steps.all[step]
-        flow = self.tracer.flow(step, scan)
+        flow = self.tracer.shown(step, scan)
         text = draw_rung(lay_out(one, flow, blockers), values, width - 2)
         lines, spots = wrapped(text, width - 2)
         while lines and not "".join(t for t, _ in lines[-1]).strip():

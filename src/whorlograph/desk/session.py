@@ -34,7 +34,7 @@ from whorlograph.model.types import Family
 
 if TYPE_CHECKING:
     from whorlograph.inquiry.findings.facts import Finding
-    from whorlograph.inquiry.now import Now
+    from whorlograph.inquiry.noted import Now
     from whorlograph.inquiry.odd import OddOnes
     from whorlograph.inquiry.search import Search
     from whorlograph.inquiry.trail import Answer

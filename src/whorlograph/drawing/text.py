@@ -92,7 +92,7 @@ class _Drawer:
         x = self.channel[net.column] + 2 * net.track
         if all(column < 0 for _, column, _ in net.sources):
             for row in net.sinks:
-                self._horizontal(0, self._left_edge(net.column, row), self.y(row), True)
+                self._horizontal(0, self._left_edge(net.column, row), self.y(row), self.layout.evaluated)
             return
         rows = [r for r, _, _ in net.sources] + list(net.sinks)
         for row, column, live in net.sources:

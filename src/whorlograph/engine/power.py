@@ -77,6 +77,19 @@ class PowerFlow:
             found = self._cache[key] = self._evaluate(journal, step, scan)
         return found
 
+    def shown(self, journal: Journal, step: Step, scan: int) -> Flow:
+        """The rung for a picture: as it was evaluated; one that was not has no power anywhere, and the values that its tags have now."""
+        found = self.flow(journal, step, scan)
+        if found.skip is None:
+            return found
+        position, values = journal.settled_position(scan), dict(found.values)
+        for element, tag in found.tags.items():
+            if tag < len(self.running.tags) and element in values:
+                type_ = self.running.tags[tag].type
+                if (type_.family is Family.BOOL) == isinstance(values[element], bool):  # a bit of a number is told by its rung alone
+                    values[element] = cooked(journal.value_at(tag, position), type_)
+        return Flow(step, found.scan, found.position, found.skip, values=values, tags=found.tags, times=found.times)
+
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
         seen = self.again.seen(journal, step.index, scan)
         flow = Flow(step, seen.scan, seen.position, seen.skip)

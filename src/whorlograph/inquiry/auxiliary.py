@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from msgspec import Struct
 
 from whorlograph.engine.evaluate.steps import Seen
 
 from .circuit import Gate, Path
 from .links.gates import gate_tag
+from .noted import Auxiliary
 from .pulses import stays
 from .symptoms import course
 from .writers import Kind
@@ -21,14 +21,6 @@ if TYPE_CHECKING:
 FOLLOWS = 100_000_000  # ns within which an auxiliary follows its coil
 OFTEN = 0.6  # of the times that the coil comes on, at least two
 PRESSED = 10_000_000_000  # ns that a button is held, at the most
-
-
-class Auxiliary(Struct, frozen=True):
-    """An input that should take over from others of its rung: ``sure`` where device or log say that it reports the coil back."""
-
-    tag: int
-    beside: tuple[int, ...]
-    sure: bool
 
 
 def reports(tracer: Tracer, tag: int, candidate: int) -> bool:

@@ -5,9 +5,6 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from msgspec import Struct
-
-from whorlograph.engine.feed import Trial
 from whorlograph.model.question import LinkKind, RootKind
 
 from .trail import Answer, Link, Root
@@ -15,14 +12,6 @@ from .wiring import meaning
 
 if TYPE_CHECKING:
     from .tracer import Tracer
-
-
-class Now(Struct, frozen=True):
-    """Which tags were given; of those that the program writes the ones it would turn, each with the step that would; the trial that holds all."""
-
-    given: frozenset[int]
-    turned: dict[int, int]
-    trial: Trial
 
 
 _TIMES = re.compile(r",? ?\b(?:at|since|from) (?:the log's start|the start|before the log|\d\d:\d\d:\d\d(?:\.\d+)?|"

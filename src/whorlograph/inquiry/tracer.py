@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
 from msgspec import Struct
 
@@ -23,13 +23,10 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
 from .circuit import Circuit, Gate, Leaf
+from .noted import Auxiliary, Now
 from .pulses import Stay, Stays, short_stays, stays
 from .trail import Link, Value
 from .writers import Writer, Writers
-
-if TYPE_CHECKING:
-    from .auxiliary import Auxiliary
-    from .now import Now
 
 LAST = 1 << 30
 BUDGET = 240
@@ -204,6 +201,10 @@ class Tracer:
     def flow(self, step: int, scan: int) -> Flow:
         """Power flow of a step's rung, for its picture."""
         return self.power.flow(self.journal, self.steps.all[step], max(0, scan))
+
+    def shown(self, step: int, scan: int) -> Flow:
+        """A rung for its picture: of one that was not evaluated without power, its tags as they are now."""
+        return self.power.shown(self.journal, self.steps.all[step], max(0, scan))
 
     def seen(self, step: int, scan: int) -> Seen:
         """A step as it was executed in a scan, or last before it."""

@@ -21,7 +21,8 @@ from .generators import runs_freely
 from .links import generator, halted, missed_pulse
 from .links.choose import Choice
 from .mismatch import Difference, disagreements, mismatch_root
-from .now import Now, make_timeless, mismatch
+from .noted import Now
+from .now import make_timeless, mismatch
 from .ranking import merge, rank
 from .raster import raster
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
@@ -29,6 +30,7 @@ from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
 
 MOST_OF_NUMBER = 12  # links of a number's trail
+MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
 MOST_ATTEMPTS = 400  # that are explained, to count what stood in the way
 
 
@@ -147,7 +149,7 @@ class Inquiry:
         if scans:
             condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
             count = f"{len(scans)} attempts, the last" if len(scans) > 1 else "tried once,"
-            what = f"did not pull in ({count} at {at}: {condition}{', still on trial' if tries.trying else ''})"
+            what = f"did not pull in ({count} at {at}: {condition}{', which still stands' if tries.trying else ''})"
         else:
             named = [tracer.name(c.tag) for c in tries.commands[:3] if not c.edge]
             need = f"; an attempt would be {' or '.join(named)}" if named else ""
@@ -184,9 +186,22 @@ class Inquiry:
             return None
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
+        self._usual_ends(tag, path, scan, link)
         since = path.last_change(scan, True)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
+
+    def _usual_ends(self, tag: int, path: Course, scan: int, link: Link | None) -> None:
+        """Let the roots lead that ended the tag before in this log: what keeps it on may well be that one of them did not come."""
+        tracer, ended = self.tracer, set[object]()
+        for drop in path.scans[(path.values == 0) & (path.scans <= scan)][-MOST_ENDS:].tolist():
+            tracer.spent = 0
+            before = tracer.explain(tag, Vantage(drop, LAST), True, 0)
+            if before is not None:
+                ended |= {r.key for r in before.all_roots()}
+        for root in link.all_roots() if link is not None else ():
+            if root.key in ended and not root.changed:
+                root.leads = True
 
     def _chatters(self, tag: int, path: Course, scan: int) -> Answer | None:
         tracer = self.tracer

@@ -167,13 +167,39 @@ class Xref:
         return any(u.how is not How.BLOCK for u in self.uses(tag))
 
     def decides(self, tag: int) -> list[int]:
-        """The tags that some step writes by what it reads of this one."""
+        """The tags that some step writes by what it reads of this one; those too that are written where it lets steps run."""
         found: dict[int, None] = {}
         for step in dict.fromkeys(u.step for u in self.uses(tag) if not u.writes):
             for write, reads in self.controller.access.hangs_on(step):
                 if any(r.may_be(tag) for r in reads):
                     found |= dict.fromkeys(t for t in write.tags() if t != tag)
+            for element, reads in self.controller.access.conditions(step).items():
+                if any(r.may_be(tag) for r in reads):
+                    for led in self._led(step, element):
+                        found |= dict.fromkeys(t for u in self.controller.access.of_step(led) if u.writes for t in u.tags() if t != tag)
         return self._named(found)
+
+    def _led(self, step: int, element: int) -> list[int]:
+        """The steps that a jump, return or call lets run, or leaves out."""
+        calls, flag = self.controller.calls, self.controller.steps.flags.get((step, element))
+        if flag is None:
+            return []
+        number = calls.instance_of[step]
+        for leaving in calls.exits[number]:
+            if leaving.flag == flag.number:
+                low, high = sorted((leaving.step + 1, leaving.target))
+                return list(range(low, high))
+        return [inner for called, callers in calls.callers.items() if any(c.flag == flag.number for c in callers)
+                for inner, of in calls.instance_of.items() if of == called]
+
+    @cached_property
+    def _leading(self) -> dict[int, list[tuple[int, int]]]:
+        """By step: the jumps, returns and calls (step, element) that let it run or leave it out."""
+        found: dict[int, list[tuple[int, int]]] = {}
+        for step, element in self.controller.steps.flags:
+            for led in self._led(step, element):
+                found.setdefault(led, []).append((step, element))
+        return found
 
     def decided_by(self, tag: int) -> list[int]:
         """The tags that steps read which write this one by them."""
@@ -182,6 +208,9 @@ class Xref:
             for write, reads in self.controller.access.hangs_on(step):
                 if write.may_be(tag):
                     found |= dict.fromkeys(t for r in reads for t in r.tags() if t != tag)
+            for leading, element in self._leading.get(step, ()):
+                reads = self.controller.access.conditions(leading).get(element, [])
+                found |= dict.fromkeys(t for r in reads for t in r.tags() if t != tag)
         return self._named(found)
 
     def _named(self, tags: dict[int, None]) -> list[int]:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind
 
+from .. import auxiliary
 from ..generators import runs_freely
 from ..now import given_link, given_root
 from ..tracer import Vantage
@@ -159,8 +160,9 @@ def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
     if last.power is None or last.inverted:
         return
     paths = circuit.complete(last.power, seen.result)
-    if paths and all(any(not g.negated and gate_tag(tracer, g, seen) == tag for g in p) for p in paths):
-        ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) != tag))
+    holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
+    if paths and all(any(not g.negated and gate_tag(tracer, g, seen) in holding for g in p) for p in paths):
+        ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) not in holding))
         found.text += "; it holds itself" + (f", and {ends} would end it" if ends else ", and nothing in its rung would end it")
         start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
         if start is not None:

@@ -51,7 +51,18 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                         found.children.append(child)
     if not found.children:
         explain_value(tracer, found, compared, seen, depth, tracer.number)
+    if held and not change and compared.code == "EQ":
+        _add_way_out(tracer, found, circuit, compared, seen, depth)
     return found
+
+
+def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:
+    """Of a number that stays where it is: the writes that would lead on, and what blocks them."""
+    for tag, wanted in _wanted(circuit, compared, seen):
+        for writer in [w for w in tracer.writers.get(tag, []) if wanted in left_by(tracer, tag, w)][:3]:
+            child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {wanted}")
+            if child is not None:
+                found.children.append(child)
 
 
 def _name(tracer: Tracer, load: Load, seen: Seen) -> str:

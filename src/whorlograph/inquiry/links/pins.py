@@ -39,6 +39,10 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
     cell = tracer.cell(one, seen)
     if one.target.base == Base.HIDDEN or cell is None or cell.number >= len(tracer.running.tags):
         return
+    for term in one.target.terms:  # which element was taken
+        for index in tracer.circuit(seen.step).loads(term.index):
+            if isinstance(index, Load):
+                explain_operand(tracer, link, index, seen, depth)
     if not tracer.writers.get(cell.number):
         link.roots.append(input_root(tracer, cell.number, seen.position, cell.bit if cell.bit >= 0 else bit))
         return

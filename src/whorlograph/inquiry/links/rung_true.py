@@ -8,6 +8,7 @@ from whorlograph.engine.code import Expr
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
+from .. import auxiliary
 from ..circuit import Gate
 from ..trail import Link
 from ..writers import Writer
@@ -58,7 +59,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
     """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins."""
     circuit = tracer.circuit(now.step)
-    own = set(tracer.coils)
+    own = {*tracer.coils, *(a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure)}
     best: list[Gate] = []
     for path in circuit.complete(power, now.result) if power is not None else []:
         gates = [g for g in path if gate_tag(tracer, g, now) not in own]

@@ -1,0 +1,24 @@
+"""What an inquiry knows besides program and journal: plain data, handed to the tracer."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from whorlograph.engine.feed import Trial
+
+
+class Auxiliary(Struct, frozen=True):
+    """An input that should take over from others of its rung: ``sure`` where device or log say that it reports the coil back."""
+
+    tag: int
+    beside: tuple[int, ...]
+    sure: bool
+
+
+class Now(Struct, frozen=True):
+    """A moment without a log: which tags were given; of those that the program writes the ones it would turn, each with the step that would;
+    the trial that holds all."""
+
+    given: frozenset[int]
+    turned: dict[int, int]
+    trial: Trial
