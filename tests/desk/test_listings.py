@@ -7,7 +7,8 @@ import unittest
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.asking import ask
 from whorlograph.desk.job import Kept, Mark, Note, WalkStep
-from whorlograph.desk.listings import JOB_PAGES, PAGES, POINT_ORDERS, TAG_ORDERS, Line, deciding_step, tag_line
+from whorlograph.desk.listings import JOB_PAGES, POINT_ORDERS, TAG_ORDERS, Line, deciding_step, tag_line
+from whorlograph.desk.pages import PAGES
 from whorlograph.desk.session import Session
 from whorlograph.desk.tables import xref_of
 from whorlograph.drawing.shapes import plain
@@ -33,7 +34,7 @@ class Listings(unittest.TestCase):
     def test_no_page_is_wider_than_asked_but_by_its_last_column(self) -> None:
         for name, page in PAGES.items():
             for width in (76, 98, 118, 158):
-                tag = self.session.tag("Leaf_Free") if name == "tag" else None
+                tag = self.session.tag("Leaf_Free") if name in ("tag", "ways", "asking") else None
                 listing = page(self.session, SCAN, width, 0, tag)
                 self.assertTrue(listing.lines, name)
                 starts = [len(text(x)) - len(text(x).lstrip()) for x in listing.lines if x.stands]

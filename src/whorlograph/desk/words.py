@@ -50,11 +50,11 @@ def answer_text(session: Session, answer: Answer) -> str:
             for j, part in enumerate(textwrap.wrap(line, 96)):
                 lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
     if answer.usual is not None:
-        lines += ["", f"As always or only now: {answer.usual.text}"]
+        lines += ["", *textwrap.wrap(f"As always or only now: {answer.usual.text}", 100)]
     if answer.phases is not None:
-        lines += ["", phases_text(answer.phases)]
+        lines += ["", *textwrap.wrap(phases_text(answer.phases), 100)]
     if answer.rests_on:
-        lines += ["", *(f"This rests on: {said}" for said in answer.rests_on)]
+        lines += ["", *(part for said in answer.rests_on for part in textwrap.wrap(f"This rests on: {said}", 100, subsequent_indent="  "))]
     return "\n".join(lines)
 
 

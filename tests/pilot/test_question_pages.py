@@ -1,0 +1,157 @@
+"""The pages beside the question: what was unusual, disagreements, ways, findings, explanations, asking otherwise; proofs beside the screen."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import program_of, session_of
+from tests.pilot.walking import answered, bridge_app, screen_text, until
+from tests.plant.test_bridge import bridge_session
+from whorlograph.desk.session import Session
+from whorlograph.model.question import Symptom
+from whorlograph.plant.rungs import Ladder, coil, nc, no
+from whorlograph.ui.app import WhorlographApp
+
+
+def _two(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), nc("X2"), coil("Y1"))
+    ladder.rung(no("X1"), coil("Y1"))
+
+
+class QuestionPages(unittest.IsolatedAsyncioTestCase):
+    """On the shipped case, key by key."""
+
+    session: Session
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.session = bridge_session()
+
+    def app(self) -> WhorlographApp:
+        """The application on the bridge."""
+        return bridge_app(session=self.session)
+
+    async def test_what_was_unusual_leads_to_the_question(self) -> None:
+        for size in ((160, 47), (80, 24)):
+            app = self.app()
+            async with app.run_test(size=size) as pilot:
+                await answered(pilot, app)
+                await pilot.press("U")
+                await until(pilot, lambda: self.session.odd_known, "the odd ones")
+                await pilot.pause()
+                text = screen_text(app)
+                self.assertIn("what was unusual", text)
+                self.assertIn("East_Down_LS", text)
+                await pilot.press("down", "enter")
+                await pilot.pause()
+                assert app.main.scene is not None
+                self.assertEqual(app.main.scene.answer.symptom, Symptom.DROPPED_OUT)
+                self.assertIsNone(app.main.view.page)
+                root = app.main.scene.answer.roots[0]
+                self.assertEqual(self.session.running.tags[root.tag or 0].name, "East_Down_LS")
+                await pilot.press("backspace")
+                self.assertEqual(app.main.view.page and app.main.view.page.name, "odd")
+
+    async def test_a_program_opened_without_a_tag_begins_with_what_was_unusual(self) -> None:
+        session = bridge_session()
+        session.begin_odd = True
+        app = bridge_app(session=session)
+        async with app.run_test(size=(160, 47)) as pilot:
+            await until(pilot, lambda: app.main.view.page is not None, "the page")
+            self.assertEqual(app.main.view.page and app.main.view.page.name, "odd")
+            await pilot.press("q")
+            self.assertIsNone(app.main.view.page)
+
+    async def test_proofs_come_by_themselves_with_how_usual_it_is(self) -> None:
+        app = bridge_app()
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            await until(pilot, lambda: "1 proved" in screen_text(app), "the proof")
+            assert app.main.scene is not None
+            answer = app.main.scene.answer
+            await until(pilot, lambda: answer.usual is not None, "how usual it is")
+            self.assertEqual(answer.usual and answer.usual.text, "only this time; 5 of 6 times Leaf_Top_LS stops it")
+            card = " ".join("".join(t for t, _ in line.runs) for line in app.main.scene.trail(300))
+            self.assertIn("5 of 6 times Leaf_Top_LS stops it", card)
+            await pilot.press("p")
+            await until(pilot, lambda: "without the fault" in screen_text(app), "the lanes of the trial")
+
+    async def test_other_work_goes_before_quiet_work(self) -> None:
+        app = bridge_app()
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("U", "q", "p")
+            await until(pilot, lambda: "proved:" in app.main.said, "the proof that was asked for")
+
+    async def test_ways_findings_and_explanations(self) -> None:
+        app = self.app()
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("W")
+            await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("what Raise_Pump needs: 1 way", text)
+            self.assertIn("✗ Leaf_Free on", text)
+            await pilot.press("s")
+            await pilot.pause()
+            self.assertIn("down to the inputs", screen_text(app))
+            await pilot.press("q", "C")
+            await pilot.pause()
+            self.assertIn("findings: ", screen_text(app))
+            await pilot.press("E")
+            await pilot.pause()
+            self.assertIn("A latch that a broken wire cannot drop", screen_text(app))
+            await pilot.press("q", "enter")
+            self.assertEqual(app.main.view.page and app.main.view.page.name, "program")
+            await pilot.press("q", "q", "E")
+            await pilot.pause()
+            self.assertIn("explained: rung-false", screen_text(app))
+
+    async def test_explanations_of_what_stands_under_the_cursor(self) -> None:
+        app = self.app()
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            for _ in range(6):
+                await pilot.press("down")
+            await pilot.press("E")
+            await pilot.pause()
+            self.assertIn("explained: field-input", screen_text(app))
+            await pilot.press("q", "home", "tab", "E")
+            await pilot.pause()
+            self.assertIn("explained: ", screen_text(app))
+
+    async def test_asking_otherwise_lists_the_drop_outs(self) -> None:
+        app = self.app()
+        async with app.run_test(size=(100, 30)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("A")
+            await until(pilot, lambda: "its drop-outs: 6" in screen_text(app), "the drop-outs")
+            text = screen_text(app)
+            self.assertIn("why does it not pull in?", text)
+            self.assertIn("only this time", text)
+            self.assertEqual(text.count("as usual"), 5)
+            await pilot.press("enter")
+            await pilot.pause()
+            assert app.main.scene is not None
+            self.assertEqual(app.main.scene.answer.symptom, Symptom.WILL_NOT_PULL_IN)
+
+    async def test_disagreements_and_findings_of_another_program(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "Y1", 0), (1000, "X1", 1), (1010, "Y1", 1), (3000, "Y1", 0), (5000, "X1", 0)]
+        session = session_of(program_of(_two, "X1 X2 Y1"), rows)
+        app = bridge_app("Y1", session)
+        async with app.run_test(size=(80, 24)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("D")
+            await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("log and program disagree: 1 times", text)
+            self.assertIn("recorded off, computed on", text)
+            await pilot.press("enter")
+            self.assertEqual(app.main.view.time, 3_000_000_000)
+            await pilot.press("C")
+            await pilot.pause()
+            self.assertIn("plain coils in Main 1 and Main 2", screen_text(app))
+
+
+if __name__ == "__main__":
+    unittest.main()
