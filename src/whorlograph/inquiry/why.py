@@ -31,7 +31,7 @@ from .trail import Answer, Link, Root
 
 MOST_OF_NUMBER = 12  # links of a number's trail
 MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
-MOST_ATTEMPTS = 400  # that are explained, to count what stood in the way
+MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 
 
 class Inquiry:
@@ -160,25 +160,29 @@ class Inquiry:
         return answer
 
     def _count_blocked(self, answer: Answer, tag: int) -> None:
-        """How many of the attempts each root stood in the way of; of very many the last ones are looked at."""
+        """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
+
+        The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
+        """
         keys = {r.key: r for r in answer.roots}
-        looked = answer.attempts[-MOST_ATTEMPTS:]
-        if not looked:
+        if not answer.attempts:
             for root in answer.roots:
                 root.attempts = root.blocked = 0
             return
-        for root in answer.roots:
-            root.attempts, root.blocked = len(looked), 0
-        for scan in reversed(looked):
+        seen: dict[object, int] = dict.fromkeys(keys, 0)
+        for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
             self.tracer.spent = 0
             link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
             for root in merge(link.all_roots()) if link is not None else []:
-                known = keys.get(root.key)
-                if known is not None:
-                    known.blocked += 1
-                elif root.kind is not RootKind.CONSTANT:
-                    root.attempts, root.blocked, root.changed, root.last = len(looked), 1, False, False
+                seen[root.key] = seen.get(root.key, 0) + 1
+                if root.key not in keys and root.kind is not RootKind.CONSTANT:
+                    root.changed, root.last = False, False
                     keys[root.key] = root
+        scans = np.array(answer.attempts, np.int64)
+        for root in keys.values():
+            root.attempts, root.blocked = len(scans), seen.get(root.key, 0)
+            if root.tag is not None and isinstance(root.value, bool) and len(scans) > MOST_ATTEMPTS:
+                root.blocked = int(((course(self.journal, root.tag).at_all(scans) != 0) == root.value).sum())
         answer.roots = list(keys.values())
 
     def _stays_on(self, tag: int, path: Course, scan: int) -> Answer | None:
