@@ -144,7 +144,7 @@ class QuestionPages(unittest.IsolatedAsyncioTestCase):
             await pilot.press("D")
             await pilot.pause()
             text = screen_text(app)
-            self.assertIn("log and program disagree: 1 times", text)
+            self.assertIn("log and program disagree once", text)
             self.assertIn("recorded off, computed on", text)
             await pilot.press("enter")
             self.assertEqual(app.main.view.time, 3_000_000_000)

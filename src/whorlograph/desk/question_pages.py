@@ -9,7 +9,7 @@ from whorlograph.inquiry.odd import OddEvent, event_text
 from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.usual import ENOUGH, USUAL, Drop, root_name
 from whorlograph.inquiry.ways import MOST, looked, ways
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.question import Question, Symptom
 from whorlograph.model.times import clock_text
 
@@ -79,7 +79,7 @@ def disagreement_page(session: Session, scan: int, width: int, order: int, tag: 
     if not lines:
         lines = [_text("log and program agree wherever the log recorded what the program computes", Ink.QUIET)]
     hint = "Enter goes to the moment · is this the program that ran?" if found else "Backspace comes back"
-    return Listing(f"log and program disagree: {len(found)} times" if found else "log and program", (), tuple(lines), (), hint)
+    return Listing(f"log and program disagree {times_text(len(found))}" if found else "log and program", (), tuple(lines), (), hint)
 
 
 def ways_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.inquiry.mismatch import disagreements
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.times import clock_text, date_text
 
 from .session import Session
@@ -50,7 +50,6 @@ def replay_summary(session: Session, journal: Journal) -> str:
     apart = disagreements(session.controller, journal, session.log)
     if apart:
         names = list(dict.fromkeys(session.running.tags[d.tag].name for d in apart))
-        times = f"{len(apart)} times" if len(apart) > 1 else "once"
         more = " and more" if len(names) > 3 else ""
-        lines.append(f"log and program disagree {times} ({', '.join(names[:3])}{more}): whorlograph mismatches lists them")
+        lines.append(f"log and program disagree {times_text(len(apart))} ({', '.join(names[:3])}{more}): whorlograph mismatches lists them")
     return "\n".join(lines)

@@ -10,7 +10,7 @@ from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.usual import ENOUGH, USUAL, drops, root_name, usual_of
 from whorlograph.inquiry.why import Inquiry
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.question import Symptom
 
 from .asking import inquiry
@@ -103,7 +103,7 @@ def stretches_lines(session: Session) -> list[str]:
     found = stretches(session)
     if not found:
         return ["log and program agree wherever the log recorded what the program computes"]
-    lines = [f"log and program disagree {len(found)} times; is this the program that ran?"]
+    lines = [f"log and program disagree {times_text(len(found))}; is this the program that ran?"]
     for one in found[:MOST_LINES]:
         said, had = (tracer.state_word(tracer.value(one.tag, v)) for v in (one.recorded, one.computed))
         lines.append(f"  {tracer.at(one.start)} to {tracer.at(one.end)} ({duration_text(one.end - one.start)})  {tracer.name(one.tag)}: "

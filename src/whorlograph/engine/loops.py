@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.model.ladder import Jump, LadderBody
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 
@@ -35,7 +35,7 @@ def loop_text(loops: tuple[Pass, ...], number: int, steps: Steps, profile: Profi
     targets = body.targets if isinstance(body, LadderBody) else {}
     labels = [e.label for e in end.rung.elements if isinstance(e, Jump) and targets.get(e.label.lower()) == number]
     label = f" (label {labels[0]})" if labels else ""
-    times = "once" if most.times == 1 else f"{most.times:,} times"
+    times = times_text(most.times)
     took = f", about {duration_text(_length(most) * profile.rung_time)} of it" if profile.rung_time else ""
     return f": the jump in {end.pou} {end.rung.number} went back to {start.pou} {start.rung.number}{label} {times}{took}"
 

@@ -111,6 +111,11 @@ def _typed(text: str, upper: str) -> Literal | None:
     return typed, value
 
 
+def times_text(count: int) -> str:
+    """How often: "once", "7 times", "1,187 times"."""
+    return "once" if count == 1 else f"{count:,} times"
+
+
 def duration_text(ns: int) -> str:
     """A duration as a person writes it: ``3 d 2 h``, ``1 min 5 s``, ``500 ms``, ``1.25 s``."""
     if ns == 0:

@@ -24,7 +24,7 @@ def find(facts: Facts) -> Iterator[Finding]:
             if writer.kind is Kind.VALUE and writer.value is not None and _grows(facts, tag, writer) and not facts.guarded(writer, [tag]):
                 others = [w for w in writers if w is not writer and w.kind is Kind.VALUE]
                 back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
-                text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, a {type_.name}, without a limit{back}"
+                text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, of type {type_.name}, without a limit{back}"
                 yield facts.finding("may-overflow", writer, tag, text, f"beyond {type_.high} it overflows{_when(facts, tag)}", 2 if others else 1)
 
 
