@@ -38,8 +38,8 @@ def rank(roots: list[Root]) -> list[Root]:
         standing = root.since is None
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and root.proved is not False
-        return (root.kind is RootKind.CONSTANT, alone, not root.changed, not leads, not root.last, standing and not root.changed,
-                _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
+        return (root.kind is RootKind.CONSTANT, alone, not root.changed, not leads, not root.last,
+                _VERDICT[root.proved], standing and not root.changed, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False), None)

@@ -192,11 +192,10 @@ def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
         return False
     if journal.held_at(number, view.scan) or last == 0:
         return True
-    if not task.periodic:
-        return False  # an event that does not come is looked for where it should come from
-    interval = journal.settled(task.interval_tag, last) * task.unit if task.interval_tag is not None else task.interval or 0
-    if journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time):
-        return True
+    if task.periodic:
+        interval = journal.settled(task.interval_tag, last) * task.unit if task.interval_tag is not None else task.interval or 0
+        if journal.clock.start(view.scan) - journal.clock.start(last) > 2 * max(interval, tracer.controller.scan_time):
+            return True
     now = tracer.again.now(journal, writer.step, view.scan)
     return tracer.seen(writer.step, view.scan).result.stored.get(writer.at) != now.stored.get(writer.at)
 

@@ -16,7 +16,12 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> Link | None:
     """Why the coil that would have to write has no power; of several, the one that lacks the fewest contacts."""
-    best: Link | None = None
+    return next(iter(links(tracer, tag, writers, view, depth, kind)), None)
+
+
+def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> list[Link]:
+    """The same of each coil, four at most, the one that lacks the fewest contacts first."""
+    all_found: list[Link] = []
     for writer in writers[:4]:
         scan = tracer.ran(writer.step, view)
         if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
@@ -27,9 +32,11 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
                 verb = str(writer.kind)
                 found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
                 found.value = verb == "reset"
-        if found is not None and (best is None or len(found.blockers) < len(best.blockers)):
-            best = found
-    return best
+            elif tracer.paths.task_of(writer.step) >= 0:
+                found = skipped.link(tracer, tag, writer, view.scan, depth)  # it would write, if its task came
+        if found is not None:
+            all_found.append(found)
+    return sorted(all_found, key=lambda found: len(found.blockers))
 
 
 def no_reset(tracer: Tracer, tag: int, link: Link | None, setter: Writer) -> Link | None:

@@ -34,7 +34,8 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
     if isinstance(one, Const):
         place = tracer.place(seen.step)
         text = constant_text(tracer, one, seen)
-        link.roots.append(Root(RootKind.CONSTANT, None, one.value, None, f"{text} is written in {place}", f"see {place}", step=seen.step))
+        link.roots.append(Root(RootKind.CONSTANT, None, one.value, None, f"{place} has {text} as a constant", f"see {place}: it is written there",
+                               step=seen.step))
         return
     cell = tracer.cell(one, seen)
     if one.target.base == Base.HIDDEN or cell is None or cell.number >= len(tracer.running.tags):

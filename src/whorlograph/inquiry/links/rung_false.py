@@ -8,6 +8,7 @@ from whorlograph.engine.code import Edge, Expr
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind, RootKind
 
+from .. import auxiliary
 from ..circuit import Circuit, Gate, Path
 from ..trail import Link, Root
 from ..writers import Writer
@@ -87,7 +88,8 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
 def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen) -> tuple[list[Gate], bool]:
     """The fewest gates that would complete a path; of equally few, those that changed last.
 
-    A seal-in of a coil on the trail is no way in, unless there is no other; nor is a path that contradicts itself.
+    A seal-in of a coil on the trail is no way in, unless there is no other; nor is a path that contradicts itself. A path through the
+    auxiliary of the coil's own contactor comes after one of as many gates without: it is off because the coil is.
     Returns: the gates, and whether every path contradicts itself.
     """
     circuit = tracer.circuit(seen.step)
@@ -96,11 +98,12 @@ def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen) -> tuple[list[G
     if paths and not sound:
         return [], True
     free = [p for p in sound if not _sealed(tracer, circuit, p, seen)] or sound
-    best: tuple[tuple[int, int, int], Path] | None = None
+    own = {a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure}
+    best: tuple[tuple[int, bool, int, int], Path] | None = None
     for path in free:
         opened = circuit.open_gates(path, seen.result)
         latest = max((gate_time(tracer, g, seen) for g in opened), default=(0, 0))
-        key = (-len(opened), *latest)
+        key = (-len(opened), not any(gate_tag(tracer, g, seen) in own for g in opened), *latest)
         if best is None or key > best[0]:
             best = (key, path)
     return (circuit.open_gates(best[1], seen.result) if best is not None else []), False

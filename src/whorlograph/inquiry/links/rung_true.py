@@ -51,17 +51,42 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, gates, step))
     for i, gate in enumerate(gates[:6]):
         number = gate_tag(tracer, gate, seen)
-        if i == 0 or (number is not None and not tracer.writers.get(number)):
-            explain_gate(tracer, link, gate, seen, depth, change=change)
+        if i == 0 or not change or (number is not None and not tracer.writers.get(number)):
+            if change:
+                explain_gate(tracer, link, gate, seen, depth, change=True)
+            else:
+                explain_beside(tracer, link, gate, seen, depth, i == 0 and _in_one_scan(tracer, tag, gate, seen))
     return link
 
 
+def _in_one_scan(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
+    """Whether a tag turned last in the scan in which a gate did."""
+    own, row = tracer.journal.last_row(tag, seen.after) if tag is not None else None, gate_time(tracer, gate, seen)[1]
+    return own is not None and row >= 0 and tracer.scan_of(own) == tracer.scan_of(row)
+
+
+def explain_beside(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int, completed: bool) -> None:
+    """Explain a gate of a state: only what completed the path last brought it about; the gates that stood already did not."""
+    roots, children = len(link.roots), len(link.children)
+    explain_gate(tracer, link, gate, seen, depth, change=False)
+    for root in link.roots[roots:]:
+        root.changed = completed and root.since is not None
+    if not completed:
+        for child in link.children[children:]:
+            for root in child.all_roots():
+                root.changed = False
+
+
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
-    """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins."""
+    """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins.
+
+    Of equally late paths one that is complete without the coil's own contacts.
+    """
     circuit = tracer.circuit(now.step)
     own = {*tracer.coils, *(a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure)}
     best: list[Gate] = []
-    for path in circuit.complete(power, now.result) if power is not None else []:
+    paths = circuit.complete(power, now.result) if power is not None else []
+    for path in sorted(paths, key=lambda p: any(gate_tag(tracer, g, now) in own for g in p)):
         gates = [g for g in path if gate_tag(tracer, g, now) not in own]
         fresh = [g for g in gates if before is not None and not circuit.passes(g, before.result)]
         chosen = fresh or gates

@@ -9,6 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import Writer
 from . import never_set, rung_true
+from .gates import element_of, gate_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -18,10 +19,29 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
          resetters: list[Writer] | None = None) -> Link | None:
     """What powered the set coil when it wrote; seen from a later view, also why nothing has reset the latch since."""
     found = rung_true.changed(tracer, tag, writer, scan, depth, LinkKind.SET_BY)
+    if found is not None and view is not None and writer.power is not None:
+        _still(tracer, found, writer, view, depth)
     if found is not None and view is not None and resetters:
-        unreset = never_set.link(tracer, tag, resetters, view, depth + 1, LinkKind.NEVER_SET)
-        if unreset is not None:
+        for unreset in never_set.links(tracer, tag, resetters, view, depth + 1, LinkKind.NEVER_SET):
             unreset.text = unreset.text.replace("was never reset", f"was not reset after {tracer.at(tracer.time(scan))}")
             never_set.missing(unreset)
             found.children.append(unreset)
     return found
+
+
+def _still(tracer: Tracer, found: Link, writer: Writer, view: Vantage, depth: int) -> None:
+    """Of a set coil that has power still: that it sets the latch in every scan, and by what it was not set at first."""
+    scan = tracer.ran(writer.step, view)
+    if scan <= found.scan or writer.power is None or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+        return
+    seen = tracer.seen(writer.step, scan)
+    if not tracer.circuit(writer.step).on(writer.power, seen.result):
+        return
+    gates = rung_true.completing(tracer, writer.power, seen, None)
+    more = [g for g in gates if element_of(tracer, g, writer.step) not in found.blockers]
+    if not more:
+        return
+    words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
+    found.text += f"; {tracer.place(writer.step)} still sets it: {words}"
+    for gate in more[:4]:
+        rung_true.explain_beside(tracer, found, gate, seen, depth, completed=False)
