@@ -75,7 +75,7 @@ class Faulty(Machine):
         self.opening = random.choice((40, 80, 160)) * MS
         self.state: dict[str, int] = {}
         if kind in ("stuck off", "stuck on"):
-            self._put(since, "", 0)
+            self._put(self.since, "", 0)
         elif kind in ("short opening", "bounce"):
             for n in range(1 if kind == "short opening" else 3):
                 self._put(self.since + n * 2 * self.opening, "!", 0)

@@ -17,7 +17,7 @@ from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.question import Symptom
 from whorlograph.model.types import BOOL, Named
-from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, set_, timer
+from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, set_, timer
 
 
 @dataclass
@@ -248,6 +248,46 @@ class Ways(unittest.TestCase):
         self.assertEqual(wrong.roots[0], ("field-input", "X2", True))
         self.assertIn("as if it were wired normally open", wrong.text)
 
+    def test_a_set_in_vain_is_not_called_never_set(self) -> None:
+        def bistable(ladder: Ladder) -> None:
+            part = Part("block", "B1", block="RS", power=("S", "Q1"), extra=(("R1", no("X2")),))
+            ladder.rung(no("X1"), part, coil("M1"))
+            ladder.rung(nc("M1"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (500, "X2", 1), (700, "X1", 1), (900, "X1", 0), (1200, "X2", 0), (2000, "X1", 0)]
+        found = on(bistable, "X1 X2 M1 Y1", rows, "Y1", "B1:RS", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("S came at 0.710 s while R1 was on, and its reset dominates", found.text)
+        self.assertNotIn("was never set", found.text)
+        self.assertIn(("field-input", "X2"), [r[:2] for r in found.roots])
+        earlier = on(bistable, "X1 X2 M1 Y1", rows, "Y1", "B1:RS", "0.6", Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("was never set", earlier.text)
+
+    def test_what_will_not_drop_out_leads_to_every_gate_that_keeps_it(self) -> None:
+        def pump(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("M1"))
+            ladder.rung(nc("X2"), reset("M1"))
+            ladder.rung(no("X3"), coil("M2"))
+            ladder.rung(no("M1"), no("M2"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (500, "X1", 1), (700, "X1", 0), (1500, "X3", 1), (3000, "X1", 0)]
+        found = on(pump, "X1 X2 X3 M1 M2 Y1", rows, "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual(found.roots[0], ("field-input", "X3", True))  # it completed the path
+        self.assertEqual({r[1] for r in found.roots}, {"X1", "X2", "X3"})
+        self.assertTrue(all(r[2] for r in found.roots))
+
+    def test_a_set_coil_that_still_sets(self) -> None:
+        def sets(ladder: Ladder) -> None:
+            ladder.rung(either(no("X1"), no("X3")), set_("Y1"))
+            ladder.rung(no("X2"), reset("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (800, "X3", 1), (900, "X1", 0), (3000, "X2", 0)]
+        found = on(sets, "X1 X2 X3 Y1", rows, "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("Main 1 still sets it: X3", found.text)
+        self.assertEqual([r[1] for r in found.roots][:2], ["X1", "X2"])
+        self.assertIn("X3", [r[1] for r in found.roots])
+        over = on(sets, "X1 X2 X3 Y1", [*rows, (2900, "X3", 0)], "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertNotIn("still sets it", over.text)
+
     def test_an_output_that_holds_itself_says_so(self) -> None:
         found = on(_seal, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)], "Y1")
         self.assertIn("it holds itself, and X2 (normally closed) would end it", found.text)
@@ -316,6 +356,19 @@ class Tasks(unittest.TestCase):
                          "X1 X2 X3 M1 Y1", {"Event": Task("Edge", 1, "", "X2")})
         found = asked(session_of(program, [(0, "X1", 1), (0, "X2", 0), (0, "X3", 0), (500, "X3", 1), (1000, "X1", 1)]), "Y1")
         self.assertEqual((found.links, found.roots), (["task-idle"], [("field-input", "X2", True)]))
+
+    def test_a_reset_and_a_coil_whose_event_never_came(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (0, "X4", 1), (500, "X1", 1), (700, "X1", 0), (2000, "X1", 0)]
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), set_("Y1")), "Event": lambda ladder: ladder.rung(no("X4"), reset("Y1"))},
+                         "X1 X2 X3 X4 Y1", {"Event": Task("Edge", 1, "", "X2")})
+        found = asked(session_of(program, rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("task-idle", found.links)
+        self.assertEqual([r[1] for r in found.roots], ["X1", "X2"])
+        rows = [(0, "X2", 0), (0, "X3", 1), (500, "X2", 1), (600, "X2", 0), (900, "X3", 0), (2000, "X3", 0)]
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), coil("M1")), "Event": lambda ladder: ladder.rung(no("X3"), coil("Y1"))},
+                         "X1 X2 X3 M1 Y1", {"Event": Task("Edge", 1, "", "X2")})
+        found = asked(session_of(program, rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual((found.links, found.roots[0][:2]), (["task-idle"], ("field-input", "X2")))
 
     def test_who_holds_a_task(self) -> None:
         def main(ladder: Ladder) -> None:

@@ -24,7 +24,11 @@ def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth:
     all_found: list[Link] = []
     for writer in writers[:4]:
         scan = tracer.ran(writer.step, view)
-        if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+        waits = tracer.paths.task_of(writer.step) >= 0 and (scan == 0 or _would_write(tracer, writer, view))
+        found = skipped.link(tracer, tag, writer, view.scan, depth) if waits else None
+        if found is not None:
+            pass  # it would write, if its task came
+        elif tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
             found = skipped.link(tracer, tag, writer, scan, depth)
         else:
             found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
@@ -32,11 +36,15 @@ def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth:
                 verb = str(writer.kind)
                 found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
                 found.value = verb == "reset"
-            elif tracer.paths.task_of(writer.step) >= 0:
-                found = skipped.link(tracer, tag, writer, view.scan, depth)  # it would write, if its task came
         if found is not None:
             all_found.append(found)
     return sorted(all_found, key=lambda found: len(found.blockers))
+
+
+def _would_write(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
+    """Whether a coil would have power if its task came now."""
+    now = tracer.again.now(tracer.journal, writer.step, view.scan)
+    return writer.power is None or tracer.circuit(writer.step).on(writer.power, now)
 
 
 def no_reset(tracer: Tracer, tag: int, link: Link | None, setter: Writer) -> Link | None:
