@@ -72,6 +72,11 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertIn("1 proved", text)
             self.assertIn("without the fault", text)
             self.assertIn("stays on until", text)
+            self.assertNotIn("╱", text, "the recording fits as far as the lanes go")
+            await pilot.press("-", "-")
+            await pilot.pause()
+            thin = next(line for line in screen_text(app).splitlines() if "without the fault" in line)
+            self.assertRegex(thin, "─+╱+$", "hatched from 14:02:53.720 on, when the recording no longer fits")
 
     async def test_a_proof_belongs_to_the_question_it_was_asked_for(self) -> None:
         go, prove = Event(), asking.prove_root

@@ -8,7 +8,7 @@ from itertools import groupby
 
 from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.shapes import Ink, Run, fitted
-from whorlograph.drawing.timeline_layout import CellKind, Lane, TimelineLayout, Window, cell_glyph
+from whorlograph.drawing.timeline_layout import Cell, CellKind, Lane, TimelineLayout, Window, cell_glyph
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.cells import cut, padded
@@ -32,13 +32,14 @@ class Timeline:
     def __init__(self, session: Session, name: Callable[[int | None], str]) -> None:
         self.session, self.name = session, name
         self.trial: Journal | None = None
+        self.trial_until: int | None = None
         self.window = Window(session.journal, 0, 1, 1)
         self.trial_window: Window | None = None
         self._lane_runs: dict[int, list[Run]] = {}
 
-    def with_trial(self, journal: Journal | None) -> None:
-        """Show a second replay as thin lanes; None takes them away."""
-        self.trial = journal
+    def with_trial(self, journal: Journal | None, until: int | None = None) -> None:
+        """Show a second replay as thin lanes, hatched from a time on (ns; None: from its end); None takes them away."""
+        self.trial, self.trial_until, self.trial_window = journal, until, None
 
     def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
         """Lanes of the replay over a stretch of time."""
@@ -71,12 +72,15 @@ class Timeline:
         if self.trial is None:
             return ""
         if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
-            self.trial_window = Window(self.trial, start, end, width)
+            clock = self.trial.clock
+            ends = clock.start(clock.last) if clock.last < self.session.journal.clock.last else None
+            self.trial_window = Window(self.trial, start, end, width, min((t for t in (self.trial_until, ends) if t is not None), default=None))
         one = lane_tag(self.session, tag)
         cells = self.trial_window.cells(one)[0]
         if one.type.family is not Family.BOOL:
             return "".join(cell_glyph(c, False) for c in cells)
-        return "".join({"on": "─", "off": "·"}.get(c.kind.value, "╌") for c in cells)
+        drawn = {CellKind.ON: "─", CellKind.OFF: "·", CellKind.UNKNOWN: cell_glyph(Cell(CellKind.UNKNOWN), True)}
+        return "".join(drawn.get(c.kind, "╌") for c in cells)
 
     def lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int,
                        first: int = 0) -> tuple[list[list[Run]], list[int]]:

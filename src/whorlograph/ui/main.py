@@ -108,7 +108,7 @@ class MainScreen(Keeping):
         same = self.view.question == self.first_question and before.answer.text == stage.answer.text
         self.outdated = not same
         self.scene = Scene(stage.session, stage.answer if same else before.answer)
-        self.scene.timeline.with_trial(before.timeline.trial)
+        self.scene.timeline.with_trial(before.timeline.trial, before.timeline.trial_until)
         self.paint()
 
     def _last_stage(self, stage: Stage) -> None:

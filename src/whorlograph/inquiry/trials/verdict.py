@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.feed import Trial
 from whorlograph.engine.journal import Journal
@@ -18,13 +19,15 @@ from .window import stretch_begins
 
 class Proof(Struct, frozen=True):
     """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
-    start (ns) of the first scan in the window in which it differs, None unless proved."""
+    start (ns) of the first scan in the window in which it differs, None unless proved; ``fits_until``: from when on (ns) the recording,
+    made by a machine that had stopped, no longer fits the trial; None where that is not known."""
 
     proved: bool | None
     text: str
     journal: Journal | None
     trial: Trial | None
     turns: int | None = None
+    fits_until: int | None = None
 
 
 def judged(runs: TrialRuns, tried: Attempted, log: Log | None = None, since: int | None = None) -> Proof:
@@ -53,7 +56,8 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         fits = turned is None or turned > answer.scan + 2 or (turned > answer.scan and _logged(log, answer.time, journal.clock.start(turned)))
         if not fits:
             return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
-        return proof(answer.scan, _stays(after, answer.scan, True, journal, log, answer.time))
+        text, until = _stays(after, answer.scan, True, journal, log, answer.time)
+        return replace(proof(answer.scan, text), fits_until=until)
     wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
     begins = stretch_begins(answer, original)
     if not wanted:
@@ -63,7 +67,9 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
     if turned is None:
         return proof(None, "still does not pull in" if wanted else "is on all the same")
     when = clock_text(log, journal.clock.start(turned))
-    return proof(turned, f"pulls in at {when}" if wanted else f"drops out at {when}")
+    if wanted:
+        return proof(turned, f"pulls in at {when}")
+    return proof(turned, f"drops out at {when}" if after.at(turned - 1) else f"does not come on at {when}")
 
 
 def _differs(before: Course, after: Course, first: int, last: int, wanted: bool) -> int | None:
@@ -72,16 +78,16 @@ def _differs(before: Course, after: Course, first: int, last: int, wanted: bool)
     return next((s for s in scans if bool(after.at(s)) == wanted and bool(before.at(s)) != wanted), None)
 
 
-def _stays(path: Course, scan: int, on: bool, journal: Journal, log: Log, time: int) -> str:
-    """How long a tag stays as the trial has it, and whether the log still fits."""
+def _stays(path: Course, scan: int, on: bool, journal: Journal, log: Log, time: int) -> tuple[str, int | None]:
+    """How long a tag stays as the trial has it, and from when on (ns) the log no longer fits."""
     turned = path.next_change(scan, not on)
     state = "on" if on else "off"
     if turned is None:
-        return f"stays {state}"
+        return f"stays {state}", None
     when = journal.clock.start(turned)
     if _logged(log, time, when):
-        return f"stays {state} until {clock_text(log, when)}; from then on the recording no longer fits: the machine had stopped"
-    return f"stays {state} until {clock_text(log, when)}"
+        return f"stays {state} until {clock_text(log, when)}; from then on the recording no longer fits: the machine had stopped", when
+    return f"stays {state} until {clock_text(log, when)}", None
 
 
 def _logged(log: Log, low: int, high: int) -> bool:

@@ -152,7 +152,7 @@ class Asking(Paging):
             self.say(f"{word}, for {self.scene.name(answer.tag)}, asked before: {proof.text}; Backspace goes back to it")
             return
         if proof.journal is not None:
-            self.scene.timeline.with_trial(proof.journal)
+            self.scene.timeline.with_trial(proof.journal, proof.fits_until)
             self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
         self.paint()

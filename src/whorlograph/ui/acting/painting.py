@@ -357,7 +357,7 @@ class Painting(Screen[None]):
         first = max(0, at - visible + 1)
         lines, self.owners = self.scene.timeline.lines(layout, names, self.view.lane if self.view.strand == "timeline" else None, room.height, first)
         more = len(tags) - visible
-        note = f"{more} more lanes" if more > 0 else ""
+        note = f"{more} more lane{'s' if more > 1 else ''}" if more > 0 else ""
         self.timeline.show(lines, frozenset(), 0, self.view.strand == "timeline", note)
 
     def chosen_tag(self) -> int | None:
