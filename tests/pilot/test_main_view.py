@@ -76,7 +76,7 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             await pilot.press("-", "-")
             await pilot.pause()
             thin = next(line for line in screen_text(app).splitlines() if "without the fault" in line)
-            self.assertRegex(thin, "─+╱+$", "hatched from 14:02:53.720 on, when the recording no longer fits")
+            self.assertRegex(thin, "─+╱+ *$", "hatched from 14:02:53.720 on, when the recording no longer fits")
 
     async def test_a_proof_belongs_to_the_question_it_was_asked_for(self) -> None:
         go, prove = Event(), asking.prove_root
