@@ -26,7 +26,7 @@ from whorlograph.plant.make import small_cases
 from whorlograph.plant.small.kit import MS, Machine, SmallCase, profile_of, program_of
 
 COUNT = int(os.environ.get("WHORLOGRAPH_FAULTS", "320"))
-KINDS = ("stuck off", "stuck on", "short opening", "bounce", "late contact", "swapped pair")
+KINDS = ("wire off", "stuck on", "held", "short opening", "bounce", "late contact", "misadjusted", "swapped pair")
 _WIRING = {"NO": Wiring.NORMALLY_OPEN, "NC": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
 
 
@@ -74,7 +74,7 @@ class Faulty(Machine):
         self.kind, self.tags, self.since = kind, tags, since * MS
         self.opening = random.choice((40, 80, 160)) * MS
         self.state: dict[str, int] = {}
-        if kind in ("stuck off", "stuck on"):
+        if kind in ("wire off", "stuck on"):
             self._put(self.since, "", 0)
         elif kind in ("short opening", "bounce"):
             for n in range(1 if kind == "short opening" else 3):
@@ -96,11 +96,16 @@ class Faulty(Machine):
                 found.append((at, tag, int(self.kind == "stuck on")))
             elif name in ("!", "?"):
                 found.append((at, tag, 1 - self.state[tag] if name == "!" else self.state[tag]))
+            elif name == "^":  # a sensor set too far away sees it late, and not at all what has gone by then
+                found += [(at, tag, 1)] if self.state[tag] else []
             else:
                 self.state[name] = value
-                if self.kind.startswith("stuck") and name == tag and at >= self.since:
+                mine = name == tag and at >= self.since
+                if mine and (self.kind in ("wire off", "stuck on") or (self.kind == "held" and not value)):
                     continue
-                if self.kind == "late contact" and name == tag and at >= self.since:
+                if mine and self.kind == "misadjusted" and value:
+                    self._put(at + 600 * MS, "^", 0)
+                elif self.kind == "late contact" and name == tag and at >= self.since:
                     found.append((at + 1500 * MS, name, value))
                 elif self.kind == "swapped pair" and name in self.tags:
                     found.append((at, self.tags[1 - self.tags.index(name)], value))

@@ -154,6 +154,15 @@ class Arrays(unittest.TestCase):
 
         self.assertTrue(of(session_of(program(no("X1")), []), "index-not-guarded"))
         self.assertEqual(of(session_of(program(no("X1"), compare("LE", "N1", "4")), []), "index-not-guarded"), [])
+        for guard, said in ((compare("LE", "N1", "4"), None), (compare("LT", "N1", "5"), None), (compare("LE", "N1", "5"), "up to 5"),
+                            (compare("GT", "9", "N1"), "up to 8"), (compare("NE", "N1", "9"), None)):
+            found = of(session_of(program(no("X1"), guard), []), "guard-too-high")
+            self.assertEqual([said in f.text for f in found] if said else found, [True] if said else [], guard)
+
+    def test_a_sum_whose_guard_is_above_its_limit(self) -> None:
+        for limit, count in (("32766", 0), ("32767", 1)):
+            session = session_of(program_of(rungs((no("X1"), compare("LE", "N1", limit), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"), [])
+            self.assertEqual(len(of(session, "guard-too-high")), count, limit)
 
     def test_two_tags_at_one_address_and_retained_seal_ins(self) -> None:
         made = program_of(rungs((either(no("X1"), no("Y1")), no("X2"), coil("Y1"))), "X1 X2 Y1")

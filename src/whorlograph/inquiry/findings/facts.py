@@ -7,8 +7,8 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from whorlograph.engine.calls import Exit
-from whorlograph.engine.code import Expr, Load
+from whorlograph.engine.calls import Exit, every
+from whorlograph.engine.code import Expr, Load, Store, Term
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.iolist import Point
 from whorlograph.model.tags import Tag
@@ -192,6 +192,16 @@ class Facts:
                             isinstance(x, Load) and self.load_tag(writer.step, x) in tags for x in circuit.loads(made)):
                         return True
         return False
+
+    def subscripts(self) -> Iterator[tuple[Writer, Term]]:
+        """Where elements of arrays are read or written: the place with its conditions, and the term of the index."""
+        calls = self.tracer.controller.calls
+        for step in sorted(calls.instance_of):
+            circuit = self.tracer.circuit(step)
+            stores = [a for a in every(calls.code_of(step).actions) if isinstance(a, Store)]
+            targets = [a.target for a in stores] + [x.target for a in stores for x in circuit.loads(a.value) if isinstance(x, Load)]
+            for term in (t for target in targets for t in target.terms):
+                yield Writer(step, term.at, self.tracer.origin(step, term.at).element, Kind.VALUE, guards=self.guards_of(step)), term
 
     # ways through a body
 

@@ -55,14 +55,17 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
-                explain_beside(tracer, link, gate, seen, depth, i == 0 and _in_one_scan(tracer, tag, gate, seen))
+                explain_beside(tracer, link, gate, seen, depth, _completed(tracer, tag, gate, seen))
     return link
 
 
-def _in_one_scan(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
-    """Whether a tag turned last in the scan in which a gate did."""
-    own, row = tracer.journal.last_row(tag, seen.after) if tag is not None else None, gate_time(tracer, gate, seen)[1]
-    return own is not None and row >= 0 and tracer.scan_of(own) == tracer.scan_of(row)
+def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate closed in the scan in which the tag turned last."""
+    row = tracer.journal.last_row(tag, seen.after) if tag is not None else None
+    if row is None:
+        return False
+    scan, passes = tracer.scan_of(row), tracer.circuit(seen.step).passes
+    return scan > 1 and passes(gate, tracer.seen(seen.step, scan).result) and not passes(gate, tracer.seen(seen.step, scan - 1).result)
 
 
 def explain_beside(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int, completed: bool) -> None:
