@@ -13,7 +13,7 @@ from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.profile import Overflow
-from whorlograph.plant.rungs import Ladder, call, coil, jump, nc, no
+from whorlograph.plant.rungs import Ladder, call, coil, jump, nc, no, reset, set_
 
 
 def _latched(ladder: Ladder) -> None:
@@ -33,6 +33,20 @@ class Words(unittest.TestCase):
         point = Point("X2", "%IX0.1", "S-7", "press frame", "21", Wiring.NORMALLY_CLOSED, "door switch", "D3/2")
         session.iolist = IoList({x2: point})
         return session
+
+    def test_a_latch_that_is_not_reset_is_not_called_not_set(self) -> None:
+        def latch(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("Y1"))
+            ladder.rung(no("X2"), reset("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (200, "X1", 0), (400, "X1", 0)]
+        session = session_of(program_of(latch, "X1 X2 Y1"), rows)
+        shown = [plain(line.runs) for line in Scene(session, ask(session, "Y1")).trail(80)]
+        self.assertTrue(any("not reset since 0.100" in line for line in shown), shown)
+        self.assertFalse(any("not set" in line for line in shown), shown)
+        off = session_of(program_of(latch, "X1 X2 Y1"), [*rows, (300, "X2", 1), (350, "X2", 0)])
+        shown = [plain(line.runs) for line in Scene(off, ask(off, "Y1")).trail(80)]
+        self.assertFalse(any("not reset" in line for line in shown), shown)
 
     def test_the_head_asks_the_question_and_counts_the_roots(self) -> None:
         session = self.session()

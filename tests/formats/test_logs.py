@@ -83,6 +83,7 @@ SET_ASIDE = {
 
 REFUSED = {
     "empty": ("", "empty"), "no time column": ("when,tag,value\n1,X1,0\n", 'no "time" column'),
+    "an I/O list": ("tag,address,device\nX1,%IX0.0,S1\n", "looks like an I/O list"),
     "not one usable row": ("time,tag,value\nx,X1,0\ny,X1,1\n", "none of its 2 rows"), "binary": (bytes(range(1, 32)) * 60, "not a text file"),
 }
 

@@ -25,7 +25,8 @@ from .timeline import Timeline
 from .words import phases_text, root_lines
 
 _PHRASES = {
-    LinkKind.RUNG_TRUE: "on", LinkKind.SET_BY: "set", LinkKind.RESET_BY: "reset", LinkKind.NEVER_SET: "not set",
+    LinkKind.RUNG_TRUE: "on", LinkKind.SET_BY: "set", LinkKind.RESET_BY: "reset",
+    LinkKind.TASK_IDLE: "task has not come", LinkKind.TASK_HELD: "task held", LinkKind.PREEMPTED: "written by a task",
     LinkKind.HELD_BY_JUMP: "jumped over", LinkKind.NOT_CALLED: "not called", LinkKind.OVERWRITTEN: "overwritten",
     LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
     LinkKind.NOT_MET: "comparison not met", LinkKind.MISSED_PULSE: "came and went unseen",
@@ -193,6 +194,9 @@ class Scene:
             return "went off" if "opened first" in link.text else "off, no power"
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else f"{state}, block"
+        if link.kind is LinkKind.NEVER_SET:
+            what = "not reset" if link.value is True else "not set" if link.value is False else "not written"
+            return f"{what} since" if link.since is not None else what
         return _PHRASES.get(link.kind, state)
 
     def _root_lines(self, roots: list[Root], depth: int, shown: set[object], width: int) -> list[TrailLine]:

@@ -132,6 +132,8 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     at = _column(header, profile.log_time, TIME_NAMES)
     if at is None:
         wanted = profile.log_time or "time"
+        if {"tag", "address"} <= {h.lower() for h in header}:
+            raise LogError(f"{path}:1", f'no "{wanted}" column: this looks like an I/O list, not a log', "give it with --io-list")
         raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                        '[log] time = "..."')
     rows = Rows(str(path))

@@ -51,7 +51,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, gates, step))
     for i, gate in enumerate(gates[:6]):
         number = gate_tag(tracer, gate, seen)
-        if i == 0 or not change or (number is not None and not tracer.writers.get(number)):
+        # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path.
+        if i == 0 or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
