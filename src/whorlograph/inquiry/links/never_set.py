@@ -21,24 +21,28 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
 
 def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> list[Link]:
     """The same of each coil, four at most, the one that lacks the fewest contacts first."""
-    all_found: list[Link] = []
-    for writer in writers[:4]:
-        scan = tracer.ran(writer.step, view)
-        waits = tracer.paths.task_of(writer.step) >= 0 and (scan == 0 or _would_write(tracer, writer, view))
-        found = skipped.link(tracer, tag, writer, view.scan, depth) if waits else None
-        if found is not None:
-            pass  # it would write, if its task came
-        elif tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
-            found = skipped.link(tracer, tag, writer, scan, depth)
-        else:
-            found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
-            if found is not None:
-                verb = str(writer.kind)
-                found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
-                found.value = verb == "reset"
-        if found is not None:
-            all_found.append(found)
-    return sorted(all_found, key=lambda found: len(found.blockers))
+    found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind) for w in writers[:4]]
+    return sorted((link for link in found if link is not None), key=lambda link: len(link.blockers))
+
+
+def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int, kind: LinkKind) -> Link | None:
+    """A coil that has no power, or whose step did not run."""
+    scan = tracer.ran(writer.step, view)
+    if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+        return skipped.link(tracer, tag, writer, scan, depth)
+    found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
+    if found is not None:
+        verb = str(writer.kind)
+        found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
+        found.value = verb == "reset"
+    return found
+
+
+def _awaited(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int) -> Link | None:
+    """A coil in a task that does not come, and that would write if it came."""
+    if tracer.paths.task_of(writer.step) < 0 or (tracer.ran(writer.step, view) > 0 and not _would_write(tracer, writer, view)):
+        return None
+    return skipped.link(tracer, tag, writer, view.scan, depth)
 
 
 def _would_write(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
