@@ -21,7 +21,7 @@ from .session import Paths
 
 LONGEST_NAME = 60  # characters of the program's name in the file's: systems allow 255 bytes, four to a character
 FURTHEST = 1 << 62
-PATIENCE = 0.3  # seconds that a window waits for another one to save
+PATIENCE = 4.0  # seconds that a window waits for another one to save; 0.3 was too short on a busy machine: a note was lost
 STRANDS = ("trail", "rungs", "timeline")
 T = TypeVar("T")
 
