@@ -9,7 +9,7 @@ from collections import Counter
 from pathlib import Path
 from random import Random
 
-from tests.everyday import everyday, with_fault
+from tests.everyday import answered_fault, everyday
 from tests.strategies import random_case, random_log
 from tests.truth import Truth
 
@@ -78,13 +78,10 @@ def _asked(random: Random, session: Session, seen: Counter[str], seed: int) -> N
 
 
 def _fault(seed: int, seen: Counter[str]) -> None:
-    random, session = everyday(seed)
-    made = with_fault(random, session)
+    made = answered_fault(seed)
     if made is None:
         return
-    faulty, fault = made
-    answer = answer_to(faulty, Question(fault.asked, fault.at, fault.symptom))
-    prove_all(faulty, answer)
+    faulty, fault, answer = made
     seen["faults"] += 1
     right = bool(answer.roots) and answer.roots[0].tag == fault.tag
     seen["found"] += right

@@ -8,13 +8,15 @@ import numpy as np
 from msgspec import Struct
 
 from tests.building import MS, program_of, session_of
+from whorlograph.desk.asking import answer_to, prove_all
 from whorlograph.desk.session import Session
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.symptoms import course
+from whorlograph.inquiry.trail import Answer
 from whorlograph.model.log import Log
 from whorlograph.model.program import Program
-from whorlograph.model.question import Symptom
+from whorlograph.model.question import Question, Symptom
 from whorlograph.plant.rungs import Ladder, Part, coil, counter, either, falls, jump, nc, no, reset, rises, set_, timer
 
 INPUTS = tuple(f"X{i}" for i in range(8))
@@ -142,6 +144,17 @@ def with_fault(random: Random, session: Session) -> tuple[Session, Fault] | None
             other.take(journal)
             return other, Fault(tag, start, until, symptom, asked, at)
     return None
+
+
+def answered_fault(seed: int) -> tuple[Session, Fault, Answer] | None:
+    """A short fault in a random program, and the answer to what came of it, all its roots tried; None where nothing came of it."""
+    made = with_fault(*everyday(seed))
+    if made is None:
+        return None
+    session, fault = made
+    answer = answer_to(session, Question(fault.asked, fault.at, fault.symptom))
+    prove_all(session, answer)
+    return session, fault, answer
 
 
 def _held(log: Log, tag: int, start: int, until: int, controller: Controller) -> Log | None:

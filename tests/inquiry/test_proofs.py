@@ -9,7 +9,7 @@ from random import Random
 from unittest import mock
 
 from tests.building import program_of, session_of
-from tests.everyday import everyday, with_fault
+from tests.everyday import answered_fault, everyday
 from tests.strategies import random_case, random_log
 from tests.truth import Truth
 from whorlograph.desk.asking import answer_to, ask, prove_all
@@ -75,13 +75,10 @@ class Proofs(unittest.TestCase):
     def test_the_cause_of_a_short_fault_comes_first(self) -> None:
         first = found = 0
         for seed in range(1000, 1030):
-            random, session = everyday(seed)
-            made = with_fault(random, session)
+            made = answered_fault(seed)
             if made is None:
                 continue
-            faulty, fault = made
-            answer = answer_to(faulty, Question(fault.asked, fault.at, fault.symptom))
-            prove_all(faulty, answer)
+            _, fault, answer = made
             found += 1
             first += bool(answer.roots) and answer.roots[0].tag == fault.tag
         self.assertGreater(found, 12)

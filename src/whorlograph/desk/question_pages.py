@@ -5,16 +5,18 @@ from __future__ import annotations
 import textwrap
 
 from whorlograph.drawing.shapes import Ink, Run, fitted
-from whorlograph.inquiry.odd import OddEvent, event_text
+from whorlograph.inquiry.attempts import tried_text
+from whorlograph.inquiry.odd import OddEvent, event_text, looked_text
 from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.usual import ENOUGH, USUAL, Drop, root_name
 from whorlograph.inquiry.ways import MOST, looked, ways
-from whorlograph.model.literals import duration_text, times_text
+from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question, Symptom
 from whorlograph.model.times import clock_text
 
 from .asking import inquiry
 from .checking import WEIGHTS, check
+from .disagreeing import AGREE, disagree_text, stretches, values_text
 from .explain import HEADINGS, look_up, page_lines, pages
 from .listings import Line, Listing, cells_row
 from .needing import need_words
@@ -43,8 +45,7 @@ def odd_page(session: Session, scan: int, width: int, order: int, tag: int | Non
     if found.stuck:
         lines += [_text("", Ink.QUIET), _text("do not pull in at the end of this log", Ink.QUIET)]
         for one in found.stuck:
-            count = "tried once" if one.attempts == 1 else f"{one.attempts} attempts, the last"
-            row = cells_row([(f"   {tracer.name(one.tag)}", 28, Ink.STRONG), (f"{count} at {tracer.at(one.last)}", 0, Ink.TEXT)])
+            row = cells_row([(f"   {tracer.name(one.tag)}", 28, Ink.STRONG), (tried_text(one.attempts, tracer.at(one.last)), 0, Ink.TEXT)])
             lines.append(Line(row, one.tag, question=Question(one.tag, None, Symptom.WILL_NOT_PULL_IN)))
     if found.singles:
         lines += [_text("", Ink.QUIET), _text("dropped out only once in this log", Ink.QUIET)]
@@ -53,13 +54,13 @@ def odd_page(session: Session, scan: int, width: int, order: int, tag: int | Non
                                          (f"because of {root_name(tracer, single.root)}", 0, Ink.TEXT)]), single.tag,
                               question=Question(single.tag, single.time, Symptom.DROPPED_OUT)))
     more = "" if session.odd_known else ", so far"
-    title = f"what was unusual: {found.looked} drop-outs compared{more}"
+    title = f"what was unusual: {looked_text(found)}{more}"
     return Listing(title, (), tuple(lines), (), "Enter asks why · Backspace shows the question")
 
 
 def _event_lines(session: Session, event: OddEvent, width: int) -> list[Line]:
     tracer = inquiry(session).tracer
-    first = min(event.drops, key=lambda d: (d.count / d.of, -d.of, d.time))
+    first = event.oddest
     question = Question(first.tag, first.time, Symptom.DROPPED_OUT)
     parts = textwrap.wrap(event_text(tracer, event), max(20, width - 4))
     lines = [Line(((f" {'! ' if i == 0 else '  '}{part}", Ink.STRONG if i == 0 else Ink.TEXT),), first.tag if i == 0 else None,
@@ -69,17 +70,16 @@ def _event_lines(session: Session, event: OddEvent, width: int) -> list[Line]:
 
 def disagreement_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """Where the log recorded tags otherwise than they were computed."""
-    tracer, found = inquiry(session).tracer, inquiry(session).disagreements
+    tracer, found = inquiry(session).tracer, stretches(session)
     lines = []
     for one in found:
-        said, had = (tracer.state_word(tracer.value(one.tag, v)) for v in (one.recorded, one.computed))
         row = cells_row([(f" {tracer.at(one.start)}", 14, Ink.TEXT), (duration_text(one.end - one.start), 10, Ink.QUIET),
-                         (tracer.name(one.tag), 26, Ink.STRONG), (f"recorded {said}, computed {had}", 0, Ink.TEXT)])
+                         (tracer.name(one.tag), 26, Ink.STRONG), (values_text(session, one), 0, Ink.TEXT)])
         lines.append(Line(row, one.tag, time=one.start))
     if not lines:
-        lines = [_text("log and program agree wherever the log recorded what the program computes", Ink.QUIET)]
+        lines = [_text(AGREE, Ink.QUIET)]
     hint = "Enter goes to the moment · is this the program that ran?" if found else "Backspace comes back"
-    return Listing(f"log and program disagree {times_text(len(found))}" if found else "log and program", (), tuple(lines), (), hint)
+    return Listing(disagree_text(found) or "log and program", (), tuple(lines), (), hint)
 
 
 def ways_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:

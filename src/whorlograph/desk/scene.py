@@ -19,6 +19,7 @@ from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
 from .asking import inquiry
+from .disagreeing import disagree_text, stretches
 from .lanes import lane_tag
 from .session import Session
 from .timeline import Timeline
@@ -130,8 +131,9 @@ class Scene:
         said = []
         if self.journal.fault is not None:
             said.append("controller halted")
-        if self.answer.mismatch:
-            said.append("log and program differ")
+        apart = disagree_text(stretches(self.session))
+        if self.answer.mismatch or apart:
+            said.append(apart or "log and program differ")
         if self.session.log.set_aside:
             said.append(f"{self.session.log.set_aside} rows set aside")
         if self.session.notices and not said:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.inquiry.mismatch import disagreements
-from whorlograph.model.literals import duration_text, times_text
+from whorlograph.model.literals import duration_text
 from whorlograph.model.times import clock_text, date_text
 
+from .disagreeing import count_text
 from .session import Session
 
 
@@ -47,9 +48,7 @@ def replay_summary(session: Session, journal: Journal) -> str:
     lines.insert(2, f"replayed: {journal.clock.last} scans, {len(journal)} changes")
     if journal.fault is not None:
         lines.append(fault_text(session, journal))
-    apart = disagreements(session.controller, journal, session.log)
+    apart = count_text(session, disagreements(session.controller, journal, session.log))
     if apart:
-        names = list(dict.fromkeys(session.running.tags[d.tag].name for d in apart))
-        more = " and more" if len(names) > 3 else ""
-        lines.append(f"log and program disagree {times_text(len(apart))} ({', '.join(names[:3])}{more}): whorlograph mismatches lists them")
+        lines.append(apart)
     return "\n".join(lines)

@@ -15,6 +15,7 @@ from whorlograph.model.log import tags_logged
 from whorlograph.model.shown import json_visible, no_formula, visible
 from whorlograph.model.times import clock_text
 
+from .disagreeing import count_text, stretches
 from .finding import Found
 from .scan_times import ScanTimes
 from .session import Session
@@ -209,6 +210,8 @@ def survey_text(session: Session, found: Survey) -> str:
     if found.log_files:
         lines.append(f"log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
                      f"{clock_text(session.log, 0)}, {found.set_aside} set aside")
+    if session.replayed and (apart := count_text(session, stretches(session))):
+        lines.append(apart)
     lines += ["", "Set aside or noted:" if found.notices else "Nothing was set aside."]
     lines += [f"  {n}" for n in found.notices]
     return "\n".join(lines)

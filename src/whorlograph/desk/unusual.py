@@ -1,21 +1,19 @@
-"""What was unusual in a log, and where log and program disagree: for commands and the screen."""
+"""What was unusual in a log: for commands and the screen."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from whorlograph.inquiry.mismatch import Difference
-from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, odd_ones
+from whorlograph.inquiry.attempts import tried_text
+from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, looked_text, odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.usual import ENOUGH, USUAL, drops, root_name, usual_of
 from whorlograph.inquiry.why import Inquiry
-from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.question import Symptom
 
 from .asking import inquiry
 from .session import Session
-from .trial import shown
 
 MOST_LINES = 40
 
@@ -69,45 +67,15 @@ def odd_json(session: Session, found: OddOnes) -> dict[str, Any]:
 def odd_lines(session: Session, found: OddOnes) -> list[str]:
     """What was unusual in words."""
     tracer = inquiry(session).tracer
-    if not found.looked:
-        return ["no output of this program dropped out in this log"]
     first = ", oddest first:" if found.events else ""
-    lines = [f"{found.looked} drop-outs looked at; {len(found.events) or 'none'} unlike the others of their tag{first}"]
+    lines = [f"{looked_text(found)}; {len(found.events) or 'none'} unlike the others of their tag{first}" if found.looked else
+             "no output of this program dropped out in this log"]
     for event in found.events[:MOST_LINES]:
         lines += [f"  {event_text(tracer, event)}", f"      {event.root.text}"]
     if found.stuck:
         lines += ["", "do not pull in at the end of this log:"]
-        lines += [f"  {tracer.name(s.tag)}: {'tried once' if s.attempts == 1 else f'{s.attempts} attempts, the last'} at {tracer.at(s.last)}"
-                  for s in found.stuck[:MOST_LINES]]
+        lines += [f"  {tracer.name(s.tag)}: {tried_text(s.attempts, tracer.at(s.last))}" for s in found.stuck[:MOST_LINES]]
     if found.singles:
         lines += ["", "dropped out only once in this log:"]
         lines += [f"  {tracer.at(s.time)}  {tracer.name(s.tag)}: {root_name(tracer, s.root)}" for s in found.singles[:MOST_LINES]]
-    return lines
-
-
-def stretches(session: Session) -> list[Difference]:
-    """Where the log recorded tags otherwise than they were computed, in order of time."""
-    return inquiry(session).disagreements
-
-
-def stretches_json(session: Session) -> dict[str, Any]:
-    """The same as JSON; times in seconds from the log's start."""
-    tags = session.running.tags
-    return {"stretches": [{"tag": tags[d.tag].name, "from": d.start / 1e9, "until": d.end / 1e9, "recorded": shown(tags[d.tag], d.recorded),
-                           "computed": shown(tags[d.tag], d.computed)} for d in stretches(session)]}
-
-
-def stretches_lines(session: Session) -> list[str]:
-    """The same in words."""
-    tracer = inquiry(session).tracer
-    found = stretches(session)
-    if not found:
-        return ["log and program agree wherever the log recorded what the program computes"]
-    lines = [f"log and program disagree {times_text(len(found))}; is this the program that ran?"]
-    for one in found[:MOST_LINES]:
-        said, had = (tracer.state_word(tracer.value(one.tag, v)) for v in (one.recorded, one.computed))
-        lines.append(f"  {tracer.at(one.start)} to {tracer.at(one.end)} ({duration_text(one.end - one.start)})  {tracer.name(one.tag)}: "
-                     f"recorded {said}, computed {had}")
-    if len(found) > MOST_LINES:
-        lines.append(f"  and {len(found) - MOST_LINES} more: --json has all")
     return lines

@@ -9,6 +9,7 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.question import LinkKind, Symptom
 from whorlograph.model.times import date_text
 
+from .disagreeing import count_text, stretches
 from .session import Session
 from .tables import json_text
 
@@ -55,6 +56,8 @@ def answer_text(session: Session, answer: Answer) -> str:
         lines += ["", *textwrap.wrap(phases_text(answer.phases), 100)]
     if answer.rests_on:
         lines += ["", *(part for said in answer.rests_on for part in textwrap.wrap(f"This rests on: {said}", 100, subsequent_indent="  "))]
+    if apart := count_text(session, stretches(session)):
+        lines += ["", *textwrap.wrap(apart, 100)]
     return "\n".join(lines)
 
 

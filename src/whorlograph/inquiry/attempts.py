@@ -43,6 +43,11 @@ class Tries(Struct, frozen=True):
     trying: bool
 
 
+def tried_text(count: int, last: str) -> str:
+    """How often something was tried, and when last, in words."""
+    return f"tried once, at {last}" if count == 1 else f"{count:,} attempts, the last at {last}"
+
+
 def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
     """The attempts at a tag behind one scan, up to another.
 

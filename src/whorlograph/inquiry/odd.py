@@ -35,9 +35,9 @@ class OddEvent(Struct):
     drops: list[OddDrop] = field(default_factory=list)
 
     @property
-    def order(self) -> tuple[float, int]:
-        """The smaller share first, then the larger number looked at."""
-        return min((d.count / d.of, -d.of) for d in self.drops)
+    def oddest(self) -> OddDrop:
+        """The drop-out with the smallest share, of those that of the most that were looked at, then the earliest."""
+        return min(self.drops, key=lambda d: (d.count / d.of, -d.of, d.time))
 
 
 class Single(Struct, frozen=True):
@@ -112,7 +112,7 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False) -> Iterat
             if stuck is not None:
                 found.stuck.append(stuck)
         found.looked += len(all_drops)
-        found.events = sorted(events.values(), key=lambda e: e.order)
+        found.events = sorted(events.values(), key=lambda e: (e.oddest.count / e.oddest.of, -e.oddest.of))
         yield found
     yield found
 
@@ -143,6 +143,11 @@ def _stuck(tracer: Tracer, tag: int) -> Stuck | None:
 
 def event_text(tracer: Tracer, event: OddEvent) -> str:
     """An odd event in a sentence."""
-    first = min(event.drops, key=lambda d: (d.count / d.of, -d.of, d.time))
+    first = event.oddest
     names = ", ".join(dict.fromkeys(tracer.name(d.tag) for d in event.drops[:4])) + (" and more" if len(event.drops) > 4 else "")
     return f"{names} dropped out at {tracer.at(first.time)} because of {root_name(tracer, event.root)}: {first.text}"
+
+
+def looked_text(found: OddOnes) -> str:
+    """How many drop-outs were compared."""
+    return f"{found.looked:,} drop-out{'' if found.looked == 1 else 's'} compared"

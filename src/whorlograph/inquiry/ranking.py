@@ -30,7 +30,8 @@ def merge(roots: Iterable[Root]) -> list[Root]:
 def rank(roots: list[Root]) -> list[Root]:
     """The roots in the order of ANSWERS.md, Ranking: what explains alone, what brought the state about, what blocked, what stands since before.
 
-    Within a class proved ones first, disproved ones last; then what blocked more attempts, the later change, more short openings.
+    Within a class proved ones first, disproved ones last; then what changed in the log before what never did, what blocked more
+    attempts, the later change, more short openings.
     """
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item

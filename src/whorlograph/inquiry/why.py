@@ -16,7 +16,7 @@ from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import Question, RootKind, Symptom
 
-from .attempts import attempts
+from .attempts import attempts, tried_text
 from .generators import runs_freely
 from .links import generator, halted, missed_pulse
 from .links.choose import Choice
@@ -148,8 +148,7 @@ class Inquiry:
         time = tracer.time(looked)
         if scans:
             condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
-            count = f"{len(scans)} attempts, the last" if len(scans) > 1 else "tried once,"
-            what = f"did not pull in ({count} at {at}: {condition}{', which still stands' if tries.trying else ''})"
+            what = f"did not pull in ({tried_text(len(scans), at)}: {condition}{', which still stands' if tries.trying else ''})"
         else:
             named = [tracer.name(c.tag) for c in tries.commands[:3] if not c.edge]
             need = f"; an attempt would be {' or '.join(named)}" if named else ""

@@ -23,7 +23,7 @@ class Symptom(StrEnum):
 
 
 class LinkKind(StrEnum):
-    """Why a value stands as it does; each value names its module in inquiry/links."""
+    """Why a value stands as it does; a value names its module in inquiry/links, `row` is found by trials."""
 
     RUNG_FALSE = "rung-false"
     RUNG_TRUE = "rung-true"

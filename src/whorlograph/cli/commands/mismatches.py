@@ -18,9 +18,9 @@ from whorlograph.cli.telling import telling
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             as_json: bool) -> int:
     """Where the LOGs recorded a tag otherwise than PROGRAM computes it."""
+    from whorlograph.desk.disagreeing import stretches, stretches_json, stretches_lines
     from whorlograph.desk.session import Paths, load
     from whorlograph.desk.tables import json_text
-    from whorlograph.desk.unusual import stretches, stretches_json, stretches_lines
 
     session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
     say(json_text(stretches_json(session)) if as_json else "\n".join(stretches_lines(session)))

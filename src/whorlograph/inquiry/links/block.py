@@ -187,9 +187,8 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
     if both:  # what stands now decides, not what came first
         decided, at_scan = (setter if call.kind == "SR" else resetter), scan
         found.text = f"{label} in {tracer.place(step)}: {setter} and {resetter} are both on, and {rule}"
-    vain = None if value or change or both or call.kind == "SR" or not {setter, resetter} <= call.pins.keys() else \
-        in_vain.last_power(tracer, step, call.pins[setter], tracer.scan_of(row) if row is not None else 0, scan)
-    if vain is not None and tracer.circuit(step).on(call.pins[resetter], tracer.seen(step, vain).result):
+    vain = in_vain.set_while_reset(tracer, call, tracer.scan_of(row) if row is not None else 0, scan) if not (value or change or both) else None
+    if vain is not None:
         stood = f"{setter} came at {tracer.at(tracer.time(vain))} while {resetter} was on, and {rule}"
         found.text = f"{label} in {tracer.place(step)} was {state}{when}: {stood}" if row is not None else f"{label} in {tracer.place(step)}: {stood}"
         child = powered(tracer, None, step, element, call.pins[resetter], vain, depth + 1, LinkKind.RUNG_TRUE, False, f"{resetter} of {label}")

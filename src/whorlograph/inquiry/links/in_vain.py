@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Expr
 
+from ..writers import BlockCall
 from .gates import gate_tag
 
 if TYPE_CHECKING:
@@ -14,7 +15,16 @@ if TYPE_CHECKING:
 LOOKS = 30  # changes of each of its tags that are looked at, the latest first
 
 
-def last_power(tracer: Tracer, step: int, power: Expr, since: int, until: int) -> int | None:
+def set_while_reset(tracer: Tracer, call: BlockCall, since: int, until: int) -> int | None:
+    """The scan between two in which a bistable's set came last, where its dominant reset stood then; None where not, or its set dominates."""
+    if call.kind != "RS" or not {"S", "R1"} <= call.pins.keys():
+        return None
+    scan = _last_power(tracer, call.step, call.pins["S"], since, until)
+    stood = scan is not None and tracer.circuit(call.step).on(call.pins["R1"], tracer.seen(call.step, scan).result)
+    return scan if stood else None
+
+
+def _last_power(tracer: Tracer, step: int, power: Expr, since: int, until: int) -> int | None:
     """The latest scan after ``since`` and before ``until`` in which power arrived; None where none of the latest changes brought it."""
     circuit, seen = tracer.circuit(step), tracer.seen(step, until)
     tags = {t for path in circuit.paths(power) for g in path if (t := gate_tag(tracer, g, seen)) is not None}

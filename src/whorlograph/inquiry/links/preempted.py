@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Writer
-from .skipped import add_trigger
+from .task_idle import add_trigger
 
 if TYPE_CHECKING:
     from ..tracer import Tracer

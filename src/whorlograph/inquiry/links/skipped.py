@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.code import Expr
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
-from whorlograph.engine.runs import TaskRuns
-from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import FlagKind, PathFlag
 
@@ -16,8 +14,7 @@ from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import halted
-from .field_input import input_root
+from . import halted, task_held, task_idle
 from .gates import elements_of, explain_gate, gate_time, gate_words
 from .rung_false import first_out, unpowered
 from .rung_true import powered
@@ -34,7 +31,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     if skip.kind is SkipKind.HALTED:
         return halted.link(tracer, tag, scan)
     if skip.task >= 0:
-        return _idle(tracer, tag, writer, scan, skip.task, depth)
+        return task_held.link(tracer, tag, writer, scan, skip.task, depth) or task_idle.link(tracer, tag, writer, scan, skip.task, depth)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since, stands = tracer.paths.skipped_since(tracer.journal, writer.step, scan), tracer.since(tag, Vantage(scan))
     word = tracer.state_word(value)
@@ -93,71 +90,6 @@ def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, s
     for gate in sorted(gates, key=lambda g: gate_time(tracer, g, seen), reverse=True)[:3]:
         explain_gate(tracer, found, gate, seen, depth + 1, change=False)
     return found
-
-
-def _idle(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth: int) -> Link:
-    """The task of the step that writes the tag has not run: held, never due, or not yet."""
-    journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
-    value, last = tracer.value(tag, journal.settled(tag, scan)), journal.run_scan(number, scan)
-    word, since = tracer.state_word(value), journal.clock.start(last) if last else None
-    stands = tracer.since(tag, Vantage(scan))
-    ran = f"ran last at {tracer.at(since)}" if last else "has not run"
-    held = next((h for h in reversed(journal.held) if h.task == number and h.scan <= scan), None)
-    if held is not None and held.on:
-        text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} is held since {tracer.at(journal.clock.start(held.scan))} and {ran}"
-        runs, now = journal.tasks.get(number, TaskRuns()), journal.clock.start(scan)
-        waiting = runs.waiting_at(now)
-        if waiting is not None:
-            missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
-            text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
-        found = Link(LinkKind.TASK_HELD, tag, value, stands, writer.step, scan, text, writer.element)
-        for order in tracer.written.orders("hold", number):
-            child = powered(tracer, None, order.step, order.element, order.guard, held.scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                            f"the order that holds {task.name}") if order.guard is not None else None
-            if child is not None and child.blockers:
-                found.children.append(child)
-        if not found.children:
-            found.roots.append(Root(RootKind.PROGRAM, tag, value, since, text, f"see which rung holds {task.name}, and what should release it",
-                                    step=writer.step))
-        return found
-    interval = task.interval or 0
-    if task.interval_tag is not None:
-        interval = journal.settled(task.interval_tag, scan) * task.unit
-    check = f"see what should make {task.name} run"
-    if not task.periodic and task.single is None:
-        why = "it has neither an interval nor a tag to wait for"
-    elif last and interval > 0 and journal.clock.start(scan) - journal.clock.start(last) <= 2 * interval:
-        why, check = f"it comes every {duration_text(interval)}", f"look at {tracer.name(tag)} after the next run of {task.name}"
-    else:
-        why = "nothing has made it due"
-    if task.single is not None:
-        return _not_triggered(tracer, tag, writer, scan, depth, f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}", task.single)
-    text = f"{tracer.name(tag)} keeps its value {word}: task {task.name} {ran}; {why}"
-    root = Root(RootKind.PROGRAM, tag, value, since, text, check, step=writer.step)
-    return Link(LinkKind.TASK_IDLE, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
-
-
-def _not_triggered(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, text: str, trigger: int) -> Link:
-    """An event task that did not come: on the tag that should have triggered it."""
-    view = Vantage(scan)
-    value, stands = tracer.value(tag, tracer.journal.settled(tag, scan)), tracer.since(tag, view)
-    state = "on" if tracer.raw(trigger, view) else "off"
-    text += f"; it waits for {tracer.name(trigger)}, which is {state}"
-    found = Link(LinkKind.TASK_IDLE, tag, value, stands, writer.step, scan, text, writer.element)
-    add_trigger(tracer, found, trigger, view, depth, change=False)
-    return found
-
-
-def add_trigger(tracer: Tracer, found: Link, trigger: int, view: Vantage, depth: int, change: bool) -> None:
-    """Add why the tag that triggers a task is as it is."""
-    if tracer.writers.get(trigger):
-        child = tracer.explain(trigger, view, change, depth + 1)
-        if child is not None:
-            found.children.append(child)
-    else:
-        root = input_root(tracer, trigger, tracer.position(view))
-        root.changed = change and root.since is not None
-        found.roots.append(root)
 
 
 def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:

@@ -1,4 +1,4 @@
-"""Roots in series, each disproved alone, tried together; and what came nearest where nothing proves (ANSWERS.md, Together, Partly)."""
+"""Roots in series, each disproved alone, tried together (ANSWERS.md, Together)."""
 
 from __future__ import annotations
 
