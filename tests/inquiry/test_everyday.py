@@ -370,6 +370,38 @@ class Tasks(unittest.TestCase):
         found = asked(session_of(program, rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
         self.assertEqual((found.links, found.roots[0][:2]), (["task-idle"], ("field-input", "X2")))
 
+    def test_a_reset_that_came_while_its_event_did_not(self) -> None:
+        def quick(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("Y1"))
+            ladder.rung(no("X3"), reset("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (400, "X1", 1), (500, "X2", 1), (550, "X2", 0), (600, "X1", 0), (3000, "X1", 0)]
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X4"), coil("M1")), "Quick": quick}, "X1 X2 X3 X4 M1 Y1", {"Quick": Task("Edge", 1, "", "X2")})
+        found = asked(session_of(program, [*rows, (1000, "X3", 1), (1300, "X3", 0)]), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("missed-pulse", found.links)
+        self.assertIn("X3 was on for 300 ms at 1.000 s, between two runs of task Edge", found.text)
+        self.assertIn("X2, which makes Edge run, must come while it lasts", found.answer.roots[1].what_to_check)
+        without = asked(session_of(program, rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertNotIn("missed-pulse", without.links)
+        self.assertIn("when it ran last, at 0.5", without.text)
+
+    def test_a_reset_between_two_scans(self) -> None:
+        program = program_of(_latch, "X1 X2 Y1")
+        rows = [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (700, "X1", 0), (1001, "X2", 1), (1004, "X2", 0), (2000, "X1", 0)]
+        found = asked(session_of(program, rows), "Y1")
+        self.assertEqual((found.roots[0], found.answer.phases is None), (("field-input", "X2", True), False))
+        self.assertIn("between two scans", found.text)
+
+    def test_what_blocked_an_earlier_attempt_only_says_so(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), no("X2"), no("X3"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (500, "X1", 1), (700, "X1", 0), (800, "X2", 1), (900, "X3", 0), (1000, "X1", 1), (1500, "X1", 1)]
+        found = asked(session_of(program_of(draw, "X1 X2 X3 Y1"), rows), "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(found.roots[0][:2], ("field-input", "X3"))
+        earlier = next(r for r in found.answer.roots if found.session.running.tags[r.tag or 0].name == "X2")
+        self.assertIn("it stood in the way at 0.5", earlier.text)
+
     def test_who_holds_a_task(self) -> None:
         def main(ladder: Ladder) -> None:
             ladder.rung(no("X1"), call("TASK_HOLD", ("NAME", "'Tick'")))

@@ -30,21 +30,15 @@ def _even(tracer: Tracer, tag: int) -> bool:
     rises = path.scans[path.values != 0]
     if len(rises) < RISES + 1:
         return False
-    apart = np.diff(rises)
-    outside = upstream(tracer, tag)
+    runs = np.lib.stride_tricks.sliding_window_view(np.diff(rises), RISES)
+    even = np.ptp(runs, axis=1) <= 2 + EVEN * np.median(runs, axis=1)
+    outside = upstream(tracer, tag) if even.any() else None
     if outside is None:
         return False
-    turned = np.unique(np.concatenate([np.zeros(0, np.int64), *(course(tracer.journal, t).scans for t in outside)]))
+    turned = np.sort(np.concatenate([np.zeros(0, np.int64), *(course(tracer.journal, t).scans for t in outside)]))
     # How many changes from outside came by each rise: where that stands still for five rises, they came by themselves.
     came = np.searchsorted(turned, rises, side="right")
-    alone = came[RISES:] == came[:-RISES]
-    if not alone.any():
-        return False
-    for first in np.nonzero(alone)[0][-50:].tolist():
-        run = apart[first:first + RISES]
-        if int(run.max() - run.min()) <= 2 + EVEN * float(np.median(run)):
-            return True
-    return False
+    return bool((even & (came[RISES:] == came[:-RISES])).any())
 
 
 def upstream(tracer: Tracer, tag: int) -> list[int] | None:

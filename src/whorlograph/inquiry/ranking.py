@@ -35,7 +35,7 @@ def rank(roots: list[Root]) -> list[Root]:
     """
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item
-        alone = 3 if root.missed or root.defect else _FIRST.get(root.kind, 4)
+        alone = 3 if (root.missed and root.proved is not False) or root.defect else _FIRST.get(root.kind, 4)
         standing = root.since is None
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and root.proved is not False

@@ -24,7 +24,7 @@ from whorlograph.model.types import ELEMENTARY, Family
 
 from .circuit import Circuit, Gate, Leaf
 from .noted import Auxiliary, Now
-from .pulses import Stay, Stays, short_stays, stays
+from .pulses import Stays, history, short_stays, stays
 from .trail import Link, Value
 from .writers import Writer, Writers
 
@@ -100,9 +100,10 @@ class Tracer:
         self.left_out = self.controller.left_out
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
+        self.rhythms: dict[int, str] = {}
         self._circuits: dict[int, Circuit] = {}
         self._stretches: dict[int, Stays] = {}
-        self._short: dict[tuple[int, int], list[Stay]] = {}
+        self._short: dict[tuple[int, int], tuple[tuple[tuple[int, int], ...], str]] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
 
     @cached_property
@@ -244,11 +245,13 @@ class Tracer:
             found = self._stretches[tag] = stays(self.log, tag, self.running.tags[tag].initial)
         return found
 
-    def short(self, tag: int, value: int) -> list[Stay]:
-        """The short stretches of a logged tag with a value."""
+    def short(self, tag: int, value: int) -> tuple[tuple[tuple[int, int], ...], str]:
+        """The short stretches of a logged BOOL with a value, each (start, length) in ns; and what is said of them, worked out once."""
         found = self._short.get((tag, value))
         if found is None:
-            found = self._short[tag, value] = short_stays(self.log, tag, value, self.running.tags[tag].initial)
+            stays_ = short_stays(self.log, tag, value, self.running.tags[tag].initial)
+            told = history(stays_, not value, [self.at(s.start) for s in stays_[:1]])
+            found = self._short[tag, value] = tuple((s.start, s.length) for s in stays_), told
         return found
 
     def changed_last(self, tag: int, until: int) -> int | None:

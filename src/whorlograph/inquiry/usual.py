@@ -78,14 +78,15 @@ def usual_of(tracer: Tracer, answer: Answer, all_drops: list[Drop]) -> Usual | N
 def words(tracer: Tracer, mine: Drop, all_drops: list[Drop], counts: Counter[Signature]) -> str:
     """How usual one drop-out is, in words."""
     count, of = counts[mine.signature], len(all_drops)
+    among = f"{of:,}" if of < MOST else f"the last {of:,}"
     if of == 1:
         return "the only drop-out in this log"
     most, often = counts.most_common(1)[0]
     if most == mine.signature:
-        return f"{count} of {of} times so" if count > 1 else f"each of the {of} times otherwise"
+        return f"{count} of {among} times so" if count > 1 else f"each of {among} times otherwise"
     other = next(d for d in all_drops if d.signature == most)
-    rare = "only this time" if count == 1 else f"{count} of {of} times so"
-    return f"{rare}; {often} of {of} times {root_name(tracer, other.root)} stops it"
+    rare = "only this time" if count == 1 else f"{count} of {among} times so"
+    return f"{rare}; {often} of {among} times {root_name(tracer, other.root)} stops it"
 
 
 def root_name(tracer: Tracer, root: Root) -> str:

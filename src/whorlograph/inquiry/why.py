@@ -176,6 +176,7 @@ class Inquiry:
                 seen[root.key] = seen.get(root.key, 0) + 1
                 if root.key not in keys and root.kind is not RootKind.CONSTANT:
                     root.changed, root.last = False, False
+                    root.text += f"; it stood in the way at {self.tracer.at(self.tracer.time(scan))}, not at the last attempt"
                     keys[root.key] = root
         scans = np.array(answer.attempts, np.int64)
         for root in keys.values():

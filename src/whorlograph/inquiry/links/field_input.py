@@ -9,7 +9,7 @@ from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..now import given_root
-from ..pulses import BOUNCE, Stay, Stays, history
+from ..pulses import BOUNCE, Stay, Stays
 from ..trail import Link, Root
 from ..wiring import meaning
 
@@ -92,9 +92,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         happened = f"{one.name} went {'on' if on else 'off'} for {duration_text(now.length)} at {tracer.at(root.since)}"
     else:
         happened = f"{one.name} {'on' if on else 'off'} since {tracer.at(root.since)}"
-    short = tracer.short(root.tag, int(on))
-    root.short = tuple((s.start, s.length) for s in short)
-    told = history(short, not on, [tracer.at(s.start) for s in short[:1]])
+    root.short, told = tracer.short(root.tag, int(on))
     label = f" ({point.description})" if point is not None and point.description else ""
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
     root.what_to_check = f"{where(point, one.name)}; {meaning(point, on)}"

@@ -17,7 +17,14 @@ if TYPE_CHECKING:
 
 
 def rhythm(tracer: Tracer, tag: int) -> str:
-    """How long a generator is on and off: the usual lengths of its last stretches."""
+    """How long a generator is on and off: the usual lengths of its last stretches, worked out once."""
+    known = tracer.rhythms.get(tag)
+    if known is None:
+        known = tracer.rhythms[tag] = _rhythm(tracer, tag)
+    return known
+
+
+def _rhythm(tracer: Tracer, tag: int) -> str:
     path = course(tracer.journal, tag)
     times = tracer.journal.clock.start_all(path.scans[-201:])
     lengths, values = np.diff(times), path.values[-201:][:-1] != 0

@@ -49,7 +49,7 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
             continue
         for command in start_conditions(tracer, tag, writer):
             condition, on = command.tag, command.on
-            found = _of(tracer, tag, condition, on, writer.step, after, until)
+            found = unseen(tracer, tag, condition, on, writer.step, after, until)
             if found is None and tracer.writers.get(condition) and on and condition not in seen:
                 seen.add(condition)
                 found = find(tracer, condition, after, until, depth + 1, seen)
@@ -58,7 +58,7 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
     return best
 
 
-def _of(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after: int, until: int) -> Missed | None:
+def unseen(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after: int, until: int) -> Missed | None:
     """The last pulse of one condition that a step did not see."""
     if tracer.writers.get(condition):
         if tracer.paths.task_of(step) < 0:
@@ -107,6 +107,13 @@ def _phases(tracer: Tracer, stay: Stay) -> int:
 
 def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
     """The asked tag without power, because of a pulse that was not seen."""
+    name, inner = tracer.name(missed.condition), pulse_link(tracer, missed)
+    return Link(LinkKind.RUNG_FALSE, asked, False, tracer.since(asked, Vantage(inner.scan)), missed.step, inner.scan,
+                f"{tracer.name(asked)} got no power: {name} came and went in {tracer.place(missed.step)} without being seen", children=[inner])
+
+
+def pulse_link(tracer: Tracer, missed: Missed) -> Link:
+    """The pulse itself: between which two evaluations it lay, and what lets it be seen."""
     name, stay = tracer.name(missed.condition), missed.stay
     state = tracer.state_word(bool(stay.value))
     point, number = tracer.iolist.get(missed.condition), tracer.paths.task_of(missed.step)
@@ -116,7 +123,8 @@ def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
         task = tracer.controller.schedule.tasks[number]
         every = f", which comes every {duration_text(task.interval)}" if task.periodic and task.interval else ""
         text = f"{lasted}, between two runs of task {task.name}{every}: {tracer.place(missed.step)}, which reads it, never saw it"
-        remedy = f"make the pulse longer, or let {task.name} come more often"
+        remedy = f"make the pulse longer, or let {task.name} come more often" if task.single is None else \
+            f"{tracer.name(task.single)}, which makes {task.name} run, must come while it lasts"
     else:
         period = tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start))
         text = f"{lasted}, between two scans: no rung ever saw it (seen in {_phases(tracer, stay)} of {PHASES} phases of the scan)"
@@ -125,6 +133,4 @@ def link(tracer: Tracer, asked: int, missed: Missed) -> Link:
     kind = RootKind.PROGRAM if own else RootKind.FIELD_INPUT
     root = Root(kind, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length, step=missed.step)
     scan = tracer.journal.clock.scan_at(stay.start)
-    inner = Link(LinkKind.MISSED_PULSE, missed.condition, bool(stay.value), stay.start, missed.step, scan, text, roots=[root])
-    return Link(LinkKind.RUNG_FALSE, asked, False, tracer.since(asked, Vantage(scan)), missed.step, scan,
-                f"{tracer.name(asked)} got no power: {name} came and went in {tracer.place(missed.step)} without being seen", children=[inner])
+    return Link(LinkKind.MISSED_PULSE, missed.condition, bool(stay.value), stay.start, missed.step, scan, text, roots=[root])

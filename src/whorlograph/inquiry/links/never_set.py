@@ -8,7 +8,8 @@ from whorlograph.model.question import LinkKind, RootKind
 
 from ..trail import Link, Root
 from ..writers import Writer
-from . import rung_false, skipped
+from . import missed_pulse, rung_false, skipped
+from .gates import gate_tag
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -35,7 +36,25 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
         verb = str(writer.kind)
         found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
         found.value = verb == "reset"
+        _add_unseen(tracer, found, tag, writer, scan, view)
     return found
+
+
+def _add_unseen(tracer: Tracer, found: Link, tag: int, writer: Writer, scan: int, view: Vantage) -> None:
+    """Of a step that was evaluated before the view: when; of a single contact that blocked then: its pulse that came since and was not seen."""
+    number = tracer.paths.task_of(writer.step)
+    if number >= 0 and scan < view.scan:
+        found.text += f" (as task {tracer.controller.schedule.tasks[number].name} saw it when it ran last, at {tracer.at(tracer.time(scan))})"
+    seen = tracer.seen(writer.step, scan)
+    gates, _ = rung_false.smallest_set(tracer, writer.power, seen)
+    condition = gate_tag(tracer, gates[0], seen) if len(gates) == 1 else None
+    if condition is None:
+        return
+    since = tracer.since(tag, view)
+    missed = missed_pulse.unseen(tracer, tag, condition, not gates[0].negated, writer.step, since if since is not None else 0, tracer.time(view.scan))
+    if missed is not None:
+        found.roots = [r for r in found.roots if r.tag != condition]
+        found.children.insert(0, missed_pulse.pulse_link(tracer, missed))
 
 
 def _awaited(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int) -> Link | None:
