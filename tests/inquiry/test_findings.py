@@ -15,7 +15,7 @@ from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.ladder import LadderBody
 from whorlograph.model.program import Program, Task, Variable, VariableKind
 from whorlograph.model.registry import resolve
-from whorlograph.model.types import INT, ArrayOf
+from whorlograph.model.types import INT, ArrayOf, ListOf, Simple
 from whorlograph.plant.rungs import Ladder, call, coil, compare, either, jump, nc, no, reset, rises, set_, timer
 
 
@@ -107,6 +107,22 @@ class EachKind(unittest.TestCase):
         self.assertLessEqual({"shadowed-jump", "skipped-area", "label-missing", "label-twice", "backward-jump", "loop-limit-is-a-tag"}, keys)
         self.assertIn("can leave out 2 to 3, with outputs and timers", " ".join(f.text for f in of(session, "skipped-area")))
 
+    def test_a_label_amid_the_area_it_leads_to(self) -> None:
+        for at, from_outside, found in ((3, True, True), (2, True, False), (3, False, False)):
+            def draw(ladder: Ladder, at: int = at, outside: bool = from_outside) -> None:
+                ladder.rung(no("X1"), jump("Wash") if outside else coil("Y1"), comment="Choice")
+                for n in (2, 3, 4):
+                    if n == at:
+                        ladder.label("Wash")
+                    ladder.rung(no(f"X{n}"), coil(f"Y{n}"), comment="Washing" if n == 2 else "")
+                ladder.rung(no("X1"), coil("Y5") if outside else jump("Wash"))
+                ladder.rung(no("X1"), coil("Y6"), comment="Rest")
+
+            told = of(on(draw, "X1 X2 X3 X4 Y1 Y2 Y3 Y4 Y5 Y6"), "label-amid-area")
+            self.assertEqual(len(told), int(found), (at, from_outside))
+            if found:
+                self.assertEqual(told[0].text, 'Main 1 jumps into the area "Washing", to its rung 3: it begins at 2')
+
     def test_tasks(self) -> None:
         def event(ladder: Ladder) -> None:
             ladder.rung(no("X2"), timer("TON", "T1", "T#1s"), coil("Y1"))
@@ -158,6 +174,29 @@ class Arrays(unittest.TestCase):
                             (compare("GT", "9", "N1"), "up to 8"), (compare("NE", "N1", "9"), None)):
             found = of(session_of(program(no("X1"), guard), []), "guard-too-high")
             self.assertEqual([said in f.text for f in found] if said else found, [True] if said else [], guard)
+
+    def test_tables_longer_than_their_round(self) -> None:
+        def keys(limit: str, sign: str, filled: dict[int, int], reads_last: bool = True, low: int = 0, begin: str = "1") -> dict[str, str]:
+            add = (rises("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))
+            wrap = (compare(sign, "N1", limit), call("MOVE", ("IN", begin), out="N1"))
+            read = (no("X2"), call("MOVE", ("IN", "A[N1]"), out="N2"))
+            made = program_of(rungs(*((add, wrap, read) if reads_last else (add, read, wrap))), "X1 X2 N1 N2")
+            config = made.configurations[0]
+            rows = ListOf(tuple((1, Simple(str(filled.get(n, 0)))) for n in range(low, 7)))
+            more = (Variable("A", ArrayOf(((low, 6),), INT), VariableKind.GLOBAL, "", rows), Variable("Length", INT, VariableKind.GLOBAL, "", Simple("5")))
+            found = check(session_of(replace(made, configurations=(replace(config, variables=(*config.variables, *more)),)), []))
+            return {f.key: f.text for f in found}
+
+        steps = {n: 16 * n for n in range(1, 7)}
+        self.assertIn("is filled up to row 6, and Main 2 begins anew before row 5 is taken", keys("5", "GE", steps)["table-longer"])
+        self.assertIn("before row 6 is taken", keys("Length", "GE", steps, reads_last=False)["table-longer"])
+        self.assertIn("before row 6 is taken", keys("Length", "GT", steps)["table-longer"])
+        for limit, sign, reads_last in (("6", "GT", True), ("7", "GE", True), ("6", "EQ", False)):
+            self.assertNotIn("table-longer", keys(limit, sign, steps, reads_last))
+        self.assertNotIn("table-longer", keys("4", "GE", {1: 5, 2: 7, 3: 9}))
+        self.assertIn("row-zero-empty", keys("7", "GE", steps))
+        self.assertNotIn("row-zero-empty", keys("7", "GE", {0: 1} | steps))
+        self.assertNotIn("row-zero-empty", keys("7", "GE", steps, low=1))
 
     def test_a_sum_whose_guard_is_above_its_limit(self) -> None:
         for limit, count in (("32766", 0), ("32767", 1)):

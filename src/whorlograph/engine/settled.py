@@ -40,7 +40,8 @@ class Settling:
     def __init__(self, running: Running, initial: Sequence[int], only: set[int] | None = None) -> None:
         self.shown = shown_tags(running, only)
         self.first = [initial[t] for t in self.shown]
-        self._rank = np.full(len(running.tags), -1, np.int64)
+        # By tag its place in the order of names, of tags not shown -1: the last entry stands for all beyond the program's own.
+        self._rank = np.full(len(running.tags) + 1, -1, np.int64)
         self._rank[np.array(self.shown, np.int64)] = np.arange(len(self.shown))
         self._tags = np.array(self.shown, np.int32)
         self._last = np.array(self.first, np.int64)
@@ -50,37 +51,31 @@ class Settling:
 
         Args: last_scan: rows behind it do not count.
         """
-        shown = tags < len(self._rank)
-        ranks = np.full(len(tags), -1, np.int64)
-        ranks[shown] = self._rank[tags[shown]]
-        keep = (ranks >= 0) & (scans <= last_scan)
-        if not keep.all():
-            ranks, scans, values = ranks[keep], scans[keep], values[keep]
-        many = max(1, len(self.shown))
-        keys = scans * many + ranks
+        ranks = self._rank.take(tags, mode="clip")
+        keep = np.flatnonzero((ranks >= 0) & (scans <= last_scan))
+        if len(keep) < len(ranks):
+            ranks, scans, values = ranks.take(keep), scans.take(keep), values.take(keep)
+        keys = scans * max(1, len(self.shown)) + ranks
         order = np.argsort(keys, kind="stable")  # the journal is nearly in this order
-        keys, values = keys[order], values[order]
+        keys, values, ranks = keys.take(order), values.take(order), ranks.take(order)
         first = np.ones(len(keys), bool)
         first[1:] = keys[1:] != keys[:-1]
         last = np.ones(len(keys), bool)
         last[:-1] = first[1:]
         # A row is a change: a tag with one row in a scan has another value behind it. One with several may be back where it was.
-        changed = last & (first | self._differs(keys, values, first, last, many))
-        ends = np.nonzero(last)[0]
-        self._last[keys[ends] % many] = values[ends]  # of a tag's several, the last one stays
-        keys, values = keys[changed], values[changed]
-        scans = keys // many
-        return scans, self._tags[keys - scans * many] if len(self.shown) else np.zeros(0, np.int32), values
+        changed = np.flatnonzero(last & (first | self._differs(ranks, values, first, last)))
+        ends = np.flatnonzero(last)
+        self._last[ranks.take(ends)] = values.take(ends)  # of a tag's several, the last one stays
+        return scans.take(order.take(changed)), self._tags.take(ranks.take(changed)), values.take(changed)
 
-    def _differs(self, keys: Ints, values: Ints, first: Flags, last: Flags, many: int) -> Flags:
+    def _differs(self, ranks: Ints, values: Ints, first: Flags, last: Flags) -> Flags:
         """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
-        found = np.zeros(len(keys), bool)
+        found = np.zeros(len(ranks), bool)
         ends = np.nonzero(last & ~first)[0]
         if not len(ends):
             return found
         # Such tags are few: all their rows, tag by tag in order of time; each group's value before is the row's before it.
-        ranks = keys % many
-        several = np.zeros(many, bool)
+        several = np.zeros(len(self.shown), bool)
         several[ranks[ends]] = True
         concerned = np.nonzero(several[ranks])[0]
         by_tag = concerned[np.argsort(ranks[concerned], kind="stable")]

@@ -14,7 +14,7 @@ FINDINGS = (
     "double_coil", "set_without_reset", "reset_without_set", "order_decides", "latch_and_wire", "wired_opposite", "returns_with_power",
     "one_sided_interlock", "feedback_interlock", "contradiction", "backward_jump", "labels", "skipped_area", "never_called", "two_tasks",
     "timer_now_and_then", "never_used", "one_address", "may_lose", "may_overflow", "index_not_guarded", "dead_step", "late_edge", "twin_lacks",
-    "lamp_on_button", "sampled_too_seldom", "reset_misses", "guard_too_high",
+    "lamp_on_button", "sampled_too_seldom", "reset_misses", "guard_too_high", "step_table",
 )
 
 

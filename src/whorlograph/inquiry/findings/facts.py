@@ -8,15 +8,18 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.calls import Exit, every
-from whorlograph.engine.code import Expr, Load, Store, Term
+from whorlograph.engine.code import Convert, Expr, Load, Store, Target, Term
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.iolist import Point
+from whorlograph.model.literals import cooked
 from whorlograph.model.tags import Tag
 
 from ..circuit import Circuit, Gate
 from ..tracer import Tracer
 from ..ways import Need, needs_of
 from ..writers import Kind, Writer
+
+MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ"}  # a comparison read from the other side
 
 
 class Finding(Struct, frozen=True):
@@ -172,6 +175,23 @@ class Facts:
         cell = self.tracer.cell(load, self.tracer.seen(step, 1))
         return cell.number if cell is not None else None
 
+    def plain_load(self, circuit: Circuit, value: Expr) -> Load | None:
+        """The tag that a value is, maybe brought to a wider type."""
+        made = circuit.made(value)
+        while isinstance(made, Convert):
+            made = circuit.made(made.value)
+        return made if isinstance(made, Load) else None
+
+    def fixed(self, circuit: Circuit, step: int, value: Expr) -> int | None:
+        """The whole number that a value always is: a literal's, or the declared one of a tag that nothing writes."""
+        literal, load = circuit.literal(value), self.plain_load(circuit, value)
+        if literal is not None:
+            return literal.value if isinstance(literal.value, int) else None
+        tag = self.load_tag(step, load) if load is not None else None
+        if tag is None or tag in self.tracer.writers or tag in self.logged or self.from_outside(tag) or not self.tag(tag).type.whole:
+            return None
+        return int(cooked(self.tag(tag).initial, self.tag(tag).type))
+
     def load_name(self, step: int, load: Load) -> str:
         """Its name."""
         tag = self.load_tag(step, load)
@@ -193,15 +213,16 @@ class Facts:
                         return True
         return False
 
-    def subscripts(self) -> Iterator[tuple[Writer, Term]]:
-        """Where elements of arrays are read or written: the place with its conditions, and the term of the index."""
+    def subscripts(self) -> Iterator[tuple[Writer, Target, Term]]:
+        """Where elements of arrays are read or written: the place with its conditions, what is chosen from, and the term of the index."""
         calls = self.tracer.controller.calls
         for step in sorted(calls.instance_of):
             circuit = self.tracer.circuit(step)
             stores = [a for a in every(calls.code_of(step).actions) if isinstance(a, Store)]
             targets = [a.target for a in stores] + [x.target for a in stores for x in circuit.loads(a.value) if isinstance(x, Load)]
-            for term in (t for target in targets for t in target.terms):
-                yield Writer(step, term.at, self.tracer.origin(step, term.at).element, Kind.VALUE, guards=self.guards_of(step)), term
+            for target, term in ((whole, term) for whole in targets for term in whole.terms):
+                place = Writer(step, term.at, self.tracer.origin(step, term.at).element, Kind.VALUE, guards=self.guards_of(step))
+                yield place, target, term
 
     # ways through a body
 

@@ -9,9 +9,8 @@ from whorlograph.model.types import ELEMENTARY
 
 from ..circuit import Circuit, Gate
 from ..writers import Kind, Writer
-from .facts import Facts, Finding
+from .facts import MIRRORED, Facts, Finding
 
-_MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ"}
 _NEGATED = {"GT": "LE", "GE": "LT", "NE": "EQ"}
 
 
@@ -31,21 +30,13 @@ def find(facts: Facts) -> Iterator[Finding]:
 
 
 def _indexes(facts: Facts) -> Iterator[Finding]:
-    for place, term in facts.subscripts():
-        index = _load(facts.tracer.circuit(place.step), term.index)
+    for place, _, term in facts.subscripts():
+        index = facts.plain_load(facts.tracer.circuit(place.step), term.index)
         tag = facts.load_tag(place.step, index) if index is not None else None
         let = allowed(facts, place, tag) if tag is not None else None
         if tag is not None and let is not None and let > term.high:
             text = f"{facts.place(place.step)} lets the index {facts.name(tag)} through up to {let}, and the array ends at {term.high}"
             yield facts.finding("guard-too-high", place, tag, text, f"from {term.high + 1} on the controller halts", 1)
-
-
-def _load(circuit: Circuit, value: Expr) -> Load | None:
-    """The tag that a value is, maybe brought to a wider type."""
-    made = circuit.made(value)
-    while isinstance(made, Convert):
-        made = circuit.made(made.value)
-    return made if isinstance(made, Load) else None
 
 
 def _held(facts: Facts, tag: int, writer: Writer) -> tuple[int | None, int, str]:
@@ -59,7 +50,7 @@ def _held(facts: Facts, tag: int, writer: Writer) -> tuple[int | None, int, str]
         made = inner
     if isinstance(made, Op) and made.code == "ADD" and len(made.args) == 2:
         for first, second in (made.args, made.args[::-1]):
-            load, literal = _load(circuit, first), circuit.literal(second)
+            load, literal = facts.plain_load(circuit, first), circuit.literal(second)
             if load is not None and facts.load_tag(writer.step, load) == tag and literal is not None and isinstance(literal.value, int):
                 type_ = facts.tag(tag).type
                 return tag, type_.high - literal.value, f"{type_.name}, with {literal.value} more each time,"
@@ -84,10 +75,10 @@ def _bound(facts: Facts, circuit: Circuit, step: int, gate: Gate, tag: int) -> i
         return None
     code, first, second = made.code, made.args[0], made.args[1]
     if circuit.literal(first) is not None:
-        code, first, second = _MIRRORED.get(code, ""), second, first
+        code, first, second = MIRRORED.get(code, ""), second, first
     if gate.negated:
         code = _NEGATED.get(code, "")
-    literal, load = circuit.literal(second), _load(circuit, first)
+    literal, load = circuit.literal(second), facts.plain_load(circuit, first)
     if literal is None or not isinstance(literal.value, int) or load is None or facts.load_tag(step, load) != tag:
         return None
     return {"LT": literal.value - 1, "LE": literal.value, "EQ": literal.value}.get(code)

@@ -11,7 +11,7 @@ from .facts import Facts, Finding
 
 def find(facts: Facts) -> Iterator[Finding]:
     """Subscripts by tags that can have values outside the array's bounds."""
-    for place, term in facts.subscripts():
+    for place, _, term in facts.subscripts():
         circuit, step = facts.tracer.circuit(place.step), place.step
         names = [t for x in circuit.loads(term.index) if isinstance(x, Load) and (t := facts.load_tag(step, x)) is not None]
         if not names:

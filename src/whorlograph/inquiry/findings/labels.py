@@ -1,4 +1,4 @@
-"""Several labels of one name, a jump to none, two jumps to one label."""
+"""Several labels of one name, a jump to none, two jumps to one label, a label amid the area that it should lead to."""
 
 from __future__ import annotations
 
@@ -32,3 +32,14 @@ def find(facts: Facts) -> Iterator[Finding]:
                 text = f"{pou.name} {forward[0]} and {forward[-1]} jump to the same label"
                 effect = "while the upper one is taken the lower one is not looked at: curing one does not cure the other"
                 yield Finding("shadowed-jump", pou.name, forward[-1], -1, 0, None, text, effect, 3)
+            yield from _amid(pou.name, words.areas(pou.body), name, at, rungs)
+
+
+def _amid(pou: str, areas: list[tuple[str, int, int]], label: str, at: int, jumps: list[int]) -> Iterator[Finding]:
+    """A label below the first rung of a titled area, to which a jump comes from outside the area."""
+    for title, first, last in areas:
+        outside = [rung for rung in jumps if not first <= rung <= last]
+        if first < at <= last and outside:
+            text = f"{pou} {outside[0]} jumps into the area \"{title}\", to its rung {at}: it begins at {first}"
+            left_out = f"{first} to {at - 1}" if at - 1 > first else str(first)
+            yield Finding("label-amid-area", pou, at, -1, 0, None, text, f"the area then runs without {left_out}; {label} may belong higher", 2)

@@ -40,6 +40,9 @@ class Words(Protocol):
     def jumps(self, body: Body) -> list[tuple[str, int]]:
         """(label, rung) of each jump of a body, in order."""
 
+    def areas(self, body: Body) -> list[tuple[str, int, int]]:
+        """(title, first rung, last rung) of each area: a rung with words above it and those below without."""
+
     def explained(self, step: Step, element: int) -> str:
         """Under which word an element is explained."""
 

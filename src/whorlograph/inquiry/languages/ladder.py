@@ -101,6 +101,13 @@ class Ladder:
         rungs = body.rungs if isinstance(body, LadderBody) else ()
         return [(e.label, r.number) for r in rungs for e in r.elements if isinstance(e, Jump)]
 
+    def areas(self, body: Body) -> list[tuple[str, int, int]]:
+        """Areas by the comments above their first rungs."""
+        rungs = body.rungs if isinstance(body, LadderBody) else ()
+        heads = [r for r in rungs if r.comment]
+        ends = [*(r.number - 1 for r in heads[1:]), len(rungs)]
+        return [(head.comment, head.number, end) for head, end in zip(heads, ends, strict=False)]
+
     def explained(self, step: Step, element: int) -> str:
         """Under which word an element is explained."""
         found = _element(step, element)
