@@ -16,8 +16,8 @@ from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.question import Symptom
-from whorlograph.model.types import BOOL, Named
-from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, set_, timer
+from whorlograph.model.types import BOOL, ELEMENTARY, Named, Simple
+from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, rises, set_, timer
 
 
 @dataclass
@@ -339,6 +339,38 @@ class Ways(unittest.TestCase):
 
         found = on(draw, "X1 X2 N1 M1", [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (9000, "X1", 1)], "M1", symptom=Symptom.DROPPED_OUT)
         self.assertEqual((found.links, found.roots[0][0]), (["halted"], "fault"))
+
+
+    def test_what_grew_until_it_did_not_fit(self) -> None:
+        def total(ladder: Ladder) -> None:
+            ladder.rung(rises("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1000"), out="N1"))
+            ladder.rung(no("X2"), coil("Y1"))
+
+        ticks = [(100 * n, "X1", n % 2) for n in range(120)]
+        found = on(total, "X1 X2 N1 Y1", [(0, "X2", 1), *ticks], "Y1", symptom=Symptom.DROPPED_OUT)
+        # The rises of X1 at 0.1, 0.3, ... : the 32nd, at 6.3 s, makes 32000, the next one does not fit.
+        self.assertIn("33000 does not fit INT (-32768 to 32767); N1 grew from 0 to 32000 in 6.", found.text)
+        self.assertIn("restarted at 0, it is there again after about 6.", found.text)
+        check = found.answer.roots[0].what_to_check
+        self.assertIn("DINT for N1 (-2147483648 to 2147483647, at this rate for 5 d", check)
+        self.assertIn("leaving the rung out only hides it: N1 then stands still", check)
+        self.assertNotIn("a mask", check)
+
+    def test_a_conversion_that_did_not_fit(self) -> None:
+        def narrow(ladder: Ladder) -> None:
+            ladder.rung(rises("X1"), call("SUB", ("IN1", "N1"), ("IN2", "100"), out="N1"))
+            ladder.rung(no("X2"), call("INT_TO_USINT", ("IN", "N1"), out="Small"))
+
+        made = program_of(narrow, "X1 X2 N1")
+        config = made.configurations[0]
+        variables = tuple(v if v.name != "N1" else replace(v, initial=Simple("250"), retain=True) for v in config.variables)
+        more = Variable("Small", ELEMENTARY["USINT"], VariableKind.GLOBAL)
+        session = session_of(replace(made, configurations=(replace(config, variables=(*variables, more)),)),
+                             [(0, "X2", 1), *((100 * n, "X1", n % 2) for n in range(20))])
+        found = asked(session, "X2", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("N1 fell from 250 to -50", found.text)
+        self.assertIn("it is retained, a restart alone leaves N1 where it is", found.text)
+        self.assertIn("UINT for Small (0 to 65535) or a guard before it that stops or sets back in time or a mask", found.answer.roots[0].what_to_check)
 
 
 class Tasks(unittest.TestCase):

@@ -45,7 +45,7 @@ def find(facts: Facts) -> Iterator[Finding]:
             text = f"{name} is filled up to row {filled[-1]}, and {facts.place(wrap.writer.step)} begins anew before row {last + 1} is taken"
             yield facts.finding("table-longer", place, table.index, text, "the rows behind it are never taken: raise the limit, or empty them", 2)
         if not table.term.low and filled[0] > 0 and not facts.tag(table.index).initial and len(filled) > 1:
-            again = f"then no more: a round begins at {wrap.row}" if wrap.row else f"again in every round: {facts.place(wrap.writer.step)} begins at 0"
+            again = f"then no more: a round begins at {wrap.row}" if wrap.row else f"again each round: {facts.place(wrap.writer.step)} begins at 0"
             text = f"row 0 of {name} is empty, and {index} begins at 0"
             yield facts.finding("row-zero-empty", place, table.index, text, f"nothing comes on until {index} first moves on, {again}", 3)
 

@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind, RootKind
 
 from ..tracer import Vantage
 from ..trail import Link, Root
+from .grown import grown
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -28,8 +29,10 @@ def link(tracer: Tracer, tag: int, scan: int) -> Link | None:
     if loop is not None:
         step, element = loop.step, 0
         text += _condition(tracer, loop, fault.scan)
+    before, mends = grown(tracer, fault)
+    text += before
     value = tracer.value(tag, tracer.journal.settled(tag, max(scan, fault.scan)))
-    check = f"correct {place}, or find out what brought it there; restarting does not cure it" if place else ""
+    check = f"correct {place}{f', {mends}' if mends else ', or find out what brought it there'}; restarting does not cure it" if place else ""
     remedy = loop_remedy(fault, tracer.steps)
     root = Root(RootKind.FAULT, fault.tag, None, since, text, remedy or check, changed=True, step=step)
     stands = tracer.since(tag, Vantage(max(scan, fault.scan)))
