@@ -479,5 +479,80 @@ class Together(unittest.TestCase):
         self.assertEqual(found.roots[0][1], "X1")
 
 
+class Partly(unittest.TestCase):
+    """Where nothing proves, the trial that went furthest is told."""
+
+    def _sequence(self, third: int) -> Asked:
+        def draw(ladder: Ladder) -> None:
+            for now, condition, then in ((0, "X1", 10), (10, "X2", 20), (20, "X3", 30)):
+                ladder.rung(compare("EQ", "N1", str(now)), no(condition), call("MOVE", ("IN", str(then)), out="N1"))
+            ladder.rung(compare("EQ", "N1", "30"), no("X9"), no("X8"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", third), (0, "X8", 0), (0, "X9", 0), (500, "X9", 1), (2000, "X9", 1)]
+        return on(draw, "X1 X2 X3 X8 X9 N1 Y1", rows, "Y1")
+
+    def test_how_far_a_sequence_comes(self) -> None:
+        proofs = [r.proof for r in self._sequence(0).answer.roots]
+        self.assertIn("with X1 held on from 0.500 s on, Y1 still does not pull in, but N1 reaches 20; then X8 and X3 are missing", proofs)
+        self.assertFalse(any("but" in p for p in proofs if not p.startswith("with X1")))
+
+    def test_nothing_of_it_where_roots_prove_together(self) -> None:
+        found = self._sequence(1)
+        self.assertEqual([r[2] for r in found.roots], [True, True])
+        self.assertNotIn("but", " ".join(r.proof for r in found.answer.roots))
+
+    def test_a_memory_that_comes_on(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), coil("M1"))
+            ladder.rung(no("M1"), no("M3"), nc("X4"), coil("M2"))
+            ladder.rung(no("X9"), no("M2"), coil("Y1"))
+            ladder.rung(no("X9"), nc("X9"), coil("M3"))
+
+        rows = [(0, "X1", 0), (0, "X4", 1), (0, "X9", 0), (500, "X9", 1), (2000, "X9", 1)]
+        proofs = [r.proof for r in on(draw, "X1 X4 X9 M1 M2 M3 Y1", rows, "Y1").answer.roots]
+        self.assertTrue(any(p.startswith("with X1") and p.endswith("but M1 comes on; then X4 is in the way") for p in proofs), proofs)
+
+
+class WithinOneRaster(unittest.TestCase):
+    """Changes whose order a polled log does not hold."""
+
+    def _asked(self, draw: Draw, rows: Rows, symptom: Symptom | None = None) -> Asked:
+        polls = [(100 * n, "X9", n % 2) for n in range(70)]
+        return on(draw, "X1 X2 X3 Y1 X9", [*polls, *rows], "Y1", symptom=symptom)
+
+    def _told(self, found: Asked) -> list[str]:
+        return [said for said in found.answer.rests_on if "which came first" in said]
+
+    def test_two_in_series_that_opened_at_once(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), no("X2"), coil("Y1"))
+
+        found = self._asked(draw, [(0, "X1", 1), (0, "X2", 1), (3000, "X1", 0), (3000, "X2", 0)], Symptom.DROPPED_OUT)
+        self.assertEqual(found.roots, [("field-input", "X1", True), ("field-input", "X2", True)])
+        self.assertIn("X1 and X2 opened at once", found.text)
+        self.assertEqual(self._told(found), ["X1 and X2 changed within one raster of 100 ms at 3.000 s: which came first is not known; "
+                                             "in either order it drops out"])
+        apart = self._asked(draw, [(0, "X1", 1), (0, "X2", 1), (3000, "X1", 0), (3100, "X2", 0)], Symptom.DROPPED_OUT)
+        self.assertEqual((self._told(apart), apart.roots), ([], [("field-input", "X1", True)]))
+        self.assertIn("X1 opened first", apart.text)
+
+    def test_an_order_that_decides(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(rises("X1"), no("X2"), set_("Y1"))
+            ladder.rung(no("X3"), reset("Y1"))
+
+        found = self._asked(draw, [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (3000, "X1", 1), (3000, "X2", 0), (3100, "X1", 0)])
+        self.assertEqual(found.answer.symptom, Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual([said.partition("not known; ")[2] for said in self._told(found)], ["with X2 first it does not pull in, with X1 first it pulls in"])
+
+    def test_a_fine_log_has_an_order(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), no("X2"), coil("Y1"))
+
+        rows = [(n * 7, "X9", n % 2) for n in range(70)]
+        found = on(draw, "X1 X2 Y1 X9", [*rows, (0, "X1", 1), (0, "X2", 1), (300, "X1", 0), (300, "X2", 0)], "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(self._told(found), [])
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -193,7 +193,7 @@ class Scene:
     def _phrase(self, link: Link) -> str:
         state = "on" if link.value is True else "off" if link.value is False else str(link.value)
         if link.kind is LinkKind.RUNG_FALSE:
-            return "went off" if "opened first" in link.text else "off, no power"
+            return "went off" if link.since is not None and link.since == self.session.journal.clock.start(link.scan) else "off, no power"
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else f"{state}, block"
         if link.kind is LinkKind.NEVER_SET:

@@ -12,7 +12,7 @@ from ..circuit import Gate
 from ..trail import Link
 from .field_input import input_link
 from .gates import element_of, elements_of, explain_gate, gate_bit, gate_tag, gate_words
-from .rung_false import first_out, unpowered
+from .rung_false import first_out, opened_words, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ def fell(tracer: Tracer, words: str, step: int, element: int, edge: Edge, scan: 
     now = tracer.seen(step, scan)
     lost = first_out(tracer, edge.value, now, tracer.seen(step, scan - 1))
     since = tracer.time(scan)
-    why = f": {gate_words(tracer, lost[0], now)} opened first" if lost else ""
+    why = f": {opened_words(tracer, lost, now)}" if lost else ""
     found = Link(LinkKind.RUNG_FALSE, None, False, since, step, scan, f"{words} came in {tracer.place(step)} at {tracer.at(since)}{why}", element,
                  elements_of(tracer, lost, step))
     for one in lost[:3]:

@@ -58,6 +58,21 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     return clock
 
 
+def at_once(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
+    """Of gates in the order in which they changed, the first with those whose inputs changed at the same instant of the log."""
+    found: dict[int | None, Gate] = {}
+    first = None
+    for gate in gates:
+        tag, (time, row) = gate_tag(tracer, gate, seen), gate_time(tracer, gate, seen)
+        instant = time if tag in tracer.logged and row >= 0 and tracer.journal.step(row) < 0 else None
+        if not found:
+            first = instant
+        elif first is None or instant != first:
+            continue
+        found.setdefault(tag, gate)
+    return list(found.values())
+
+
 def element_of(tracer: Tracer, gate: Gate, step: int) -> int:
     """The element that a gate came from."""
     return tracer.origin(step, gate.at).element

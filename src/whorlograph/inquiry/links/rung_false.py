@@ -13,7 +13,7 @@ from ..circuit import Circuit, Gate, Path
 from ..trail import Link, Root
 from ..writers import Writer
 from . import takes_over
-from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
+from .gates import at_once, elements_of, explain_gate, gate_tag, gate_time, gate_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -27,9 +27,8 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> 
     if not lost:
         return stands(tracer, tag, writer, scan, depth)
     since = tracer.time(scan)
-    first = gate_words(tracer, lost[0], now)
     edge = isinstance(tracer.circuit(writer.step).leaves.get(lost[0].at), Edge)
-    how = f"{first} passes in one scan only" if edge else f"{first} opened first"
+    how = f"{gate_words(tracer, lost[0], now)} passes in one scan only" if edge else opened_words(tracer, lost, now)
     text = f"{tracer.name(tag)} went {'on' if writer.inverted else 'off'} at {tracer.at(since)}: in {tracer.place(writer.step)} {how}"
     link = Link(LinkKind.RUNG_FALSE, tag, writer.inverted, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     takes_over.add(tracer, link, tag, writer, lost, now)
@@ -46,9 +45,15 @@ def first_out(tracer: Tracer, power: Expr, now: Seen, before: Seen) -> list[Gate
         opened = circuit.open_gates(path, now.result)
         if opened:
             ordered = sorted(opened, key=lambda g: gate_time(tracer, g, now))
-            firsts.append((gate_time(tracer, ordered[0], now), ordered[0]))
+            firsts += [(gate_time(tracer, ordered[0], now), g) for g in at_once(tracer, ordered, now)]
     firsts.sort(key=lambda f: f[0], reverse=True)
     return list(dict.fromkeys(g for _, g in firsts))
+
+
+def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
+    """What opened first; of what opened at one instant all, for nobody knows their order."""
+    words = list(dict.fromkeys(gate_words(tracer, g, now) for g in at_once(tracer, lost, now)))
+    return f"{words[0]} opened first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} opened at once"
 
 
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE) -> Link | None:

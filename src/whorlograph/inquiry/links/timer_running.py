@@ -11,8 +11,8 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
-from .gates import elements_of, explain_gate, gate_words
-from .rung_false import first_out, unpowered
+from .gates import elements_of, explain_gate
+from .rung_false import first_out, opened_words, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -103,7 +103,7 @@ def _fell(tracer: Tracer, call: BlockCall, pin: Expr, label: str, scan: int, sin
     """What switched a timer's input off in a scan."""
     seen = tracer.seen(call.step, scan)
     gates = first_out(tracer, pin, seen, tracer.seen(call.step, scan - 1))
-    why = f": {gate_words(tracer, gates[0], seen)} opened first" if gates else ""
+    why = f": {opened_words(tracer, gates, seen)}" if gates else ""
     text = f"IN of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}"
     tag = call.tags["IN"]
     found = Link(LinkKind.RUNG_FALSE, tag, False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))

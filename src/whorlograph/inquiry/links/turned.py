@@ -12,8 +12,8 @@ from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import preempted, resumed, skipped, written
-from .gates import elements_of, explain_gate, gate_tag, gate_words
-from .rung_false import first_out
+from .gates import elements_of, explain_gate, gate_tag
+from .rung_false import first_out, opened_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -106,7 +106,7 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
         return None
     since = tracer.time(scan)
     text = (f"{tracer.name(tag)} went {tracer.state_word(value)} at {tracer.at(since)}: {tracer.place(writer.step)} let go ("
-            f"{gate_words(tracer, lost[0], now)} opened first), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value)}")
+            f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value)}")
     found = Link(LinkKind.RUNG_FALSE, tag, value, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     for gate in lost[:3]:
         explain_gate(tracer, found, gate, now, depth, change=True)

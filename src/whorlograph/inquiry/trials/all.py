@@ -8,6 +8,8 @@ from ..links.field_input import input_root
 from ..ranking import rank
 from ..tracer import Tracer
 from ..trail import Link, Root
+from .orders import orders
+from .partly import partly
 from .phases import phases, rests_on_a_short_change
 from .proof import prove
 from .rows import by_rows
@@ -36,10 +38,13 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             _jointly(runs, tracer)
         if not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
             _by_rows(runs, tracer)
+        if not any(r.proved for r in answer.roots):
+            partly(runs, tracer)
         answer.roots = rank(answer.roots)
         if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
             found = phases(answer, answer.roots[0], runs)
             answer.phases = found.seen, found.of
+        answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
         answer.roots = rank(answer.roots)
