@@ -479,6 +479,22 @@ class Together(unittest.TestCase):
         self.assertEqual(found.roots[0][1], "X1")
 
 
+class TimedSteps(unittest.TestCase):
+    """Sequences whose steps last."""
+
+    def test_the_way_out_of_a_step_leads_through_its_timer(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(compare("EQ", "N1", "0"), no("X1"), call("MOVE", ("IN", "10"), out="N1"))
+            ladder.rung(compare("EQ", "N1", "10"), no("X2"), timer("TON", "T1", "T#2s"), call("MOVE", ("IN", "20"), out="N1"))
+            ladder.rung(compare("EQ", "N1", "20"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (800, "X1", 0), (3000, "X1", 0)]
+        found = on(draw, "X1 X2 N1 Y1", rows, "Y1", "T1:TON", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("the write that leaves 10 has no power in Main 2", found.text)
+        self.assertNotIn("Main 1", found.text)
+        self.assertEqual(found.roots[0], ("field-input", "X2", True))
+
+
 class Partly(unittest.TestCase):
     """Where nothing proves, the trial that went furthest is told."""
 

@@ -39,6 +39,8 @@ def rank(roots: list[Root]) -> list[Root]:
         standing = root.since is None
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and root.proved is not False
+        if root.kind is RootKind.CONSTANT:
+            place = -place  # what was written before what it is compared with: further down the trail
         return (root.kind is RootKind.CONSTANT, alone, not root.changed, not leads, not root.last,
                 _VERDICT[root.proved], standing and not root.changed, -share, -(root.since or 0), -len(root.short), place)
 

@@ -50,8 +50,8 @@ class Root(Struct):
 
     @property
     def key(self) -> tuple[RootKind, int | None]:
-        """What makes two roots the same."""
-        return self.kind, self.tag
+        """What makes two roots the same; of literals their places."""
+        return self.kind, self.tag if self.kind is not RootKind.CONSTANT or self.tag is not None else -2 - self.step
 
 
 class Link(Struct):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Load, Op
+from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.blocks import TIMERS
 from whorlograph.model.question import LinkKind
 
-from ..circuit import Circuit, Gate
+from ..circuit import Circuit
 from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link
@@ -98,30 +98,30 @@ def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
 
 
 def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
-    """The numbers of its tag, compared for equality, at which a writer gives it another."""
-    circuit, found = tracer.circuit(writer.step), set[int]()
-    target = circuit.literal(writer.value) if writer.kind is Kind.VALUE else None
+    """The numbers of its tag, compared for equality, at which a writer gives it another; a timer's input counts with what waits for it."""
+    target = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
     if writer.guard is None or target is None:
-        return found
-    seen = tracer.seen(writer.step, 1)
-    for path in circuit.paths(writer.guard):
-        for gate in path:
-            for made in _comparisons(circuit, gate):
-                if made.code != "EQ" or gate.negated:
-                    continue
-                number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
-                loads = [one for one in circuit.loads(made) if isinstance(one, Load)]
-                cells = [tracer.cell(one, seen) for one in loads]
-                if isinstance(number, int) and number != target.value and any(c is not None and c.number == tag for c in cells):
-                    found.add(int(number))
+        return set()
+    return _compared_with(tracer, tag, writer.step, writer.guard, set()) - {int(target.value) if isinstance(target.value, int) else -1}
+
+
+def _compared_with(tracer: Tracer, tag: int, step: int, power: Expr, through: set[int]) -> set[int]:
+    """The numbers for which a tag is asked on the ways to a value; ``through``: the timers that were looked behind."""
+    circuit, seen, found = tracer.circuit(step), tracer.seen(step, 1), set[int]()
+    for gate in dict.fromkeys(g for path in circuit.paths(power) for g in path if not g.negated):
+        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+        if isinstance(made, Op) and made.code == "EQ":
+            number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
+            cells = [tracer.cell(one, seen) for one in circuit.loads(made) if isinstance(one, Load)]
+            if isinstance(number, int) and any(c is not None and c.number == tag for c in cells):
+                found.add(int(number))
+        cell = tracer.cell(circuit.load(gate), seen)
+        for other in tracer.writers.get(cell.number, ()) if cell is not None else ():
+            call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK else None
+            if call is not None and call.kind in TIMERS and "IN" in call.pins and call.first not in through:
+                through.add(call.first)
+                found |= _compared_with(tracer, tag, call.step, call.pins["IN"], through)
     return found
-
-
-def _comparisons(circuit: Circuit, gate: Gate) -> Iterator[Op]:
-    """The comparisons that a gate looks at, itself or kept while its block is not executed."""
-    leaf = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
-    if isinstance(leaf, Op):
-        yield leaf
 
 
 def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, what: str = "") -> Link | None:

@@ -58,3 +58,14 @@ HOIST = SmallCase(
      "Lamp_Test, S-7, loft door/5, NO, lamp test"),
     ("Hoist, K-1, panel/21, , hoist", "Ready, H-2, loft door/11, , ready", "Lamp_Hoist, H-3, loft door/12, , lamp", "Lamp_Ready, H-4, loft door/13, , lamp", "Horn, H-5, barn/1, , horn"),
     ((0, "Door_LS", 1), (2000, "Start_PB", 1), (2500, "Start_PB", 0), (5000, "Start_PB", 1), (5600, "Start_PB", 0)), 8000, ("Run", "Fault", "Count_Full", "Flash", "Flash_B"), symptom=Symptom.WILL_NOT_PULL_IN)
+
+LOFT = SmallCase(
+    "dryingloft", "Bratton Drying Loft, heaters", "Heater two never comes on, however damp the cloth is.", "Heater_2", ("constant", None), ("rung-false", "not-met", "set-by"),
+    ("How many heaters may work is a number that the rungs compare. A rung moves 1 into it in every scan, whatever happens: summer's setting, left in the program.",
+     "No device decides it: the answer ends in the literal, with the rung where it stands. Pressing, measuring and exchanging things on the loft is in vain."),
+    {"Loft": ("MOVE(1)>Allowed  # heaters that may work", "[Start_PB|Drying] Stop_N /Fault (Drying)  # drying is asked for", "Drying Damp_B GE(Allowed,1) (Heater_1)  # heater one", "Drying Damp_B GE(Allowed,2) (Heater_2)  # heater two",
+              "Drying TON:Fan_T:T#2s (Fan)", "/Trip_N (S Fault)", "Heater_1 CTU:Runs:9999:Ack (Count_Full)", "Damp_B TON:Damp_T:T#8h (Damp_Long)", *everyday(("Heater_1", "Heater_2")))},
+    ("Start_PB, S-1, loft door/1, NO, start drying", "Stop_N, S-2, loft door/2, NC, stop", "Damp_B, B-3, loft/3, NO, cloth is damp", "Trip_N, Q-4, panel/1, NC, protection", "Ack, S-5, loft door/3, NO, acknowledge", "Lamp_Test, S-6, loft door/4, NO, lamp test"),
+    ("Heater_1, K-1, panel/21, , heater one", "Heater_2, K-2, panel/22, , heater two", "Fan, K-3, panel/23, , fan", "Lamp_Heater_1, H-4, loft door/11, , lamp", "Lamp_Heater_2, H-5, loft door/12, , lamp", "Horn, H-6, stairs/1, , horn"),
+    ((1000, "Start_PB", 1), (1300, "Start_PB", 0), (4000, "Damp_B", 1), (9000, "Damp_B", 0), (11_000, "Damp_B", 1)), 20_000,
+    ("Allowed: INT  # heaters that may work", "Drying", "Count_Full", "Damp_Long", "Fault", "Flash", "Flash_B"), symptom=Symptom.WILL_NOT_PULL_IN)

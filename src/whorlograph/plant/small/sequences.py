@@ -60,3 +60,17 @@ GLASSHOUSE = SmallCase(
     (*((3000 + 5000 * n + d, "Next_PB", v) for n in range(3) for d, v in ((0, 1), (400, 0))),), 20_000,
     ("Step: INT  # step of the day", "Next: INT", "Table: WORD[4] = 0 1 3 7  # vents of each step", "Pattern: WORD", "Mask: WORD = 3  # vents in service", "Shown: WORD", "Step_OK", "Fault", "Flash", "Flash_B"),
     symptom=Symptom.WILL_NOT_PULL_IN)
+
+HATCHERY = SmallCase(
+    "hatchery", "Corra Oyster Hatchery, sea-water pump", "The sea-water pump does not start when its button is pressed; yesterday it did.", "Sea_Pump", ("field-input", "Auto_Sw"), ("rung-false", "row"),
+    ("The pump has a rung in each of two POUs, one for work by hand, one for automatic, and the selector decides which is called. The button stands in the one for hand.",
+     "The rung that is executed waits for the tank's float, and a float held on cures nothing at once. So single changes of the log are left out, one after another: without the "
+     "selector's change the pump starts. Nobody's rung leads from the pump to the selector; the calls do."),
+    {"Main": ("/Auto_Sw !Hand  # by hand", "Auto_Sw !Auto  # automatic", "[/Salt_OK|/Trip_N] (S Fault)", "Sea_Pump TON:Long_T:T#2h (Ran_Long)", *everyday(("Sea_Pump", "Air"))),
+     "Hand": ("[Pump_PB|Sea_Pump] Stop_N Trip_N (Sea_Pump)  # sea-water pump by hand", "[Air_PB|Air] Stop_N (Air)"),
+     "Auto": ("Tank_Low TON:Tank_T:T#20s (Tank_Wait)  # the float must stand for a while", "Tank_Wait Stop_N Trip_N (Sea_Pump)  # sea-water pump in automatic", "Stop_N (Air)")},
+    ("Auto_Sw, S-1, pump shed/1, NO, selector on automatic", "Pump_PB, S-2, pump shed/2, NO, pump on", "Air_PB, S-3, pump shed/3, NO, air on", "Stop_N, S-4, pump shed/4, NC, stop", "Tank_Low, B-5, header tank/1, NO, tank is low", "Salt_OK, B-6, intake/1, NO, water is salt enough",
+     "Trip_N, Q-7, panel/1, NC, protection", "Ack, S-8, pump shed/5, NO, acknowledge", "Lamp_Test, S-9, pump shed/6, NO, lamp test"),
+    ("Sea_Pump, K-1, panel/21, , sea-water pump", "Air, K-2, panel/22, , air blower", "Lamp_Sea_Pump, H-3, pump shed/11, , lamp", "Lamp_Air, H-4, pump shed/12, , lamp", "Horn, H-5, pump shed/13, , horn"),
+    ((0, "Salt_OK", 1), (2000, "Pump_PB", 1), (2400, "Pump_PB", 0), (6000, "Stop_N", 0), (6300, "Stop_N", 1), (9000, "Auto_Sw", 1), (12_000, "Pump_PB", 1), (13_500, "Pump_PB", 0)), 16_000,
+    ("Tank_Wait", "Ran_Long", "Fault", "Flash", "Flash_B"), blocks=("Hand", "Auto"), symptom=Symptom.WILL_NOT_PULL_IN, at=13_000)
