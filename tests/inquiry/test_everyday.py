@@ -417,6 +417,16 @@ class Tasks(unittest.TestCase):
         self.assertNotIn("missed-pulse", without.links)
         self.assertIn("when it ran last, at 0.5", without.text)
 
+    def test_the_event_that_switched_on(self) -> None:
+        program = tasked({"Main": lambda ladder: ladder.rung(no("X1"), coil("M1")), "Quick": lambda ladder: ladder.rung(no("X1"), coil("Y1"))},
+                         "X1 X2 M1 Y1", {"Quick": Task("Edge", 1, "", "X2")})
+        rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (500, "X2", 1), (550, "X2", 0), (2000, "X2", 0)]
+        found = asked(session_of(program, rows), "Y1")
+        self.assertEqual(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual([r[:2] for r in found.roots], [("field-input", "X1"), ("field-input", "X2")])
+        every_scan = program_of(lambda ladder: ladder.rung(no("X1"), coil("Y1")), "X1 X2 M1 Y1")
+        self.assertEqual([r[1] for r in asked(session_of(every_scan, rows), "Y1").roots], ["X1"])
+
     def test_a_reset_between_two_scans(self) -> None:
         program = program_of(_latch, "X1 X2 Y1")
         rows = [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (700, "X1", 0), (1001, "X2", 1), (1004, "X2", 0), (2000, "X1", 0)]

@@ -31,6 +31,7 @@ from . import (
 )
 from .field_input import input_link, not_run_yet
 from .gates import gate_tag, gate_words
+from .task_idle import add_trigger
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -146,6 +147,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         found = rung_true.stands(tracer, tag, last, scan, depth)
         if found is not None and value:
             _add_start(tracer, found, tag, last, view, depth)
+            _add_event(tracer, found, tag, last, view, depth)
         return found
     found = rung_false.stands(tracer, tag, last, scan, depth)
     if found is not None and depth and not value:
@@ -167,6 +169,18 @@ def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
         start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
         if start is not None:
             found.children.append(start)
+
+
+def _add_event(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
+    """Of something that an event's task switched on: the event."""
+    number = tracer.paths.task_of(last.step)
+    single = tracer.controller.schedule.tasks[number].single if number >= 0 else None
+    row = tracer.last_row(tag, tracer.position(view))
+    step = tracer.journal.step(row) if row is not None else -1
+    if single is None or row is None or step < 0 or tracer.paths.task_of(step) != number:
+        return
+    if all(r.tag != single for r in found.all_roots()):
+        add_trigger(tracer, found, single, Vantage(tracer.scan_of(row)), depth, change=not any(r.changed for r in found.all_roots()))
 
 
 def _add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
