@@ -8,8 +8,8 @@ from tests.building import program_of, session_of
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
-from whorlograph.model.question import Symptom
-from whorlograph.plant.rungs import Ladder, coil, nc, no
+from whorlograph.model.question import Question, Symptom
+from whorlograph.plant.rungs import Ladder, coil, compare, either, nc, no
 from whorlograph.ui.app import WhorlographApp
 
 
@@ -151,6 +151,61 @@ class QuestionPages(unittest.IsolatedAsyncioTestCase):
             await pilot.press("C")
             await pilot.pause()
             self.assertIn("plain coils in Main 1 and Main 2", screen_text(app))
+
+
+class AsItStandsNow(unittest.IsolatedAsyncioTestCase):
+    """The form of what the lamps show, without a log."""
+
+    def app(self) -> WhorlographApp:
+        """A pump that holds itself, with a level in a number, and no log."""
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(either(no("X1"), no("Y1")), no("X2"), compare("GE", "N1", "5"), coil("Y1"))
+
+        session = session_of(program_of(draw, "X1 X2 N1 Y1"), [])
+        return WhorlographApp(session, Question(session.tag("Y1")), jobs=None)
+
+    async def test_values_by_space_and_the_answer_by_enter(self) -> None:
+        for size in ((160, 47), (80, 24)):
+            await self._through(self.app(), size)
+
+    async def _through(self, app: WhorlographApp, size: tuple[int, int]) -> None:
+        async with app.run_test(size=size) as pilot:
+            await answered(pilot, app)
+            self.assertIn("V gives what the lamps", screen_text(app))
+            await pilot.press("V", "space", "down", "space", "space", "down", "space", "down", "space", "9", "9", "enter")
+            await pilot.pause()
+            text = screen_text(app)
+            self.assertIn("why is Y1 as it is now: 4 given", text)
+            self.assertIn("99", text)
+            await pilot.press("enter")
+            await until(pilot, lambda: "is on and stays on" in screen_text(app), "the answer")
+            text = screen_text(app)
+            self.assertIn("X2 is on (given)", text)
+            self.assertNotIn("0.000 s,", text)
+            await pilot.press("y")
+            self.assertIn("--now Y1=1,X1=0,X2=1,N1=99", app.clipboard)
+            await pilot.press("end", "space", "x", "enter")
+            await pilot.pause()
+            self.assertIn("x is no value here", screen_text(app))
+            await pilot.press("escape", "up", "space")
+            await pilot.pause()
+            self.assertNotIn("is on and stays on", screen_text(app), "the answer belonged to other values")
+            self.assertIn("4 given", screen_text(app))
+            await pilot.press("enter")
+            await until(pilot, lambda: "the fault lies behind the output" in " ".join(screen_text(app).split()), "another answer")
+            await pilot.press("backspace")
+            self.assertIsNone(app.main.view.page)
+
+    async def test_another_tag_with_the_same_values(self) -> None:
+        app = self.app()
+        async with app.run_test(size=(120, 40)) as pilot:
+            await answered(pilot, app)
+            await pilot.press("V", "down", "space", "w")
+            await pilot.pause()
+            self.assertIn("why is X1 as it is now: 1 given", screen_text(app))
+            await pilot.press("backspace")
+            await pilot.pause()
+            self.assertIn("why is Y1 as it is now: 1 given", screen_text(app))
 
 
 if __name__ == "__main__":

@@ -41,14 +41,24 @@ def given_values(session: Session, text: str) -> dict[int, int]:
 
 
 def settled_now(session: Session, text: str) -> Session:
-    """A session that stands still at given values: all are held until the rest has come to rest, then those that the program writes are let go.
+    """A session that stands still at values as they are written: "A=1,B=0"; "" takes every input as declared.
 
-    Args: text: "A=1,B=0"; "" takes every input as declared.
     Raises: UsageError for an unknown tag or value.
     """
-    given = given_values(session, text)
+    return settled_at(session, given_values(session, text), still_controller(session))
+
+
+def still_controller(session: Session) -> Controller:
+    """The session's program in a controller for which no scan is the first."""
     profile = msgspec.structs.replace(session.profile, first_scan="")
-    controller = Controller(session.program, profile, session.controller.resource, session.controller.plain)
+    return Controller(session.program, profile, session.controller.resource, session.controller.plain)
+
+
+def settled_at(session: Session, given: dict[int, int], controller: Controller) -> Session:
+    """A session that stands still at given values: all are held until the rest has come to rest, then those that the program writes are let go.
+
+    Args: given: raw values by tag; controller: a ``still_controller``.
+    """
     outside = {t: v for t, v in given.items() if t not in controller.written}
     first = session.running.find(session.profile.first_scan) if session.profile.first_scan else None
     if first is not None and first not in controller.written:

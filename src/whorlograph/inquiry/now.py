@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from .tracer import Tracer
 
 
-_TIMES = re.compile(r",? ?\b(?:at|since|from) (?:the log's start|the start|before the log|\d\d:\d\d:\d\d(?:\.\d+)?|"
+_TIMES = re.compile(r",? ?\b(?:at|since|from|after) (?:the log's start|the start|before the log|\d\d:\d\d:\d\d(?:\.\d+)?|"
                     r"\d+(?:\.\d+)? (?:s|ms|min|h))(?: on)?\b")
 _EMPTY = re.compile(r" ?\((?:on|off)?\)|; it had not run|, which has not run|(?: and)? has stayed for [\d.]+ \w+")
 

@@ -344,7 +344,7 @@ class Inquiry:
         said = []
         if not len(self.log.times):
             said.append("the log has no row of a tag of the program: every input is taken as declared" if self.log.files else
-                        "no log: every input is taken as declared; --now A=1,B=0 takes what the input lamps show")
+                        "no log: every input is taken as declared; --now A=1,B=0 (V on the screen) takes what the input lamps show")
         if self.log.set_aside:
             said.append(f"{self.log.set_aside} rows of the log were set aside: answers do not see them")
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]

@@ -48,6 +48,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("points", ("F",), "field points", "every input and output on its module or terminal strip, with its value"),
     Action("survey", ("S",), "survey", "what is in the program, what runs when, what was set aside"),
     Action("asking", ("A",), "ask otherwise", "what can be asked of the tag under the cursor at this moment; its drop-outs with their reasons"),
+    Action("standing", ("V",), "as it stands now", "without a log: give what the lamps show now, and ask why the tag under the cursor is as it is"),
     Action("ways", ("W",), "what it needs", "each smallest set of contacts that brings the tag under the cursor on, and what of it is missing"),
     Action("odd", ("U",), "what was unusual", "drop-outs of this log unlike the others of their tag, oddest first"),
     Action("disagreements", ("D",), "disagreements", "where the log recorded a tag otherwise than the program computes it"),

@@ -76,6 +76,9 @@ class MainScreen(Keeping):
         elif message.what == "replay":
             self.say("stopped; nothing is replayed")
             self.paint()
+        elif message.what == "standing":
+            if self.page is not None:
+                self.page.take(message.result)
         elif message.what == "prove" and isinstance(message.result, tuple):
             self._proved(*message.result)
         elif message.what == "export" and message.result is None:
@@ -123,6 +126,8 @@ class MainScreen(Keeping):
             self.say(f"stopped: {stage.text}")
         elif self.outdated:
             self.say("the whole log is replayed; w asks the question again")
+        elif not len(self.session.log.times) and not self.session.paths.logs:
+            self.say("no log: every input is taken as declared; V gives what the lamps of the cards show now")
         if self.taken_up and not self.acted:
             self.restored(time.time() - self.desk.job.saved, self.resume)
         self._say_of_others()

@@ -31,9 +31,11 @@ class Paging(Moving):
         if state is not None:
             from ..views.page import ListPage
             from ..views.program import ProgramPage
+            from ..views.standing import StandingPage
 
             host = cast(Host, self)  # asking stands above paging
-            self.page = ProgramPage(host, state) if state.name == "program" else ListPage(host, state)
+            kinds: dict[str, type[ProgramPage | ListPage]] = {"program": ProgramPage, "standing": StandingPage}
+            self.page = kinds.get(state.name, ListPage)(host, state)
             self.app.push_screen(self.page)
 
     def leave_page_for(self, time: int) -> None:
@@ -78,6 +80,14 @@ class Paging(Moving):
             self.say("there is no tag under the cursor")
         else:
             self.open_page(PageState("ways", tag=tag))
+
+    def do_standing(self) -> None:
+        """Why the tag under the cursor is as it is now, by what the lamps show."""
+        tag = self.chosen_tag()
+        if tag is None or tag >= self.session.running.public:
+            self.say("there is no tag under the cursor")
+        else:
+            self.open_page(PageState("standing", tag=tag))
 
     def do_disagreements(self) -> None:
         """Where log and program disagree."""

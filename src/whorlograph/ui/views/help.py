@@ -37,6 +37,9 @@ _HERE = {
     "explain": ("A page in plain words. Enter on a line below it opens what comes near.", "Without a word it lists all pages; / filters."),
     "asking": ("What can be asked of the tag at this moment, and each of its drop-outs with its reason: as usual, or only this time.",
                "Enter asks."),
+    "standing": ("Without a log: give what the lamps of the cards and the panel show now, and ask why the tag is as it is.",
+                 "Space: on, off, not given; of a number it asks for the value. Enter asks; what is not given is taken as declared.",
+                 "w on another line asks of that tag with the same values; y copies the command."),
     "timeline": ("What the tags of the trail did. Low blocks are on; ▾ is a short opening, ▴ a short pulse, ░▒▓ many changes in one cell.",
                  "Left and Right move the moment, + and - zoom, 0 shows the whole log, [ and ] go from change to change."),
 }

@@ -13,6 +13,7 @@ from whorlograph.drawing.shapes import Run
 from whorlograph.model.question import Question
 
 from ..state import PageState, View
+from ..work import Work
 
 
 class Host(Protocol):
@@ -21,6 +22,7 @@ class Host(Protocol):
     view: View
     scene: Scene | None
     desk: Desk
+    work: Work
 
     @property
     def session(self) -> Session:

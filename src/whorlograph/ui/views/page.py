@@ -10,6 +10,7 @@ from textual.screen import Screen
 from whorlograph.desk.listings import JOB_PAGES, Line, Listing, deciding_step, tag_line
 from whorlograph.desk.pages import PAGES
 from whorlograph.desk.question_pages import explain_page
+from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
@@ -96,6 +97,9 @@ class Page(Screen[None]):
     def search(self, text: str) -> None:
         """Take a search text."""
 
+    def take(self, result: object) -> None:
+        """Take the result of work that the page began."""
+
     def on_key(self, event: events.Key) -> None:
         """Every key does something here, or says that it does nothing."""
         if elsewhere(self, event):
@@ -176,6 +180,7 @@ class ListPage(Page):
     DEFAULT_CSS = """
     ListPage #pagerung { height: 0; }
     """
+    RUNG_NOTE = "at the moment"
 
     def __init__(self, main: Host, state: PageState) -> None:
         super().__init__(main, state)
@@ -193,33 +198,40 @@ class ListPage(Page):
 
     def _paint_rung(self) -> None:
         """Where there is room: the rung of the chosen use, or the one that writes the chosen tag."""
-        line, scene = self.chosen(), self.main.scene
+        line, (scene, scan) = self.chosen(), self.rung_scene()
         step = -1
         if line is not None and scene is not None and self.size.height >= LOW:
             step = line.step if line.step >= 0 else deciding_step(self.main.session, line.tag)
         if step < 0 or scene is None:
             self.rung.styles.height = 0
             return
-        block = scene.rung(step, self.main.view.scan, self.rung.size.width - 2)
+        block = scene.rung(step, scan, self.rung.size.width - 2)
         self.rung.styles.height = min(len(block.lines) + 2, self.size.height // 3)
         marked = [with_cursor([(" ", Ink.TEXT), *runs], block, line.element if line is not None else -1, i) for i, runs in enumerate(block.lines)]
-        self.rung.show(marked, top=0, note="at the moment")
+        self.rung.show(marked, top=0, note=self.RUNG_NOTE)
 
     def _lines(self, text: str) -> list[Line]:
         words = text.lower().split()
         return [x for x in self.listing.lines if not words or (x.stands and all(w in x.text.lower() for w in words))]
+
+    def laid_out(self, width: int) -> Listing:
+        """The page's lines for the moment and a width."""
+        if self.state.name in JOB_PAGES:
+            return JOB_PAGES[self.state.name](self.main.session, self.main.desk.kept, self.main.desk.job.walk)
+        if self.state.name == "explain":
+            return explain_page(self.main.session, self.state.word, width)
+        return PAGES[self.state.name](self.main.session, self.main.view.scan, width, self.state.order, self.state.tag)
+
+    def rung_scene(self) -> tuple[Scene | None, int]:
+        """What draws the rung below the list, and the scan that it is drawn at."""
+        return self.main.scene, self.main.view.scan
 
     def paint(self) -> None:
         """Lay the page out for the moment and the size."""
         if not self.is_mounted or not self.body.size.width:
             return
         width = self.body.room.width
-        if self.state.name in JOB_PAGES:
-            self.listing = JOB_PAGES[self.state.name](self.main.session, self.main.desk.kept, self.main.desk.job.walk)
-        elif self.state.name == "explain":
-            self.listing = explain_page(self.main.session, self.state.word, width - 1)
-        else:
-            self.listing = PAGES[self.state.name](self.main.session, self.main.view.scan, width - 1, self.state.order, self.state.tag)
+        self.listing = self.laid_out(width - 1)
         self.shown = self._lines(self.state.filter)
         row = self._nearest(self.state.row, 1)
         if row != self.state.row:
