@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 
+from .text import Statement
+
 
 class ContactKind(StrEnum):
     """The four contacts, IEC 61131-3:2013, table 74."""
@@ -170,7 +172,8 @@ class Rung(Struct, frozen=True):
     """A connected part of a ladder body, rails apart (CONTROLLER.md, Ladder).
 
     ``number`` counts from 1 within the POU; ``elements`` are sorted by (y, x), rails left out;
-    ``continued`` maps a continuation's id to its connector's. ``fault`` says why it cannot be evaluated.
+    ``continued`` maps a continuation's id to its connector's. ``fault`` says why it cannot be evaluated. A statement at the top level of
+    Structured Text stands as a rung without elements, ``number`` its line: both are steps.
     """
 
     number: int
@@ -179,6 +182,7 @@ class Rung(Struct, frozen=True):
     comment: str = ""
     continued: dict[int, int] = field(default_factory=dict)
     fault: str = ""
+    statement: Statement | None = None
 
     @property
     def top(self) -> int:

@@ -10,19 +10,19 @@ from msgspec import Struct
 from .limits import MOST_NAME
 
 
-class Member(Struct, frozen=True):
+class Member(Struct, frozen=True, tag=True):
     """``.Name``."""
 
     name: str
 
 
-class Bit(Struct, frozen=True):
+class Bit(Struct, frozen=True, tag=True):
     """``.3`` or ``.%X3``."""
 
     number: int
 
 
-class Index(Struct, frozen=True):
+class Index(Struct, frozen=True, tag=True):
     """``[3, i]``: each subscript a number or a path."""
 
     subscripts: tuple[int | Path, ...]

@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from .ladder import LadderBody
 from .place import Place
+from .text import TextBody
 from .types import Initial, TypeRef
 
 
@@ -53,7 +54,7 @@ class OpaqueBody(Struct, frozen=True, tag=True):
     assigns: tuple[str, ...] = ()
 
 
-Body = LadderBody | OpaqueBody
+Body = LadderBody | TextBody | OpaqueBody
 
 
 class Pou(Struct, frozen=True):
@@ -103,7 +104,8 @@ class Configuration(Struct, frozen=True):
 
 
 class Program(Struct, frozen=True):
-    """All that one program file holds. ``types`` and ``pous`` are keyed by name in lower case."""
+    """All that one program file holds. ``types`` and ``pous`` are keyed by name in lower case, and so are ``defaults``, the initial values
+    that types bring along."""
 
     name: str
     types: dict[str, TypeRef]
@@ -113,6 +115,7 @@ class Program(Struct, frozen=True):
     date: str = ""
     company: str = ""
     version: str = ""
+    defaults: dict[str, Initial] = field(default_factory=dict)
 
     def chosen(self, resource: str = "") -> tuple[Resource, tuple[Variable, ...]]:
         """The resource that runs, and the global variables it sees.

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import lru_cache
 
 from msgspec import Struct, field
 
 from .ladder import LadderBody, Rung
+from .program import Body
 from .tags import Instance
+from .text import Statement, TextBody
 
 
 class Step(Struct, frozen=True):
@@ -59,6 +62,20 @@ class Steps(Struct, frozen=True):
     def of(self, instance: Instance) -> list[Step]:
         """The steps of one instance, in order."""
         start = self.first.get(id(instance))
-        if start is None or instance.pou is None or not isinstance(instance.pou.body, LadderBody):
+        if start is None or instance.pou is None:
             return []
-        return self.all[start:start + len(instance.pou.body.rungs)]
+        return self.all[start:start + len(units(instance.pou.body))]
+
+
+def units(body: Body) -> tuple[Rung, ...]:
+    """The steps of a body: its rungs; its statements as rungs, numbered by their lines; none of what is not executed."""
+    if isinstance(body, LadderBody):
+        return body.rungs
+    if isinstance(body, TextBody):
+        return tuple(_statement_rung(one) for one in body.statements)
+    return ()
+
+
+@lru_cache(maxsize=200_000)
+def _statement_rung(statement: Statement) -> Rung:
+    return Rung(statement.line, (), statement=statement)

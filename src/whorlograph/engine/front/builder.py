@@ -99,6 +99,13 @@ class Builder:
         if inside:
             self.put(If(test, inside, (), at))
 
+    @contextmanager
+    def apart(self, found: list[Action]) -> Iterator[None]:
+        """Actions that go into a list of their own."""
+        self._actions.append(found)
+        yield
+        self._actions.pop()
+
     def edge(self, element: int, what: str, value: Expr, rising: bool, initial: int) -> Expr:
         """Whether a value rose or fell since the last evaluation; ``initial`` 2: at the first it did not."""
         slot, what = self.slot(), f"{what} edge".strip()

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from whorlograph.engine.code import Body, Code, Instance
-from whorlograph.model.ladder import LadderBody
 from whorlograph.model.profile import Profile
+from whorlograph.model.program import OpaqueBody
 from whorlograph.model.registry import resolve
 from whorlograph.model.tags import Instance as Declared
 from whorlograph.model.tags import Running
@@ -36,9 +36,9 @@ class _Front:
         if name not in self.number:
             self.number[name] = None
             one = self.declared.get(name)
-            if one is not None and one.pou is not None and isinstance(one.pou.body, LadderBody):
+            if one is not None and one.pou is not None and not isinstance(one.pou.body, OpaqueBody):
                 build = Builder(self.running, one, self.profile, self.regions, self)
-                resolve(LANGUAGES["LD"])(build, one.pou.body, self.tasks)
+                resolve(LANGUAGES[one.pou.body.language])(build, one.pou.body, self.tasks)
                 self.bodies.append(build.body())
                 self.number[name] = len(self.bodies) - 1
         return self.number[name]

@@ -138,7 +138,7 @@ class _Builder:
     def named(self, name: str, type_: Named, variable: Variable, initial: Initial | None, depth: int) -> Ref | None:
         declared = self.program.types.get(type_.name.lower())
         if declared is not None:
-            return self.make(name, declared, variable, initial, depth + 1)
+            return self.make(name, declared, variable, initial if initial is not None else self.program.defaults.get(type_.name.lower()), depth + 1)
         standard = STANDARD_BLOCKS.get(type_.name.upper())
         pou = self.program.pous.get(type_.name.lower())
         if pou is not None and pou.kind is PouKind.FUNCTION_BLOCK:

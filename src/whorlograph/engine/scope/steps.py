@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.engine.code import Code, Kind
-from whorlograph.model.ladder import LadderBody
-from whorlograph.model.steps import FlagKind, PathFlag, Step, Steps
+from whorlograph.model.steps import FlagKind, PathFlag, Step, Steps, units
 from whorlograph.model.tags import Running
 
 
@@ -14,13 +13,14 @@ def number_steps(running: Running, code: Code) -> Steps:
     steps = Steps([], {}, 0, {})
     cyclic = 0
     for declared, one in zip(running.instances(), code.instances, strict=True):
-        if one.body < 0 or declared.pou is None or not isinstance(declared.pou.body, LadderBody):
+        if one.body < 0 or declared.pou is None:
             continue
         steps.first[id(declared)] = one.first
-        for i, rung in enumerate(declared.pou.body.rungs):
+        rungs = units(declared.pou.body)
+        for i, rung in enumerate(rungs):
             found[one.first + i] = Step(one.first + i, declared, rung)
         if one.runs:
-            cyclic = max(cyclic, one.first + len(declared.pou.body.rungs))
+            cyclic = max(cyclic, one.first + len(rungs))
         body = code.bodies[one.body]
         for n, cell in enumerate(body.hidden):
             number, step = one.hidden + body.inner + n, one.first + cell.step

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 
-from whorlograph.model.ladder import InVariable, LadderBody, Rung
+from whorlograph.model.ladder import InVariable, Rung
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
+from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance, Running, resolve_path
 
 from .constants import constant_of
+from .text_types import Scope
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
 
@@ -18,6 +20,8 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
     """Why a rung cannot be executed in an instance; "" where it can."""
     if rung.fault:
         return rung.fault
+    if rung.statement is not None:
+        return Scope(instance, running).unreadable(rung.statement)
     for element in rung.elements:
         if isinstance(element, InVariable) and element.expression.strip():
             why = _not_read(element.expression, instance, running)
@@ -46,12 +50,13 @@ def unreadable_rungs(running: Running) -> list[Notice]:
     found: list[Notice] = []
     done: set[str] = set()
     for one in running.instances():
-        if one.pou is None or not isinstance(one.pou.body, LadderBody) or one.type_name.lower() in done:
+        if one.pou is None or one.type_name.lower() in done:
             continue
         done.add(one.type_name.lower())
-        for rung in one.pou.body.rungs:
+        for rung in units(one.pou.body):
             why = "" if rung.fault else unreadable(rung, one, running)
             if why:
                 place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
-                found.append(Notice(place, why, "the rung is not executed: what it writes comes from the log"))
+                unit = "statement" if rung.statement is not None else "rung"
+                found.append(Notice(place, why, f"the {unit} is not executed: what it writes comes from the log"))
     return found

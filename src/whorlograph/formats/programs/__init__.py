@@ -10,7 +10,7 @@ from whorlograph.model.place import Loaded
 from whorlograph.model.program import Program
 from whorlograph.model.registry import resolve
 
-READERS: dict[str, str] = {".xml": "formats.programs.xml:read"}
+READERS: dict[str, str] = {".xml": "formats.programs.xml:read", ".st": "formats.programs.st:read"}
 
 
 def read_program(path: Path) -> Loaded[Program]:

@@ -1,0 +1,374 @@
+"""What names and expressions of Structured Text are, in an instance: tags, types, the types that operations are computed in.
+
+Shared by the front and the reference interpreter, like ``rung_types``: tests hold it against literal expectations.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.literals import Literal
+from whorlograph.model.paths import Bit, Member
+from whorlograph.model.program import PouKind, VariableKind
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
+from whorlograph.model.text import (
+    Apply,
+    Argument,
+    Assign,
+    Binary,
+    Case,
+    Choose,
+    Constant,
+    Do,
+    Expression,
+    For,
+    Leave,
+    Statement,
+    Sub,
+    Unary,
+    Until,
+    Var,
+    While,
+)
+from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
+
+from .constants import constant_of
+from .widening import ARITHMETIC, BITWISE, COMPARISONS, REALS, SELECTIONS, SHIFTS, common, conversion, widen
+
+ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
+PINS = {"SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"), "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
+TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
+_STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | {"TRUNC"}
+_TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
+
+
+class Cut(Struct, frozen=True):
+    """A conversion that cuts the fraction off: REAL_TRUNC_INT, TRUNC_INT; ``target`` None: that of what takes it (TRUNC)."""
+
+    target: Elementary | None
+
+
+def cut_of(name: str) -> Cut | None:
+    """The conversion that a name like TRUNC means; None where it is none."""
+    if name.upper() == "TRUNC":
+        return Cut(None)
+    found = _TRUNCATES.fullmatch(name)
+    target = ELEMENTARY.get(found.group(2).upper()) if found is not None else None
+    return Cut(target) if target is not None else None
+
+
+def pins_of(name: str, count: int) -> tuple[str, ...]:
+    """The names of a standard function's inputs, in order."""
+    upper = name.upper()
+    if upper in PINS:
+        return PINS[upper]
+    if upper == "MUX":
+        return ("K", *(f"IN{i}" for i in range(count)))
+    return tuple(f"IN{i + 1}" for i in range(count)) if count > 1 else ("IN",)
+
+
+def given_pins(call: Apply) -> list[tuple[str, Expression]]:
+    """What goes into a standard function, by pin in the order of the pins."""
+    given = [a for a in call.arguments if a.value is not None]
+    order = pins_of(call.called.base, len(given))
+    found: dict[str, Expression] = {}
+    for i, one in enumerate(given):
+        name = one.name.upper() or (order[i] if i < len(order) else f"IN{i + 1}")
+        if one.value is not None and name not in ("EN",):
+            found[name] = one.value
+    if len(order) == 1 and len(found) == 1:
+        return list(found.items())
+    return sorted(found.items(), key=lambda p: order.index(p[0]) if p[0] in order else len(order) + int("0" + re.sub(r"\D", "", p[0])))
+
+
+class Place(Struct, frozen=True):
+    """What a name stands for but for its subscripts: the tag where they are lowest.
+
+    ``tags``: where a VAR_IN_OUT's leaves are counted from 0 in a shape of its own; ``bit``: of a number, -1 the whole.
+    """
+
+    ref: Ref
+    tags: tuple[Tag, ...] | None
+    bit: int = -1
+
+
+class Scope:
+    """The names of one instance."""
+
+    def __init__(self, instance: Instance, running: Running) -> None:
+        self.instance, self.running = instance, running
+
+    def constant(self, var: Var) -> Literal | None:
+        """The enumerator that a name is; None where it is none."""
+        return constant_of(var.base, self.instance, self.running) if not var.steps and not var.base.startswith("%") else None
+
+    def place(self, var: Var) -> Place | None:
+        """What a variable's name stands for; None where it stands for nothing."""
+        key = var.base.lower()
+        ref: Ref | None = self.instance.scope.get(key)
+        if ref is None:
+            ref = self.running.scope.scope.get(key)
+        tags = None
+        if isinstance(ref, ByReference):
+            ref, tags = ref.shape, ref.tags
+        for n, step in enumerate(var.steps):
+            if isinstance(step, Bit):
+                return Place(ref, tags, step.number) if isinstance(ref, Leaf) and n == len(var.steps) - 1 else None
+            if isinstance(step, Member):
+                ref = ref.scope.get(step.name.lower()) if isinstance(ref, Instance) else ref.fields.get(step.name.lower()) if isinstance(ref, Aggregate) else None
+            elif not isinstance(ref, Aggregate) or len(step.values) != len(ref.bounds) or not ref.items:
+                return None
+            else:
+                ref = ref.items[0]
+        return Place(ref, tags) if ref is not None else None
+
+    def tag(self, place: Place) -> Tag | None:
+        """The tag of a leaf (of an array's the first); None for what is none."""
+        if not isinstance(place.ref, Leaf):
+            return None
+        return place.tags[place.ref.tag] if place.tags is not None else self.running.tags[place.ref.tag]
+
+    def variable(self, var: Var) -> Elementary | None:
+        """The type of a variable; None where it is no leaf."""
+        place = self.place(var)
+        tag = self.tag(place) if place is not None else None
+        if place is None or tag is None:
+            return None
+        return BOOL if place.bit >= 0 else tag.type
+
+    def function(self, call: Apply) -> Instance | None:
+        """The function of the file's own that a call means."""
+        return self.running.functions.get(call.called.base.lower()) if not call.called.steps else None
+
+    def block(self, call: Apply) -> Instance | None:
+        """The instance of a block that a call means; of a VAR_IN_OUT its shape."""
+        place = self.place(call.called)
+        return place.ref if place is not None and isinstance(place.ref, Instance) else None
+
+    # types
+
+    def kind(self, one: Expression) -> Elementary | None:
+        """The type of a value; None where it takes that of what stands around it."""
+        if isinstance(one, Constant):
+            return ELEMENTARY[one.named] if one.named else None
+        if isinstance(one, Var):
+            read = self.constant(one)
+            return read[0] if read is not None else self.variable(one)
+        if isinstance(one, Unary):
+            return self.operation(one.code, [("IN", one.value)], None)[1]
+        if isinstance(one, Binary):
+            return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], None)[1]
+        called = self.function(one)
+        if called is not None:
+            return self.result(called)
+        cut = cut_of(one.called.base)
+        if cut is not None:
+            return cut.target or ELEMENTARY["DINT"]
+        return self.operation(one.called.base.upper(), given_pins(one), None)[1]
+
+    def result(self, called: Instance) -> Elementary | None:
+        """The type of a function's result."""
+        ref = called.scope.get(called.type_name.lower())
+        return self.running.tags[ref.tag].type if isinstance(ref, Leaf) else None
+
+    def fraction(self, one: Expression) -> bool:
+        """Whether a value without a type of its own has a fraction in it."""
+        if isinstance(one, Constant):
+            return not one.named and isinstance(one.value, float)
+        if isinstance(one, Unary):
+            return self.fraction(one.value)
+        if isinstance(one, Binary):
+            return one.code not in COMPARISONS and (self.fraction(one.left) or self.fraction(one.right))
+        return isinstance(one, Apply) and self.kind(one) is None and any(self.fraction(v) for n, v in given_pins(one) if n not in ("G", "K", "N"))
+
+    def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None) -> tuple[Elementary, Elementary | None]:
+        """(the type that a standard function is computed in, that of its result, None where it takes that of what stands around it).
+
+        Args: want: the type that is asked for, which operands without a type take.
+        """
+        change = conversion(name)
+        data = [(self.kind(v), v) for n, v in given if n not in ("G", "K", "N")]
+        kinds = [k for k, _ in data]
+        fraction = any(k is None and self.fraction(v) for k, v in data)
+        if change is not None:
+            source = change[0] or next(iter(kinds), None) or ELEMENTARY["REAL" if fraction else "DINT"]
+            return source, change[1]
+        if name in REALS or name == "EXPT":
+            base = common(kinds[:1], want if want is not None and want.family is Family.REAL else ELEMENTARY["REAL"])
+            found = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
+            return found, found if kinds[0] is not None else None
+        if name == "TRUNC":
+            found = common(kinds, ELEMENTARY["REAL"])
+            return found if found.family is Family.REAL else ELEMENTARY["REAL"], want or ELEMENTARY["DINT"]
+        if name in ("MUL", "DIV", *TIMES) and any(k is not None and k.family is Family.TIME for k in kinds):
+            return ELEMENTARY["TIME"], ELEMENTARY["TIME"]
+        untyped = all(k is None for k in kinds)
+        target = None if name in COMPARISONS else want
+        found = common(kinds, target)
+        if found.family is Family.BOOL and (name in ARITHMETIC or (untyped and name not in BITWISE)):
+            found = ELEMENTARY["DINT"]
+        if found.family is not Family.REAL and fraction and not (untyped and target is not None and name in SELECTIONS):
+            found = widen(found, ELEMENTARY["REAL"]) if not untyped else ELEMENTARY["REAL"]
+        if name in COMPARISONS:
+            return found, BOOL
+        return found, None if untyped and want is None else found
+
+    # whether it can be executed
+
+    def unreadable(self, statement: Statement) -> str:
+        """Why a statement cannot be executed; "" where it can."""
+        for part in parts(statement):
+            why = self._part(part)
+            if why:
+                return why
+        return ""
+
+    def _part(self, part: Statement | Expression | Var) -> str:
+        if isinstance(part, Constant):
+            return "has text in it, which is not computed" if isinstance(part.value, str) else ""
+        if isinstance(part, Var):
+            if self.constant(part) is None and self.place(part) is None:
+                return f"{shown(part)} names nothing that is declared"
+            type_ = self.variable(part)
+            return f"{shown(part)} is text, which is not computed" if type_ is not None and type_.bits == 0 else ""
+        if isinstance(part, Apply):
+            return self._call(part)
+        if isinstance(part, (Unary, Binary)):
+            values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
+            wrong = [v for v in values if self._is_whole(v)]
+            return f"{shown(wrong[0])} is no single value" if wrong else ""
+        if isinstance(part, Assign):
+            return self._assigned(part)
+        if isinstance(part, For) and (self.variable(part.variable) is None or not self._number(part.variable)):
+            return f"{shown(part.variable)} counts a loop and is no whole number"
+        return ""
+
+    def _number(self, var: Var) -> bool:
+        type_ = self.variable(var)
+        return type_ is not None and type_.whole
+
+    def _is_whole(self, one: Expression) -> bool:
+        """Whether a value is an array, a structure or a block, not one value."""
+        return isinstance(one, Var) and self.constant(one) is None and self.variable(one) is None
+
+    def _assigned(self, part: Assign) -> str:
+        if self.constant(part.target) is not None:
+            return f"{shown(part.target)} is a constant"
+        into, source = self.place(part.target), self.place(part.value) if isinstance(part.value, Var) else None
+        whole = into is not None and isinstance(into.ref, Aggregate)
+        if whole and source is not None and isinstance(source.ref, Aggregate):
+            return "" if isinstance(into, Place) and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells else "its sides have other shapes"
+        if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
+            return f"{shown(part.target)} takes no single value"
+        return ""
+
+    def _call(self, part: Apply) -> str:
+        name = part.called.base
+        if part.called.steps or self.function(part) is None:
+            block = self.block(part)
+            if block is not None:
+                unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in block.scope and a.name.upper() not in ("EN", "ENO")]
+                return f"{shown(part.called)} has no {unknown[0]}" if unknown else ""
+            if name.upper() in ORDERS or cut_of(name) is not None or conversion(name) is not None or name.upper() in _STANDARD:
+                return "" if part.called.base.upper() in ORDERS or given_pins(part) else f"{name} has no operand"
+            return f"{shown(part.called)} is no function and no block"
+        called = self.function(part)
+        assert called is not None
+        unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
+        return f"{name} has no {unknown[0]}" if unknown else ""
+
+
+def parameters(called: Instance, call: Apply) -> list[tuple[str, Argument]]:
+    """What is handed to a function or block of the file's own, by name in lower case: by position inputs and in-outs in order."""
+    assert called.pou is not None
+    order = [v.name.lower() for v in called.pou.variables if v.kind in (VariableKind.INPUT, VariableKind.IN_OUT)]
+    found, place = [], 0
+    for one in call.arguments:
+        name = one.name.lower()
+        if not name:
+            if place >= len(order):
+                continue
+            name, place = order[place], place + 1
+        found.append((name, one))
+    return found
+
+
+def standard_parameters(called: Instance, call: Apply) -> list[tuple[str, Argument]]:
+    """What is handed to a standard block, by pin in lower case."""
+    inputs = [name.lower() for name, _ in STANDARD_BLOCKS[called.type_name][0]]
+    return [(one.name.lower() or inputs[min(i, len(inputs) - 1)], one) for i, one in enumerate(call.arguments)]
+
+
+def shown(var: Expression) -> str:
+    """A variable as it is written, roughly."""
+    if not isinstance(var, Var):
+        return var.text if isinstance(var, Constant) else "a value"
+    text = var.base
+    for step in var.steps:
+        text += f".{step.name}" if isinstance(step, Member) else f".{step.number}" if isinstance(step, Bit) else "[]"
+    return text
+
+
+def parts(one: Statement | Expression) -> Iterator[Statement | Expression]:
+    """A statement or expression and all that it is made of; names of functions and blocks are no parts."""
+    yield one
+    for part in inner(one):
+        yield from parts(part)
+
+
+def inner(one: Statement | Expression) -> Iterator[Statement | Expression]:
+    """What a statement or expression is made of directly, in the order in which it is evaluated."""
+    if isinstance(one, Var):
+        for step in one.steps:
+            if isinstance(step, Sub):
+                yield from step.values
+    elif isinstance(one, Unary):
+        yield one.value
+    elif isinstance(one, Binary):
+        yield from (one.left, one.right)
+    elif isinstance(one, Apply):
+        for given in one.arguments:
+            if given.value is not None:
+                yield given.value
+            if given.output is not None:
+                yield given.output
+    elif isinstance(one, Assign):
+        yield from (one.value, one.target)
+    elif isinstance(one, Do):
+        yield one.call
+    elif isinstance(one, Choose):
+        for branch in one.branches:
+            yield branch.test
+            yield from branch.statements
+        yield from one.other
+    elif isinstance(one, Case):
+        yield one.selector
+        for labelled in one.branches:
+            for label in labelled.labels:
+                yield label.low
+                if label.high is not None:
+                    yield label.high
+            yield from labelled.statements
+        yield from one.other
+    elif isinstance(one, For):
+        yield from (one.first, one.last, *([one.by] if one.by is not None else []), one.variable, *one.statements)
+    elif isinstance(one, While):
+        yield from (one.test, *one.statements)
+    elif isinstance(one, Until):
+        yield from (*one.statements, one.test)
+
+
+def leaves_early(statement: Statement) -> bool:
+    """Whether a RETURN stands in a statement."""
+    return any(isinstance(p, Leave) and p.kind == "RETURN" for p in parts(statement))
+
+
+def is_function(instance: Instance) -> bool:
+    """Whether an instance is a function's variables."""
+    return instance.pou is not None and instance.pou.kind is PouKind.FUNCTION
+
+

@@ -1,0 +1,171 @@
+"""Programs as IEC 61131-3 text: TYPE, POUs, CONFIGURATION (``.st``)."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from whorlograph.formats.text.tokens import Piece, tokens
+from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, Unreadable, named_type, parse
+from whorlograph.model.errors import ProgramError
+from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.program import (
+    Body,
+    Configuration,
+    OpaqueBody,
+    Pou,
+    PouKind,
+    Program,
+    ProgramInstance,
+    Resource,
+    Task,
+    Variable,
+    VariableKind,
+)
+from whorlograph.model.text import TextBody
+from whorlograph.model.types import Initial, TypeRef
+
+UNITS = {"TYPE": "END_TYPE", "PROGRAM": "END_PROGRAM", "FUNCTION_BLOCK": "END_FUNCTION_BLOCK", "FUNCTION": "END_FUNCTION",
+         "CONFIGURATION": "END_CONFIGURATION", "SECTION": "END_VAR"}
+KINDS = {"PROGRAM": PouKind.PROGRAM, "FUNCTION_BLOCK": PouKind.FUNCTION_BLOCK, "FUNCTION": PouKind.FUNCTION}
+SECTIONS = {"VAR": VariableKind.LOCAL, "VAR_INPUT": VariableKind.INPUT, "VAR_OUTPUT": VariableKind.OUTPUT, "VAR_IN_OUT": VariableKind.IN_OUT,
+            "VAR_TEMP": VariableKind.TEMP, "VAR_EXTERNAL": VariableKind.EXTERNAL, "VAR_GLOBAL": VariableKind.GLOBAL}
+_ASSIGNED = re.compile(r"([^\W\d][\w.\[\]]*)\s*:=")
+
+
+class _Reader:
+    """Gathers one file."""
+
+    def __init__(self, text: str, file: str) -> None:
+        self.text, self.file = text, file
+        self.lines = text.splitlines()
+        self.comments: dict[int, str] = {}
+        self.pieces = tokens(text, self.comments)
+        self.notices: list[Notice] = []
+        self.types: dict[str, TypeRef] = {}
+        self.defaults: dict[str, Initial] = {}
+        self.pous: dict[str, Pou] = {}
+        self.configurations: list[Configuration] = []
+        self.loose: list[Variable] = []
+        self.units = 0
+
+    def say(self, error: Unreadable, effect: str, pou: str = "") -> None:
+        column = f"column {error.column}: " if error.column else ""
+        self.notices.append(Notice(Place(self.file, error.line, pou), f"{column}{error.what}", effect))
+
+    def read(self) -> None:
+        at = 0
+        while at < len(self.pieces):
+            piece = self.pieces[at]
+            closing = UNITS.get(piece.kind)
+            if closing is None:
+                end = next((i for i in range(at, len(self.pieces)) if self.pieces[i].kind in UNITS), len(self.pieces))
+                self.say(Unreadable(piece.line, piece.column, f"{piece.text!r} begins no type, POU or configuration"), "passed over up to the next one")
+                at = end
+                continue
+            end = next((i for i in range(at + 1, len(self.pieces)) if self.pieces[i].kind == closing), -1)
+            if end < 0:
+                self.say(Unreadable(piece.line, piece.column, f"{piece.text} is not ended by {closing}"), "it is left out")
+                at = next((i for i in range(at + 1, len(self.pieces)) if self.pieces[i].kind in KINDS), len(self.pieces))
+                continue
+            self.unit(self.pieces[at:end + 1])
+            at = end + 1
+
+    def unit(self, pieces: list[Piece]) -> None:
+        self.units += 1
+        try:
+            if pieces[0].kind == "TYPE":
+                self.type_block(parse(pieces[1:-1], "types"))
+            elif pieces[0].kind == "CONFIGURATION":
+                self.configurations.append(self.configuration(parse(pieces, "configuration")))
+            elif pieces[0].kind == "SECTION":
+                self.loose += self.variables(parse(pieces, "sections"))
+            else:
+                self.pou(pieces)
+        except Unreadable as error:
+            self.say(error, f"{pieces[0].text} {pieces[1].text if len(pieces) > 1 else ''} is left out".replace("  ", " "))
+
+    def type_block(self, found: list[TypeNamed]) -> None:
+        for one in found:
+            if one.name.lower() in self.types:
+                self.say(Unreadable(one.line, 0, f"type {one.name} is declared twice"), "the first counts")
+                continue
+            self.types[one.name.lower()] = one.type
+            if one.initial is not None:
+                self.defaults[one.name.lower()] = one.initial
+
+    def variables(self, sections: list[Section]) -> list[Variable]:
+        return [v for s in sections for d in s.declared for v in self.declared(s, d)]
+
+    def declared(self, section: Section, one: Declared) -> list[Variable]:
+        kind = SECTIONS.get(section.kind, VariableKind.LOCAL)
+        kept = bool(section.qualifiers & {"RETAIN", "PERSISTENT"})
+        return [Variable(name, one.type, kind, one.address, one.initial, kept, "CONSTANT" in section.qualifiers, self.comments.get(line, ""), line)
+                for name, line in one.names]
+
+    def pou(self, pieces: list[Piece]) -> None:
+        first, name = pieces[0], pieces[1]
+        if name.kind != "NAME":
+            raise Unreadable(name.line, name.column, f"{name.text!r} stands where a name was expected")
+        begin, returns = 2, None
+        if len(pieces) > begin + 1 and pieces[begin].kind == "COLON":
+            returns = named_type(pieces[begin + 1].text)
+            begin += 2
+        end = begin
+        while pieces[end].kind == "SECTION":
+            end = next(i for i in range(end, len(pieces)) if pieces[i].kind in ("END_VAR", UNITS[first.kind])) + 1
+            if end >= len(pieces):
+                raise Unreadable(first.line, first.column, "a VAR is not ended by END_VAR")
+        variables = self.variables(parse(pieces[begin:end], "sections"))
+        place = Place(self.file, first.line, name.text)
+        key = name.text.lower()
+        if key in self.pous:
+            self.say(Unreadable(first.line, first.column, f"{name.text} is declared twice"), "the first counts")
+            return
+        documentation = self.comments.get(first.line - 1, "")
+        self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), self.body(pieces[end:-1], pieces[-1], name.text), returns, documentation, place)
+
+    def body(self, pieces: list[Piece], last: Piece, pou: str) -> Body:
+        begin = pieces[0].line if pieces else last.line
+        source = self.lines[begin - 1:last.line - 1] or self.lines[begin - 1:last.line]
+        try:
+            return TextBody(parse(pieces, "body"), tuple(source), begin)
+        except Unreadable as error:
+            text = "\n".join(source)
+            assigned = tuple(dict.fromkeys(m.group(1).partition("[")[0] for m in _ASSIGNED.finditer(text)))
+            self.say(error, "its body is not executed: what it writes comes from the log", pou)
+            return OpaqueBody("ST", text, assigned)
+
+    def configuration(self, read: ConfigurationRead) -> Configuration:
+        variables = self.variables([p for p in read.parts if isinstance(p, Section)])
+        resources = [self.resource(p) for p in read.parts if isinstance(p, ResourceRead)]
+        direct = [p for p in read.parts if isinstance(p, (Task, ProgramInstance))]
+        if direct:
+            resources.append(self.resource(ResourceRead(read.name, tuple(direct))))
+        return Configuration(read.name, tuple(resources), tuple(variables))
+
+    def resource(self, read: ResourceRead) -> Resource:
+        return Resource(read.name, tuple(p for p in read.parts if isinstance(p, ProgramInstance)), tuple(p for p in read.parts if isinstance(p, Task)),
+                        tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+
+
+def read(data: bytes, path: Path) -> Loaded[Program]:
+    """Read a text file with types, POUs and a configuration.
+
+    Raises: ProgramError where there is none of them.
+    """
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        text = data.decode("cp1252", "replace")
+    reader = _Reader(text.replace("\r\n", "\n").replace("\r", "\n"), path.name)
+    reader.read()
+    if not reader.pous and not reader.types and not reader.configurations:
+        first = reader.notices[0] if reader.notices else None
+        what = str(first.what) if first is not None else "there is no TYPE, PROGRAM, FUNCTION or CONFIGURATION in it"
+        raise ProgramError(f"{path}:{first.place.line}" if first is not None else str(path), f"is no program text ({what})", "give IEC 61131-3 text, or XML")
+    configurations = [*reader.configurations]
+    if reader.loose:
+        configurations.append(Configuration("", (), tuple(reader.loose)))
+    program = Program(path.stem, reader.types, reader.pous, tuple(configurations), path.name, defaults=reader.defaults)
+    return Loaded(program, reader.notices)

@@ -1,0 +1,125 @@
+"""The tokens of the text languages (IEC 61131-3:2013, 6.1 to 6.3): what grammar sees of a text."""
+
+from __future__ import annotations
+
+import re
+
+from msgspec import Struct
+
+_WORDS = """VAR VAR_INPUT VAR_OUTPUT VAR_IN_OUT VAR_TEMP VAR_EXTERNAL VAR_GLOBAL VAR_ACCESS VAR_CONFIG END_VAR CONSTANT RETAIN NON_RETAIN PERSISTENT AT OF ARRAY
+STRUCT END_STRUCT TYPE END_TYPE PROGRAM END_PROGRAM FUNCTION END_FUNCTION FUNCTION_BLOCK END_FUNCTION_BLOCK CONFIGURATION END_CONFIGURATION RESOURCE
+END_RESOURCE ON TASK WITH IF THEN ELSIF ELSE END_IF CASE END_CASE FOR TO BY DO END_FOR WHILE END_WHILE REPEAT UNTIL END_REPEAT EXIT CONTINUE RETURN AND OR
+XOR NOT MOD""".split()
+KEYWORDS = {word: word for word in _WORDS} | {w: "SECTION" for w in _WORDS if w.startswith("VAR")} | {"TRUE": "LITERAL", "FALSE": "LITERAL"}
+
+_TOKEN = re.compile(r"""
+    (?P<space>\s+) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
+  | (?P<typed>[^\W\d]\w*\#(?:(?:2|8|16)\#[0-9A-Fa-f_]+|[+-]?\d[\w.:+-]*?(?=[^\w.:+-]|$)|[^\W\d]\w*|'(?:\$.|[^'$])*'))
+  | (?P<based>(?:2|8|16)\#[0-9A-Fa-f_]+)
+  | (?P<number>\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)
+  | (?P<direct>%[IQMiqm][XBWDLxbwdl]?[\d*]+(?:\.\d+)*) | (?P<bit>%[Xx]\d+)
+  | (?P<word>[^\W\d]\w*)
+  | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*")
+  | (?P<sign>:=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&])
+""", re.VERBOSE)
+_SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COMPARE", "<": "COMPARE", ">": "COMPARE", "=": "EQUAL", "<>": "EQUAL", "**": "POWER",
+          "+": "PLUS", "-": "MINUS", "*": "TIMES", "/": "TIMES", "(": "OPEN", ")": "CLOSE", "[": "BEGIN", "]": "END", ",": "COMMA", ";": "SEMICOLON",
+          ":": "COLON", ".": "DOT", "&": "AND"}
+_TIMES = {"T", "TIME", "LT", "LTIME"}
+_DATES = {"D", "DATE", "LD", "LDATE", "TOD", "TIME_OF_DAY", "LTOD", "DT", "DATE_AND_TIME", "LDT"}
+_PLAIN_NUMBER = re.compile(r"[+-]?(?:\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)")
+_DURATION = re.compile(r"[+-]?(?:[\d_]+(?:\.\d+)?(?:ms|us|ns|d|h|m|s)_?)+", re.IGNORECASE)
+_MOMENT = re.compile(r"[\d:._-]+")
+
+
+class Piece(Struct):
+    """A token: what it is to the grammar, its text, where it begins (line and column from 1; offset in the text)."""
+
+    kind: str
+    text: str
+    line: int
+    column: int
+    start: int
+
+    @property
+    def end(self) -> int:
+        """The offset behind it."""
+        return self.start + len(self.text)
+
+
+def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
+    """All tokens; a character that begins none is one of kind ``STRAY``.
+
+    Args: comments: takes each comment's words, by the line on which it begins.
+    """
+    found: list[Piece] = []
+    at, line, begun = 0, 1, 0
+    while at < len(text):
+        match = _TOKEN.match(text, at)
+        kind = match.lastgroup if match is not None else "stray"
+        if match is None or kind is None:
+            found.append(Piece("STRAY", text[at], line, at - begun + 1, at))
+            at += 1
+            continue
+        end = match.end()
+        if kind == "block":
+            end = _comment_end(text, at)
+        elif kind == "typed":
+            end = at + _typed_length(match.group())
+        if kind not in ("space", "comment", "block", "pragma"):
+            word = text[at:end]
+            found.append(Piece(_kind(kind, word, found), word, line, at - begun + 1, at))
+        elif comments is not None and kind in ("comment", "block"):
+            comments[line] = " ".join(text[at:end].strip("(*/)").split())
+        lines = text.count("\n", at, end)
+        if lines:
+            line += lines
+            begun = text.rindex("\n", at, end) + 1
+        at = end
+    return found
+
+
+def _kind(kind: str, word: str, before: list[Piece]) -> str:
+    if kind == "word":
+        behind_dot = bool(before) and before[-1].kind == "DOT"
+        return "NAME" if behind_dot else KEYWORDS.get(word.upper(), "NAME")
+    if kind == "typed":
+        prefix, _, rest = word.partition("#")
+        return "NAME" if (rest[:1].isalpha() or rest[:1] == "_") and prefix.upper() != "BOOL" and not _is_time(prefix) else "LITERAL"
+    if kind == "number":
+        return "NUMBER" if word.replace("_", "").isdigit() else "LITERAL"
+    if kind == "sign":
+        return _SIGNS[word]
+    return {"based": "LITERAL", "string": "LITERAL", "direct": "DIRECT", "bit": "BIT"}[kind]
+
+
+def _is_time(prefix: str) -> bool:
+    return prefix.upper() in _TIMES or prefix.upper() in _DATES
+
+
+def _typed_length(word: str) -> int:
+    """How much of what follows a ``#`` belongs to a literal: a duration ends at its units, a number before an operator."""
+    prefix, _, rest = word.partition("#")
+    upper = prefix.upper()
+    pattern = _DURATION if upper in _TIMES else _MOMENT if upper in _DATES else _PLAIN_NUMBER
+    match = pattern.match(rest)
+    if rest[:1] in "'_" or rest[:1].isalpha() or "#" in rest or match is None:
+        return len(word)
+    return len(prefix) + 1 + match.end()
+
+
+def _comment_end(text: str, at: int) -> int:
+    """Behind a comment: nested ones count, unless one of them is never closed."""
+    opens, closes = ("(*", "*)") if text.startswith("(*", at) else ("/*", "*/")
+    depth, here = 0, at
+    while here < len(text):
+        if text.startswith(opens, here):
+            depth, here = depth + 1, here + 2
+        elif text.startswith(closes, here):
+            depth, here = depth - 1, here + 2
+            if not depth:
+                return here
+        else:
+            here = min((i for i in (text.find(opens, here), text.find(closes, here)) if i >= 0), default=len(text))
+    end = text.find(closes, at + 2)
+    return end + 2 if end >= 0 else len(text)

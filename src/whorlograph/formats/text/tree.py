@@ -1,0 +1,444 @@
+"""What the grammar of the text languages makes: statements, expressions, declarations."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from lark import Lark, Token, Transformer, UnexpectedInput, UnexpectedToken
+from lark.exceptions import VisitError
+from lark.lexer import Lexer
+from msgspec import Struct
+
+from whorlograph.model.literals import literal
+from whorlograph.model.paths import Bit, Member
+from whorlograph.model.program import ProgramInstance, Task
+from whorlograph.model.text import (
+    Apply,
+    Argument,
+    Assign,
+    Binary,
+    Branch,
+    Case,
+    Choose,
+    Constant,
+    Do,
+    Expression,
+    For,
+    Labelled,
+    Leave,
+    Range,
+    Statement,
+    Sub,
+    Unary,
+    Until,
+    Var,
+    While,
+)
+from whorlograph.model.types import (
+    ELEMENTARY,
+    INT,
+    ArrayOf,
+    Elementary,
+    Enumeration,
+    Field,
+    Initial,
+    ListOf,
+    Members,
+    Named,
+    Simple,
+    Structure,
+    Subrange,
+    TypeRef,
+)
+
+from .tokens import Piece
+
+CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD", "-": "SUB",
+         "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
+STARTS = ["sections", "types", "configuration", "body"]
+_WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-", "TIMES": "* or /", "OPEN": "(",
+          "CLOSE": ")", "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
+          "LITERAL": "a literal", "DIRECT": "an address", "$END": "the end", "SECTION": "VAR"}
+
+
+class Unreadable(Exception):
+    """A text that the grammar does not take: where, and what was expected."""
+
+    def __init__(self, line: int, column: int, what: str) -> None:
+        super().__init__(what)
+        self.line, self.column, self.what = line, column, what
+
+
+class Declared(Struct, frozen=True):
+    """A declaration: names with their lines, address, type, initial value."""
+
+    names: tuple[tuple[str, int], ...]
+    address: str
+    type: TypeRef
+    initial: Initial | None
+
+
+class Section(Struct, frozen=True):
+    """A section of declarations: its keyword, qualifiers, and what it declares."""
+
+    kind: str
+    qualifiers: frozenset[str]
+    declared: tuple[Declared, ...]
+
+
+class TypeNamed(Struct, frozen=True):
+    """A data type with its initial value."""
+
+    name: str
+    line: int
+    type: TypeRef
+    initial: Initial | None
+
+
+class ResourceRead(Struct, frozen=True):
+    """A resource, or what stands in a configuration without one."""
+
+    name: str
+    parts: tuple[Section | Task | ProgramInstance, ...]
+
+
+class ConfigurationRead(Struct, frozen=True):
+    """A configuration."""
+
+    name: str
+    parts: tuple[Section | Task | ProgramInstance | ResourceRead, ...]
+
+
+class _Labels(Struct, frozen=True):
+    """Labels of CASE, before what they lead to is gathered."""
+
+    labels: tuple[Range, ...]
+
+
+def _rid(children: list[Any]) -> list[Any]:
+    """What stands between words and signs."""
+    return [c for c in children if not isinstance(c, Token)]
+
+
+class _Maker(Transformer[Token, Any]):
+    """Makes trees; nodes are numbered in the order in which they end."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.count = 0
+
+    def number(self) -> int:
+        self.count += 1
+        return self.count
+
+    # expressions
+
+    def literal(self, children: list[Any]) -> Expression:
+        token = children[0]
+        return self._constant(str(token), token.line)
+
+    def negative(self, children: list[Any]) -> Expression:
+        return self._constant(f"-{children[1]}", children[1].line)
+
+    def named_constant(self, children: list[Any]) -> Expression:
+        return Var(self.number(), children[0].line, str(children[0]))
+
+    def _constant(self, text: str, line: int) -> Expression:
+        read = literal(text)
+        if read is None:
+            raise Unreadable(line, 0, f"{text} is no literal")
+        type_, value = read
+        return Constant(self.number(), line, text, type_.name if type_ is not None else "", value)
+
+    def variable(self, children: list[Any]) -> Expression:
+        token = children[0]
+        return Var(self.number(), token.line, str(token))
+
+    def member_of(self, children: list[Any]) -> Var:
+        return self._with(children[0], Member(str(children[2])))
+
+    def bit_of(self, children: list[Any]) -> Var:
+        return self._with(children[0], Bit(int(re.sub(r"\D", "", str(children[2])))))
+
+    def element_of(self, children: list[Any]) -> Var:
+        return self._with(children[0], Sub(tuple(_rid(children[1:]))))
+
+    def _with(self, var: Var, step: Member | Bit | Sub) -> Var:
+        return Var(var.at, var.line, var.base, (*var.steps, step))
+
+    def inside(self, children: list[Any]) -> Expression:
+        found: Expression = children[1]
+        return found
+
+    def plus(self, children: list[Any]) -> Expression:
+        found: Expression = children[1]
+        return found
+
+    def unary(self, children: list[Any]) -> Expression:
+        sign, value = children
+        if str(sign) == "-" and isinstance(value, Constant) and not isinstance(value.value, (bool, str)) and value.text[:1] not in "-+" and not value.named:
+            return Constant(value.at, value.line, f"-{value.text}", "", -value.value)
+        return Unary(self.number(), sign.line, "NEG" if str(sign) == "-" else "NOT", value)
+
+    def binary(self, children: list[Any]) -> Expression:
+        left, sign, right = children
+        return Binary(self.number(), left.line, CODES[str(sign).upper()], left, right)
+
+    def call(self, children: list[Any]) -> Apply:
+        found = _rid(children)
+        return Apply(self.number(), found[0].line, found[0], found[1] if len(found) > 1 else ())
+
+    def arguments(self, children: list[Any]) -> tuple[Argument, ...]:
+        return tuple(a for a in _rid(children) if a is not None)
+
+    def given(self, children: list[Any]) -> Argument:
+        return Argument(str(children[0]), children[2])
+
+    def left_out(self, children: list[Any]) -> None:
+        return None
+
+    def output(self, children: list[Any]) -> Argument:
+        return Argument(str(children[0]), None, children[2])
+
+    def inverted_output(self, children: list[Any]) -> Argument:
+        return Argument(str(children[1]), None, children[3], True)
+
+    def positional(self, children: list[Any]) -> Argument:
+        return Argument("", children[0])
+
+    # statements
+
+    def body(self, children: list[Any]) -> tuple[Statement, ...]:
+        return tuple(c for c in children if c is not None)
+
+    def nothing(self, children: list[Any]) -> None:
+        return None
+
+    def assign(self, children: list[Any]) -> Statement:
+        target, value = _rid(children)
+        return Assign(self.number(), target.line, target, value)
+
+    def do(self, children: list[Any]) -> Statement:
+        call = children[0]
+        return Do(self.number(), call.line, call)
+
+    def choose(self, children: list[Any]) -> Statement:
+        parts = _rid(children)
+        pairs = [Branch(parts[i], parts[i + 1]) for i in range(0, len(parts) - 1, 2)]
+        return Choose(self.number(), children[0].line, tuple(pairs), parts[-1] if len(parts) % 2 else ())
+
+    def label(self, children: list[Any]) -> Range:
+        parts = _rid(children)
+        return Range(parts[0], parts[1] if len(parts) > 1 else None)
+
+    def labels(self, children: list[Any]) -> _Labels:
+        return _Labels(tuple(_rid(children)))
+
+    def case(self, children: list[Any]) -> Statement:
+        parts = _rid(children)
+        other = parts.pop() if isinstance(parts[-1], tuple) else ()
+        branches: list[tuple[_Labels, list[Statement]]] = []
+        for part in parts[1:]:
+            if isinstance(part, _Labels):
+                branches.append((part, []))
+            elif part is not None and branches:
+                branches[-1][1].append(part)
+            elif part is not None:
+                raise Unreadable(part.line, 0, "a label of CASE was expected")
+        found = tuple(Labelled(labels.labels, tuple(statements)) for labels, statements in branches)
+        return Case(self.number(), children[0].line, parts[0], found, other)
+
+    def for_(self, children: list[Any]) -> Statement:
+        parts = _rid(children)
+        variable, first, last = parts[:3]
+        return For(self.number(), children[0].line, variable, first, last, parts[3] if len(parts) > 4 else None, parts[-1])
+
+    def while_(self, children: list[Any]) -> Statement:
+        test, statements = _rid(children)
+        return While(self.number(), children[0].line, test, statements)
+
+    def until(self, children: list[Any]) -> Statement:
+        statements, test = _rid(children)
+        return Until(self.number(), children[0].line, test, statements)
+
+    def leave(self, children: list[Any]) -> Statement:
+        return Leave(self.number(), children[0].line, str(children[0]).upper())
+
+    # declarations
+
+    def qualifier(self, children: list[Any]) -> str:
+        return str(children[0]).upper()
+
+    def names(self, children: list[Any]) -> tuple[tuple[str, int], ...]:
+        return tuple((str(t), t.line) for t in children if t.type == "NAME")
+
+    def place(self, children: list[Any]) -> str:
+        return str(children[1])
+
+    def declaration(self, children: list[Any]) -> Declared:
+        names, *parts = _rid(children) if not isinstance(children[1], str) or isinstance(children[1], Token) else [children[0], *_rid(children[2:])]
+        address = children[1] if isinstance(children[1], str) and not isinstance(children[1], Token) else ""
+        return Declared(names, address, parts[0], _initial(parts[1]) if len(parts) > 1 else None)
+
+    def section(self, children: list[Any]) -> Section:
+        qualifiers = frozenset(c for c in children[1:] if isinstance(c, str) and not isinstance(c, Token))
+        return Section(str(children[0]).upper(), qualifiers, tuple(c for c in children if isinstance(c, Declared)))
+
+    def sections(self, children: list[Any]) -> list[Section]:
+        return children
+
+    def types(self, children: list[Any]) -> list[TypeNamed]:
+        return children
+
+    def type(self, children: list[Any]) -> TypeNamed:
+        parts = _rid(children)
+        return TypeNamed(str(children[0]), children[0].line, parts[0], _initial(parts[1]) if len(parts) > 1 else None)
+
+    def named(self, children: list[Any]) -> TypeRef:
+        bounds, base = _rid(children), named_type(str(children[0]))
+        if bounds and isinstance(base, Elementary):
+            return Subrange(base, _whole(bounds[0]), _whole(bounds[1]))
+        return base
+
+    def sized(self, children: list[Any]) -> TypeRef:
+        return named_type(str(children[0]))
+
+    def bound(self, children: list[Any]) -> tuple[int, int]:
+        low, high = _rid(children)
+        return _whole(low), _whole(high)
+
+    def array(self, children: list[Any]) -> TypeRef:
+        *bounds, base = _rid(children)
+        return ArrayOf(tuple(bounds), base)
+
+    def field(self, children: list[Any]) -> list[Field]:
+        names, type_, *initial = _rid(children)
+        return [Field(n, type_, _initial(initial[0]) if initial else None) for n, _ in names]
+
+    def struct(self, children: list[Any]) -> TypeRef:
+        return Structure(tuple(f for fields in _rid(children) for f in fields))
+
+    def enumerator(self, children: list[Any]) -> tuple[str, int | None]:
+        given = _rid(children)
+        return str(children[0]), _whole(given[0]) if given else None
+
+    def enumeration(self, children: list[Any]) -> TypeRef:
+        values, following = [], 0
+        for name, number in _rid(children):
+            following = number if number is not None else following
+            values.append((name, following))
+            following += 1
+        return Enumeration(tuple(values))
+
+    def list(self, children: list[Any]) -> Initial:
+        return ListOf(tuple(c if isinstance(c, tuple) else (1, _initial(c)) for c in _rid(children)))
+
+    def repeated(self, children: list[Any]) -> tuple[int, Initial | None]:
+        inner = _rid(children)
+        return int(str(children[0]).replace("_", "")), _initial(inner[0]) if inner else None
+
+    def member(self, children: list[Any]) -> tuple[str, Initial]:
+        return str(children[0]), _initial(children[2])
+
+    def members(self, children: list[Any]) -> Initial:
+        return Members(tuple(_rid(children)))
+
+    # configurations
+
+    def setting(self, children: list[Any]) -> tuple[str, str]:
+        return str(children[0]).upper(), _text(children[2])
+
+    def task(self, children: list[Any]) -> Task:
+        settings = dict(_rid(children))
+        priority = settings.get("PRIORITY", "0")
+        return Task(str(children[1]), int(priority) if priority.isdigit() else 0, settings.get("INTERVAL", ""), settings.get("SINGLE", ""))
+
+    def instance(self, children: list[Any]) -> ProgramInstance:
+        names = [str(c) for c in children if isinstance(c, Token) and c.type == "NAME"]
+        return ProgramInstance(names[0], names[-1], names[1] if len(names) > 2 else "")
+
+    def resource(self, children: list[Any]) -> ResourceRead:
+        return ResourceRead(str(children[1]), tuple(_rid(children)))
+
+    def configuration(self, children: list[Any]) -> ConfigurationRead:
+        return ConfigurationRead(str(children[1]), tuple(_rid(children)))
+
+
+def named_type(name: str) -> TypeRef:
+    """A type by its name."""
+    return ELEMENTARY.get(name.upper(), Named(name))
+
+
+def _whole(value: Expression) -> int:
+    """A whole number that is written down. Raises: Unreadable where it is none."""
+    if isinstance(value, Constant) and isinstance(value.value, int):
+        return int(value.value)
+    if isinstance(value, Unary) and value.code == "NEG":
+        return -_whole(value.value)
+    if isinstance(value, Binary) and value.code in ("ADD", "SUB", "MUL"):
+        left, right = _whole(value.left), _whole(value.right)
+        return left + right if value.code == "ADD" else left - right if value.code == "SUB" else left * right
+    raise Unreadable(value.line, 0, f"{_text(value)} is no number that is written down")
+
+
+def _text(value: Expression) -> str:
+    return value.text if isinstance(value, Constant) else value.base if isinstance(value, Var) else "an expression"
+
+
+def _initial(value: Any) -> Initial:
+    """An initial value as the model keeps it."""
+    if isinstance(value, (ListOf, Members, Simple)):
+        return value
+    if isinstance(value, (Constant, Var)):
+        return Simple(_text(value))
+    if isinstance(value, Unary) and value.code == "NEG" and isinstance(value.value, Constant):
+        named, _, rest = value.value.text.rpartition("#")
+        return Simple(f"{named}#-{rest}" if named else f"-{rest}")
+    return Simple(str(_whole(value)))
+
+
+class _Pieces(Lexer):
+    """Hands the tokens on as they are."""
+
+    def __init__(self, conf: object) -> None:
+        pass
+
+    def lex(self, data: Any) -> Any:  # type: ignore[override]
+        """One token after another."""
+        for piece in data:
+            yield Token(piece.kind, piece.text, piece.start, piece.line, piece.column)
+
+
+@cache
+def _parser() -> tuple[Lark, _Maker]:
+    maker = _Maker()
+    grammar = files(__package__).joinpath("grammar.lark").read_text(encoding="utf-8")
+    return Lark(grammar, parser="lalr", lexer=_Pieces, start=STARTS, maybe_placeholders=False, transformer=maker), maker
+
+
+def parse(pieces: list[Piece], start: str) -> Any:
+    """What tokens make, read as one of ``STARTS``.
+
+    Raises: Unreadable for a text that is none.
+    """
+    parser, maker = _parser()
+    maker.count = 0
+    try:
+        return parser.parse(pieces, start=start)  # type: ignore[arg-type]
+    except UnexpectedToken as error:
+        known = list(dict.fromkeys(_WORDS.get(e, e) for e in sorted(error.expected)))
+        wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")
+        token = error.token
+        here = "the end" if token.type == "$END" else f"{str(token)!r}"
+        last = pieces[-1] if pieces else Piece("", "", 1, 1, 0)
+        line, column = (last.line, last.column) if token.type == "$END" else (token.line or 0, token.column or 0)
+        raise Unreadable(line, column, f"{here} stands here, {wanted} was expected") from None
+    except UnexpectedInput as error:
+        raise Unreadable(getattr(error, "line", 0), getattr(error, "column", 0), "cannot be read") from None
+    except VisitError as error:
+        if isinstance(error.orig_exc, Unreadable):
+            raise error.orig_exc from None
+        raise

@@ -1,0 +1,170 @@
+"""Structured Text as a tree: statements and expressions (IEC 61131-3:2013, 7.3). Plain data."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from .paths import Bit, Member
+
+
+class Node(Struct, frozen=True, tag=True):
+    """A piece of text: ``at`` numbers it within its body, from 1; ``line`` is the one of the file it begins on."""
+
+    at: int
+    line: int
+
+
+class Constant(Node, frozen=True):
+    """A literal as it is written; ``named`` is the elementary type that it names, "" where it takes that of what stands around it."""
+
+    text: str
+    named: str
+    value: bool | int | float | str
+
+
+class Sub(Struct, frozen=True, tag=True):
+    """``[i, j]``: subscripts."""
+
+    values: tuple[Expression, ...]
+
+
+class Var(Node, frozen=True):
+    """A variable, a direct address or an enumerator by name, with what follows it."""
+
+    base: str
+    steps: tuple[Member | Bit | Sub, ...] = ()
+
+
+class Unary(Node, frozen=True):
+    """``NEG`` or ``NOT`` of a value."""
+
+    code: str
+    value: Expression
+
+
+class Binary(Node, frozen=True):
+    """An operation on two values, by its function's name: ADD, GE, AND ..."""
+
+    code: str
+    left: Expression
+    right: Expression
+
+
+class Argument(Struct, frozen=True, tag=True):
+    """What is handed over: ``name`` "" where it is by position; ``output``: what comes back goes there (inverted where ``negated``)."""
+
+    name: str
+    value: Expression | None = None
+    output: Var | None = None
+    negated: bool = False
+
+
+class Apply(Node, frozen=True):
+    """A function or a block called: as a value, or as a statement."""
+
+    called: Var
+    arguments: tuple[Argument, ...]
+
+
+Expression = Constant | Var | Unary | Binary | Apply
+
+
+class Assign(Node, frozen=True):
+    """``Target := Value;``"""
+
+    target: Var
+    value: Expression
+
+
+class Do(Node, frozen=True):
+    """A call as a statement."""
+
+    call: Apply
+
+
+class Branch(Struct, frozen=True, tag=True):
+    """A condition and what it leads to."""
+
+    test: Expression
+    statements: tuple[Statement, ...]
+
+
+class Choose(Node, frozen=True):
+    """IF, ELSIF, ELSE."""
+
+    branches: tuple[Branch, ...]
+    other: tuple[Statement, ...] = ()
+
+
+class Range(Struct, frozen=True, tag=True):
+    """A label of CASE: one value, or from one to another."""
+
+    low: Expression
+    high: Expression | None = None
+
+
+class Labelled(Struct, frozen=True, tag=True):
+    """Labels of CASE and what they lead to."""
+
+    labels: tuple[Range, ...]
+    statements: tuple[Statement, ...]
+
+
+class Case(Node, frozen=True):
+    """CASE, ELSE."""
+
+    selector: Expression
+    branches: tuple[Labelled, ...]
+    other: tuple[Statement, ...] = ()
+
+
+class For(Node, frozen=True):
+    """FOR: ``by`` None means 1."""
+
+    variable: Var
+    first: Expression
+    last: Expression
+    by: Expression | None
+    statements: tuple[Statement, ...]
+
+
+class While(Node, frozen=True):
+    """WHILE: the test comes before each pass."""
+
+    test: Expression
+    statements: tuple[Statement, ...]
+
+
+class Until(Node, frozen=True):
+    """REPEAT: the test comes behind each pass."""
+
+    test: Expression
+    statements: tuple[Statement, ...]
+
+
+class Leave(Node, frozen=True):
+    """EXIT, CONTINUE or RETURN."""
+
+    kind: str
+
+
+Statement = Assign | Do | Choose | Case | For | While | Until | Leave
+
+
+class TextBody(Struct, frozen=True, tag=True):
+    """A body in Structured Text. ``source``: its lines as they are written, the first of them line ``first`` of the file."""
+
+    statements: tuple[Statement, ...]
+    source: tuple[str, ...] = ()
+    first: int = 1
+
+    @property
+    def language(self) -> str:
+        """The language's short name (IEC 61131-3:2013, 7.3)."""
+        return "ST"
+
+    def lines(self, index: int) -> tuple[str, ...]:
+        """The lines of a statement at the top level."""
+        begin = self.statements[index].line
+        end = self.statements[index + 1].line if index + 1 < len(self.statements) else self.first + len(self.source)
+        return self.source[begin - self.first:max(begin + 1, end) - self.first]
