@@ -58,6 +58,7 @@ class Builder:
         self.steps: list[Step] = []
         self.index = 0
         self.slots = 0
+        self.receiver: Target | None = None
         self._actions: list[list[Action]] = [[]]
         self._cells: dict[tuple[int, int, str], int] = {}
 
@@ -79,8 +80,15 @@ class Builder:
     def let(self, value: Expr, at: int, receiver: Target | None = None) -> Slot:
         """Compute a value now, whatever it is, so that its node has it."""
         slot = self.slot()
-        self.put(Let(slot, value, at, receiver))
+        self.put(Let(slot, value, at, receiver if receiver is not None else self.receiver))
         return Slot(slot, value.type)
+
+    @contextmanager
+    def for_receiver(self, target: Target | None) -> Iterator[None]:
+        """What is computed meanwhile goes to a target, which a fault names."""
+        before, self.receiver = self.receiver, target
+        yield
+        self.receiver = before
 
     def slot(self) -> int:
         """A new slot."""

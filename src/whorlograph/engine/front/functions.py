@@ -48,8 +48,9 @@ class Functions:
         if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
             return self._scaled(name, data, at)
         if name == "EXPT":
-            exponent = (data[1] if len(data) > 1 else data[0]).as_type(LREAL.name)
-            return Op("EXPT", type_, (self.b.keep(data[0].value(), at), exponent), at)
+            base = self.b.keep(data[0].value(), at)
+            return Op("EXPT", type_, (base, (data[1] if len(data) > 1 else data[0]).as_type(LREAL.name)), at)
+        chosen = self._chosen(name, args, at)
         values = [self.b.keep(a.value(), at) for a in data]
         if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
             total = values[0]
@@ -74,7 +75,14 @@ class Functions:
             return Convert("TRUNC", target.name, values[0], at)
         if change is not None:
             return Convert("TO", change[1].name, values[0], at)
-        return self._selection(name, values, args, type_, at)
+        return self._selection(name, values, chosen, type_, at)
+
+    def _chosen(self, name: str, args: Sequence[Argument], at: int) -> Expr | None:
+        """What chooses among the operands, which comes before them."""
+        if name == "SEL":
+            gate = next((a for a in args if a.name == "G"), None)
+            return self.b.keep(gate.as_type("BOOL"), at) if gate is not None else Const(False, "BOOL")
+        return self.b.keep(self._number(args, "K"), at) if name == "MUX" else None
 
     @staticmethod
     def _number(args: Sequence[Argument], name: str) -> Expr:
@@ -92,14 +100,13 @@ class Functions:
             return Op(f"TIME_{verb}", TIME.name, (time, data[1].as_type(LREAL.name)), at)
         return Op(verb, TIME.name, (time, held(data[1].as_type(LINT.name), TIME, at)), at)
 
-    def _selection(self, name: str, values: list[Expr], args: Sequence[Argument], type_: str, at: int) -> Expr | None:
-        if name == "SEL" and len(values) >= 2:
-            gate = next((a for a in args if a.name == "G"), None)
-            return Op("SEL", type_, (gate.as_type("BOOL") if gate is not None else Const(False, "BOOL"), values[0], values[1]), at)
+    def _selection(self, name: str, values: list[Expr], chosen: Expr | None, type_: str, at: int) -> Expr | None:
+        if name == "SEL" and len(values) >= 2 and chosen is not None:
+            return Op("SEL", type_, (chosen, values[0], values[1]), at)
         if name in ("MAX", "MIN"):
             return Op(name, type_, tuple(values), at)
         if name == "LIMIT" and len(values) == 3:
             return Op("LIMIT", type_, tuple(values), at)
-        if name == "MUX":
-            return Op("MUX", type_, (self._number(args, "K"), *values), at)
+        if name == "MUX" and chosen is not None:
+            return Op("MUX", type_, (chosen, *values), at)
         return None

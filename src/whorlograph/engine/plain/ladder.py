@@ -24,6 +24,7 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
+    LadderBody,
     LeftRail,
     OutVariable,
     Pin,
@@ -45,6 +46,7 @@ from .blocks import Memory as BlockMemory
 from .functions import Halt, Value
 from .memory import Memory, Where
 from .standard import standard
+from .text import Text
 
 DEEPEST_CALL = 100
 ORDERS = ("TASK_HOLD", "TASK_RELEASE", "WATCHDOG_RESTART")
@@ -74,6 +76,7 @@ class Ladder:
         self.before: dict[tuple[int, int], int] = {}
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
+        self.text = Text(self)
 
     def flagged(self, step: Step, element: Element, taken: bool) -> None:
         """Note whether a jump, return or call is taken."""
@@ -134,7 +137,7 @@ class Ladder:
         steps = self.steps.of(instance)
         if instance.pou is None or not steps:
             return
-        targets = instance.pou.body.targets  # type: ignore[union-attr]
+        targets = instance.pou.body.targets if isinstance(instance.pou.body, LadderBody) else {}
         at = 0
         while at < len(steps):
             if own:
@@ -175,6 +178,8 @@ class Ladder:
 
     def rung(self, step: Step, bound: dict[str, Ref | Where]) -> str | None:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
+        if step.rung.statement is not None:
+            return self.text.run(step, bound)
         frame = _Frame(step, bound)
         if step.index not in self.orders:
             self.orders[step.index] = [] if unreadable(step.rung, step.instance, self.running) else evaluation_order(step.rung)

@@ -12,7 +12,10 @@ from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable
 from whorlograph.model.paths import parse_path
 from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Running, resolve_path
+from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Ref, Running, resolve_path
+from whorlograph.model.text import Apply, Assign, For, Statement, Var
+
+from .text_types import Scope, parts
 
 
 class Mention(Struct, frozen=True):
@@ -63,6 +66,8 @@ def _subscripts(text: str, instance: Instance, running: Running) -> list[int]:
 def mentions(step: Step, running: Running) -> Iterator[Mention]:
     """What one rung of one instance names."""
     one = step.instance
+    if step.rung.statement is not None:
+        yield from _in_text(step.rung.statement, one, running)
     for element in step.rung.elements:
         text = getattr(element, "variable", "") or getattr(element, "expression", "")
         if isinstance(element, (Contact, Coil, InVariable, OutVariable, InOutVariable)):
@@ -79,6 +84,32 @@ def mentions(step: Step, running: Running) -> Iterator[Mention]:
             yield Mention(tag, element.id, False, True)
 
 
+def _in_text(statement: Statement, one: Instance, running: Running) -> Iterator[Mention]:
+    """What a statement names: variables read and written, and the pins that calls write."""
+    scope = Scope(one, running)
+    written = {id(p.target) for p in parts(statement) if isinstance(p, Assign)} | {id(p.variable) for p in parts(statement) if isinstance(p, For)}
+    handed = {id(a.output) for p in parts(statement) if isinstance(p, Apply) for a in p.arguments if a.output is not None}
+    for part in parts(statement):
+        if isinstance(part, Var) and scope.constant(part) is None:
+            place = scope.place(part)
+            writes = id(part) in written or id(part) in handed
+            for tag in _tags_of(place.ref) if place is not None and place.tags is None else ():
+                yield Mention(tag, part.at, writes)
+                if isinstance(part, Var) and id(part) in written and place is not None and place.bit >= 0:
+                    yield Mention(tag, part.at, False)
+        elif isinstance(part, Apply):
+            called = scope.block(part)
+            if called is not None and scope.function(part) is None:
+                given = {a.name.lower() for a in part.arguments}
+                for name, ref in called.scope.items():
+                    if isinstance(ref, Leaf) and (called.pou is None or name in given):
+                        yield Mention(ref.tag, part.at, True)
+
+
+def _tags_of(ref: Ref) -> list[int]:
+    return [ref.tag] if isinstance(ref, Leaf) else list(_all(ref)) if isinstance(ref, Aggregate) else []
+
+
 def _pins(element: Block, step: Step, running: Running) -> Iterator[Mention]:
     called = called_instance(element, step.instance, running)
     if called is None:
@@ -87,6 +118,11 @@ def _pins(element: Block, step: Step, running: Running) -> Iterator[Mention]:
     for name, ref in called.scope.items():
         if isinstance(ref, Leaf) and name in pins:
             yield Mention(ref.tag, element.id, True)
+
+
+def _called_in_text(statement: Statement, one: Instance, running: Running) -> list[Instance | None]:
+    scope = Scope(one, running)
+    return [scope.function(p) or scope.block(p) for p in parts(statement) if isinstance(p, Apply)]
 
 
 def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[int]:
@@ -101,5 +137,6 @@ def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[in
         for step in steps.of(one):
             found |= {m.tag for m in mentions(step, running) if not m.writes}
             called = [called_instance(e, one, running) for e in step.rung.elements if isinstance(e, Block)]
+            called += _called_in_text(step.rung.statement, one, running) if step.rung.statement is not None else []
             todo += [c for c in called if c is not None and c.pou is not None]
     return found

@@ -155,11 +155,15 @@ class _Step:
                 self.b.put(Copy(into.target, source.target, into.cells, at))
             return
         type_ = self.scope.variable(one.target) or BOOL
-        value = self.assigned(one.value, type_, at)
-        into = self.find(one.target)
+        place = self.scope.place(one.target)
+        whole = place is not None and place.tags is None and place.bit < 0 and not any(isinstance(s, Sub) for s in one.target.steps)
+        into = self.find(one.target) if whole else None
+        with self.b.for_receiver(into.target if isinstance(into, Variable) else None):
+            value = self.assigned(one.value, type_, at)
+            if not whole:
+                value = self.b.keep(value, at)
+        into = into if into is not None else self.find(one.target)
         if isinstance(into, Variable):
-            if into.target.terms and not isinstance(value, (Const, Slot)):
-                value = self.b.let(value, at)
             self.b.store(into, value, at)
 
     def choose(self, one: Choose, n: int) -> None:
@@ -218,27 +222,31 @@ class _Step:
         wide = self._common(type_, one.last)
         last = self.b.let(self.as_type(one.last, wide, at), at)
         step_type = self._common(type_, one.by) if one.by is not None else type_
-        by = self.b.let(self.as_type(one.by, step_type, at), at) if one.by is not None else Const(1, type_.name)
+        by = self.b.keep(self.as_type(one.by, step_type, at), at) if one.by is not None else Const(1, type_.name)
         variable = self.find(one.variable)
         if not isinstance(variable, Variable):
             return
         self.b.store(variable, first, at)
-        down = one.by is not None and isinstance(one.by, Constant) and isinstance(one.by.value, int) and one.by.value < 0
+        test = self._past(one, variable, last, by, wide)
         with self._gathered() as around:
-            node = self.b.at(one.at, "past")
-            now = widened(self.b.load(variable, node), wide, node)
-            if one.by is None or isinstance(one.by, Constant):
-                past: Expr = Op("LT" if down else "GT", "BOOL", (now, last), node)
-            else:
-                zero = Const(0, by.type)
-                up = Op("AND", "BOOL", (Op("GE", "BOOL", (by, zero), node), Op("GT", "BOOL", (now, last), node)), node)
-                past = Op("OR", "BOOL", (up, Op("AND", "BOOL", (Op("LT", "BOOL", (by, zero), node), Op("LT", "BOOL", (now, last), node)), node)), node)
-            self.b.put(If(past, (LeaveScope(0),), (), node))
             self.passes(one.statements)
             behind = self.b.at(one.at, "next")
             next_ = Op("ADD", by.type, (widened(self.b.load(variable, behind), ELEMENTARY[by.type], behind), by), behind)
             self.b.store(variable, held(next_, type_, behind), behind)
-        self.b.put(Block((Loop(tuple(around), at),)))
+            self.b.put(If(self._past(one, variable, last, by, wide), (LeaveScope(0),), (), behind))
+        # The first test stands before the loop: as many steps as passes.
+        self.b.put(If(Op("NOT", "BOOL", (test,), at), (Block((Loop(tuple(around), at),)),), (), at))
+
+    def _past(self, one: For, variable: Variable, last: Expr, by: Expr, wide: Elementary) -> Expr:
+        """Whether a loop's variable is past its end."""
+        node = self.b.at(one.at, "past")
+        now = widened(self.b.load(variable, node), wide, node)
+        up, down = Op("GT", "BOOL", (now, last), node), Op("LT", "BOOL", (now, last), node)
+        if isinstance(by, Const):
+            return down if by.value < 0 else up
+        zero = Const(0, by.type)
+        rising, falling = Op("GE", "BOOL", (by, zero), node), Op("LT", "BOOL", (by, zero), node)
+        return Op("OR", "BOOL", (Op("AND", "BOOL", (rising, up), node), Op("AND", "BOOL", (falling, down), node)), node)
 
     def _common(self, type_: Elementary, value: Expression) -> Elementary:
         """The type in which a loop's variable meets its end or its step."""
@@ -250,15 +258,18 @@ class _Step:
     def loop(self, one: While | Until) -> None:
         """WHILE and REPEAT."""
         at = self.b.at(one.at)
+        first = self._ends(one) if isinstance(one, While) else None
         with self._gathered() as around:
-            if isinstance(one, Until):
-                self.passes(one.statements)
-            node = self.b.at(one.at, "test")
-            test = self.b.keep(self.boolean(one.test), node)
-            self.b.put(If(Op("NOT", "BOOL", (test,), node) if isinstance(one, While) else test, (LeaveScope(0),), (), node))
-            if isinstance(one, While):
-                self.passes(one.statements)
-        self.b.put(Block((Loop(tuple(around), at),)))
+            self.passes(one.statements)
+            self.b.put(If(self._ends(one), (LeaveScope(0),), (), at))
+        repeated = Block((Loop(tuple(around), at),))
+        self.b.put(If(Op("NOT", "BOOL", (first,), at), (repeated,), (), at) if first is not None else repeated)
+
+    def _ends(self, one: While | Until) -> Expr:
+        """Whether a loop ends here."""
+        node = self.b.at(one.at, "test")
+        test = self.b.keep(self.boolean(one.test), node)
+        return Op("NOT", "BOOL", (test,), node) if isinstance(one, While) else test
 
     def passes(self, statements: tuple[Statement, ...]) -> None:
         """What a loop does in each pass: CONTINUE leaves it, EXIT the loop."""
