@@ -10,6 +10,7 @@ from whorlograph.engine.schedule import Task
 from whorlograph.inquiry.languages import language_of
 from whorlograph.model.literals import duration_text
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
+from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance
 
 from .lanes import loop_name
@@ -137,7 +138,8 @@ def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...], trigge
     if isinstance(body, OpaqueBody):
         return PouSize(pou.name, pou.kind, body.language, len(body.text.splitlines()), 0, len(pou.variables), instances, callers,
                        pou.documentation, pou.place.line, trigger)
-    return PouSize(pou.name, pou.kind, body.language, len(body.rungs), sum(len(r.elements) for r in body.rungs), len(pou.variables), instances,
+    steps = units(body)
+    return PouSize(pou.name, pou.kind, body.language, len(steps), sum(len(r.elements) for r in steps), len(pou.variables), instances,
                    callers, pou.documentation, pou.place.line, trigger)
 
 

@@ -164,6 +164,13 @@ class Running(Struct):
             todo[:0] = list(one.inner())
 
 
+def member(ref: object, name: str) -> Ref | None:
+    """A part of a structure or block by name, without case; None where it has none."""
+    if isinstance(ref, Instance):
+        return ref.scope.get(name.lower())
+    return ref.fields.get(name.lower()) if isinstance(ref, Aggregate) else None
+
+
 def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target | None:
     """What a name stands for in an instance; the globals are asked after its own names. None: unknown."""
     ref: Target | None = instance.scope.get(path.base.lower())
@@ -176,12 +183,7 @@ def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target |
                 return None
             return BitOf(ref.tag, step.number)
         if isinstance(step, Member):
-            if isinstance(ref, Instance):
-                ref = ref.scope.get(step.name.lower())
-            elif isinstance(ref, Aggregate):
-                ref = ref.fields.get(step.name.lower())
-            else:
-                return None
+            ref = member(ref, step.name)
         else:
             if not isinstance(ref, Aggregate) or len(step.subscripts) != len(ref.bounds):
                 return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from msgspec import Struct
 
@@ -12,8 +12,8 @@ from whorlograph.engine.scope.widening import common
 from whorlograph.model.literals import raw
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import VariableKind
-from whorlograph.model.steps import Step
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref
+from whorlograph.model.steps import Step, Steps
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, member
 from whorlograph.model.text import (
     Apply,
     Assign,
@@ -35,14 +35,34 @@ from whorlograph.model.text import (
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
 from .functions import Halt, Value, fit, wrapped
-from .memory import Where, ranged
+from .memory import Memory, Where, ranged
 from .standard import standard
-
-if TYPE_CHECKING:
-    from .ladder import Ladder
 
 Bound = dict[str, "Ref | Where"]
 _FINE, _EXIT, _CONTINUE, _RETURN = range(4)
+
+
+class Walker(Protocol):
+    """What walks the bodies: counts steps, executes blocks and what is called."""
+
+    m: Memory
+    steps: Steps
+    element: int
+
+    def passed(self) -> None:
+        """A step or pass is over."""
+
+    def ordered(self, what: str, name: str) -> None:
+        """An order to the controller."""
+
+    def standard(self, called: Instance) -> None:
+        """Execute a standard block on its pins."""
+
+    def call(self, called: Instance, bound: Bound) -> None:
+        """Execute a body inside the caller's step."""
+
+    def reset(self, ref: Ref) -> None:
+        """A variable begins anew."""
 
 
 class _Frame(Struct):
@@ -57,9 +77,9 @@ class _Frame(Struct):
 class Text:
     """Evaluates statements on the memory that ladder works on."""
 
-    def __init__(self, ladder: Ladder) -> None:
-        self.l, self.m = ladder, ladder.m
-        self.running, self.profile = ladder.running, ladder.profile
+    def __init__(self, walker: Walker) -> None:
+        self.l, self.m = walker, walker.m
+        self.running, self.profile = walker.m.running, walker.m.profile
         self.scopes: dict[int, Scope] = {}
         self.skipped: dict[int, bool] = {}
 
@@ -187,9 +207,8 @@ class Text:
     @staticmethod
     def counted(type_: Elementary, value: Expression, f: _Frame) -> Elementary:
         """The type that the end or step of a loop takes where it has none of its own."""
-        if f.scope.kind(value) is None and isinstance(value, Constant) and not (isinstance(value.value, int) and type_.low <= value.value <= type_.high):
-            return LINT
-        return type_
+        within = isinstance(value, Constant) and isinstance(value.value, int) and type_.low <= value.value <= type_.high
+        return LINT if f.scope.kind(value) is None and isinstance(value, Constant) and not within else type_
 
     # calls
 
@@ -339,7 +358,7 @@ class Text:
         if isinstance(one, Var):
             read = f.scope.constant(one)
             if read is not None:
-                return read[1], read[0] or ELEMENTARY["INT"]  # type: ignore[return-value]
+                return int(read[1]), read[0] or ELEMENTARY["INT"]
             where = self.place(one, f)
             type_ = f.scope.variable(one) or BOOL
             return (self.m.load(where) if where is not None else 0), type_
@@ -404,10 +423,8 @@ class Text:
                 continue
             found[pin], types[pin] = self.as_type(one, own, f), own
         self.l.element = at
-        value = standard(name, found, types, kind, result or want or kind, self.profile.on_overflow)
-        if value is None:
-            return False, BOOL
-        return value, result or kind
+        made = standard(name, found, types, kind, result or want or kind, self.profile.on_overflow)
+        return (made, result or kind) if made is not None else (False, BOOL)
 
     # names
 
@@ -424,7 +441,7 @@ class Text:
             if isinstance(step, Bit):
                 return (ref.tag, step.number) if isinstance(ref, Leaf) else (ref[0], step.number) if isinstance(ref, tuple) else None
             if isinstance(step, Member):
-                ref = ref.scope.get(step.name.lower()) if isinstance(ref, Instance) else ref.fields.get(step.name.lower()) if isinstance(ref, Aggregate) else None
+                ref = member(ref, step.name)
             elif isinstance(ref, Aggregate):
                 ref = self.element(step, ref, var, f)
             else:

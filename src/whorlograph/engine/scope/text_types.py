@@ -14,7 +14,7 @@ from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.literals import Literal
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import PouKind, VariableKind
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag, member
 from whorlograph.model.text import (
     Apply,
     Argument,
@@ -114,12 +114,12 @@ class Scope:
             ref = self.running.scope.scope.get(key)
         tags = None
         if isinstance(ref, ByReference):
-            ref, tags = ref.shape, ref.tags
+            tags, ref = ref.tags, ref.shape
         for n, step in enumerate(var.steps):
             if isinstance(step, Bit):
                 return Place(ref, tags, step.number) if isinstance(ref, Leaf) and n == len(var.steps) - 1 else None
             if isinstance(step, Member):
-                ref = ref.scope.get(step.name.lower()) if isinstance(ref, Instance) else ref.fields.get(step.name.lower()) if isinstance(ref, Aggregate) else None
+                ref = member(ref, step.name)
             elif not isinstance(ref, Aggregate) or len(step.values) != len(ref.bounds) or not ref.items:
                 return None
             else:
@@ -261,7 +261,8 @@ class Scope:
         into, source = self.place(part.target), self.place(part.value) if isinstance(part.value, Var) else None
         whole = into is not None and isinstance(into.ref, Aggregate)
         if whole and source is not None and isinstance(source.ref, Aggregate):
-            return "" if isinstance(into, Place) and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells else "its sides have other shapes"
+            alike = into is not None and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells
+            return "" if alike else "its sides have other shapes"
         if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
             return f"{shown(part.target)} takes no single value"
         return ""

@@ -6,7 +6,8 @@ import re
 from pathlib import Path
 
 from whorlograph.formats.text.tokens import Piece, tokens
-from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, Unreadable, named_type, parse
+from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
+from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
@@ -60,7 +61,8 @@ class _Reader:
             closing = UNITS.get(piece.kind)
             if closing is None:
                 end = next((i for i in range(at, len(self.pieces)) if self.pieces[i].kind in UNITS), len(self.pieces))
-                self.say(Unreadable(piece.line, piece.column, f"{piece.text!r} begins no type, POU or configuration"), "passed over up to the next one")
+                what = f"{piece.text!r} begins no type, POU or configuration"
+                self.say(Unreadable(piece.line, piece.column, what), "passed over up to the next one")
                 at = end
                 continue
             end = next((i for i in range(at + 1, len(self.pieces)) if self.pieces[i].kind == closing), -1)
@@ -123,7 +125,8 @@ class _Reader:
             self.say(Unreadable(first.line, first.column, f"{name.text} is declared twice"), "the first counts")
             return
         documentation = self.comments.get(first.line - 1, "")
-        self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), self.body(pieces[end:-1], pieces[-1], name.text), returns, documentation, place)
+        body = self.body(pieces[end:-1], pieces[-1], name.text)
+        self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
 
     def body(self, pieces: list[Piece], last: Piece, pou: str) -> Body:
         begin = pieces[0].line if pieces else last.line
@@ -145,8 +148,9 @@ class _Reader:
         return Configuration(read.name, tuple(resources), tuple(variables))
 
     def resource(self, read: ResourceRead) -> Resource:
-        return Resource(read.name, tuple(p for p in read.parts if isinstance(p, ProgramInstance)), tuple(p for p in read.parts if isinstance(p, Task)),
-                        tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+        instances = tuple(p for p in read.parts if isinstance(p, ProgramInstance))
+        tasks = tuple(p for p in read.parts if isinstance(p, Task))
+        return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
 
 
 def read(data: bytes, path: Path) -> Loaded[Program]:
@@ -163,7 +167,8 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     if not reader.pous and not reader.types and not reader.configurations:
         first = reader.notices[0] if reader.notices else None
         what = str(first.what) if first is not None else "there is no TYPE, PROGRAM, FUNCTION or CONFIGURATION in it"
-        raise ProgramError(f"{path}:{first.place.line}" if first is not None else str(path), f"is no program text ({what})", "give IEC 61131-3 text, or XML")
+        where = f"{path}:{first.place.line}" if first is not None else str(path)
+        raise ProgramError(where, f"is no program text ({what})", "give IEC 61131-3 text, or XML")
     configurations = [*reader.configurations]
     if reader.loose:
         configurations.append(Configuration("", (), tuple(reader.loose)))

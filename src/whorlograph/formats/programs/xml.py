@@ -7,6 +7,7 @@ from pathlib import Path
 
 from lxml import etree
 
+from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
@@ -22,7 +23,9 @@ from whorlograph.model.program import (
     Variable,
     VariableKind,
 )
+from whorlograph.model.registry import resolve
 from whorlograph.model.shown import visible
+from whorlograph.model.text import TextBody
 from whorlograph.model.types import ELEMENTARY, Named, TypeRef
 
 from .xml_ladder import read_ladder
@@ -111,13 +114,25 @@ class _Reader:
             language = local(child)
             if language == "LD":
                 return read_ladder(child, pou, self.say)
-            if language in ("ST", "IL", "FBD", "SFC"):
-                text = "".join(str(t) for t in child.itertext())
+            text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "FBD", "SFC") else ""
+            if language == "ST":
+                return self.text(child, text, pou)
+            if language in ("IL", "FBD", "SFC"):
                 self.say(child, f"the body is in {language}, which is not executed yet",
                          "opaque: what it writes comes from the log", pou)
                 return OpaqueBody(language, text, _assigned(language, child, text))
         self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
         return OpaqueBody("unknown", "".join(str(t) for t in node.itertext()))
+
+    def text(self, node: etree._Element, text: str, pou: str) -> Body:
+        """A body in Structured Text; opaque where it cannot be read."""
+        inner = next(iter(node), node)
+        try:
+            made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(inner)))
+            return made
+        except Unreadable as error:
+            self.notices.append(Notice(Place(self.file, error.line, pou), error.what, "its body is not executed: what it writes comes from the log"))
+            return OpaqueBody("ST", text, _assigned("ST", node, text))
 
     def resource(self, node: etree._Element) -> Resource:
         """A resource with its tasks, instances and variables."""

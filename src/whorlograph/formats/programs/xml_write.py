@@ -31,6 +31,7 @@ from whorlograph.model.ladder import (
     Wire,
 )
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.text import TextBody
 from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
@@ -205,6 +206,8 @@ def _pou(parent: etree._Element, pou: Pou) -> None:
         ladder = _sub(body, "LD")
         for element in pou.body.elements:
             _element(ladder, element)
+    elif isinstance(pou.body, TextBody):
+        _words(body, "ST", "\n".join(pou.body.source))
     elif pou.body.language in ("ST", "IL"):
         _words(body, pou.body.language, pou.body.text)
     if pou.documentation:

@@ -6,11 +6,12 @@ import re
 
 from msgspec import Struct
 
-_WORDS = """VAR VAR_INPUT VAR_OUTPUT VAR_IN_OUT VAR_TEMP VAR_EXTERNAL VAR_GLOBAL VAR_ACCESS VAR_CONFIG END_VAR CONSTANT RETAIN NON_RETAIN PERSISTENT AT OF ARRAY
-STRUCT END_STRUCT TYPE END_TYPE PROGRAM END_PROGRAM FUNCTION END_FUNCTION FUNCTION_BLOCK END_FUNCTION_BLOCK CONFIGURATION END_CONFIGURATION RESOURCE
-END_RESOURCE ON TASK WITH IF THEN ELSIF ELSE END_IF CASE END_CASE FOR TO BY DO END_FOR WHILE END_WHILE REPEAT UNTIL END_REPEAT EXIT CONTINUE RETURN AND OR
-XOR NOT MOD""".split()
-KEYWORDS = {word: word for word in _WORDS} | {w: "SECTION" for w in _WORDS if w.startswith("VAR")} | {"TRUE": "LITERAL", "FALSE": "LITERAL"}
+_SECTIONS = ("VAR", "VAR_INPUT", "VAR_OUTPUT", "VAR_IN_OUT", "VAR_TEMP", "VAR_EXTERNAL", "VAR_GLOBAL", "VAR_ACCESS", "VAR_CONFIG")
+_WORDS = ("END_VAR", "CONSTANT", "RETAIN", "NON_RETAIN", "PERSISTENT", "AT", "OF", "ARRAY", "STRUCT", "END_STRUCT", "TYPE", "END_TYPE", "PROGRAM",
+          "END_PROGRAM", "FUNCTION", "END_FUNCTION", "FUNCTION_BLOCK", "END_FUNCTION_BLOCK", "CONFIGURATION", "END_CONFIGURATION", "RESOURCE",
+          "END_RESOURCE", "ON", "TASK", "WITH", "IF", "THEN", "ELSIF", "ELSE", "END_IF", "CASE", "END_CASE", "FOR", "TO", "BY", "DO", "END_FOR",
+          "WHILE", "END_WHILE", "REPEAT", "UNTIL", "END_REPEAT", "EXIT", "CONTINUE", "RETURN", "AND", "OR", "XOR", "NOT", "MOD")
+KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION") | {"TRUE": "LITERAL", "FALSE": "LITERAL"}
 
 _TOKEN = re.compile(r"""
     (?P<space>\s+) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
@@ -22,8 +23,9 @@ _TOKEN = re.compile(r"""
   | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*")
   | (?P<sign>:=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&])
 """, re.VERBOSE)
-_SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COMPARE", "<": "COMPARE", ">": "COMPARE", "=": "EQUAL", "<>": "EQUAL", "**": "POWER",
-          "+": "PLUS", "-": "MINUS", "*": "TIMES", "/": "TIMES", "(": "OPEN", ")": "CLOSE", "[": "BEGIN", "]": "END", ",": "COMMA", ";": "SEMICOLON",
+_SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COMPARE", "<": "COMPARE", ">": "COMPARE", "=": "EQUAL",
+          "<>": "EQUAL", "**": "POWER", "+": "PLUS", "-": "MINUS", "*": "TIMES", "/": "TIMES", "(": "OPEN",
+          ")": "CLOSE", "[": "BEGIN", "]": "END", ",": "COMMA", ";": "SEMICOLON",
           ":": "COLON", ".": "DOT", "&": "AND"}
 _TIMES = {"T", "TIME", "LT", "LTIME"}
 _DATES = {"D", "DATE", "LD", "LDATE", "TOD", "TIME_OF_DAY", "LTOD", "DT", "DATE_AND_TIME", "LDT"}

@@ -39,7 +39,6 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import (
     ELEMENTARY,
-    INT,
     ArrayOf,
     Elementary,
     Enumeration,
@@ -55,21 +54,15 @@ from whorlograph.model.types import (
 )
 
 from .tokens import Piece
+from .unreadable import Unreadable
 
-CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD", "-": "SUB",
-         "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
+CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
+         "-": "SUB", "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
 STARTS = ["sections", "types", "configuration", "body"]
-_WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-", "TIMES": "* or /", "OPEN": "(",
-          "CLOSE": ")", "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
+_WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-",
+          "TIMES": "* or /", "OPEN": "(", "CLOSE": ")",
+          "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
           "LITERAL": "a literal", "DIRECT": "an address", "$END": "the end", "SECTION": "VAR"}
-
-
-class Unreadable(Exception):
-    """A text that the grammar does not take: where, and what was expected."""
-
-    def __init__(self, line: int, column: int, what: str) -> None:
-        super().__init__(what)
-        self.line, self.column, self.what = line, column, what
 
 
 class Declared(Struct, frozen=True):
@@ -179,7 +172,8 @@ class _Maker(Transformer[Token, Any]):
 
     def unary(self, children: list[Any]) -> Expression:
         sign, value = children
-        if str(sign) == "-" and isinstance(value, Constant) and not isinstance(value.value, (bool, str)) and value.text[:1] not in "-+" and not value.named:
+        plain = isinstance(value, Constant) and not value.named and not isinstance(value.value, (bool, str)) and value.text[:1] not in "-+"
+        if str(sign) == "-" and plain:
             return Constant(value.at, value.line, f"-{value.text}", "", -value.value)
         return Unary(self.number(), sign.line, "NEG" if str(sign) == "-" else "NOT", value)
 
@@ -333,7 +327,7 @@ class _Maker(Transformer[Token, Any]):
             following += 1
         return Enumeration(tuple(values))
 
-    def list(self, children: list[Any]) -> Initial:
+    def listed(self, children: list[Any]) -> Initial:
         return ListOf(tuple(c if isinstance(c, tuple) else (1, _initial(c)) for c in _rid(children)))
 
     def repeated(self, children: list[Any]) -> tuple[int, Initial | None]:
@@ -427,7 +421,7 @@ def parse(pieces: list[Piece], start: str) -> Any:
     parser, maker = _parser()
     maker.count = 0
     try:
-        return parser.parse(pieces, start=start)  # type: ignore[arg-type]
+        return parser.parse(pieces, start=start)
     except UnexpectedToken as error:
         known = list(dict.fromkeys(_WORDS.get(e, e) for e in sorted(error.expected)))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")

@@ -38,7 +38,7 @@ from whorlograph.engine.scope.text_types import ORDERS, Scope, cut_of, given_pin
 from whorlograph.engine.scope.widening import common
 from whorlograph.model.blocks import STANDARD_BLOCKS, family
 from whorlograph.model.paths import Bit, Member
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Tag
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Tag, member
 from whorlograph.model.text import (
     Apply,
     Argument,
@@ -375,7 +375,8 @@ class _Step:
         assert isinstance(ref, ByReference)
         return ref.tags[tag]
 
-    def call(self, call: Apply, called: Instance, spot: Spot, inputs: tuple[tuple[int, Expr], ...], results: tuple[tuple[int, int, str], ...]) -> None:
+    def call(self, call: Apply, called: Instance, spot: Spot, inputs: tuple[tuple[int, Expr], ...],
+             results: tuple[tuple[int, int, str], ...]) -> None:
         """Execute a body of the file's own inside this step."""
         body = self.b.bodies.get(called.type_name.lower())
         if body is None:
@@ -513,7 +514,7 @@ class _Step:
             if isinstance(step, Bit):
                 return self._cell(ref, param, tags, terms, step.number) if isinstance(ref, Leaf) else None
             if isinstance(step, Member):
-                ref = ref.scope.get(step.name.lower()) if isinstance(ref, Instance) else ref.fields.get(step.name.lower()) if isinstance(ref, Aggregate) else None
+                ref = member(ref, step.name)
             elif isinstance(ref, Aggregate):
                 ref = self._element(step, ref, terms, var.at)
             else:
