@@ -62,7 +62,7 @@ class OtherPrograms(unittest.IsolatedAsyncioTestCase):
         async with app.run_test(size=(160, 47)) as pilot:
             await answered(pilot, app)
             await pilot.pause()
-            self.assertIn("rests on: no log", screen_text(app))
+            self.assertIn("no log: every input is taken as declared", screen_text(app))
             await pilot.press("y")
             self.assertIn("whorlograph why", app.clipboard)
 

@@ -51,6 +51,8 @@ class Faults(Struct, frozen=True):
         one = self.running.tags[tag]
         if not one.type.whole:
             return code
+        if value in (-(1 << 63), (1 << 63) - 1):
+            return f"the result does not fit {one.type.name} ({one.type.low} to {one.type.high})"
         shown = cooked(value, one.type) if one.type.bits == 64 else value
         if one.low is not None and one.type.low <= int(shown) <= one.type.high:
             return f"{shown} does not fit {one.low} to {one.high}"

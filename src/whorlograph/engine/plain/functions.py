@@ -42,7 +42,8 @@ def fit(value: Value, type_: Elementary, mode: Overflow) -> Value:
     if type_.low <= whole <= type_.high:
         return whole
     if mode is Overflow.HALT or type_.family in (Family.TIME, Family.DATE):
-        raise Halt("overflow", f"{whole} does not fit {type_.name} ({type_.low} to {type_.high})")
+        shown = str(whole) if -(1 << 63) < whole < (1 << 63) - 1 else "the result"  # what 64 bits cannot say is not told
+        raise Halt("overflow", f"{shown} does not fit {type_.name} ({type_.low} to {type_.high})")
     if mode is Overflow.SATURATE:
         return type_.low if whole < type_.low else type_.high
     return wrapped(whole, type_)

@@ -24,6 +24,7 @@ from whorlograph.engine.code import (
     Order,
     Slot,
     Spot,
+    Store,
     Taken,
     Target,
     Term,
@@ -108,8 +109,12 @@ class _Step:
         if not early or self.returned is None:
             return ()
         at = self.b.at(statement.at, "return")
-        flag = self.b.cell(Kind.FLAG, statement.at, "return", "BOOL")
-        self.b.put(Taken(flag, Slot(self.returned, "BOOL"), at))
+        if self.b.names.own is Base.FRAME:  # called several times in a scan, each time anew: nothing to be seen in the journal
+            flag = self.b.cell(Kind.MEMORY, statement.at, "return", "BOOL")
+            self.b.put(Store(flag, Slot(self.returned, "BOOL"), at))
+        else:
+            flag = self.b.cell(Kind.FLAG, statement.at, "return", "BOOL")
+            self.b.put(Taken(flag, Slot(self.returned, "BOOL"), at))
         return (Exit(Load(flag, "BOOL", at), self.count, at),)
 
     @contextmanager
