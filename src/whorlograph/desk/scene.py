@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
+from whorlograph.drawing.statement import draw_statement
 from whorlograph.drawing.text import draw_rung, wrapped
 from whorlograph.drawing.timeline_layout import TASK_LANES
 from whorlograph.engine.journal import Journal
@@ -312,8 +313,11 @@ class Scene:
     def _drawn(self, step: int, scan: int, width: int, values: bool, head: bool, blockers: frozenset[int]) -> RungBlock:
         one = self.session.controller.steps.all[step]
         flow = self.tracer.shown(step, scan)
-        text = draw_rung(lay_out(one, flow, blockers), values, width - 2)
-        lines, spots = wrapped(text, width - 2)
+        if one.rung.statement is not None:
+            stated = draw_statement(one.source, one.rung.statement, flow, blockers, width - 2)
+            lines, spots = stated.lines, stated.spots
+        else:
+            lines, spots = wrapped(draw_rung(lay_out(one, flow, blockers), values, width - 2), width - 2)
         while lines and not "".join(t for t, _ in lines[-1]).strip():
             lines.pop()
         title: list[Run] = [(f"{one.pou} {one.rung.number}", Ink.STRONG)]

@@ -8,6 +8,7 @@ from whorlograph.engine.evaluate.again import Result
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
+from whorlograph.engine.scope.text_types import parts
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -28,6 +29,7 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Instance, Leaf
+from whorlograph.model.text import Assign, For, Statement, Var
 from whorlograph.model.types import Family
 
 from .code import Value
@@ -93,7 +95,11 @@ class PowerFlow:
     def _evaluate(self, journal: Journal, step: Step, scan: int) -> Flow:
         seen = self.again.seen(journal, step.index, scan)
         flow = Flow(step, seen.scan, seen.position, seen.skip)
-        _Telling(self, journal, flow, seen.result, seen.after).tell()
+        telling = _Telling(self, journal, flow, seen.result, seen.after)
+        if step.rung.statement is not None:
+            telling.tell_text(step.rung.statement)
+        else:
+            telling.tell()
         return flow
 
     def rails(self, step: Step) -> set[int]:
@@ -145,6 +151,14 @@ class _Telling:
                 if isinstance(element, (Coil, OutVariable)):
                     self.written(element)
 
+    def tell_text(self, statement: Statement) -> None:
+        """What a statement's variables held as they were read, and what they hold after they were written."""
+        for part in parts(statement):
+            if isinstance(part, Var):
+                self.read_at(part.at, "gate")
+            elif isinstance(part, (Assign, For)):
+                self.written_at(part.at)
+
     # wires
 
     def wire(self, wire: Wire) -> Value:
@@ -166,7 +180,11 @@ class _Telling:
 
     def read(self, element: Element, what: str = "") -> Value | None:
         """What a tag held when an element read it, noted for the element; None where it read none."""
-        for at in self.nodes.get((self.number, element.id, what), ()):
+        return self.read_at(element.id, what)
+
+    def read_at(self, element: int, what: str) -> Value | None:
+        """The same by the element's number."""
+        for at in self.nodes.get((self.number, element, what), ()):
             if at in self.result.raws:
                 self.note(element, self.result.cells[at].number, self.result.raws[at])
                 return self.result.raws[at]
@@ -174,7 +192,11 @@ class _Telling:
 
     def written(self, element: Element) -> None:
         """What a tag held after an element had its turn to write it."""
-        for at in self.nodes.get((self.number, element.id, ""), ()):
+        self.written_at(element.id)
+
+    def written_at(self, element: int) -> None:
+        """The same by the element's number."""
+        for at in self.nodes.get((self.number, element, ""), ()):
             cell = self.result.cells.get(at)
             if cell is None or at in self.result.raws:
                 continue
@@ -183,12 +205,12 @@ class _Telling:
             bits = self.result.own.get(cell.number, 0) if local else self.journal.value_at(cell.number, self.after)
             self.note(element, cell.number, bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, kind))
 
-    def note(self, element: Element, tag: int, value: Value) -> None:
+    def note(self, element: int, tag: int, value: Value) -> None:
         if tag >= len(self.running.tags):
             return
-        self.flow.values[element.id], self.flow.tags[element.id] = value, tag
+        self.flow.values[element], self.flow.tags[element] = value, tag
         if self.running.tags[tag].type.family is Family.TIME:
-            self.flow.times.add(element.id)
+            self.flow.times.add(element)
 
     # elements
 

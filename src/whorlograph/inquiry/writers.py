@@ -9,7 +9,7 @@ from functools import cached_property
 from msgspec import Struct, field
 
 from whorlograph.engine.access import How, placed
-from whorlograph.engine.code import Action, Base, Call, Code, Const, Copy, Expr, If, Invoke, Loop, Op, Order, Scope, Store, Taken
+from whorlograph.engine.code import Action, Base, Call, Code, Const, Copy, Expr, If, Invoke, Let, Loop, Op, Order, Scope, Slot, Store, Taken
 from whorlograph.engine.controller import Controller
 from whorlograph.model.blocks import STANDARD_BLOCKS
 
@@ -133,8 +133,14 @@ class Writers:
 
     def flag_power(self, step: int, element: int) -> Expr | None:
         """What decides whether a jump, return or call is taken."""
-        return next((one.value for one, _ in _guarded(self.calls.code_of(step).actions, ())
-                     if isinstance(one, Taken) and self._element(step, one.at) == element), None)
+        everything = list(_guarded(self.calls.code_of(step).actions, ()))
+        found = next((one.value for one, _ in everything if isinstance(one, Taken) and self._element(step, one.at) == element), None)
+        if not isinstance(found, Slot):
+            return found
+        # In a text it is noted where it is come to: the conditions around that decide.
+        ways = [every_of(guards) or one.value for one, guards in everything
+                if isinstance(one, Let) and one.slot == found.number and isinstance(one.value, Const) and one.value.value is True]
+        return ways[0] if len(ways) == 1 else Op("OR", "BOOL", tuple(ways), -1) if ways else found
 
     def orders(self, what: str, task: int) -> list[Writer]:
         """The steps that order something for a task: hold or release."""

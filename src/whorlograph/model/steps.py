@@ -25,6 +25,15 @@ class Step(Struct, frozen=True):
         """Name of the POU that the rung stands in."""
         return self.instance.type_name
 
+    @property
+    def source(self) -> tuple[str, ...]:
+        """The lines of a statement, as they are written; none of a rung."""
+        body = self.instance.pou.body if self.instance.pou is not None else None
+        if not isinstance(body, TextBody) or self.rung.statement is None:
+            return ()
+        at = self.rung.statement.at
+        return body.lines(next((i for i, s in enumerate(body.statements) if s.at == at), 0))
+
 
 class FlagKind(StrEnum):
     """What decides which steps run."""

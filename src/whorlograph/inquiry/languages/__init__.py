@@ -10,7 +10,7 @@ from whorlograph.model.program import Body, OpaqueBody
 from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
-_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER"}
+_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "ST": "inquiry.languages.text:TEXT"}
 
 
 class Words(Protocol):
@@ -21,6 +21,12 @@ class Words(Protocol):
 
     def gate(self, step: Step, element: int, what: str) -> str:
         """What passes or stops power at an element, or at a pin of it."""
+
+    def powered(self, on: bool) -> str:
+        """That something is decided on or off: before a place."""
+
+    def enabled(self, name: str) -> str:
+        """What decides whether a block or function is executed."""
 
     def block(self, step: Step, element: int) -> str:
         """A block: its instance, else the name of its function."""

@@ -68,6 +68,14 @@ class Ladder:
         sign = _SIGNS.get(block.type_name.upper())
         return f" {sign} ".join(names) if sign else f"{block.type_name}({', '.join(names)})"
 
+    def powered(self, on: bool) -> str:
+        """Power comes or not."""
+        return "has power" if on else "has no power"
+
+    def enabled(self, name: str) -> str:
+        """What decides whether a block is executed."""
+        return f"EN of {name}"
+
     def block(self, step: Step, element: int) -> str:
         """A block: its instance, else the name of its function."""
         found = _element(step, element)

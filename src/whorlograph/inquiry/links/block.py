@@ -53,11 +53,16 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
         return found
     if guard is not None:
-        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"EN of {source}")
+        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
             found.children.append(child)
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
     return found
+
+
+def _enabled(tracer: Tracer, step: int, name: str) -> str:
+    """What decides whether something of a step is executed, in its language's words."""
+    return words_of(tracer.steps.all[step]).enabled(name)
 
 
 def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
@@ -113,7 +118,7 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
         since = tracer.journal.time(row) if row is not None else None
         value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
         found = Link(LinkKind.BLOCK, tag, value, since, call.step, scan, f"{label} is not executed in {tracer.place(call.step)}", call.element)
-        child = unpowered(tracer, None, call.step, call.element, call.guard, scan, depth + 1, what=f"EN of {label}")
+        child = unpowered(tracer, None, call.step, call.element, call.guard, scan, depth + 1, what=_enabled(tracer, call.step, label))
         if child is not None:
             found.children.append(child)
         return found
@@ -151,15 +156,15 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
     element = tracer.origin(seen.step, load.at).element
     name = label_of(tracer, seen.step, element)
     if guards is not None and not circuit.on(guards, seen.result):
-        return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=f"EN of {name}")
+        return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=_enabled(tracer, seen.step, name))
     if guards is not None and change and not circuit.on(guards, tracer.seen(seen.step, seen.scan - 1).result):
-        return powered(tracer, None, seen.step, element, guards, seen.scan, depth, LinkKind.RUNG_TRUE, True, f"EN of {name}")
+        return powered(tracer, None, seen.step, element, guards, seen.scan, depth, LinkKind.RUNG_TRUE, True, _enabled(tracer, seen.step, name))
     made = circuit.behind(store.value)
     leaf: Leaf = made if made is not None else store.value
     found = not_met.link(tracer, made, seen, depth, change) if isinstance(made, Op) and made.code in COMPARISONS else \
         function(tracer, store.at, leaf, seen, depth)
     if guards is not None and not change and found is not None and found.value:
-        child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, f"EN of {name}")
+        child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, seen.step, name))
         if child is not None and (child.roots or child.children):
             found.children.append(child)
     return found

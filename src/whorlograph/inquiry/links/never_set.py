@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import missed_pulse, rung_false, skipped
@@ -34,7 +35,8 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
     if found is not None:
         verb = str(writer.kind)
-        found.text = found.text.replace("has no power", f"was never {verb}: no power", 1)
+        lacks = words_of(tracer.steps.all[writer.step]).powered(False)
+        found.text = found.text.replace(lacks, f"was never {verb}: {lacks.removeprefix('has ')}", 1)
         found.value = verb == "reset"
         _add_unseen(tracer, found, tag, writer, scan, view)
     return found

@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind, RootKind
 
 from .. import auxiliary
 from ..circuit import Circuit, Gate, Path
+from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import takes_over
@@ -82,7 +83,7 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     words = " and ".join(gate_words(tracer, g, seen) for g in blocking[:3])
     more = f" and {len(blocking) - 3} more" if len(blocking) > 3 else ""
     verb = "block" if len(blocking) > 1 else "blocks"
-    text = f"{name} has no power in {tracer.place(step)}: {words}{more} {verb}"
+    text = f"{name} {words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words}{more} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step))
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
     for gate in ordered[:6]:

@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
 from ..circuit import Gate
+from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
 from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
@@ -35,7 +36,7 @@ def _inverted(writer: Writer, found: Link | None) -> Link | None:
     return found
 
 
-_VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by", LinkKind.RUNG_TRUE: "has power in"}
+_VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by"}
 
 
 def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
@@ -47,7 +48,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     name = what or tracer.name(tag)
     words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
     when = f" at {tracer.at(since)}" if since is not None and change else ""
-    text = f"{name} {_VERBS.get(kind, 'has power in')} {tracer.place(step)}{when}" + (f": {words}" if words else "")
+    has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
+    text = f"{name} {_VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, gates, step))
     for i, gate in enumerate(gates[:6]):
         number = gate_tag(tracer, gate, seen)

@@ -62,7 +62,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
         child = powered(tracer, None, skip.flag.step, element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
                         f"the {skip.kind} in {where}")
         if child is not None:
-            child.text = child.text.replace(f" has power in {where}", " is taken", 1)
+            has = words_of(tracer.steps.all[skip.flag.step]).powered(True)
+            child.text = child.text.replace(f" {has} in {where}", " is taken", 1)
             found.children.append(child)
     for other in tracer.paths.also_over(writer.step, skip.flag):
         second = _would_take_over(tracer, tag, writer, other, scan, depth)

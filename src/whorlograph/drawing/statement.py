@@ -1,0 +1,123 @@
+"""A statement of Structured Text as lines: the text, what was not come to, and the values at the right."""
+
+from __future__ import annotations
+
+import re
+
+from msgspec import Struct
+
+from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.text_types import inner, parts
+from whorlograph.model.cells import cells
+from whorlograph.model.literals import duration_text
+from whorlograph.model.text import Assign, Expression, For, Statement, Var
+
+from .shapes import Ink, Run, Spot, fitted
+
+SHARE = 62  # of a hundred columns that the text takes at most, where values stand beside it
+
+
+class StatementText(Struct):
+    """The lines of a statement, and where its variables stand in them."""
+
+    lines: list[list[Run]]
+    spots: list[Spot]
+
+
+def draw_statement(source: tuple[str, ...], statement: Statement, flow: Flow | None, blockers: frozenset[int], width: int) -> StatementText:
+    """Draw a statement for a width. Args: source: its lines; flow: what was read and written, None: without values; blockers: nodes that block."""
+    margin = min((len(line) - len(line.lstrip()) for line in source if line.strip()), default=0)
+    texts = [line.rstrip()[margin:] for line in source]
+    while texts and not texts[-1].strip():
+        texts.pop()
+    room = max(20, min(max((cells(t) for t in texts), default=0), width * SHARE // 100)) if flow is not None else width - 2
+    variables = _by_line(statement)
+    lines: list[list[Run]] = []
+    spots: list[Spot] = []
+    for n, text in enumerate(texts):
+        here = variables.get(statement.line + n, [])
+        done = flow is None or not here or any(v.at in flow.values for v, _ in here)
+        shown = fitted(text, room)
+        sign = "┆ " if not done else "┃ " if flow is not None and here else "  "
+        runs: list[Run] = [(sign, Ink.LIVE if done and flow is not None else Ink.DEAD)]
+        runs += _marked(shown, here, blockers, done, spots, n)
+        if flow is not None:
+            values = _values(here, flow, max(8, width - room - 5))
+            if values:
+                runs += [(" " * max(1, room - cells(shown) + 1), Ink.TEXT), ("│ ", Ink.QUIET), *values]
+        lines.append(runs)
+    return StatementText(lines, spots)
+
+
+def _by_line(statement: Statement) -> dict[int, list[tuple[Var, int]]]:
+    """The variables on each line, in order, each with the node under which its value is noted."""
+    written: dict[int, int] = {}
+    called: set[int] = set()
+    for part in parts(statement):
+        if isinstance(part, Assign):
+            written[id(part.target)] = part.at
+        elif isinstance(part, For):
+            written[id(part.variable)] = part.at
+    found: dict[int, list[tuple[Var, int]]] = {}
+    for one in _in_order(statement):
+        if isinstance(one, Var) and one.at not in called:
+            found.setdefault(one.line, []).append((one, written.get(id(one), one.at)))
+    return found
+
+
+def _in_order(one: Statement | Expression) -> list[Statement | Expression]:
+    """All parts as they are written: a target before its value."""
+    under = list(inner(one))
+    if isinstance(one, Assign):
+        under = [one.target, one.value]
+    return [one, *(p for part in under for p in _in_order(part))]
+
+
+def _marked(text: str, here: list[tuple[Var, int]], blockers: frozenset[int], done: bool, spots: list[Spot], line: int) -> list[Run]:
+    """The text with what blocks in its ink, and the places of its variables."""
+    base = Ink.TEXT if done else Ink.DEAD
+    marks: list[tuple[int, int, Ink]] = []
+    taken = 0
+    for var, node in here:
+        found = re.compile(rf"\b{re.escape(var.base)}\b", re.IGNORECASE).search(text, taken)
+        if found is None:
+            continue
+        taken = found.end()
+        spots.append(Spot(line, found.start() + 2, found.end() + 2, node))
+        if var.at in blockers or node in blockers:
+            marks.append((found.start(), found.end(), Ink.BLOCK))
+    runs: list[Run] = []
+    at = 0
+    for start, end, ink in marks:
+        runs += [(text[at:start], base), (text[start:end], ink)]
+        at = end
+    return [r for r in (*runs, (text[at:], base)) if r[0]]
+
+
+def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
+    """``Name=value`` for each variable of a line, once, as many as fit."""
+    runs: list[Run] = []
+    seen: set[str] = set()
+    used = 0
+    for var, node in here:
+        name = _name(var)
+        if name.lower() in seen or node not in flow.values:
+            continue
+        seen.add(name.lower())
+        value = flow.values[node]
+        said = ("1" if value else "0") if isinstance(value, bool) else duration_text(int(value)) if node in flow.times else \
+            f"{value:.6g}" if isinstance(value, float) else str(value)
+        text = f"{name}={said}  "
+        if used + cells(text) > room:
+            runs.append(("...", Ink.QUIET))
+            break
+        used += cells(text)
+        runs += [(f"{name}=", Ink.QUIET), (f"{said}  ", Ink.LIVE if value is True else Ink.STRONG)]
+    return runs
+
+
+def _name(var: Var) -> str:
+    text = var.base
+    for step in var.steps:
+        text += f".{step.name}" if hasattr(step, "name") else f".{step.number}" if hasattr(step, "number") else "[..]"
+    return text

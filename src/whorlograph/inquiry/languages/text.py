@@ -1,0 +1,179 @@
+"""The words of Structured Text (IEC 61131-3:2013, 7.3)."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from whorlograph.engine.access import How, Use
+from whorlograph.engine.scope.text_types import parts
+from whorlograph.model.paths import Bit, Member
+from whorlograph.model.program import Body
+from whorlograph.model.steps import Step
+from whorlograph.model.text import (
+    Apply,
+    Assign,
+    Binary,
+    Case,
+    Choose,
+    Constant,
+    Do,
+    Expression,
+    For,
+    Leave,
+    Statement,
+    Sub,
+    TextBody,
+    Unary,
+    Until,
+    Var,
+    While,
+)
+
+_SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/", "MOD": "MOD", "EXPT": "**", "AND": "AND", "OR": "OR", "XOR": "XOR", "EQ": "=", "NE": "<>",
+          "LT": "<", "LE": "<=", "GT": ">", "GE": ">="}
+_NAMES = {"Choose": "IF", "Case": "CASE", "For": "FOR", "While": "WHILE", "Until": "REPEAT"}
+
+
+def written_out(one: Expression, deep: int = 0) -> str:
+    """An expression as it could be written."""
+    if isinstance(one, Constant):
+        return one.text
+    if isinstance(one, Var):
+        text = one.base
+        for step in one.steps:
+            if isinstance(step, Sub):
+                text += f"[{', '.join(written_out(v) for v in step.values)}]"
+            else:
+                text += f".{step.name}" if isinstance(step, Member) else f".{step.number}" if isinstance(step, Bit) else ""
+        return text
+    if isinstance(one, Unary):
+        return f"{'-' if one.code == 'NEG' else 'NOT '}{written_out(one.value, 1)}"
+    if isinstance(one, Binary):
+        text = f"{written_out(one.left, 1)} {_SIGNS.get(one.code, one.code)} {written_out(one.right, 1)}"
+        return f"({text})" if deep else text
+    given = ", ".join(written_out(a.value) for a in one.arguments if a.value is not None)
+    return f"{written_out(one.called)}({given})"
+
+
+class Text:
+    """Names of what a statement is made of."""
+
+    def role(self, step: Step, use: Use) -> str:
+        """How a node uses a tag."""
+        found = _node(step, use.element)
+        if use.how is How.SUBSCRIPT:
+            return "subscript"
+        if isinstance(found, Assign):
+            return "assigned"
+        if isinstance(found, For):
+            return "counts the loop"
+        if isinstance(found, Apply):
+            return "block" if use.how in (How.BLOCK, How.PIN) else f"output of {written_out(found.called)}"
+        return "assigned" if use.writes else f"read in {_where(step, use.element)}"
+
+    def gate(self, step: Step, element: int, what: str) -> str:
+        """What decides at a node."""
+        found = _node(step, element)
+        if isinstance(found, Case) and what.startswith("label"):
+            labels = found.branches[int(what.split()[1]) - 1].labels
+            texts = [written_out(one.low) + (f"..{written_out(one.high)}" if one.high is not None else "") for one in labels]
+            return f"{written_out(found.selector)} = {' or '.join(texts[:3])}"
+        if isinstance(found, For) and what == "past":
+            return f"{written_out(found.variable)} past {written_out(found.last)}"
+        if isinstance(found, Apply) and what not in ("", "OUT", "EN", "call"):
+            return f"{written_out(found.called)}.{what}"
+        if isinstance(found, (Constant, Var, Unary, Binary, Apply)):
+            text = written_out(found)
+            return text if len(text) <= 60 else f"{text[:57]}..."
+        return _NAMES.get(type(found).__name__, "a condition")
+
+    def powered(self, on: bool) -> str:
+        """A condition holds or not."""
+        return "is TRUE" if on else "is FALSE"
+
+    def enabled(self, name: str) -> str:
+        """What decides whether something is executed."""
+        return f"the condition for {name}" if name else "the condition"
+
+    def block(self, step: Step, element: int) -> str:
+        """A block or function that is called."""
+        found = _node(step, element)
+        if isinstance(found, (Unary, Binary)):
+            return _SIGNS.get(found.code, found.code)
+        return written_out(found.called) if isinstance(found, Apply) else ""
+
+    def source(self, step: Step, element: int) -> str:
+        """The function whose result an assignment takes."""
+        found = _node(step, element)
+        return f"{written_out(found.target)} := {written_out(found.value)[:40]}" if isinstance(found, Assign) else ""
+
+    def value(self, step: Step, element: int) -> str:
+        """A name or literal as it is written."""
+        found = _node(step, element)
+        return written_out(found) if isinstance(found, (Constant, Var)) else ""
+
+    def called(self, body: Body) -> list[str]:
+        """The functions and blocks that a body calls, each once."""
+        found = [p.called.base for s in _statements(body) for p in parts(s) if isinstance(p, Apply)]
+        return list(dict.fromkeys(found))
+
+    def labels(self, body: Body) -> list[tuple[str, int]]:
+        """There are none."""
+        return []
+
+    def jumps(self, body: Body) -> list[tuple[str, int]]:
+        """There are none."""
+        return []
+
+    def areas(self, body: Body) -> list[tuple[str, int, int]]:
+        """There are none."""
+        return []
+
+    def explained(self, step: Step, element: int) -> str:
+        """Under which word a node is explained."""
+        found = _node(step, element)
+        if isinstance(found, Apply):
+            return found.called.base.partition("_")[0]
+        return found.code if isinstance(found, (Unary, Binary)) else ""
+
+    def words(self, step: Step) -> list[str]:
+        """All that can be read in a statement."""
+        found: list[str] = []
+        for part in parts(step.rung.statement) if step.rung.statement is not None else ():
+            if isinstance(part, Var):
+                found.append(written_out(part))
+            elif isinstance(part, Apply):
+                found.append(written_out(part.called))
+            elif isinstance(part, Constant):
+                found.append(part.text)
+        return found
+
+    def condition(self, step: Step, element: int) -> str:
+        """What a condition decides."""
+        found = _node(step, element)
+        return "return condition" if isinstance(found, Leave) and found.kind == "RETURN" else ""
+
+
+def _statements(body: Body) -> tuple[Statement, ...]:
+    return body.statements if isinstance(body, TextBody) else ()
+
+
+@lru_cache(maxsize=2000)
+def _nodes(statement: Statement) -> dict[int, Statement | Expression]:
+    return {p.at: p for p in parts(statement)}
+
+
+def _node(step: Step, element: int) -> Statement | Expression | None:
+    return _nodes(step.rung.statement).get(element) if step.rung.statement is not None else None
+
+
+def _where(step: Step, element: int) -> str:
+    """The innermost statement that a node stands in, by its word."""
+    word = "a statement"
+    for part in parts(step.rung.statement) if step.rung.statement is not None else ():
+        if isinstance(part, (Assign, Do, Choose, Case, For, While, Until)) and any(p.at == element for p in parts(part)):
+            word = "an assignment" if isinstance(part, Assign) else "a call" if isinstance(part, Do) else _NAMES[type(part).__name__]
+    return word
+
+
+TEXT = Text()
