@@ -152,7 +152,7 @@ class Texts:
             return r.choice((f"({a} + {b})", f"({a} - {b})", f"({a} * {b})", f"ABS({a})", f"MAX({a}, {b})", f"LIMIT(-50.0, {a}, 50.0)", f"SQRT(ABS({a}))", f"INT_TO_{type_}({self.value('INT', deep + 1)})",
                              f"({a} / 4.0)", f"SIN({a})", "2.0 ** 3"))
         if type_ == "INT" and self.calls and self.inside != "FUNCTION" and r.random() < 0.1:
-            return f"Calc(P := {self.value('BOOL', deep + 1)}, N := {a}, X := {self.value('REAL', 3)}, K := {r.choice([n for n in self.names['INT'] if n not in self.frozen])})"
+            return f"Calc(P := {self.value('BOOL', deep + 1)}, N := {a}, X := {self.value('REAL', 3)}, K := {r.choice([n for n in self.names['INT'] if n not in self.frozen and n != 'Lim'])})"
         small = "7" if "U" in type_ else r.choice(("7", "-3", "5"))
         return r.choice((f"({a} + {b}) MOD 50", f"({a} - {b})", f"({a} * {b}) MOD 11", f"MIN({a}, {b})", f"MAX({a}, {b}, 1)", f"LIMIT(0, {a}, 100)", f"({a} / {small})", f"{a} MOD {small}",
                          f"SEL({self.value('BOOL', deep + 1)}, {a}, {b})", f"BOOL_TO_{type_}({self.value('BOOL', deep + 1)})", f"MUX(LIMIT(0, In_N, 1), {a}, {b})" if self.inside == "PROGRAM" else a,

@@ -20,7 +20,7 @@ def fault_text(session: Session, journal: Journal) -> str:
     place = ""
     if 0 <= fault.step < len(session.controller.steps.all):
         step = session.controller.steps.all[fault.step]
-        place = f" in {step.pou} rung {step.rung.number}"
+        place = f" in {step.pou} {'line' if step.rung.statement is not None else 'rung'} {step.rung.number}"
     tag = f", {session.running.tags[fault.tag].name}" if fault.tag is not None else ""
     at = clock_text(session.log, journal.clock.start(fault.scan))
     remedy = loop_remedy(fault, session.controller.steps)

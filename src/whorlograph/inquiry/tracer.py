@@ -128,6 +128,10 @@ class Tracer:
         """A tag's name."""
         return self.running.tags[tag].name if tag is not None and tag < len(self.running.tags) else ""
 
+    def called(self, tag: int, number: int) -> str:
+        """A whole number of a tag for a person: an enumerator by its name."""
+        return str(self.value(tag, number)) if self.running.tags[tag].enumeration is not None else str(number)
+
     def value(self, tag: int, bits: int) -> Value:
         """A raw value for a person or JSON."""
         one = self.running.tags[tag]

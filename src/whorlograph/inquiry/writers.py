@@ -159,8 +159,12 @@ class Writers:
         base, first = placed(one.where, self.code)
         inputs, outputs = STANDARD_BLOCKS[one.block]
         pins = {}
-        for action, _ in self.nodes(step).values():
-            if isinstance(action, Store) and action.target.base == base and first <= action.target.cell < first + len(inputs) + len(outputs):
+        # Where a block is executed in several places of the step, each has the pins that were written for it.
+        behind = min((n for n, (a, _) in self.nodes(step).items() if isinstance(a, Invoke) and n > at and a.where == one.where), default=1 << 30)
+        for node, (action, _) in self.nodes(step).items():
+            if not isinstance(action, Store) or not ((node > at or behind == 1 << 30) and node < behind):
+                continue
+            if action.target.base == base and first <= action.target.cell < first + len(inputs) + len(outputs):
                 pins[(*inputs, *outputs)[action.target.cell - first][0]] = action.value
         return BlockCall(step, at, self._element(step, at), one.block, self._own(step, base, first, at), pins, guards)
 

@@ -65,5 +65,6 @@ def _check(*paths: Path | None) -> None:
             raise InputError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
         if not head.strip():
             raise InputError(str(path), "the file is empty", "give another file")
-        if number == 0 and not head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(b"<") and head[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+        marked = head[:2] in (b"\xff\xfe", b"\xfe\xff") or head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(b"<")
+        if number == 0 and path.suffix.lower() != ".st" and not marked:
             raise InputError(f"{path}:1", "not well-formed XML, so no program", "export the program as IEC 61131-10 XML")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Iterator
 
 from msgspec import Struct, field
 
@@ -102,10 +103,12 @@ class Execution:
         self.code, self.body, self.place, self.sight, self.mode, self.called = code, body, place, sight, mode, called
         self.slots: dict[int, Value] = {}
         self.result = Result()
+        self.actions: tuple[Action, ...] = ()
+        self._blocks: Counter[Spot] | None = None
 
     def step(self, number: int) -> Result:
         """Execute one step."""
-        actions = self.body.steps[number].actions
+        actions = self.actions = self.body.steps[number].actions
         try:
             self.all(actions)
         except (NoValue, RecursionError):
@@ -246,10 +249,28 @@ class Execution:
         """A standard block: what it left stands in the journal."""
         inputs, outputs = STANDARD_BLOCKS[one.block]
         first = self.spot(one.where).own
+        if self._often(one.where):
+            self._invoke_once(frozenset(range(first + len(inputs), first + len(inputs) + len(outputs))))
+            return
         for pin in range(len(inputs), len(inputs) + len(outputs)):
             bits = self.sight.left(first + pin)
             if bits != self.sight.read(first + pin):
                 self.sight.write(first + pin, bits)
+
+    def _often(self, where: Spot) -> bool:
+        """Whether a block may be executed more than once in this step."""
+        if self._blocks is None:
+            self._blocks = Counter(_invoked(self.actions, False))
+        return self._blocks[where] > 1
+
+    def _invoke_once(self, outputs: frozenset[int]) -> None:
+        """One of several executions of a block in the step: what it left are the rows that come next."""
+        rows, mine = self.sight.made(), self.sight.rows
+        while len(mine) < len(rows) and rows[len(mine)][0] in outputs:
+            count = len(mine)
+            self.sight.write(*rows[count])
+            if len(mine) == count:
+                break
 
     def spot(self, where: Spot) -> Place:
         """Where an instance lies. Raises: NoValue where nothing is wired to a VAR_IN_OUT."""
@@ -321,6 +342,19 @@ class Execution:
                     self.result.handed.setdefault(self.spot(one.where).first, tuple(self.reference(r) for r in one.refs))
             except NoValue:
                 continue
+
+
+def _invoked(actions: tuple[Action, ...], often: bool) -> Iterator[Spot]:
+    """The blocks that actions execute, those in loops twice."""
+    for one in actions:
+        if isinstance(one, Invoke):
+            yield one.where
+            if often:
+                yield one.where
+        elif isinstance(one, If):
+            yield from _invoked((*one.then, *one.other), often)
+        elif isinstance(one, (Loop, Scope)):
+            yield from _invoked(one.actions, often or isinstance(one, Loop))
 
 
 _DO: dict[type, Callable[[Execution, object], None]] = {

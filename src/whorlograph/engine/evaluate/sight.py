@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Protocol
 
 from whorlograph.engine.feed import masks_of
@@ -44,6 +44,7 @@ class Sight:
         self.scan, self.position, self.after, self.beyond = scan, position, after, beyond
         self.own: dict[int, int] = {}
         self.rows: list[tuple[int, int]] = []
+        self.made: Callable[[], list[tuple[int, int]]] = list  # the rows that the step left, in order, those of functions that it called included
         self.masks = _masks(running, journal, shares, scan - self._between_scans())
 
     def _between_scans(self) -> bool:

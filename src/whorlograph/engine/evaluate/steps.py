@@ -102,9 +102,17 @@ class Again:
         if body.params:
             refs = self._caller(journal, one.first, moment).handed.get(one.first, ())
         sight = Sight(self.running, journal, self.shares, moment.scan, moment.position, moment.after, _Beyond(self, journal, step, moment))
+        sight.made = lambda: self._made(journal, step, moment)
         handed = _Handed(self, journal, step, moment, sight)
         made = Execution(self.code, body, Place(one.own, one.hidden, one.inner - len(body.steps), refs), sight, self.mode, handed)
         return made.step(step - one.first)
+
+    def _made(self, journal: Journal, step: int, moment: Moment) -> list[tuple[int, int]]:
+        """The rows that a step left at a moment, those of functions that it called included: (cell, raw value)."""
+        steps, tags = journal.stretch(moment.position, moment.after) if moment.after > moment.position else ((), ())
+        bodies = self.code.bodies
+        return [(int(tag), journal.raw(moment.position + n)) for n, (by, tag) in enumerate(zip(steps, tags, strict=True))
+                if by == step or (by in self.calls.instance_of and bodies[self.calls.instance(int(by)).body].frame >= 0)]
 
     def _caller(self, journal: Journal, first: int, moment: Moment) -> Result:
         """The step that called an instance last before a moment."""

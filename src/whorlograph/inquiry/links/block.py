@@ -89,7 +89,11 @@ def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
 
 def output_in(tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
     """Why an output stands as it does of a block that the same step executed."""
-    writer = next((w for w in tracer.writers.get(tag, ()) if w.step == seen.step and w.kind is Kind.BLOCK), None)
+    here = [w for w in tracer.writers.get(tag, ()) if w.step == seen.step and w.kind is Kind.BLOCK]
+    circuit = tracer.circuit(seen.step)
+    # Of several places that execute it the first that did.
+    came = [w for w in here if all(circuit.on(g, seen.result) for g in w.guards)]
+    writer = min(came or here, key=lambda w: w.at, default=None)
     call = tracer.written.block(writer.step, writer.at) if writer is not None else None
     if call is None:  # a block of the file: its own rungs wrote it
         return tracer.explain(tag, Vantage(seen.scan), change, depth)
@@ -109,6 +113,28 @@ def output(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, cha
         tracer.open.discard(key)
 
 
+def _several(tracer: Tracer, call: BlockCall) -> bool:
+    """Whether a step executes a block in more than one place."""
+    output = call.tags["QU" if "QU" in call.tags else "Q1" if "Q1" in call.tags else "Q"]
+    return len({w.at for w in tracer.writers.get(output, ()) if w.step == call.step and w.kind is Kind.BLOCK}) > 1
+
+
+def _one_of_several(tracer: Tracer, call: BlockCall, label: str, tag: int, seen: Seen, depth: int, change: bool) -> Link:
+    """An output of a block that its step executes in several places: what it gave there, and since when its input was there."""
+    name = tracer.name(tag).rpartition(".")[2]
+    cell = next((at for at, c in seen.result.cells.items() if c.number == tag and at in seen.result.raws), None)
+    value = tracer.value(tag, int(seen.result.raws[cell])) if cell is not None else None
+    text = f"{label} gave {name} {tracer.state_word(value)} in {tracer.place(call.step)}"
+    found = Link(LinkKind.BLOCK, tag, value, None, call.step, seen.scan, text, call.element)
+    first = call.tags.get("IN", call.tags.get("CU", call.first))
+    row = tracer.journal.last_row(first, seen.position)
+    if row is not None and tracer.journal.step(row) >= 0 and depth < DEEPEST:
+        child = tracer.change(row, depth + 1)
+        if child is not None:
+            found.children.append(child)
+    return found
+
+
 def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
     """A standard block's output, where the block's turn has come."""
     label = label_of(tracer, call.step, call.element)
@@ -122,6 +148,8 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
         if child is not None:
             found.children.append(child)
         return found
+    if _several(tracer, call):
+        return _one_of_several(tracer, call, label, tag, seen, depth, change)
     if call.kind in TIMERS:
         return timer_running.link(tracer, call, label, scan, depth, change)
     if call.kind in COUNTERS:

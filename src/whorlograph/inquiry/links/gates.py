@@ -13,6 +13,7 @@ from whorlograph.model.question import LinkKind
 from ..circuit import Gate
 from ..languages import words_of
 from ..trail import Link, Root
+from ..writers import Kind
 from .field_input import input_root
 
 if TYPE_CHECKING:
@@ -34,7 +35,10 @@ def gate_bit(tracer: Tracer, gate: Gate, seen: Seen) -> int:
 def is_output(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     """Whether it is an output of a block that the step itself executes."""
     load = tracer.circuit(seen.step).load(gate)
-    return load is not None and tracer.origin(seen.step, load.at).what not in ("", "gate")
+    if load is None or tracer.origin(seen.step, load.at).what not in ("", "gate"):
+        return load is not None
+    cell = tracer.cell(load, seen)  # read by its name, behind the block in the same step
+    return cell is not None and any(w.step == seen.step and w.kind is Kind.BLOCK and w.at < load.at for w in tracer.writers.get(cell.number, ()))
 
 
 def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:

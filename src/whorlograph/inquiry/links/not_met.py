@@ -28,7 +28,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     words, element = words_of(step), tracer.origin(seen.step, compared.at).element
     held = bool(seen.result.values.get(compared.at, False))
     loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
-    values = [f"{_name(tracer, one, seen)} is {tracer.number_word(seen.result.raws[one.at], one.type)}"
+    values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
     text = f"{words.gate(step, element, 'OUT')} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
     text += f" ({', '.join(values)})" if values else ""
@@ -38,11 +38,11 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
             now = tracer.journal.value_at(tag, seen.position)
             leaving = [w for w in tracer.writers.get(tag, []) if leaves(tracer, tag, w, now)]
             for writer in leaving[:3]:
-                child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {now}")
+                child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, now)}")
                 if child is not None:
                     found.children.append(child)
             if found.children:
-                found.text += f"; wanted {wanted}"
+                found.text += f"; wanted {tracer.called(tag, wanted)}"
                 return found
             for writer in tracer.writers.get(tag, [])[:12]:
                 if _gives(tracer, writer, wanted):
@@ -60,9 +60,17 @@ def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, se
     """Of a number that stays where it is: the writes that would lead on, and what blocks them."""
     for tag, wanted in _wanted(circuit, compared, seen):
         for writer in [w for w in tracer.writers.get(tag, []) if wanted in left_by(tracer, tag, w)][:3]:
-            child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {wanted}")
+            child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, wanted)}")
             if child is not None:
                 found.children.append(child)
+
+
+def _state(tracer: Tracer, load: Load, seen: Seen) -> str:
+    """What an operand held, an enumerator by its name."""
+    number, value = seen.result.cells[load.at].number, seen.result.raws[load.at]
+    if number < len(tracer.running.tags) and tracer.tag(number).enumeration is not None:
+        return tracer.called(number, int(value))
+    return tracer.number_word(value, load.type)
 
 
 def _name(tracer: Tracer, load: Load, seen: Seen) -> str:

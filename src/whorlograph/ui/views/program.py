@@ -76,7 +76,8 @@ class ProgramPage(Page):
         found = f" · {len(self.hits)} hits of “{self.state.filter}”" if self.state.filter else ""
         self.body.title = f"whole program · {name}{found}"
         top = max(0, at - height // 3)
-        self.body.show(lines, frozenset(), top, True, f"rung {one.rung.number} of {len(steps)}")
+        place = f"line {one.rung.number}" if one.rung.statement is not None else f"rung {one.rung.number} of {len(steps)}"
+        self.body.show(lines, frozenset(), top, True, place)
         self._paint_edges("")
 
     def default_hint(self) -> str:
