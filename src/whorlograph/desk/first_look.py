@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run, fitted
+from whorlograph.drawing.statement import draw_statement
 from whorlograph.drawing.text import draw_rung, wrapped
 from whorlograph.model.question import Question
 
@@ -24,7 +25,10 @@ def first_rungs(session: Session, question: Question | None, width: int) -> list
         title: list[Run] = [(f" {step.pou} {step.rung.number}", Ink.STRONG)]
         if step.rung.comment:
             title.append((f"  {fitted(step.rung.comment, max(8, width - len(step.pou) - 8))}", Ink.QUIET))
-        drawn, _ = wrapped(draw_rung(lay_out(step, None, frozenset()), False, width - 2), width - 2)
+        if step.rung.statement is not None:
+            drawn = draw_statement(step.source, step.rung.statement, None, frozenset(), width - 2).lines
+        else:
+            drawn, _ = wrapped(draw_rung(lay_out(step, None, frozenset()), False, width - 2), width - 2)
         lines += [title, *([(" ", Ink.TEXT), *line] for line in drawn), []]
     return lines
 

@@ -9,6 +9,7 @@ from whorlograph.drawing.paper import Sheets, write_picture
 from whorlograph.drawing.picture import Picture, Words
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.rung_picture import rung_picture
+from whorlograph.drawing.statement import draw_statement, statement_picture
 from whorlograph.drawing.timeline_picture import NAMES, VALUE, timeline_picture
 from whorlograph.formats.beside import written
 from whorlograph.inquiry.trail import Answer
@@ -24,14 +25,18 @@ from .timeline import window
 from .words import answer_text, root_lines
 
 MOST_RUNGS, MOST_LANES = 14, 22
+PAPER = 120  # characters of a line of text on paper
 
 
 def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = True) -> Picture:
     """One rung under its heading, with power flow at a scan or without."""
     one = scene.session.controller.steps.all[step]
     power = scene.tracer.shown(step, scan) if flow else None
-    layout = lay_out(one, power, scene.blockers(step, scan) if flow else frozenset())
-    picture = rung_picture(layout, width, values=flow, flow=flow)
+    blockers = scene.blockers(step, scan) if flow else frozenset()
+    if one.rung.statement is not None:
+        picture = statement_picture(draw_statement(one.source, one.rung.statement, power, blockers, PAPER), width)
+    else:
+        picture = rung_picture(lay_out(one, power, blockers), width, values=flow, flow=flow)
     said = scene.skip_words(step, scan) if flow else ""
     titled = Picture(width, picture.height + 20)
     titled.add(picture, 0, 20)

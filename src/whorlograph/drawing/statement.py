@@ -12,8 +12,10 @@ from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
 from whorlograph.model.text import Assign, Expression, For, Statement, Var
 
+from .picture import Picture, Words
 from .shapes import Ink, Run, Spot, fitted
 
+SIZE, LINE, EM = 7.0, 10.0, 0.56  # of letters on paper, points: their size, from line to line, width of a character
 SHARE = 62  # of a hundred columns that the text takes at most, where values stand beside it
 
 
@@ -47,6 +49,17 @@ def draw_statement(source: tuple[str, ...], statement: Statement, flow: Flow | N
                 runs += [(" " * max(1, room - cells(shown) + 1), Ink.TEXT), ("│ ", Ink.QUIET), *values]
         lines.append(runs)
     return StatementText(lines, spots)
+
+
+def statement_picture(text: StatementText, width: float) -> Picture:
+    """The lines on paper: what was not come to in grey, what blocks in bold."""
+    picture = Picture(width, LINE * len(text.lines) + 4)
+    for n, line in enumerate(text.lines):
+        x = 0.0
+        for part, ink in line:
+            picture.items.append(Words(x, LINE * n + 7, part, SIZE, ink is Ink.BLOCK, grey=0.55 if ink in (Ink.DEAD, Ink.QUIET) else 0.0))
+            x += len(part) * SIZE * EM
+    return picture
 
 
 def _by_line(statement: Statement) -> dict[int, list[tuple[Var, int]]]:

@@ -12,7 +12,8 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.steps import FlagKind, PathFlag, Steps
 from whorlograph.model.tags import Running
 
-from .calls import Calls, calls_in
+from .calls import Calls, every
+from .code import Call, Loop
 from .journal import Journal
 
 
@@ -157,10 +158,11 @@ class Paths:
 
     def _begun(self, journal: Journal, step: int, low: int, row: int) -> int:
         """The first row of the evaluation of a step that made one: its own, and those of what it called."""
-        calls = next(calls_in(self.calls.code_of(step).actions), None) is not None
+        # What is called, and each pass of a loop, counts steps of its own.
+        several = any(isinstance(one, (Call, Loop)) for one in every(self.calls.code_of(step).actions))
         while row > low:
             made_by = journal.step(row - 1)
-            mine = made_by == step and (calls or journal.moment(row - 1).step == journal.moment(row).step)
+            mine = made_by == step and (several or journal.moment(row - 1).step == journal.moment(row).step)
             if not mine and step not in self.calls.above(made_by):
                 break
             row -= 1

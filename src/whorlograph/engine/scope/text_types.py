@@ -221,8 +221,9 @@ class Scope:
 
     def unreadable(self, statement: Statement) -> str:
         """Why a statement cannot be executed; "" where it can."""
+        named = {id(a.value) for p in parts(statement) if isinstance(p, Apply) and p.called.base.upper() in ORDERS for a in p.arguments}
         for part in parts(statement):
-            why = self._part(part)
+            why = self._part(part) if id(part) not in named else ""
             if why:
                 return why
         return ""
@@ -253,7 +254,7 @@ class Scope:
 
     def _is_whole(self, one: Expression) -> bool:
         """Whether a value is an array, a structure or a block, not one value."""
-        return isinstance(one, Var) and self.constant(one) is None and self.variable(one) is None
+        return isinstance(one, Var) and self.constant(one) is None and self.place(one) is not None and self.variable(one) is None
 
     def _assigned(self, part: Assign) -> str:
         if self.constant(part.target) is not None:

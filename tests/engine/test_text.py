@@ -1,0 +1,174 @@
+"""Structured Text in both engines: what each construct does, by literal expectations; random programs leave the same rows."""
+
+from __future__ import annotations
+
+import os
+import unittest
+from collections import Counter
+from pathlib import Path
+from random import Random
+
+from tests.building import log_of
+from tests.engine.agreement import difference
+from tests.text_strategies import random_text, random_text_log
+from tests.texts import both_engines, settled, text_of, text_program
+from whorlograph.engine.calls import every
+from whorlograph.engine.check_code import faults_of
+from whorlograph.engine.code import Call
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.st import read
+from whorlograph.model.profile import Overflow, Profile
+
+CASES = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
+FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
+ROWS = [(0, "X1", 1), (0, "X2", 0), (0, "N1", 7), (0, "R1", 2.5)]
+PAIR = "TYPE Mode : (Idle, Run, Trip) := Run; Pair : STRUCT P : INT := 3; Q : BOOL; L : ARRAY[0..2] OF INT := [5, 2(7)]; END_STRUCT; Short : INT (-5..20); END_TYPE "
+
+# (what it is, statements, declarations, types and POUs before, {tag: value at the end of scan 1})
+CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
+    ("minus binds tighter than power, power goes left to right", "G := -2.0 ** 2.0; F := 2.0 ** 3.0 ** 2.0;", "", "", {"G": 4.0, "F": 64.0}),
+    ("division cuts toward zero, MOD has the dividend's sign", "A := -N1 / 2; B := -N1 MOD 4;", "", "", {"A": -3, "B": -3}),
+    ("a product runs over in its operands' type", "C := N1 * N1 * N1;", "", "", {"C": 343}),
+    ("an untyped literal takes the other operand's type", "U := 250; A := U + 5;", "", "", {"U": 250, "A": 255}),
+    ("small and wide mix", "S := -3; C := S + N1; G := C + R1;", "", "", {"C": 4, "G": 6.5}),
+    ("real to integer rounds half to even", "A := REAL_TO_INT(R1); B := REAL_TO_INT(R1 + 1.0); C := TRUNC(-R1);", "", "", {"A": 2, "B": 4, "C": -2}),
+    ("bits are carried", "W := INT_TO_WORD(-1); A := WORD_TO_INT(W); D := WORD_TO_UINT(W);", "", "", {"W": 65535, "A": -1, "D": 65535}),
+    ("bits of words", "W := 5; Y1 := W.0 AND W.%X2; W.15 := TRUE; W.%X0 := FALSE;", "", "", {"Y1": True, "W": 32772}),
+    ("shifts and rotations", "W := SHL(WORD#16#8001, 1) OR SHR(IN := W, N := 20); L := ROL(LWORD#1, 63);", "", "", {"W": 2, "L": 1 << 63}),
+    ("selections", "A := SEL(X1, 1, 2); B := MUX(2, 10, 20, 30); C := LIMIT(MN := 5, IN := 1, MX := 3); D := MAX(3, 9, 4) - MIN(IN1 := 2, IN2 := 1);", "", "",
+     {"A": 2, "B": 30, "C": 3, "D": 8}),
+    ("times", "T := T#1s500ms * 2 / 4 - T#50ms; A := TIME_TO_INT(T);", "", "", {"T": 700_000_000, "A": 700}),
+    ("comparisons and their chain with =", "Y1 := N1 > 5 = X1; Y2 := (N1 <> 7) XOR X1;", "", "", {"Y1": True, "Y2": True}),
+    ("ELSIF counts only where what stands before does not hold", "IF X2 THEN A := 1; ELSIF N1 = 7 THEN A := 2; ELSIF X1 THEN A := 3; ELSE A := 4; END_IF;", "", "", {"A": 2}),
+    ("CASE takes the first fitting label", "CASE N1 OF 1..6: A := 1; 5, 7: A := 2; 7: A := 3; ELSE A := 4; END_CASE;", "", "", {"A": 2}),
+    ("CASE without a fitting label takes ELSE", "CASE -N1 OF 7: A := 1; ELSE A := 4; END_CASE;", "", "", {"A": 4}),
+    ("FOR takes end and step once", "B := 3; FOR A := 1 TO B DO B := 9; C := C + A; END_FOR;", "", "", {"C": 6, "B": 9}),
+    ("FOR downwards, by a negative step", "C := 0; FOR A := 5 TO 1 BY -2 DO C := C * 10 + A; END_FOR;", "", "", {"C": 531}),
+    ("FOR that does not begin", "A := 9; FOR A := 5 TO 1 DO C := 1; END_FOR;", "", "", {"C": 0, "A": 5}),
+    ("EXIT leaves the inner loop, CONTINUE the pass", "FOR A := 1 TO 4 DO IF A = 2 THEN CONTINUE; END_IF; FOR B := 1 TO 9 DO IF B > A THEN EXIT; END_IF; C := C + 1; END_FOR; END_FOR;", "", "",
+     {"C": 8}),
+    ("WHILE tests before, REPEAT behind", "WHILE A < 0 DO C := 5; END_WHILE; REPEAT B := B + 1; UNTIL B >= 0 END_REPEAT;", "", "", {"C": 0, "B": 1}),
+    ("RETURN ends the body", "A := 1; IF X1 THEN RETURN; END_IF; A := 2;", "", "", {"A": 1}),
+    ("an enumeration begins as its type says", "Y1 := M = Run; IF M = Mode#Run THEN M := Trip; END_IF; A := 4; Y2 := M = Mode#Trip;", "M : Mode;", PAIR, {"Y1": True, "Y2": True}),
+    ("structures and arrays", "P2 := P1; P2.L[N1 - 6] := P1.L[0] + 1; A := P2.L[1]; B := P2.P; C := P1.L[1];", "P1 : Pair := (P := 8); P2 : Pair;", PAIR, {"A": 6, "B": 8, "C": 7}),
+    ("two subscripts", "M[1, -1] := 4; M[N1 - 7, 1] := 6; A := M[1, N1 - 8] * 10 + M[0, 1];", "M : ARRAY[0..1, -1..1] OF INT;", "", {"A": 46}),
+    ("a subrange is held", "K := 3; A := K;", "K : Short;", PAIR, {"A": 3}),
+    ("a function begins anew, inputs left out have their declared value", "A := Twice(); B := Twice(N := N1, K := C2); C := C2;", "C2 : INT := 5;",
+     "FUNCTION Twice : INT VAR_INPUT N : INT := 4; END_VAR VAR_IN_OUT K : INT; END_VAR VAR Z : INT := 1; END_VAR Twice := N * 2 + Z; Z := 9; K := K + 1; END_FUNCTION ",
+     {"A": 9, "B": 15, "C": 6}),
+    ("operands left of a call are taken before it", "A := B + Bump(B) + B;", "",
+     "FUNCTION Bump : INT VAR_IN_OUT K : INT; END_VAR K := K + 1; Bump := 10; END_FUNCTION ", {"A": 11, "B": 1}),
+    ("a block keeps its variables, outputs go where they are wanted", "One(P := 3, Q => A); One(P := 4); B := One.Q;", "One : Sum;",
+     "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 3, "B": 7}),
+    ("EN keeps a block from running", "One(EN := X2, P := 3); One(EN := X1, P := 5); A := One.Q;", "One : Sum;",
+     "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 5}),
+    ("inputs by position", "A := Weigh(10, 3);", "", "FUNCTION Weigh : INT VAR_INPUT P, Q : INT; END_VAR Weigh := P - Q; END_FUNCTION ", {"A": 7}),
+    ("an output inverted", "E(CLK := X1, Q => Y1); E2(CLK := X1, NOT Q => Y2);", "E, E2 : R_TRIG;", "", {"Y1": True, "Y2": False}),
+]
+
+
+class Constructs(unittest.TestCase):
+    """One after another, in either engine."""
+
+    def test_each(self) -> None:
+        for what, body, local, before, wanted in CASES_OF:
+            for controller, journal in both_engines(body, ROWS, local, before):
+                with self.subTest(what, plain=controller.plain):
+                    self.assertIsNone(journal.fault)
+                    self.assertEqual({n: settled(controller, journal, n, 1) for n in wanted}, wanted)
+
+    def test_faults_name_their_place_and_what_should_have_received_the_result(self) -> None:
+        for body, code, tag, words in (("A := N1 / (N1 - 7);", "division by zero", "A", ""), ("A := 30000; B := A + A;", "overflow", "B", "60000 does not fit INT"),
+                                       ("K[N1] := 1;", "array index", "Main.K[1]", "index 7 is outside 1 to 3"), ("A := REAL_TO_INT(1.0E6);", "overflow", "A", ""),
+                                       ("G := SQRT(-1.0);", "undefined result", "G", ""), ("Lim := 25;", "overflow", "Main.Lim", "25 does not fit -5 to 20")):
+            for controller, journal in both_engines(body, ROWS, "K : ARRAY[1..3] OF INT; Lim : Short;", PAIR):
+                with self.subTest(body, plain=controller.plain):
+                    assert journal.fault is not None
+                    fault = journal.fault
+                    self.assertEqual((fault.code, controller.running.tags[fault.tag].name if fault.tag is not None else ""), (code, tag))
+                    self.assertIn(words, fault.text)
+
+    def test_an_endless_loop_bites_the_watchdog_or_the_limit(self) -> None:
+        for body in ("WHILE X1 DO A := 1; END_WHILE;", "REPEAT A := 1; UNTIL X2 END_REPEAT;"):
+            faults = [j.fault for _, j in both_engines(body, ROWS, rung_time=100_000)]
+            self.assertEqual([f.code for f in faults if f is not None], ["watchdog", "watchdog"])
+            self.assertEqual(faults[0] and faults[0].number, faults[1] and faults[1].number)
+
+    def test_each_pass_counts_as_a_step(self) -> None:
+        for body, steps in (("FOR A := 1 TO 5 DO B := A; END_FOR;", 6), ("WHILE B < 3 DO B := B + 1; END_WHILE; B := 0;", 5), ("REPEAT B := B + 1; UNTIL B > 1 END_REPEAT; B := 0;", 4),
+                            ("FOR A := 5 TO 1 DO B := A; END_FOR;", 1), (";;", 0)):
+            for _, journal in both_engines(body, ROWS, rung_time=1000):
+                self.assertEqual(journal.lengths[0].tolist() if len(journal.lengths) else [1, 0], [1, 1000 * steps], body)
+
+    def test_a_return_in_a_function_ends_it_alone(self) -> None:
+        before = "FUNCTION F : INT VAR_INPUT P : BOOL; END_VAR F := 1; IF P THEN RETURN; END_IF; F := 2; END_FUNCTION "
+        for controller, journal in both_engines("A := F(X1) * 10 + F(X2);", ROWS, "", before):
+            self.assertEqual(settled(controller, journal, "A"), 12)
+
+    def test_tasks_and_orders(self) -> None:
+        text = text_of("IF X1 THEN TASK_HOLD('Fast'); ELSE TASK_RELEASE('Fast'); END_IF; Y1 := X1;").replace(
+            "PROGRAM Main : Main;", "TASK Fast(INTERVAL := T#10ms, PRIORITY := 1); PROGRAM Main : Main; PROGRAM Two WITH Fast : Quick;")
+        program = read(f"PROGRAM Quick VAR_EXTERNAL C : DINT; END_VAR C := C + 1; END_PROGRAM {text}".encode(), Path("x.st")).value
+        for plain in (True, False):
+            controller = Controller(program, Profile(scan_time=10_000_000), plain=plain)
+            journal = controller.replay(log_of(controller, [(0, "X1", 0), (45, "X1", 1), (95, "X1", 0), (120, "X1", 0)]))
+            self.assertEqual([(h.scan, h.on) for h in journal.held], [(6, True), (11, False)])
+
+    def test_what_cannot_be_executed_is_said_and_the_rest_runs(self) -> None:
+        for body, why in (("A := Unknown + 1;", "Unknown names nothing that is declared"), ("A := Nofun(3);", "Nofun is no function and no block"),
+                          ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN('abc');", "LEN is no function and no block"), ("Arr := A;", "Arr takes no single value"),
+                          ("FOR F := 1 TO 2 DO ; END_FOR;", "F counts a loop and is no whole number")):
+            program = text_program(f"{body}\nY1 := X1;", "Tm : TON; Arr : ARRAY[0..1] OF INT;")
+            controller = Controller(program, Profile(scan_time=10_000_000))
+            self.assertIn(why, " ".join(str(n) for n in controller.notices))
+            for done, journal in both_engines(f"{body}\nY1 := X1;", ROWS, "Tm : TON; Arr : ARRAY[0..1] OF INT;"):
+                self.assertTrue(settled(done, journal, "Y1"), body)
+
+    def test_the_code_keeps_its_rules(self) -> None:
+        for seed in range(40):
+            controller = Controller(read(random_text(Random(seed)).encode(), Path("x.st")).value, Profile())
+            self.assertEqual(faults_of(controller.code), [], seed)
+
+
+class Agreement(unittest.TestCase):
+    """Random programs."""
+
+    def test_both_engines_leave_the_same(self) -> None:
+        seen: Counter[str] = Counter()
+        for seed in range(FIRST, FIRST + CASES):
+            with self.subTest(seed=seed):
+                random = Random(seed)
+                program = read(random_text(random).encode(), Path("x.st")).value
+                profile = Profile(scan_time=10_000_000, on_overflow=random.choice(list(Overflow)), rung_time=random.choice([0, 1000]))
+                plain, compiled = Controller(program, profile, plain=True), Controller(program, profile)
+                log = random_text_log(random, plain.running)
+                one, two = plain.replay(log), compiled.replay(log)
+                self.assertEqual(difference(one, two, [t.name for t in plain.running.tags]), "")
+                seen[one.fault.code if one.fault is not None else ""] += 1
+                seen["rows"] += len(one)
+        self.assertGreater(seen[""], CASES // 2)
+        self.assertGreater(seen["rows"], 100 * CASES)
+
+    def test_a_step_executed_again_leaves_its_rows(self) -> None:
+        held = 0
+        for seed in range(30):
+            random = Random(seed)
+            controller = Controller(read(random_text(random).encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
+            journal = controller.replay(random_text_log(random, controller.running))
+            again = controller.again()
+            for scan in range(1, min(journal.clock.last, 12)):
+                for step in controller.steps.all[:controller.steps.cyclic]:
+                    if controller.paths.skipped(journal, step.index, scan) is not None or (journal.fault is not None and journal.fault.scan <= scan):
+                        continue
+                    if any(isinstance(a, Call) for a in every(controller.calls.code_of(step.index).actions)):
+                        continue
+                    made = range(controller.paths.seen(journal, step.index, scan), controller.paths.done(journal, step.index, scan))
+                    rows = [(journal.tag(r), journal.raw(r)) for r in made if journal.tag(r) < controller.running.public]
+                    mine = [row for row in again.ran(journal, step.index, scan).rows if row[0] < controller.running.public]
+                    self.assertEqual(mine, rows, (seed, scan, step.rung.number))
+                    held += 1
+        self.assertGreater(held, 500)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,139 @@
+"""Files of IEC 61131-3 text: tokens, what is read, what is said of what cannot be."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from random import Random
+
+from tests.text_strategies import random_text
+from tests.texts import text_of, text_program
+from whorlograph.formats.programs.st import read
+from whorlograph.formats.programs.xml import read as read_xml
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.formats.text.tokens import tokens
+from whorlograph.model.errors import ProgramError
+from whorlograph.model.program import OpaqueBody, PouKind
+from whorlograph.model.text import Assign, Binary, Case, Choose, Constant, TextBody, Unary
+from whorlograph.model.types import ELEMENTARY, ArrayOf, Enumeration, ListOf, Members, Simple, Structure, Subrange
+
+
+def notices(text: str) -> list[str]:
+    """What is said of a text."""
+    return [str(n) for n in read(text.encode(), Path("x.st")).notices]
+
+
+class Tokens(unittest.TestCase):
+    """What the grammar sees."""
+
+    def test_literals_end_where_they_end(self) -> None:
+        for text, wanted in (("T#1s5ms+A", ["T#1s5ms", "+", "A"]), ("INT#-5-3", ["INT#-5", "-", "3"]), ("16#FF_A", ["16#FF_A"]), ("WORD#16#0F", ["WORD#16#0F"]),
+                             ("1..5", ["1", "..", "5"]), ("A.3", ["A", ".", "3"]), ("A.%X12", ["A", ".", "%X12"]), ("2.5E-3*B", ["2.5E-3", "*", "B"]),
+                             ("DT#2024-02-29-12:30:00.5", ["DT#2024-02-29-12:30:00.5"]), ("Mode#Auto", ["Mode#Auto"]), ("BOOL#TRUE", ["BOOL#TRUE"]),
+                             ("t#-2d_3h", ["t#-2d_3h"]), ("'it$'s'", ["'it$'s'"]), ("a:=b", ["a", ":=", "b"]), ("TIME#612ms_500us)", ["TIME#612ms_500us", ")"])):
+            self.assertEqual([p.text for p in tokens(text)], wanted, text)
+
+    def test_comments_of_each_kind_nested_and_unended(self) -> None:
+        for text in ("A // x := (* y\n", "A (* b (* c *) d *)", "A /* x */", "A (* * *)", "A {pragma := 1}", "A (* never (* ended *)"):
+            self.assertEqual([p.text for p in tokens(text)], ["A"], text)
+        self.assertEqual([(p.text, p.line, p.column) for p in tokens("A\n  (* x\n y *) B")], [("A", 1, 1), ("B", 3, 7)])
+
+    def test_words_behind_a_dot_are_names(self) -> None:
+        self.assertEqual([p.kind for p in tokens("a.on if ON")], ["NAME", "DOT", "NAME", "IF", "ON"])
+
+
+class Files(unittest.TestCase):
+    """Types, POUs, configurations."""
+
+    def test_types(self) -> None:
+        program = read(b"TYPE Mode : (Idle, Run := 5, Trip) := Run; Small : INT (-3..9) := 2; Row : ARRAY[0..1, -1..1] OF SINT := [2(3), 4];"
+                       b" Pair : STRUCT A, B : INT := 16#F; C : STRING[20]; D : Row; END_STRUCT := (A := 1, D := [6(2)]); END_TYPE PROGRAM P ; END_PROGRAM", Path("x.st")).value
+        self.assertEqual(program.types["mode"], Enumeration((("Idle", 0), ("Run", 5), ("Trip", 6))))
+        self.assertEqual((program.types["small"], program.types["row"]), (Subrange(ELEMENTARY["INT"], -3, 9), ArrayOf(((0, 1), (-1, 1)), ELEMENTARY["SINT"])))
+        pair = program.types["pair"]
+        assert isinstance(pair, Structure)
+        self.assertEqual([(f.name, f.initial) for f in pair.fields][:2], [("A", Simple("16#F")), ("B", Simple("16#F"))])
+        self.assertEqual(program.defaults["mode"], Simple("Run"))
+        self.assertEqual(program.defaults["row"], ListOf(((2, Simple("3")), (1, Simple("4")))))
+        self.assertEqual(program.defaults["pair"], Members((("A", Simple("1")), ("D", ListOf(((6, Simple("2")),))))))
+
+    def test_pous_tasks_and_what_stands_behind_a_declaration(self) -> None:
+        text = ("FUNCTION F : DINT VAR_INPUT a : INT; END_VAR F := a; END_FUNCTION\nFUNCTION_BLOCK B VAR_IN_OUT x : INT; END_VAR x := 1; END_FUNCTION_BLOCK\n"
+                "CONFIGURATION C VAR_GLOBAL RETAIN\n G AT %QX1.2 : BOOL := TRUE; (* lamp over the door *)\n END_VAR RESOURCE R ON CPU TASK Fast(INTERVAL := T#20ms, PRIORITY := 2);"
+                " TASK Edge(SINGLE := G, PRIORITY := 1); PROGRAM One WITH Fast : P; PROGRAM Two : P; END_RESOURCE END_CONFIGURATION\nPROGRAM P END_PROGRAM")
+        program = read(text.encode(), Path("x.st")).value
+        self.assertEqual([(p.name, p.kind) for p in program.pous.values()], [("F", PouKind.FUNCTION), ("B", PouKind.FUNCTION_BLOCK), ("P", PouKind.PROGRAM)])
+        resource = program.configurations[0].resources[0]
+        self.assertEqual([(t.name, t.priority, t.interval, t.single) for t in resource.tasks], [("Fast", 2, "T#20ms", ""), ("Edge", 1, "", "G")])
+        self.assertEqual([(i.name, i.pou, i.task) for i in resource.instances], [("One", "P", "Fast"), ("Two", "P", "")])
+        lamp = program.configurations[0].variables[0]
+        self.assertEqual((lamp.address, lamp.retain, lamp.documentation, lamp.line), ("%QX1.2", True, "lamp over the door", 4))
+
+    def test_precedence_and_signs(self) -> None:
+        body = text_program("A := -N1 ** 2 + 3 * 4; Y1 := NOT X1 AND X2 OR X3 XOR X1 = X2; C := -5;").pous["main"].body
+        assert isinstance(body, TextBody)
+        first, second, third = (s.value for s in body.statements if isinstance(s, Assign))
+        assert isinstance(first, Binary) and isinstance(first.left, Binary) and isinstance(second, Binary)
+        self.assertEqual((first.code, first.left.code, type(first.left.left)), ("ADD", "EXPT", Unary))
+        self.assertEqual((second.code, second.left.code if isinstance(second.left, Binary) else ""), ("OR", "AND"))
+        self.assertEqual(third, Constant(third.at, 5, "-5", "", -5))
+
+    def test_labels_of_case_and_else(self) -> None:
+        body = text_program("CASE N1 OF 1, 3..5: A := 1; -2: ; X_Red: B := 2; ELSE A := 0; END_CASE;", "", "TYPE M : (X_Red); END_TYPE").pous["main"].body
+        assert isinstance(body, TextBody)
+        case = body.statements[0]
+        assert isinstance(case, Case)
+        self.assertEqual(([len(b.labels) for b in case.branches], [len(b.statements) for b in case.branches], len(case.other)), ([2, 1, 1], [1, 0, 1], 1))
+
+    def test_errors_of_several_pous_at_once_the_rest_loads(self) -> None:
+        text = text_of("Y1 := X1;", "", "PROGRAM Bad\nA := ;\nB := 2;\nEND_PROGRAM\nFUNCTION Worse : INT\nIF X THEN\nEND_FUNCTION\nNonsense here\n")
+        loaded = read(text.encode(), Path("x.st"))
+        said = [str(n) for n in loaded.notices]
+        self.assertEqual(len(said), 3, said)
+        self.assertIn("x.st:2 Bad: column 6: ';' stands here", said[0])
+        self.assertIn("was expected", said[0])
+        self.assertIn("x.st:6 Worse", said[1])
+        self.assertIn("'Nonsense' begins no type, POU or configuration", said[2])
+        self.assertEqual(loaded.value.pous["bad"].body, OpaqueBody("ST", "A := ;\nB := 2;", ("A", "B")))
+        self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
+
+    def test_what_is_no_program(self) -> None:
+        for text in (b"hello world", b"(* nothing *)", b"PROGRAM", b"VAR END_VAR", b"\xff\x00\x01"):
+            try:
+                read(text, Path("x.st"))
+            except ProgramError as error:
+                self.assertIn("x.st", error.line())
+                self.assertNotIn("\n", error.line())
+
+    def test_broken_texts_never_raise_anything_else(self) -> None:
+        random = Random(7)
+        for seed in range(60):
+            text = random_text(Random(seed))
+            at, length = random.randrange(len(text)), random.randint(1, 40)
+            broken = text[:at] + random.choice(("", ";", "END_IF", "(*", "'", "1..", "T#", "§", "\x00")) + text[at + length:]
+            try:
+                read(broken.encode(), Path("x.st"))
+            except ProgramError:
+                continue
+
+    def test_bodies_in_xml_are_the_same(self) -> None:
+        source = "Y1 := X1\n  AND NOT X2;\nIF X3 THEN\n  A := A + 1;\nEND_IF;"
+        program = text_program(source)
+        again = read_xml(write_xml(program), Path("x.xml")).value
+        before, after = program.pous["main"].body, again.pous["main"].body
+        assert isinstance(before, TextBody) and isinstance(after, TextBody)
+        self.assertEqual([line.strip() for line in before.source], [line.strip() for line in after.source if line.strip()])
+        self.assertIsInstance(after.statements[1], Choose)
+        self.assertEqual(len(after.statements), 2)
+
+    def test_a_body_in_xml_that_cannot_be_read_is_opaque(self) -> None:
+        data = write_xml(text_program("Y1 := X1;")).replace(b"Y1 := X1;", b"Y1 := X1 AND ;")
+        loaded = read_xml(data, Path("x.xml"))
+        body = loaded.value.pous["main"].body
+        assert isinstance(body, OpaqueBody)
+        self.assertEqual(body.assigns, ("Y1",))
+        self.assertTrue(any("stands here" in str(n) for n in loaded.notices))
+
+
+if __name__ == "__main__":
+    unittest.main()

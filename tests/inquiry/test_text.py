@@ -1,0 +1,141 @@
+"""Questions about programs in Structured Text: trails through conditions, cases, calls; words, drawings, cross-reference."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import Rows
+from tests.texts import text_session
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.checking import check
+from whorlograph.desk.report import drawing_pages, report_markdown, report_pages
+from whorlograph.desk.scene import Scene
+from whorlograph.desk.session import Session
+from whorlograph.desk.tables import xref_of
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.question import Symptom
+
+VAT = """TYPE Phase : (Idle, Filling, Heating); END_TYPE
+FUNCTION_BLOCK Vat
+  VAR_INPUT Fill : BOOL; END_VAR VAR_OUTPUT Valve : BOOL; END_VAR VAR State : Phase; Wait : TON; END_VAR
+  CASE State OF
+    Idle: IF Fill THEN State := Filling; END_IF;
+    Filling:
+      Wait(IN := TRUE, PT := T#1s);
+      IF Wait.Q THEN
+        Wait(IN := FALSE);
+        State := Heating;
+      END_IF;
+  END_CASE;
+  Valve := State = Filling;
+END_FUNCTION_BLOCK
+"""
+
+
+def asked(body: str, rows: Rows, tag: str, local: str = "", before: str = "", at: str | None = None, symptom: Symptom | None = None) -> tuple[Session, Answer, str]:
+    """The session, the answer with its proofs, and all its sentences."""
+    session = text_session(body, rows, local, before)
+    answer = ask(session, tag, at, symptom)
+    prove_all(session, answer)
+    text = "\n".join([answer.text, *(link.text for _, link in answer.links()), *(r.text for r in answer.roots)])
+    return session, answer, text
+
+
+def first(session: Session, answer: Answer) -> tuple[str, str, bool | None]:
+    """Kind, tag and verdict of the first root."""
+    root = answer.roots[0]
+    return root.kind.value, session.running.tags[root.tag].name if root.tag is not None else "", root.proved
+
+
+class Trails(unittest.TestCase):
+    """From an output through statements to the input."""
+
+    def test_an_assignment_is_a_rung(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (700, "X1", 0), (1000, "X2", 0), (1500, "X2", 1)]
+        session, answer, text = asked("Y1 := (X1 OR Y1)\n  AND X2;", rows, "Y1")
+        self.assertEqual(first(session, answer), ("field-input", "X2", True))
+        self.assertIn("Y1 went off at 1.000 s: in Main 5 X2 opened first", text)
+
+    def test_under_if_it_sets_and_resets(self) -> None:
+        body = "IF X1 THEN\n  Y1 := TRUE;\nELSIF X2 THEN\n  Y1 := FALSE;\nEND_IF;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (400, "X1", 0), (900, "X2", 1), (950, "X2", 0), (1500, "X2", 0)]
+        session, answer, text = asked(body, rows, "Y1")
+        self.assertEqual((answer.links()[0][1].kind.value, first(session, answer)), ("reset-by", ("field-input", "X2", True)))
+        on, kept, text = asked(body, [*rows[:4], (800, "X1", 0)], "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual(first(on, kept), ("field-input", "X1", True))
+        self.assertIn("Y1 was set by Main 5 at 0.300 s: X1", text)
+
+    def test_a_comparison_that_is_not_met_leads_to_what_counts(self) -> None:
+        body = "IF X1 AND NOT X3 THEN A := A + 1; END_IF;\nX3 := X1;\nY1 := A >= 3;".replace("X3", "Before")
+        rows = [(0, "X1", 0), *((200 * n, "X1", n % 2) for n in range(1, 5)), (1500, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "Before : BOOL;", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("A >= 3 does not hold in Main 7 (A is 2)", text)
+        self.assertIn("X1", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None])
+
+    def test_through_a_block_its_case_and_a_timer_executed_twice(self) -> None:
+        rows = [(0, "X1", 0), (500, "X1", 1), (3000, "X1", 1)]
+        _session, _answer, text = asked("One(Fill := X1);\nY1 := One.Valve;", rows, "Y1", "One : Vat;", VAT, symptom=Symptom.DROPPED_OUT)
+        self.assertIn("State = Filling does not hold in Vat 13 (State is Heating)", text)
+        self.assertIn("was written by State := Heating in Vat 4", text)
+        self.assertIn("Wait gave Q on in Vat 4", text)
+        self.assertNotIn("nothing is wired", text)
+
+    def test_a_return_leaves_out_what_stands_below(self) -> None:
+        body = "IF X1 THEN RETURN; END_IF;\nY1 := X2;"
+        rows = [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (800, "X2", 0), (1500, "X2", 0)]
+        session, answer, _text = asked(body, rows, "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual((answer.links()[0][1].kind.value, first(session, answer)), ("held-by-jump", ("field-input", "X1", True)))
+
+    def test_a_block_that_is_called_under_a_condition(self) -> None:
+        before = "FUNCTION_BLOCK Copy VAR_INPUT P : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := P; END_FUNCTION_BLOCK\n"
+        rows = [(0, "X1", 1), (0, "X2", 1), (500, "X1", 0), (900, "X2", 0), (1500, "X2", 0)]
+        session, answer, _text = asked("IF X1 THEN One(P := X2); END_IF;\nY1 := One.Q;", rows, "Y1", "One : Copy;", before, symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("not-called", [link.kind.value for _, link in answer.links()])
+        self.assertEqual(first(session, answer)[:2], ("field-input", "X1"))
+
+    def test_what_overflows_names_its_line(self) -> None:
+        _session, answer, text = asked("A := A + 9000;\nY1 := X1;", [(0, "X1", 1), (500, "X1", 1)], "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual((answer.roots[0].kind.value, answer.links()[0][1].kind.value), ("fault", "halted"))
+        self.assertIn("in Main 5: 36000 does not fit INT", text)
+
+
+class OnScreenAndPaper(unittest.TestCase):
+    """Lines with values, the places that use a tag, findings."""
+
+    BODY = "IF X1 AND N1 > 3 THEN\n  Y1 := X2;\nELSE\n  Y2 := X3;\nEND_IF;"
+
+    def test_lines_have_values_and_say_what_was_not_come_to(self) -> None:
+        session = text_session(self.BODY, [(0, "X1", 1), (0, "N1", 7), (0, "X2", 1), (500, "X1", 1)])
+        scene = Scene(session, ask(session, "Y1"))
+        for width in (100, 60):
+            lines = ["".join(t for t, _ in line) for line in scene.rung(0, 20, width).lines]
+            self.assertIn("X1=1  N1=7", lines[1])
+            self.assertIn("Y1=1  X2=1", lines[2])
+            self.assertTrue(lines[2].strip().startswith("┃"))
+            self.assertTrue(lines[4].strip().startswith("┆"), lines[4])
+            self.assertNotIn("X3=", lines[4], "it was not read")
+            self.assertTrue(all(len(line) <= width for line in lines))
+        spots = {s.element for s in scene.rung(0, 20, 100).spots}
+        self.assertGreaterEqual(len(spots), 5)
+
+    def test_where_a_tag_is_used(self) -> None:
+        session = text_session(self.BODY, [(0, "X1", 1)])
+        xref = xref_of(session)
+        reads = xref.entry(session.tag("X1")).reads
+        self.assertEqual([(r.pou, r.rung, r.how) for r in reads], [("Main", 5, "read in IF")])
+        self.assertEqual([w.how for w in xref.entry(session.tag("Y2")).writes], ["assigned"])
+
+    def test_findings_and_paper(self) -> None:
+        session = text_session("A := A + 1;\nK[A] := 1;\nY1 := X1;", [(0, "X1", 1), (100, "X1", 1)], "K : ARRAY[0..3] OF INT;")
+        keys = {f.key for f in check(session)}
+        self.assertLessEqual({"may-overflow", "index-not-guarded"}, keys)
+        answer = ask(session, "Y1")
+        self.assertIn("Y1", report_markdown(session, answer))
+        for pages, line in ((report_pages(session, answer), "[A] := 1;"), (drawing_pages(session, [0, 1, 2], 50_000_000), "Y1 := X1;"),
+                            (drawing_pages(session, [0, 1, 2], None), "Y1 := X1;")):
+            words = [getattr(item, "text", "") for page in pages for item in page.items]
+            self.assertIn(line, " ".join(words))
+
+
+if __name__ == "__main__":
+    unittest.main()
