@@ -201,7 +201,7 @@ def survey_text(session: Session, found: Survey) -> str:
     lines += task_lines(found)
     lines += ["", "Program organisation units:"]
     for pou in found.pous:
-        unit = "rungs" if pou.language == "LD" else "lines"
+        unit = {"LD": "rungs", "FBD": "networks", "ST": "statements"}.get(pou.language, "lines")
         used = f"called by {', '.join(pou.called_by)}" if pou.called_by else pou.trigger if pou.trigger != "never" else "never called"
         lines.append(f"  {padded(pou.name, 20)} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)

@@ -300,7 +300,7 @@ class _Builder:
         elif isinstance(element, (Connector, Continuation)):
             base.shape, base.label = Shape.LINK, element.name
         else:
-            base.label = getattr(element, "expression", "")
+            base.label = _named(element)
         return base
 
     def _block(self, base: Symbol, block: Block) -> None:
@@ -309,7 +309,7 @@ class _Builder:
         inputs, outputs = [], []
         for i, pin in enumerate((*block.inputs, *block.in_outs)):
             source = self.ids.get(pin.wires[0].source) if pin.wires else None
-            text = getattr(source, "expression", "") if source is not None and source.id in self.labels else ""
+            text = _named(source) if source is not None and source.id in self.labels else ""
             if text and self.flow is not None and source is not None and source.id in self.flow.values:
                 text += f" ={_text(self.flow.values[source.id], source.id in self.flow.times)}"
             name = f"o{pin.name}" if pin.negated else pin.name
@@ -318,7 +318,7 @@ class _Builder:
             fed = next((e for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable)) and e.id in self.labels
                         and e.wires and e.wires[0].source == block.id and output_pin(e.wires[0], block) == pin.name.upper()), None)
             live = bool(self.flow.out.get((block.id, pin.name.upper()), False)) if self.flow is not None else False
-            outputs.append(PinText(pin.name, i, getattr(fed, "expression", ""), live))
+            outputs.append(PinText(pin.name, i, _named(fed), live))
         base.inputs, base.outputs = tuple(inputs), tuple(outputs)
         base.live = any(p.live for p in outputs)
 
@@ -328,6 +328,12 @@ def _text(value: bool | int | float, time: bool) -> str:
     if isinstance(value, bool):
         return "on" if value else "off"
     return duration_text(int(value)) if time else str(value)
+
+
+def _named(element: Element | None) -> str:
+    """A variable's or literal's name, with the negation that stands at it."""
+    text: str = getattr(element, "expression", "")
+    return f"NOT {text}" if getattr(element, "negated", False) else text
 
 
 def lay_out(step: Step, flow: Flow | None = None, blockers: frozenset[int] = frozenset()) -> RungLayout:

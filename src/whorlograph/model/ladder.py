@@ -194,17 +194,14 @@ class LadderBody(Struct, frozen=True, tag=True):
     """A ladder body: all elements as read, and the rungs they form.
 
     ``targets`` maps a label in lower case to the rung number it stands for; one more than the
-    number of rungs is the body's end.
+    number of rungs is the body's end. A block diagram is made of the same elements, without rails: its networks are the rungs, and
+    ``language`` says so (IEC 61131-3:2013, 8.2 and 8.3).
     """
 
     elements: tuple[AnyElement, ...]
     rungs: tuple[Rung, ...]
     targets: dict[str, int]
-
-    @property
-    def language(self) -> str:
-        """The language's short name (IEC 61131-3:2013, 8.2)."""
-        return "LD"
+    language: str = "LD"
 
 
 def wires_of(element: Element) -> tuple[Wire, ...]:

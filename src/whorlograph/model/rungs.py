@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from heapq import heappop, heappush
 
-from .ladder import Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
+from .ladder import Block, Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 
 
 class _Parts:
@@ -26,8 +26,8 @@ class _Parts:
         self.parent[self.find(a)] = self.find(b)
 
 
-def build(elements: tuple[Element, ...]) -> tuple[LadderBody, list[str]]:
-    """Gather elements into rungs, ordered by the smallest y (then x) of their elements.
+def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBody, list[str]]:
+    """Gather elements into rungs, ordered by the smallest y (then x) of their elements; a block diagram by the file's order of execution, if any.
 
     Returns: the body, and sentences about what does not fit (a label that is missing or doubled, a
     connector without continuation, a wire from nowhere, a loop of wires).
@@ -41,8 +41,8 @@ def build(elements: tuple[Element, ...]) -> tuple[LadderBody, list[str]]:
     groups: dict[int, list[Element]] = {}
     for element in active:
         groups.setdefault(parts.find(element.id), []).append(element)
-    ordered = sorted((sorted(g, key=lambda e: (e.y, e.x)) for g in groups.values()), key=lambda g: (g[0].y, g[0].x))
-    tops = [g[0].y for g in ordered]
+    ordered = sorted((sorted(g, key=_turn) for g in groups.values()), key=lambda g: (_first_turn(g), min(e.y for e in g), g[0].x))
+    tops = [min(e.y for e in g) for g in ordered]
     targets = _targets(elements, tops, said)
     comments = _comments(elements, tops)
     rungs = []
@@ -61,7 +61,16 @@ def build(elements: tuple[Element, ...]) -> tuple[LadderBody, list[str]]:
             if isinstance(element, Jump) and element.label.lower() not in targets:
                 said.append(f"rung {rung.number}: jump to {element.label or 'no label'}, which does not exist: "
                             "the jump is never taken")
-    return LadderBody(elements, tuple(rungs), targets), said
+    return LadderBody(elements, tuple(rungs), targets, language), said
+
+
+def _turn(element: Element) -> tuple[int, int, int]:
+    """When an element has its turn, of those whose inputs are known: as the file says, else by its place."""
+    return (element.execution_order if isinstance(element, Block) else 0), element.y, element.x
+
+
+def _first_turn(group: list[Element]) -> int:
+    return min((e.execution_order for e in group if isinstance(e, Block) and e.execution_order), default=0)
 
 
 def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said: list[str]) -> dict[int, int]:

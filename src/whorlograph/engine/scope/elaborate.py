@@ -15,6 +15,7 @@ from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
+from whorlograph.model.text import TextBody, Var
 from whorlograph.model.types import (
     BOOL,
     ELEMENTARY,
@@ -32,6 +33,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .text_types import parts
 from .unfolding import Unfolding
 
 
@@ -214,6 +216,10 @@ class _Builder:
         declared = {str(t.address): t.index for t in self.tags if t.address is not None}
         done: set[str] = set()
         for one in instances:
+            if one.pou is not None and isinstance(one.pou.body, TextBody) and one.type_name not in done:
+                done.add(one.type_name)
+                for base in dict.fromkeys(p.base for s in one.pou.body.statements for p in parts(s) if isinstance(p, Var) and p.base.startswith("%")):
+                    self.direct(base, declared)
             if one.pou is None or not isinstance(one.pou.body, LadderBody) or one.type_name in done:
                 continue
             done.add(one.type_name)

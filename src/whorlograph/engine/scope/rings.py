@@ -8,7 +8,10 @@ from whorlograph.model.ladder import Block, Coil, InOutVariable, LadderBody, Out
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice
 from whorlograph.model.program import OpaqueBody, Pou, PouKind, Program
+from whorlograph.model.text import Apply, Assign, TextBody
 from whorlograph.model.types import Named
+
+from .text_types import parts
 
 
 def without_rings(program: Program) -> tuple[Program, list[Notice]]:
@@ -22,17 +25,22 @@ def without_rings(program: Program) -> tuple[Program, list[Notice]]:
         for name in ring:
             pou = program.pous[name]
             if isinstance(pou.body, LadderBody):
-                pous[name] = replace(pou, body=OpaqueBody("LD", said, tuple(_assigned(pou.body))))
+                pous[name] = replace(pou, body=OpaqueBody(pou.body.language, said, tuple(_assigned(pou.body))))
+            elif isinstance(pou.body, TextBody):
+                written = dict.fromkeys(p.target.base for s in pou.body.statements for p in parts(s) if isinstance(p, Assign))
+                pous[name] = replace(pou, body=OpaqueBody("ST", said, tuple(written)))
     return (replace(program, pous=pous) if notices else program), notices
 
 
 def _called(pou: Pou, program: Program) -> list[str]:
     """The file's own POUs that a body calls, by name in lower case."""
-    if not isinstance(pou.body, LadderBody):
-        return []
     types = {v.name.lower(): v.type.name.lower() for v in pou.variables if isinstance(v.type, Named)}
     found: dict[str, None] = {}
-    for element in pou.body.elements:
+    if isinstance(pou.body, TextBody):
+        named = [p.called.base.lower() for s in pou.body.statements for p in parts(s) if isinstance(p, Apply)]
+        called = [types.get(n, n) for n in named]
+        found |= dict.fromkeys(n for n in called if n in program.pous and program.pous[n].kind is not PouKind.PROGRAM)
+    for element in pou.body.elements if isinstance(pou.body, LadderBody) else ():
         if isinstance(element, Block):
             name = types.get(element.instance.lower(), element.type_name.lower()) if element.instance else element.type_name.lower()
             if name in program.pous and program.pous[name].kind is not PouKind.PROGRAM:

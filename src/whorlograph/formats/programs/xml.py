@@ -109,15 +109,15 @@ class _Reader:
         return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, line_of(node), name))
 
     def body(self, node: etree._Element, pou: str) -> Body:
-        """A ladder body, or an opaque one in another language."""
+        """A body in a language that is executed, or an opaque one."""
         for child in node:
             language = local(child)
-            if language == "LD":
+            if language in ("LD", "FBD"):
                 return read_ladder(child, pou, self.say)
-            text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "FBD", "SFC") else ""
+            text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "SFC") else ""
             if language == "ST":
                 return self.text(child, text, pou)
-            if language in ("IL", "FBD", "SFC"):
+            if language in ("IL", "SFC"):
                 self.say(child, f"the body is in {language}, which is not executed yet",
                          "opaque: what it writes comes from the log", pou)
                 return OpaqueBody(language, text, _assigned(language, child, text))

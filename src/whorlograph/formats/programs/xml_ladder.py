@@ -56,7 +56,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
             continue
         seen.add(spot[0])
         elements.append(make(child, spot, space))
-    body, said = build(tuple(elements))
+    body, said = build(tuple(elements), local(node))
     for sentence in said:
         say(node, sentence, "", pou)
     return body

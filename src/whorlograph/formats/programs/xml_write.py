@@ -203,7 +203,7 @@ def _pou(parent: etree._Element, pou: Pou) -> None:
     _variables(interface, pou.variables)
     body = _sub(node, "body")
     if isinstance(pou.body, LadderBody):
-        ladder = _sub(body, "LD")
+        ladder = _sub(body, pou.body.language)
         for element in pou.body.elements:
             _element(ladder, element)
     elif isinstance(pou.body, TextBody):

@@ -1,3 +1,4 @@
 """The languages that bodies are written in: each lowers a body to steps of code."""
 
-LANGUAGES = {"LD": "engine.front.languages.ladder:lower", "ST": "engine.front.languages.text:lower"}
+LANGUAGES = {"LD": "engine.front.languages.ladder:lower", "FBD": "engine.front.languages.ladder:lower",
+             "ST": "engine.front.languages.text:lower"}

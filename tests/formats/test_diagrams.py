@@ -1,0 +1,92 @@
+"""Block diagrams in XML: networks by position or by the file's order, run as ladder's blocks are."""
+
+from __future__ import annotations
+
+import re
+import unittest
+from pathlib import Path
+
+from tests.building import Rows, program_of, session_of
+from tests.engine.agreement import difference
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.scene import Scene
+from whorlograph.desk.session import Session
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.xml import read
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.ladder import LadderBody
+
+
+def _value(number: int, y: int, text: str, negated: bool = False) -> str:
+    mark = ' negated="true"' if negated else ""
+    return f'<inVariable localId="{number}"{mark}><position x="10" y="{y}"/><connectionPointOut/><expression>{text}</expression></inVariable>'
+
+
+def _wired(source: int, pin: str = "") -> str:
+    name = f' formalParameter="{pin}"' if pin else ""
+    return f'<connectionPointIn><connection refLocalId="{source}"{name}/></connectionPointIn>'
+
+
+def _block(number: int, y: int, kind: str, inputs: dict[str, str], outputs: str, instance: str = "", order: int = 0) -> str:
+    pins = "".join(f'<variable formalParameter="{n}">{w}</variable>' for n, w in inputs.items())
+    outs = "".join(f'<variable formalParameter="{n}"><connectionPointOut/></variable>' for n in outputs.split())
+    named = (f' instanceName="{instance}"' if instance else "") + (f' executionOrderId="{order}"' if order else "")
+    return (f'<block localId="{number}" typeName="{kind}"{named}><position x="100" y="{y}"/><inputVariables>{pins}</inputVariables><inOutVariables/>'
+            f'<outputVariables>{outs}</outputVariables></block>')
+
+
+def _into(number: int, y: int, text: str, source: int, pin: str) -> str:
+    return f'<outVariable localId="{number}"><position x="300" y="{y}"/>{_wired(source, pin)}<expression>{text}</expression></outVariable>'
+
+
+def diagram(elements: str, rows: Rows, tags: str, blocks: str = "") -> Session:
+    """A session on a program whose one body is a block diagram."""
+    data = re.sub(rb"<LD\s*/>|<LD>.*?</LD>", f"<FBD>{elements}</FBD>".encode(), write_xml(program_of(lambda ladder: None, tags, blocks)), flags=re.DOTALL)
+    loaded = read(data, Path("x.xml"))
+    assert not loaded.notices, [str(n) for n in loaded.notices]
+    return session_of(loaded.value, rows)
+
+
+class Diagrams(unittest.TestCase):
+    """Networks of blocks."""
+
+    TIMED = "".join((_value(1, 20, "X1"), _value(2, 40, "X2", True), _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT"),
+                     _value(5, 60, "T#200ms"), _block(4, 10, "TON", {"IN": _wired(3, "OUT"), "PT": _wired(5)}, "Q ET", "T1"), _into(6, 20, "Y1", 4, "Q")))
+    ROWS: Rows = ((0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (600, "X2", 1), (900, "X2", 1))
+
+    def test_a_trail_through_a_diagram(self) -> None:
+        session = diagram(self.TIMED, self.ROWS, "X1 X2 Y1", "T1:TON")
+        body = session.program.pous["main"].body
+        assert isinstance(body, LadderBody)
+        self.assertEqual((body.language, len(body.rungs)), ("FBD", 1))
+        answer = ask(session, "Y1")
+        prove_all(session, answer)
+        self.assertEqual([(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots], [("X2", True)])
+        self.assertEqual(answer.time, 600_000_000)
+        drawn = "\n".join("".join(t for t, _ in line) for line in Scene(session, answer).rung(0, 40, 100).lines)
+        self.assertIn("AND", drawn)
+        self.assertIn("TON", drawn)
+
+    def test_both_engines(self) -> None:
+        session = diagram(self.TIMED, self.ROWS, "X1 X2 Y1", "T1:TON")
+        plain = Controller(session.program, session.profile, plain=True).replay(session.log)
+        self.assertEqual(difference(plain, session.journal, [t.name for t in session.running.tags]), "")
+        self.assertEqual((plain.settled(session.tag("Y1"), 50), plain.settled(session.tag("Y1"), 20)), (1, 0))
+
+    def test_the_files_order_decides(self) -> None:
+        def two(first: int, second: int) -> str:
+            return "".join((_value(1, 20, "N1"), _value(2, 40, "1"), _block(3, 10, "ADD", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT", order=first), _into(4, 20, "N2", 3, "OUT"),
+                            _value(5, 120, "N2"), _value(6, 140, "10"), _block(7, 110, "MUL", {"IN1": _wired(5), "IN2": _wired(6)}, "OUT", order=second), _into(8, 120, "N1", 7, "OUT")))
+
+        for order, wanted in (((0, 0), 10), ((1, 2), 10), ((2, 1), 0)):
+            session = diagram(two(*order), [(0, "X1", 0), (5, "X1", 0)], "X1 N1 N2")
+            self.assertEqual(session.journal.settled(session.tag("N1"), 1), wanted, order)
+
+    def test_it_is_written_back_as_a_diagram(self) -> None:
+        session = diagram(self.TIMED, self.ROWS, "X1 X2 Y1", "T1:TON")
+        again = read(write_xml(session.program), Path("x.xml")).value
+        self.assertEqual(again.pous["main"].body.language, "FBD")
+
+
+if __name__ == "__main__":
+    unittest.main()
