@@ -65,10 +65,7 @@ class Reading(unittest.TestCase):
         self.assertEqual(len(loaded.value.pous), len(program.pous))  # type: ignore[attr-defined]
 
     def test_a_body_in_another_language_is_kept_and_named(self) -> None:
-        text = f'{HEAD}<pou name="P" pouType="program"><interface/><body><IL><p>LD B
-ST A
-LD 1
-ST C</p></IL></body></pou>{TAIL}'
+        text = f'{HEAD}<pou name="P" pouType="program"><interface/><body><IL><p>LD B\nST A\nLD 1\nST C</p></IL></body></pou>{TAIL}'
         loaded = read_text(text)
         body = loaded.value.pous["p"].body  # type: ignore[attr-defined]
         assert isinstance(body, OpaqueBody)
