@@ -125,12 +125,24 @@ class _Reader:
             self.say(Unreadable(first.line, first.column, f"{name.text} is declared twice"), "the first counts")
             return
         documentation = self.comments.get(first.line - 1, "")
-        body = self.body(pieces[end:-1], pieces[-1], name.text)
+        body = self.body(pieces[end:-1], pieces[end - 1], pieces[-1], name.text)
         self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
 
-    def body(self, pieces: list[Piece], last: Piece, pou: str) -> Body:
-        begin = pieces[0].line if pieces else last.line
-        source = self.lines[begin - 1:last.line - 1] or self.lines[begin - 1:last.line]
+    def between(self, before: Piece, last: Piece) -> tuple[int, list[str]]:
+        """What is written between two tokens: its first line, and its lines, columns kept."""
+        begin, behind = before.line, before.column - 1 + len(before.text)
+        lines = self.lines[begin - 1:last.line]
+        lines[-1] = lines[-1][:last.column - 1]
+        lines[0] = " " * behind + lines[0][behind:]
+        while lines and not lines[0].strip():
+            begin += 1
+            del lines[0]
+        while lines and not lines[-1].strip():
+            del lines[-1]
+        return begin, lines
+
+    def body(self, pieces: list[Piece], before: Piece, last: Piece, pou: str) -> Body:
+        begin, source = self.between(before, last)
         try:
             return TextBody(parse(pieces, "body"), tuple(source), begin)
         except Unreadable as error:

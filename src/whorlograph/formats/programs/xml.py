@@ -26,13 +26,14 @@ from whorlograph.model.program import (
 from whorlograph.model.registry import resolve
 from whorlograph.model.shown import visible
 from whorlograph.model.text import TextBody
-from whorlograph.model.types import ELEMENTARY, Named, TypeRef
+from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 
 from .xml_ladder import read_ladder
 from .xml_types import line_of, local, read_initial, read_type, whole, words
 
-NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201")
+NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201", "http://www.plcopen.org/xml/tc6.xsd")
 
+ROOT = "Project"  # of the form that IEC 61131-10 itself lays down
 _SECTIONS = {"inputVars": VariableKind.INPUT, "outputVars": VariableKind.OUTPUT, "inOutVars": VariableKind.IN_OUT,
              "localVars": VariableKind.LOCAL, "tempVars": VariableKind.TEMP, "externalVars": VariableKind.EXTERNAL,
              "globalVars": VariableKind.GLOBAL}
@@ -153,6 +154,7 @@ class _Reader:
     def program(self, root: etree._Element, path: Path) -> Program:
         """The whole project."""
         types: dict[str, TypeRef] = {}
+        defaults: dict[str, Initial] = {}
         pous: dict[str, Pou] = {}
         configurations = []
         header = {"companyName": "", "productVersion": "", "creationDateTime": ""}
@@ -165,22 +167,25 @@ class _Reader:
                 name = node.get("name") or name
                 header["creationDateTime"] = node.get("modificationDateTime") or header["creationDateTime"]
             elif part == "types":
-                self._types(node, types, pous)
+                self._types(node, types, defaults, pous)
             elif part == "instances":
                 configurations += [self._configuration(c) for group in node for c in group if local(c) == "configuration"]
             elif part and part not in _QUIET:
                 self.say(node, f"{part} is not read")
         self._undeclared(types, pous)
         return Program(name, types, pous, tuple(configurations), str(path), header["creationDateTime"],
-                       header["companyName"], header["productVersion"])
+                       header["companyName"], header["productVersion"], defaults)
 
-    def _types(self, node: etree._Element, types: dict[str, TypeRef], pous: dict[str, Pou]) -> None:
+    def _types(self, node: etree._Element, types: dict[str, TypeRef], defaults: dict[str, Initial], pous: dict[str, Pou]) -> None:
         for group in node:
             for item in group:
                 if local(item) == "dataType":
                     base = next((c for c in item if local(c) == "baseType"), None)
                     if base is not None:
                         types[item.get("name", "").lower()] = read_type(base, self.say)
+                    start = next((read_initial(c) for c in item if local(c) == "initialValue"), None)
+                    if start is not None:
+                        defaults[item.get("name", "").lower()] = start
                 elif local(item) == "pou":
                     pou = self.pou(item)
                     if pou is None:
@@ -235,18 +240,23 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
         text = str(error).split(", line")[0]
         raise ProgramError(f"{path}:{line}" if line else str(path), f"not well-formed XML ({text})",
                            "export the program again, the file may be cut off") from error
-    if local(root) != "project" or etree.QName(root).namespace not in NAMESPACES:
-        raise ProgramError(f"{path}:{root.sourceline}", f"the document is {local(root)!r}, not a project of the XML exchange format",
-                           "export the program as IEC 61131-10 XML")
+    space = etree.QName(root).namespace
+    if local(root) != ROOT and (local(root) != "project" or space not in NAMESPACES):
+        raise ProgramError(f"{path}:{root.sourceline}", f"the document is {local(root)!r} of namespace {space or 'none'}, not a project of the XML "
+                           f"exchange format (root 'project' of {NAMESPACES[1]}, or root {ROOT!r} of IEC 61131-10)", "export the program as XML")
     if not data.isascii() or b"&#" in data:
         _make_visible(root)
-    reader = _Reader(str(path))
-    program = reader.program(root, path)
+    if local(root) == ROOT:
+        loaded: Loaded[Program] = resolve("formats.programs.iec10:read_project")(root, path)
+    else:
+        reader = _Reader(str(path))
+        loaded = Loaded(reader.program(root, path), reader.notices)
+    program = loaded.value
     if not program.pous:
         raise ProgramError(str(path), "the project holds no POU", "export the whole project")
     if not program.date:
         program = _dated(program, path)
-    return Loaded(program, reader.notices)
+    return Loaded(program, loaded.notices)
 
 
 def _make_visible(root: etree._Element) -> None:

@@ -183,7 +183,8 @@ def _shape(element: Element) -> tuple[str, dict[str, object]]:
         return "coil", {"negated": str(element.kind is CoilKind.NEGATED).lower(), **({"storage": storage} if storage else {}),
                         **({"edge": edge} if edge else {})}
     if isinstance(element, Block):
-        return "block", {"typeName": element.type_name, **({"instanceName": element.instance} if element.instance else {})}
+        return "block", {"typeName": element.type_name, **({"instanceName": element.instance} if element.instance else {}),
+                         **({"executionOrderId": element.execution_order} if element.execution_order else {})}
     if isinstance(element, (Jump, Label)):
         return ("jump" if isinstance(element, Jump) else "label"), {"label": element.label}
     if isinstance(element, (Connector, Continuation)):
@@ -240,7 +241,9 @@ def write_xml(program: Program) -> bytes:
     types = _sub(root, "types")
     data = _sub(types, "dataTypes")
     for name, type_ in program.types.items():
-        _type(_sub(_sub(data, "dataType", name=name), "baseType"), type_)
+        declared = _sub(data, "dataType", name=name)
+        _type(_sub(declared, "baseType"), type_)
+        _initial(declared, program.defaults.get(name))
     pous = _sub(types, "pous")
     for pou in program.pous.values():
         _pou(pous, pou)
