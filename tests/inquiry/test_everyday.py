@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from tests.building import Draw, Rows, program_of, session_of, tasked
+from tests.building import Draw, Rows, program_of, program_with, session_of, tasked
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
@@ -18,6 +18,7 @@ from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, Var
 from whorlograph.model.question import Symptom
 from whorlograph.model.types import BOOL, ELEMENTARY, Named, Simple
 from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, rises, set_, timer
+from whorlograph.plant.written import body_of
 
 
 @dataclass
@@ -108,6 +109,17 @@ def _modes(hand: Draw, auto: Draw, tags: str) -> Program:
     mine = program.pous["main"]
     instances = tuple(Variable(n, Named(t), VariableKind.LOCAL) for n, t in (("H", "Hand"), ("A", "Auto")))
     return replace(program, pous={"main": replace(mine, variables=mine.variables + instances), "hand": block("Hand", hand), "auto": block("Auto", auto)})
+
+
+class Numbers(unittest.TestCase):
+    """Numbers that several rungs write."""
+
+    def test_a_number_falls_back_when_the_later_rung_is_not_executed(self) -> None:
+        body = body_of("MOVE(1)>N1", "X1 MOVE(5)>N1", "GE(N1,5) X2 (Y1)")
+        program = program_with({"Main": body}, "X1 X2 Y1 N1")
+        found = asked(session_of(program, ((0, "X1", 1), (0, "X2", 1), (700, "X1", 0), (1500, "X1", 0))), "Y1")
+        self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
+        self.assertIn("EN of MOVE (executed the scan before) has no power in Main 2: X1 blocks", found.text)
 
 
 class Contactors(unittest.TestCase):

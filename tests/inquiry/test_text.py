@@ -72,6 +72,23 @@ class Trails(unittest.TestCase):
         self.assertIn("A >= 3 does not hold in Main 7 (A is 2)", text)
         self.assertIn("X1", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None])
 
+    def test_what_is_added_up_falls_with_the_statement_that_was_left_out(self) -> None:
+        body = "A := 0;\nIF X1 THEN A := A + 1; END_IF;\nIF X2 THEN A := A + 1; END_IF;\nY1 := A >= 2;"
+        for lost, line in (("X1", 6), ("X2", 7)):
+            rows = [(0, "X1", 1), (0, "X2", 1), (900, lost, 0), (1500, lost, 0)]
+            session, answer, text = asked(body, rows, "Y1", symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", lost, True), text)
+            self.assertIn(f"the condition for A := A + 1 (executed the scan before) is FALSE in Main {line}: {lost} blocks", text)
+        session, answer, text = asked(body, [(0, "X1", 1), (0, "X2", 0), (1500, "X1", 1)], "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
+        self.assertNotIn("the scan before", text)
+
+    def test_what_is_wanted_off_is_said_so(self) -> None:
+        _, _, text = asked("Y1 := X1 AND NOT X2;", [(0, "X1", 1), (0, "X2", 0), (500, "X2", 1), (900, "X2", 1)], "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("NOT X2 opened first", text)
+        _, _, text = asked("CASE A OF 1: Y1 := FALSE; ELSE Y1 := X1; END_CASE;", [(0, "X1", 0), (200, "X1", 1), (900, "X1", 1)], "Y1")
+        self.assertNotIn("CASE does not hold", text)
+
     def test_through_a_block_its_case_and_a_timer_executed_twice(self) -> None:
         rows = [(0, "X1", 0), (500, "X1", 1), (3000, "X1", 1)]
         _session, _answer, text = asked("One(Fill := X1);\nY1 := One.Valve;", rows, "Y1", "One : Vat;", VAT, symptom=Symptom.DROPPED_OUT)

@@ -25,6 +25,9 @@ class Words(Protocol):
     def powered(self, on: bool) -> str:
         """That something is decided on or off: before a place."""
 
+    def wanted(self, said: str, on: bool) -> str:
+        """A gate's words on a path that wants it on, or off."""
+
     def enabled(self, name: str) -> str:
         """What decides whether a block or function is executed."""
 

@@ -91,6 +91,10 @@ class Text:
         """A condition holds or not."""
         return "is TRUE" if on else "is FALSE"
 
+    def wanted(self, said: str, on: bool) -> str:
+        """A condition's words where it must hold, or must not."""
+        return said if on else f"NOT ({said})" if " " in said else f"NOT {said}"
+
     def enabled(self, name: str) -> str:
         """What decides whether something is executed."""
         return f"the condition for {name}" if name else "the condition"

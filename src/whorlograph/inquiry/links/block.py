@@ -15,7 +15,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, in_vain, moved_bit, not_met, timer_running
+from . import counter_short, edge, in_vain, moved_bit, not_met, tallied, timer_running
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -56,7 +56,11 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
             found.children.append(child)
+            for root in child.all_roots() if change and tallied.executed(tracer, writer, scan - 1) else ():
+                root.changed = False  # it was executed the scan before too
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
+    if not tracer.boolean(tag) and bit < 0:
+        tallied.add(tracer, found, tag, writer, seen, depth, change)
     return found
 
 

@@ -91,11 +91,12 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     """A gate as a person calls it: the tag, or the block and its pin."""
     step = tracer.steps.all[seen.step]
     origin = tracer.origin(seen.step, gate.at)
-    said = words_of(step).gate(step, origin.element, origin.what)
+    plain = words_of(step).gate(step, origin.element, origin.what)
+    said = words_of(step).wanted(plain, not gate.negated)
     if _not_executed(tracer, gate, seen):
         return f"{said}, which is not executed,"
     turned = bool(seen.result.values.get(gate.at)) and not tracer.circuit(seen.step).passes(gate, seen.result)
-    return f"{said} (on, where the path wants it off)" if turned else said
+    return f"{said} (on, where the path wants it off)" if turned and said == plain else said
 
 
 def _not_executed(tracer: Tracer, gate: Gate, seen: Seen) -> bool:

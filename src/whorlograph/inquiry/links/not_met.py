@@ -25,12 +25,13 @@ if TYPE_CHECKING:
 def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
     step, circuit = tracer.steps.all[seen.step], tracer.circuit(seen.step)
-    words, element = words_of(step), tracer.origin(seen.step, compared.at).element
+    words, origin = words_of(step), tracer.origin(seen.step, compared.at)
+    element = origin.element
     held = bool(seen.result.values.get(compared.at, False))
     loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
-    text = f"{words.gate(step, element, 'OUT')} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
+    text = f"{words.gate(step, element, origin.what or 'OUT')} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:

@@ -13,6 +13,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.coupling import Change, run_coupled
 from whorlograph.engine.recorded import output_changes
 from whorlograph.formats.profile import read_profile
+from whorlograph.formats.text.body import text_body
 from whorlograph.model.ladder import Block, LadderBody
 from whorlograph.model.literals import raw
 from whorlograph.model.profile import Profile
@@ -62,6 +63,7 @@ class Answer(Struct, frozen=True):
 class SmallCase(Struct, frozen=True):
     """A case: its rungs by POU, points, memory (``name`` or ``name: TYPE = value``), what people and machines do, and what must be found.
 
+    ``texts``: programs in Structured Text: the blocks they need (``Name: TON``, apart by commas) and the body; they come before the rungs.
     ``script``: (ms, tag, value); ``every``: (first ms, period, count, tag, ms on): pulses; ``root``: kind and tag that must rank first.
     """
 
@@ -88,6 +90,7 @@ class SmallCase(Struct, frozen=True):
     record: tuple[str, ...] = ()
     profile: str = 'scan_time = "10ms"\n'
     unlogged: tuple[str, ...] = ()
+    texts: dict[str, tuple[str, str]] = field(default_factory=dict)
 
     @property
     def points(self) -> list[tuple[Point, str]]:
@@ -104,6 +107,11 @@ def program_of(case: SmallCase) -> Program:
     variables += [_memory(line) for line in (*case.memory, *EVERYDAY)]
     pous: dict[str, Pou] = {}
     instances: list[ProgramInstance] = []
+    for name, (blocks, text) in case.texts.items():
+        named = (one.split(":") for one in blocks.split(",") if one.strip())
+        variables_of = tuple(Variable(i.strip(), Named(t.strip()), VariableKind.LOCAL) for i, t in named)
+        pous[name.lower()] = Pou(name, PouKind.PROGRAM, variables_of, text_body(text))
+        instances.append(ProgramInstance(name, name, ""))
     for name, lines in case.pous.items():
         body = body_of(*lines)
         own = [Variable(i, Named(t), VariableKind.LOCAL) for i, t in _blocks(body)]

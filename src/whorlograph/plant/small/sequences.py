@@ -74,3 +74,38 @@ HATCHERY = SmallCase(
     ("Sea_Pump, K-1, panel/21, , sea-water pump", "Air, K-2, panel/22, , air blower", "Lamp_Sea_Pump, H-3, pump shed/11, , lamp", "Lamp_Air, H-4, pump shed/12, , lamp", "Horn, H-5, pump shed/13, , horn"),
     ((0, "Salt_OK", 1), (2000, "Pump_PB", 1), (2400, "Pump_PB", 0), (6000, "Stop_N", 0), (6300, "Stop_N", 1), (9000, "Auto_Sw", 1), (12_000, "Pump_PB", 1), (13_500, "Pump_PB", 0)), 16_000,
     ("Tank_Wait", "Ran_Long", "Fault", "Flash", "Flash_B"), blocks=("Hand", "Auto"), symptom=Symptom.WILL_NOT_PULL_IN, at=13_000)
+
+TROUT = SmallCase(
+    "troutfarm", "Ashgill Trout Farm, blowers", "Blower two cuts out again and again, although two ponds want air.", "Blower_2", ("field-input", "Low_2"), ("rung-false", "not-met", "set-by"),
+    ("A text counts the ponds that want air, a CASE makes a stage of the number, rungs switch the blowers by stage. One probe's contact opens for a moment: the count falls, and with it the stage.",
+     "The trail leads through the statements as it does through rungs: the values stand at the right of each line as they were in that scan. The branch that was chosen tells which number, the number which contact."),
+    {"Blowers": ("Air_On GE(Stage,1) (Blower_1)  # blower one", "Air_On GE(Stage,2) (Blower_2)  # blower two", "/Trip_N (S Fault)", "Blower_1 CTU:Runs:9999:Ack (Count_Full)", *everyday(("Blower_1", "Blower_2")))},
+    ("Low_1, B-1, pond one/1, NO, little oxygen in pond one", "Low_2, B-2, pond two/1, NO, little oxygen in pond two", "Low_3, B-3, pond three/1, NO, little oxygen in pond three", "Flow_FS, B-4, inlet/2, NO, water flows in",
+     "Trip_N, Q-5, panel/1, NC, protection", "Ack, S-6, panel/2, NO, acknowledge", "Lamp_Test, S-7, panel/3, NO, lamp test"),
+    ("Blower_1, K-1, panel/21, , blower one", "Blower_2, K-2, panel/22, , blower two", "Lamp_Blower_1, H-3, panel/11, , lamp", "Lamp_Blower_2, H-4, panel/12, , lamp", "Horn, H-5, yard/1, , horn"),
+    ((0, "Flow_FS", 1), (1000, "Low_1", 1), (3000, "Low_2", 1), (14_000, "Low_2", 0), (14_200, "Low_2", 1), (21_000, "Low_2", 0), (21_300, "Low_2", 1), (30_000, "Low_2", 0), (30_400, "Low_2", 1)), 36_000,
+    ("Wanting: INT  # ponds that want air", "Stage: INT  # blowers that shall run", "Air_On  # air is asked for", "Fault", "Count_Full", "Flash", "Flash_B"), symptom=Symptom.DROPPED_OUT,
+    texts={"Judge": ("Dwell: TON", """// how many ponds want air
+Wanting := 0;
+IF Low_1 THEN
+    Wanting := Wanting + 1;
+END_IF;
+IF Low_2 THEN
+    Wanting := Wanting + 1;
+END_IF;
+IF Low_3 THEN
+    Wanting := Wanting + 1;
+END_IF;
+
+// blowers that shall run
+CASE Wanting OF
+    0: Stage := 0;
+    1: Stage := 1;
+ELSE
+    Stage := 2;
+END_CASE;
+
+// not before water flows for a while
+Dwell(IN := Stage >= 1 AND Flow_FS, PT := T#3s);
+Air_On := Dwell.Q AND NOT Fault;
+""")})
