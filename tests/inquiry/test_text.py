@@ -89,6 +89,19 @@ class Trails(unittest.TestCase):
         _, _, text = asked("CASE A OF 1: Y1 := FALSE; ELSE Y1 := X1; END_CASE;", [(0, "X1", 0), (200, "X1", 1), (900, "X1", 1)], "Y1")
         self.assertNotIn("CASE does not hold", text)
 
+    def test_what_was_executed_is_drawn_so(self) -> None:
+        body = "// which stage\nCASE A OF\n  0: B := 7;\n  1, 2: B := 8;\nELSE\n  B := 9;\nEND_CASE;\n\n// the delay\nDelay(IN := TRUE,\n  PT := T#1s);\nY1 := B = 8 AND X1;"
+        for number, chosen in ((0, "B := 7"), (2, "B := 8"), (5, "B := 9")):
+            session, answer, _ = asked(f"A := {number};\n{body}", [(0, "X1", 1), (500, "X1", 0), (900, "X1", 0)], "Y1", "B : INT; Delay : TON;")
+            steps = session.controller.steps.all
+            lines = ["".join(t for t, _ in line) for step in range(len(steps)) for line in Scene(session, answer).rung(step, 60, 100).lines]
+            for text in ("B := 7", "B := 8", "B := 9"):
+                self.assertTrue(next(one for one in lines if text in one).strip().startswith("┃" if text == chosen else "┆"), (number, text, lines))
+            for text in ("A := ", "CASE A OF", "Delay(IN"):
+                self.assertTrue(next(one for one in lines if text in one).strip().startswith("┃"), (text, lines))
+            self.assertEqual([s.rung.comment for s in steps], ["", "which stage", "the delay", ""])
+            self.assertFalse(any("// " in one for one in lines))
+
     def test_through_a_block_its_case_and_a_timer_executed_twice(self) -> None:
         rows = [(0, "X1", 0), (500, "X1", 1), (3000, "X1", 1)]
         _session, _answer, text = asked("One(Fill := X1);\nY1 := One.Valve;", rows, "Y1", "One : Vat;", VAT, symptom=Symptom.DROPPED_OUT)

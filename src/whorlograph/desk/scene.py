@@ -188,7 +188,10 @@ class Scene:
     def _pin_name(self, link: Link) -> str:
         if link.step < 0:
             return ""
-        element = next((e for e in self.session.controller.steps.all[link.step].rung.elements if e.id == link.element), None)
+        rung = self.session.controller.steps.all[link.step].rung
+        if rung.statement is not None:
+            return "condition"
+        element = next((e for e in rung.elements if e.id == link.element), None)
         return getattr(element, "instance", "") or getattr(element, "type_name", "") or getattr(element, "label", "") or "power"
 
     def _phrase(self, link: Link) -> str:
@@ -197,6 +200,8 @@ class Scene:
             return "went off" if link.since is not None and link.since == self.session.journal.clock.start(link.scan) else "off, no power"
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else f"{state}, block"
+        if link.kind is LinkKind.NEVER_SET and link.tag is None:
+            return "not executed"
         if link.kind is LinkKind.NEVER_SET:
             what = "not reset" if link.value is True else "not set" if link.value is False else "not written"
             return f"{what} since" if link.since is not None else what
@@ -207,8 +212,8 @@ class Scene:
         ranked = {r.key: r for r in self.answer.roots}
         for root in roots:
             best = ranked.get(root.key, root)
-            if best.key in shown:
-                continue
+            if best.key in shown or (depth and _is_literal(best) and best is not self.answer.roots[0]):
+                continue  # literals stand at the end: nobody goes to a cabinet for them
             shown.add(best.key)
             lines += self._card(best, depth, width)
         return lines
@@ -390,6 +395,11 @@ class Scene:
             found += [r.tag for r in link.roots if r.tag is not None and r.tag < self.session.running.public]
         found += [r.tag for r in self.answer.roots if r.tag is not None and r.tag < self.session.running.public]
         return list(dict.fromkeys([*found, *more]))
+
+
+def _is_literal(root: Root) -> bool:
+    """Whether a root is a number that a step has written in it."""
+    return root.kind is RootKind.CONSTANT and root.tag is None
 
 
 def _indent(depth: int, width: int) -> int:

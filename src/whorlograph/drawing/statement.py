@@ -10,7 +10,7 @@ from whorlograph.engine.power import Flow
 from whorlograph.engine.scope.text_types import inner, parts
 from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
-from whorlograph.model.text import Assign, Expression, For, Statement, Var
+from whorlograph.model.text import Assign, Case, Choose, Expression, For, Leave, Statement, Var
 
 from .picture import Picture, Words
 from .shapes import Ink, Run, Spot, fitted
@@ -33,14 +33,14 @@ def draw_statement(source: tuple[str, ...], statement: Statement, flow: Flow | N
     while texts and not texts[-1].strip():
         texts.pop()
     room = max(20, min(max((cells(t) for t in texts), default=0), width * SHARE // 100)) if flow is not None else width - 2
-    variables = _by_line(statement)
+    variables, nodes = _by_line(statement), _nodes_by_line(statement)
     lines: list[list[Run]] = []
     spots: list[Spot] = []
     for n, text in enumerate(texts):
-        here = variables.get(statement.line + n, [])
-        done = flow is None or not here or any(v.at in flow.values for v, _ in here)
+        here, parted = variables.get(statement.line + n, []), nodes.get(statement.line + n, set())
+        done = flow is None or not parted or not parted.isdisjoint(flow.done)
         shown = fitted(text, room)
-        sign = "┆ " if not done else "┃ " if flow is not None and here else "  "
+        sign = "┆ " if not done else "┃ " if flow is not None and parted else "  "
         runs: list[Run] = [(sign, Ink.LIVE if done and flow is not None else Ink.DEAD)]
         runs += _marked(shown, here, blockers, done, spots, n)
         if flow is not None:
@@ -75,6 +75,16 @@ def _by_line(statement: Statement) -> dict[int, list[tuple[Var, int]]]:
     for one in _in_order(statement):
         if isinstance(one, Var) and one.at not in called:
             found.setdefault(one.line, []).append((one, written.get(id(one), one.at)))
+    return found
+
+
+def _nodes_by_line(statement: Statement) -> dict[int, set[int]]:
+    """The parts on each line by which one sees whether it was executed: not the labels of CASE, which are compared on the way to others."""
+    found: dict[int, set[int]] = {}
+    labels = {id(v) for case in parts(statement) if isinstance(case, Case) for b in case.branches for one in b.labels for v in (one.low, one.high)}
+    for part in parts(statement):
+        if id(part) not in labels and not isinstance(part, (Case, Choose, Leave)):
+            found.setdefault(part.line, set()).add(part.at)
     return found
 
 

@@ -43,6 +43,7 @@ class Flow(Struct):
     ``scan`` is the scan shown: the last one in which the rung ran; ``skip`` says why it did not run in the
     scan asked for. By element id: ``power`` what comes in, ``passes`` whether the contact itself would pass,
     ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number; ``times``: the elements where it is a TIME.
+    ``done``: of a statement's parts those that were executed.
     """
 
     step: Step
@@ -55,6 +56,7 @@ class Flow(Struct):
     values: dict[int, Value] = field(default_factory=dict)
     tags: dict[int, int] = field(default_factory=dict)
     times: set[int] = field(default_factory=set)
+    done: set[int] = field(default_factory=set)
 
 
 class PowerFlow:
@@ -158,6 +160,11 @@ class _Telling:
                 self.read_at(part.at, "gate")
             elif isinstance(part, (Assign, For)):
                 self.written_at(part.at)
+        result = self.result
+        executed = {*result.values, *result.raws, *result.stored, *result.done}
+        for (step, element, _), nodes in self.nodes.items():
+            if step == self.number and not executed.isdisjoint(nodes):
+                self.flow.done.add(element)
 
     # wires
 

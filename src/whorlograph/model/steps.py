@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 from functools import lru_cache
+from itertools import zip_longest
 
 from msgspec import Struct, field
 
@@ -81,10 +82,10 @@ def units(body: Body) -> tuple[Rung, ...]:
     if isinstance(body, LadderBody):
         return body.rungs
     if isinstance(body, TextBody):
-        return tuple(_statement_rung(one) for one in body.statements)
+        return tuple(_statement_rung(one, said) for one, said in zip_longest(body.statements, body.comments, fillvalue=""))
     return ()
 
 
 @lru_cache(maxsize=200_000)
-def _statement_rung(statement: Statement) -> Rung:
-    return Rung(statement.line, (), statement=statement)
+def _statement_rung(statement: Statement, comment: str) -> Rung:
+    return Rung(statement.line, (), comment=comment, statement=statement)

@@ -152,11 +152,18 @@ Statement = Assign | Do | Choose | Case | For | While | Until | Leave
 
 
 class TextBody(Struct, frozen=True, tag=True):
-    """A body in Structured Text. ``source``: its lines as they are written, the first of them line ``first`` of the file."""
+    """A body in Structured Text. ``source``: its lines as they are written, the first of them line ``first`` of the file; ``comments``: by
+    statement, what is written above it."""
 
     statements: tuple[Statement, ...]
     source: tuple[str, ...] = ()
     first: int = 1
+    comments: tuple[str, ...] = ()
+
+    @classmethod
+    def of(cls, statements: tuple[Statement, ...], source: tuple[str, ...], first: int) -> TextBody:
+        """A body with the comments found above its statements."""
+        return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements))
 
     @property
     def language(self) -> str:
@@ -164,7 +171,26 @@ class TextBody(Struct, frozen=True, tag=True):
         return "ST"
 
     def lines(self, index: int) -> tuple[str, ...]:
-        """The lines of a statement at the top level."""
-        begin = self.statements[index].line
-        end = self.statements[index + 1].line if index + 1 < len(self.statements) else self.first + len(self.source)
-        return self.source[begin - self.first:max(begin + 1, end) - self.first]
+        """The lines of a statement at the top level, without what stands above the next."""
+        begin = self.statements[index].line - self.first
+        end = self.statements[index + 1].line - self.first if index + 1 < len(self.statements) else len(self.source)
+        while end > begin + 1 and (not self.source[end - 1].strip() or _comment(self.source[end - 1])):
+            end -= 1
+        return self.source[begin:max(begin + 1, end)]
+
+
+def _comment(line: str) -> str:
+    """The words of a line that is a comment; "" for another."""
+    text = line.strip()
+    if text.startswith("//") or (text.startswith("(*") and text.endswith("*)") and len(text) >= 4):
+        return text.removeprefix("//").removeprefix("(*").removesuffix("*)").strip()
+    return ""
+
+
+def _above(source: tuple[str, ...], line: int) -> list[str]:
+    """The comments on the lines right above one."""
+    found: list[str] = []
+    while 0 < line <= len(source) and (said := _comment(source[line - 1])):
+        found.insert(0, said)
+        line -= 1
+    return found

@@ -67,7 +67,7 @@ class Place(Struct, frozen=True):
 
 class Result(Struct):
     """What a step did, by node: ``values`` of what was computed, ``cells`` of what was read or would be written (``raws`` as it was read),
-    ``stored`` what was written there, whether or not that changed it.
+    ``stored`` what was written there, whether or not that changed it, ``done`` the copies and calls that were executed.
 
     ``rows``: the changes it made, as (cell, raw value), those of functions that it called included; ``own``: what it left in the cells
     that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
@@ -78,6 +78,7 @@ class Result(Struct):
     cells: dict[int, Cell] = field(default_factory=dict)
     raws: dict[int, Value] = field(default_factory=dict)
     stored: dict[int, Value] = field(default_factory=dict)
+    done: set[int] = field(default_factory=set)
     rows: list[tuple[int, int]] = field(default_factory=list)
     own: dict[int, int] = field(default_factory=dict)
     inner: dict[int, Result] = field(default_factory=dict)
@@ -207,6 +208,7 @@ class Execution:
         self.result.values[one.at] = self.result.stored[one.at] = value
 
     def copy(self, one: Copy) -> None:
+        self.result.done.add(one.at)
         to, source = self.cell(one.target).number, self.cell(one.source).number
         values = [self.sight.read(source + n) for n in range(one.cells)]
         for n, bits in enumerate(values):
@@ -247,6 +249,7 @@ class Execution:
 
     def invoke(self, one: Invoke) -> None:
         """A standard block: what it left stands in the journal."""
+        self.result.done.add(one.at)
         inputs, outputs = STANDARD_BLOCKS[one.block]
         first = self.spot(one.where).own
         if self._often(one.where):
@@ -285,6 +288,7 @@ class Execution:
         return Place(self.place.own + where.own, self.place.hidden + where.hidden, self.place.first + where.step)
 
     def call(self, one: Call) -> None:
+        self.result.done.add(one.at)
         body = self.code.bodies[one.body]
         refs = tuple(self.reference(r) for r in one.refs)
         if body.frame < 0:

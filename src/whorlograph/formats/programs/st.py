@@ -144,7 +144,7 @@ class _Reader:
     def body(self, pieces: list[Piece], before: Piece, last: Piece, pou: str) -> Body:
         begin, source = self.between(before, last)
         try:
-            return TextBody(parse(pieces, "body"), tuple(source), begin)
+            return TextBody.of(parse(pieces, "body"), tuple(source), begin)
         except Unreadable as error:
             text = "\n".join(source)
             assigned = tuple(dict.fromkeys(m.group(1).partition("[")[0] for m in _ASSIGNED.finditer(text)))

@@ -13,4 +13,4 @@ def text_body(text: str, line: int = 1) -> TextBody:
     pieces = tokens(text)
     for piece in pieces:
         piece.line += line - 1
-    return TextBody(parse(pieces, "body"), tuple(text.splitlines()), line)
+    return TextBody.of(parse(pieces, "body"), tuple(text.splitlines()), line)

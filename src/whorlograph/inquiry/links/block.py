@@ -49,7 +49,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         return found
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
-    found = Link(LinkKind.SET_BY, tag, value, tracer.since(tag, tracer.view_of(step, scan + 1)), step, scan, text, writer.element)
+    since = tracer.since(tag, tracer.view_of(step, scan + 1))  # what is written anew in every scan turned in the scan behind this one too
+    since = min(since, tracer.time(scan)) if since is not None else None
+    found = Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
     if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
         return found
     if guard is not None:
