@@ -17,7 +17,7 @@ _TOP = ("scan_time", "rung_time", "watchdog", "on_overflow", "start", "external"
         "task", "log")
 _SYSTEM = ("first_scan", "scan_duration", "longest_scan", "blink")
 SHORTEST_BLINK = 1_000_000  # ns; a blinking tag has a row for each half period of the whole log
-_LOG = ("time", "tag", "value")
+_LOG = ("time", "tag", "value", "skip", "true", "false")
 Kind = TypeVar("Kind", bound=StrEnum)
 
 
@@ -65,6 +65,18 @@ class _Checked:
         if not isinstance(value, str):
             raise self.wrong(key, f"{value!r} is no text", 'write it in quotes')
         return value
+
+    def count(self, table: dict[str, Any], key: str) -> int:
+        value = table.get(key, 0)
+        if not isinstance(value, int) or isinstance(value, bool) or value < 0:
+            raise self.wrong(key, f"{value!r} is no count of lines", "write it like 5")
+        return value
+
+    def words(self, table: dict[str, Any], key: str) -> tuple[str, ...]:
+        value = table.get(key, [])
+        if not isinstance(value, list) or not all(isinstance(w, str) for w in value):
+            raise self.wrong(key, f"{value!r} is no list of words", 'write it like ["made"]')
+        return tuple(value)
 
     def sub(self, key: str, keys: tuple[str, ...]) -> dict[str, Any]:
         table = self.table.get(key, {})
@@ -132,4 +144,5 @@ def read_profile(path: Path | None) -> Profile:
         check.one_of("start", Start, Start.COLD), tuple(external), check.one_of("addressing", Addressing, Addressing.BYTE),
         check.text(system, "first_scan"), check.text(system, "scan_duration"), check.text(system, "longest_scan"),
         tuple(blink), tuple(falling), check.time("mismatch_after", None), check.text(log, "time"), check.text(log, "tag"),
-        check.text(log, "value"), {k: str(v) for k, v in table.items() if not isinstance(v, dict)})
+        check.text(log, "value"), check.count(log, "skip"), check.words(log, "true"), check.words(log, "false"),
+        {k: str(v) for k, v in table.items() if not isinstance(v, dict)})

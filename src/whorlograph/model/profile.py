@@ -49,4 +49,7 @@ class Profile(Struct, frozen=True):
     log_time: str = ""
     log_tag: str = ""
     log_value: str = ""
+    log_skip: int = 0
+    log_true: tuple[str, ...] = ()
+    log_false: tuple[str, ...] = ()
     settings: dict[str, str] = field(default_factory=dict)

@@ -19,10 +19,12 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
 from whorlograph.model.tags import Running
 
+from .binding import Binder, Read
+from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_comments
 from .source import Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import Times
-from .values import value_reader
+from .values import meaning
 
 EXAMPLES = 20
 FULL = "it is read up to its row {:,}: the memory holds no more"
@@ -30,7 +32,6 @@ WORTH_IT = 200_000  # bytes from which the fast reader's own start is repaid
 PLAIN_SECONDS = re.compile(r"-?\d{1,9}(\.\d*)?$")
 PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d\d:\d\d|)(?=[,;\t]|$)")
 SAMPLES = 4000  # rows looked at to find the form of dates, and between two looks at whether to stop
-Read = Callable[[str], "int | None"]
 Watch = Callable[[int], bool]
 
 
@@ -41,7 +42,7 @@ class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
-    ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
+    ``ambiguous``: a date that can be read two ways; ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
 
     file: str
@@ -59,6 +60,7 @@ class Rows(Struct):
     encoding: str = ""
     damage: str = ""
     stopped: bool = False
+    ambiguous: str = ""
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -88,27 +90,6 @@ class Rows(Struct):
             self.last = time
 
 
-class Binder:
-    """Finds the tag that a column or row names, once for each name."""
-
-    def __init__(self, running: Running) -> None:
-        self.running = running
-        self._known: dict[str, tuple[int, Read] | None] = {}
-
-    def __call__(self, name: str) -> tuple[int, Read] | None:
-        if name not in self._known:
-            tag = self.running.find(visible(name))
-            self._known[name] = None if tag is None else (tag, value_reader(self.running.tags[tag]))
-        return self._known[name]
-
-
-def _column(header: list[str], given: str, names: tuple[str, ...]) -> int | None:
-    lower = [h.lower() for h in header]
-    if given:
-        return lower.index(given.lower()) if given.lower() in lower else None
-    return next((lower.index(n) for n in names if n in lower), None)
-
-
 def read_csv(path: Path, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows:
     """Read a CSV log, whichever form it has.
 
@@ -125,29 +106,31 @@ def read_csv(path: Path, running: Running, profile: Profile, times: Times, watch
 
 
 def _generally(source: Source, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows:
-    path, lines = source.path, enumerate(source.lines(), 1)
-    first = next((line for _, line in lines if line), "")
-    separator = max(",;\t", key=first.count)
-    header = [visible(h.strip()) for h in cells(first, separator)]
-    at = _column(header, profile.log_time, TIME_NAMES)
-    if at is None:
+    path, lines = source.path, ((i, line) for i, line in enumerate(source.lines(), 1) if line)
+    above = list(islice(lines, MOST_ABOVE))
+    found = find_header(above, profile.log_time, TIME_NAMES, profile.log_skip)
+    if found is None:
         wanted = profile.log_time or "time"
-        if {"tag", "address"} <= {h.lower() for h in header}:
+        first = above[0][1] if above else ""
+        if {"tag", "address"} <= {h.strip().lower() for h in cells(first, max(",;\t", key=first.count))}:
             raise LogError(f"{path}:1", f'no "{wanted}" column: this looks like an I/O list, not a log', "give it with --io-list")
         raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                        '[log] time = "..."')
+    begin, header, separator = found
+    at = column(header, profile.log_time, TIME_NAMES) or 0
     rows = Rows(str(path))
-    numbered = ((i, cells(line, separator)) for i, line in lines if line)
+    numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[begin + 1:], lines), separator))
     samples = list(islice(numbered, SAMPLES))
     day = _date_column(header, samples, at)
-    times.look([r[at] for _, r in samples if len(r) > at])
-    tag_at = _column(header, profile.log_tag, TAG_NAMES)
-    value_at = _column(header, profile.log_value, VALUE_NAMES)
+    times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
+    rows.ambiguous = times.ambiguous
+    tag_at = column(header, profile.log_tag, TAG_NAMES)
+    value_at = column(header, profile.log_value, VALUE_NAMES)
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
-        _long(watched, len(header), (at, day), tag_at, value_at, Binder(running), times, rows)
+        _long(watched, len(header), (at, day), tag_at, value_at, Binder(running, profile), times, rows)
     else:
-        _wide(watched, header, (at, day), Binder(running), times, rows)
+        _wide(watched, header, (at, day), Binder(running, profile), times, rows)
     _finish(source, rows)
     return rows
 
@@ -180,7 +163,7 @@ def _finish(source: Source, rows: Rows) -> None:
 
 def _plainly(source: Source, running: Running, profile: Profile, times: Times, watch: Watch) -> Rows | None:
     """Read a long file of plain lines fast; None where it is not of that kind."""
-    if source.size < WORTH_IT:
+    if source.size < WORTH_IT or profile.log_skip or profile.log_true or profile.log_false:
         return None
     try:
         start = source.stream.peek(4096)[:4096].removeprefix(b"\xef\xbb\xbf").decode("utf-8", "ignore").split("\n")
@@ -191,18 +174,22 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     header, first = start[0].strip(), start[1]
     separator = max(",;\t", key=header.count)
     names = [h.strip() for h in header.split(separator)]
-    order = (_column(names, profile.log_time, TIME_NAMES), _column(names, profile.log_tag, TAG_NAMES),
-             _column(names, profile.log_value, VALUE_NAMES))
+    order = (column(names, profile.log_time, TIME_NAMES), column(names, profile.log_tag, TAG_NAMES),
+             column(names, profile.log_value, VALUE_NAMES))
     time_text = first.partition(separator)[0]
+    if unit(names[0]) not in (None, 1_000_000_000):
+        return None
     if len(names) != 3 or order != (0, 1, 2) or not (PLAIN_SECONDS.match(time_text) or PLAIN_DATE.match(time_text)):
         return None
     try:
         from .plain_lines import NotPlain, PlainLines
     except (ImportError, OSError):
         return None
-    rows, bind = Rows(str(source.path)), Binder(running)
+    rows, bind = Rows(str(source.path)), Binder(running, profile)
 
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
+        if is_comment(text, separator):
+            return None
         _long([(line, cells(text.rstrip("\r"), separator))], 3, (0, None), 1, 2, bind, times, rows)
         rows.rows += 1
         date = PLAIN_DATE.match(text)
@@ -215,7 +202,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
         return rows.times.pop(), rows.tags.pop(), rows.values.pop()
 
     def bad(line: int, text: str, tag: int) -> None:
-        rows.set_aside(line, f"value {text[:40]!r} is none of {running.tags[tag].name}")
+        rows.set_aside(line, f"value {text[:40]!r} is none of {running.tags[tag].name}{meaning(text)}")
 
     try:
         reader = PlainLines(separator, bind, running.tags, slow, bad)
@@ -224,6 +211,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     before = times.clock, times.zone
     try:
         source.stream.readline()
+        times.look([time_text])
         if times.read(time_text) is None:
             return None
         if times.clock is Clock.SECONDS:
@@ -287,7 +275,7 @@ def _long(lines: Lines, width: int, at: tuple[int, int | None], tag_at: int, val
         if value is None:
             if text.strip():
                 rows.usable -= 1
-                rows.set_aside(line, f"value {text[:40]!r} is none of {row[tag_at].strip()}")
+                rows.set_aside(line, f"value {text[:40]!r} is none of {row[tag_at].strip()}{meaning(text)}")
             continue
         rows.times.append(time)
         rows.tags.append(bound[0])
@@ -327,7 +315,7 @@ def _wide(lines: Lines, header: list[str], at: tuple[int, int | None], bind: Bin
                 continue
             value = read(text)
             if value is None:
-                rows.set_aside(line, f"value {text[:40]!r} is none of {header[i]}")
+                rows.set_aside(line, f"value {text[:40]!r} is none of {header[i]}{meaning(text)}")
                 continue
             rows.times.append(time)
             rows.tags.append(tag)

@@ -134,6 +134,8 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
         found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({count} rows)", "not used"))
     if len(part.unknown) > 5:
         found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
+    if part.ambiguous:
+        found.append(Notice(place, f"the date {part.ambiguous} can be read two ways", "read as day first; write dates as 2031-04-25 to be sure"))
     if part.encoding:
         found.append(Notice(place, f"the text is not UTF-8, read as {part.encoding}", "check names with accents"))
     if not part.rows:

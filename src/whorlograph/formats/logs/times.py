@@ -17,24 +17,38 @@ _LOCAL = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d),?[T ]+(\d{1,2}):(\
 _DAY = re.compile(r"(\d{1,2}):(\d\d):(\d\d)(?:[.,](\d+))?$")
 _EPOCH = dt.date(1970, 1, 1)
 _BILLION = 1_000_000_000
+_UNITS = (_BILLION, 1_000_000, 1_000, 1)
+_SINCE, _UNTIL = 900_000_000, 5_000_000_000  # seconds since 1970 that a recorder's clock can show: 1998 to 2128
 
 
 class Times:
     """Reads the times of one log; the first readable one decides the form.
 
-    ``month_first``: 04/25/2031 rather than 25/04/2031; decided by what is possible, set by ``look``.
+    Set by ``look`` for a file: ``month_first``: 04/25/2031 rather than 25/04/2031, decided by what is possible; ``ambiguous``: a date of it,
+    where both are; ``unit``: ns of a plain number; ``since_1970``: plain numbers count from then on.
     """
 
     def __init__(self) -> None:
         self.clock: Clock | None = None
         self.zone = 0
         self.month_first = False
+        self.ambiguous = ""
+        self.unit = _BILLION
+        self.since_1970 = False
         self._days: dict[tuple[int, int, int], int] = {}
 
-    def look(self, samples: list[str]) -> None:
-        """Decide between day and month first from samples: a first part over 12 is a day."""
+    def look(self, samples: list[str], unit: int | None = None) -> None:
+        """Decide how a file's times are meant, from samples: a part of a date over 12 is a day, numbers as large as now's count from 1970.
+
+        Args: unit: ns of the unit that the column's name gives, None: none.
+        """
         found = [m for m in (_LOCAL.match(s.strip()) for s in samples) if m and m.group(2) == "/"]
         self.month_first = any(int(m.group(3)) > 12 for m in found)
+        either = bool(found) and not self.month_first and not any(int(m.group(1)) > 12 for m in found)
+        self.ambiguous = found[0].group(0).split()[0].rstrip(",") if either and any(m.group(1) != m.group(3) for m in found) else ""
+        plain = [int(m.group(2)) for m in (_SECONDS.match(s.strip()) for s in samples if len(s) <= MOST_NUMBER) if m and m.group(2)]
+        self.unit = unit or next((ns for ns in _UNITS if plain and all(_SINCE <= n * ns // _BILLION < _UNTIL for n in plain)), _BILLION)
+        self.since_1970 = bool(plain) and all(_SINCE <= n * self.unit // _BILLION < _UNTIL for n in plain)
 
     def read(self, text: str) -> int | None:
         """Nanoseconds: since 1970 in UTC, since 1970 on a local clock, or the log's own; None where unreadable.
@@ -48,10 +62,11 @@ class Times:
             return self._date(text)
         plain = _SECONDS.match(text)
         if plain and (plain.group(2) or plain.group(3)):
-            if self.clock is not Clock.SECONDS and not self._decide(Clock.SECONDS):
+            clock = Clock.ZONED if self.since_1970 else Clock.SECONDS
+            if self.clock is not clock and not self._decide(clock):
                 return None
             fraction = plain.group(3) or ""
-            ns = int(plain.group(2) or 0) * _BILLION + int((fraction + "000000000")[:9])
+            ns = int(plain.group(2) or 0) * self.unit + int((fraction + "000000000")[:9]) * self.unit // _BILLION
             ns = -ns if plain.group(1) == "-" else ns
             return ns if -LIMIT <= ns < LIMIT else None
         if _EXPONENT.match(text):

@@ -2,26 +2,47 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from whorlograph.model.limits import MOST_NUMBER
 from whorlograph.model.literals import literal, raw
+from whorlograph.model.shown import visible
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
-_ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0": 0}
+_ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0": 0, "yes": 1, "no": 0}
+_NUMBER = re.compile(r"([01])[.,]0*$")
+_TWO_MEANINGS = {"open", "opened", "closed", "close", "made", "broken"}
 
 
-def value_reader(tag: Tag) -> Callable[[str], int | None]:
-    """A function from a cell's text to raw bits; it returns None for what is no value of the tag's type."""
+def value_reader(tag: Tag, true: tuple[str, ...] = (), false: tuple[str, ...] = ()) -> Callable[[str], int | None]:
+    """A function from a cell's text to raw bits; it returns None for what is no value of the tag's type.
+
+    Args: true, false: further words for a BOOL, as the profile gives them.
+    """
     if tag.type.family is Family.BOOL:
-        return lambda text: _ON.get(text.strip().lower())
+        words = _ON | dict.fromkeys((w.strip().lower() for w in true), 1) | dict.fromkeys((w.strip().lower() for w in false), 0)
+        return lambda text: _bool(text.strip().lower(), words)
     if tag.type.family is Family.REAL:
         return lambda text: _real(text, tag)
     if tag.enumeration is not None:
         names = {name.lower(): number for name, number in tag.enumeration.values}
         return lambda text: names.get(text.strip().rpartition("#")[2].lower(), _whole(text, tag))
     return lambda text: _whole(text, tag)
+
+
+def meaning(text: str) -> str:
+    """What to add where a word means one thing for contacts and the other for valves: it is never guessed."""
+    word = visible(text.strip())
+    return f', say what it means in the profile: [log] true = ["{word}"] or false = ["{word}"]' if word.lower() in _TWO_MEANINGS else ""
+
+
+def _bool(text: str, words: dict[str, int]) -> int | None:
+    found = words.get(text)
+    if found is None and (number := _NUMBER.match(text)) is not None:
+        return int(number.group(1))
+    return found
 
 
 def _real(text: str, tag: Tag) -> int | None:

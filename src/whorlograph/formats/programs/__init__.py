@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.limits import MOST_PROGRAM
@@ -29,4 +32,13 @@ def read_program(path: Path) -> Loaded[Program]:
         raise ProgramError(str(path), "the file is empty", "export the program again")
     reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))
     loaded: Loaded[Program] = reader(data, path)
-    return loaded
+    return loaded if loaded.value.date else Loaded(_dated(loaded.value, path), loaded.notices)
+
+
+def _dated(program: Program, path: Path) -> Program:
+    """A program that says no date, with its file's."""
+    try:
+        stamp = dt.datetime.fromtimestamp(path.stat().st_mtime, dt.UTC).strftime("%Y-%m-%dT%H:%M:%S")
+    except OSError:
+        stamp = ""
+    return replace(program, date=stamp)

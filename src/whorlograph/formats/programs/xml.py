@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from pathlib import Path
 
 from lxml import etree
@@ -254,8 +253,6 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     program = loaded.value
     if not program.pous:
         raise ProgramError(str(path), "the project holds no POU", "export the whole project")
-    if not program.date:
-        program = _dated(program, path)
     return Loaded(program, loaded.notices)
 
 
@@ -268,15 +265,3 @@ def _make_visible(root: etree._Element) -> None:
                 node.set(name, shown)
         if node.text and not node.text.isascii():
             node.text = "\n".join("\t".join(map(visible, line.split("\t"))) for line in node.text.split("\n"))
-
-
-def _dated(program: Program, path: Path) -> Program:
-    from msgspec.structs import replace
-
-    try:
-        stamp = dt.datetime.fromtimestamp(path.stat().st_mtime, dt.UTC).strftime("%Y-%m-%dT%H:%M:%S")
-    except OSError:
-        stamp = ""
-    return replace(program, date=stamp)
-
-

@@ -1,0 +1,49 @@
+"""Which tag a column or row names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from whorlograph.model.profile import Profile
+from whorlograph.model.shown import visible
+from whorlograph.model.tags import Running
+
+from .heading import bare
+from .values import value_reader
+
+Read = Callable[[str], "int | None"]
+_ADDRESS = re.compile(r"[IQMiqm][XBWDLxbwdl]?\d")
+
+
+class Binder:
+    """Finds the tag that a column or row names, once for each name: by name, address (without its per cent sign too), or the end of a path.
+
+    Of two paths that end alike the first counts; the other is no tag.
+    """
+
+    def __init__(self, running: Running, profile: Profile) -> None:
+        self.running, self.profile = running, profile
+        self._known: dict[str, tuple[int, Read] | None] = {}
+        self._by_path: dict[int, str] = {}
+
+    def __call__(self, name: str) -> tuple[int, Read] | None:
+        if name not in self._known:
+            tag = self._tag(visible(name).strip())
+            self._known[name] = None if tag is None else (tag, value_reader(self.running.tags[tag], self.profile.log_true, self.profile.log_false))
+        return self._known[name]
+
+    def _tag(self, name: str) -> int | None:
+        for text in dict.fromkeys((name, bare(name))):
+            tag = self.running.find(text)
+            if tag is None and _ADDRESS.match(text):
+                tag = self.running.find(f"%{text}")
+            if tag is not None:
+                return tag
+        path, rest = bare(name), bare(name)
+        while "." in rest:
+            rest = rest.partition(".")[2]
+            tag = self.running.find(rest)
+            if tag is not None:
+                return tag if self._by_path.setdefault(tag, path) == path else None
+        return None

@@ -1,0 +1,128 @@
+"""Logs as recorders write them: the same five rows in many dresses, and what is never guessed."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests.building import controller_of, program_of
+from tests.texts import text_program
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.logs import read_logs
+from whorlograph.formats.profile import read_profile
+from whorlograph.model.errors import LogError, ProfileError
+from whorlograph.model.log import Clock, Log
+from whorlograph.model.place import Loaded
+from whorlograph.model.profile import Profile
+
+_ROWS = ((0, "X1", "0"), (0, "A", "25"), (1, "X1", "1"), (2, "X2", "1"), (3, "X2", "0"))
+_LONG = "time,tag,value\n" + "".join(f"{t},{n},{v}\n" for t, n, v in _ROWS)
+
+
+class Recorders(unittest.TestCase):
+    """One program, many logs."""
+
+    def setUp(self) -> None:
+        self.controller = Controller(text_program("Y1 := X1 AND NOT X2 AND A > 3;"), Profile())
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "log.csv"
+
+    def read(self, text: str, profile: Profile | None = None) -> Loaded[Log]:
+        self.path.write_text(text, encoding="utf-8")
+        return read_logs([self.path], self.controller.running, profile or Profile())
+
+    def rows(self, log: Log) -> list[tuple[float, str, int]]:
+        names = [t.name for t in self.controller.running.tags]
+        return [(int(t) / 1e9, names[g], int(v)) for t, g, v in zip(log.times, log.tags, log.values, strict=True)]
+
+    def same(self, text: str, profile: Profile | None = None) -> Loaded[Log]:
+        loaded = self.read(text, profile)
+        self.assertEqual(self.rows(loaded.value), [(float(t), n, int(v)) for t, n, v in _ROWS], text)
+        self.assertEqual(loaded.value.set_aside, 0)
+        return loaded
+
+    def test_many_dresses_of_the_same_rows(self) -> None:
+        for text in (
+                _LONG, "Recorder 7\nStation, north\n\n" + _LONG, "# a remark\n; another\n" + _LONG.replace("1,X1", "# amid\n1,X1"), "#" + _LONG,
+                _LONG.replace("X1", "%IX0.0").replace("X2", "%IX0.1"), _LONG.replace("X1", "IX0.0").replace("X2", "ix0.1"),
+                _LONG.replace(",X1", ",Works.C.R.X1").replace(",X2", ",Works.C.R.X2").replace(",A", ",Works.C.R.A"),
+                _LONG.replace("X1,1", "X1,yes").replace("X1,0", "X1,no").replace("X2,1", "X2,1.000").replace("X2,0", 'X2,"0.0"'),
+                _LONG.replace("time,tag,value", "No.,time [s],tag,value").replace("\n0,", "\n7,0,").replace("\n1,", "\n8,1,").replace("\n2,", "\n9,2,").replace("\n3,", "\n10,3,"),
+                "time (s);X1;A [cm];X2 [-]\n0;0;25;\n1;1;;\n2;;;1\n3;;;0\n",
+                "time [ms],tag,value\n" + "".join(f"{1000 * t},{n},{v}\n" for t, n, v in _ROWS),
+                "".join(f"# remark {n}\n" for n in range(199)) + _LONG):
+            self.assertEqual([str(n) for n in self.same(text).notices], [], text[:60])
+
+    def test_since_1970(self) -> None:
+        for scale in (1, 1_000, 1_000_000, 1_000_000_000):
+            text = "time,tag,value\n" + "".join(f"{(1_931_000_000 + t) * scale},{n},{v}\n" for t, n, v in _ROWS)
+            loaded = self.same(text)
+            self.assertEqual((loaded.value.clock, loaded.value.origin), (Clock.ZONED, 1_931_000_000_000_000_000), scale)
+
+    def test_a_small_number_stays_a_number_of_seconds(self) -> None:
+        loaded = self.same("time,tag,value\n" + "".join(f"{5000 + t}.000,{n},{v}\n" for t, n, v in _ROWS))
+        self.assertEqual((loaded.value.clock, loaded.value.origin), (Clock.SECONDS, 5_000_000_000_000))
+
+    def test_dates_that_can_be_read_two_ways(self) -> None:
+        def dated(day: str, more: str = "") -> str:
+            return "time,tag,value\n" + "".join(f"{day} 06:00:0{t},{n},{v}\n" for t, n, v in _ROWS) + more
+        loaded = self.same(dated("03/04/2031"))
+        self.assertTrue(any("03/04/2031 can be read two ways; read as day first" in str(n) for n in loaded.notices))
+        for clear in ("25/04/2031", "04/25/2031", "04/04/2031", "03.04.2031"):
+            self.assertFalse(any("two ways" in str(n) for n in self.same(dated(clear)).notices), clear)
+        self.assertFalse(any("two ways" in str(n) for n in self.read(dated("03/04/2031", "03/25/2031 07:00:00,X1,0\n")).notices))
+
+    def test_open_and_closed_are_never_guessed(self) -> None:
+        text = _LONG.replace("X1,1", "X1,closed").replace("X1,0", "X1,Open")
+        loaded = self.read(text)
+        self.assertEqual(loaded.value.set_aside, 2)
+        self.assertTrue(any('[log] true = ["Open"] or false = ["Open"]' in str(n) for n in loaded.notices))
+        self.same(text, Profile(log_true=("CLOSED",), log_false=("open",)))
+
+    def test_lines_that_the_profile_leaves_out(self) -> None:
+        self.same("time,of,recording\n1,2,3\n" + _LONG, Profile(log_skip=2))
+        with self.assertRaises(LogError):
+            self.read("".join(f"remark {n}\n" for n in range(200)) + _LONG)
+
+    def test_paths_that_end_alike_are_not_mixed(self) -> None:
+        loaded = self.read("time,tag,value\n0,North.X1,0\n0,South.X1,1\n1,North.X1,1\n2,South.X1,0\n")
+        self.assertEqual(self.rows(loaded.value), [(0.0, "X1", 0), (1.0, "X1", 1)])
+        self.assertEqual(loaded.value.unknown, ("South.X1",))
+
+    def test_remarks_amid_a_long_plain_log(self) -> None:
+        lines = ["time,tag,value\n"]
+        for n in range(30_000):
+            lines.append(f"{n / 10:.1f},X1,{n % 2}\n")
+            if n % 1000 == 7:
+                lines.append("# the recorder is alive\n")
+        loaded = self.read("".join(lines))
+        self.assertGreater(self.path.stat().st_size, 200_000)
+        self.assertEqual((len(loaded.value.times), loaded.value.set_aside, [str(n) for n in loaded.notices]), (30_000, 0, []))
+        paths = self.read("".join(lines).replace("X1", "Works.X1").replace("time,", "time [ms],"))
+        self.assertEqual((len(paths.value.times), int(paths.value.times[-1])), (30_000, 2_999_900_000))
+
+    def test_the_second_file_has_a_form_of_its_own(self) -> None:
+        other = self.path.with_name("more.csv")
+        self.path.write_text("time [ms],tag,value\n0,X1,0\n1000,X1,1\n")
+        other.write_text("time,tag,value\n2,X2,1\n")
+        log = read_logs([self.path, other], self.controller.running, Profile()).value
+        self.assertEqual(self.rows(log), [(0.0, "X1", 0), (1.0, "X1", 1), (2.0, "X2", 1)])
+
+    def test_an_element_of_a_table_is_no_unit(self) -> None:
+        controller = controller_of(program_of(lambda ladder: None, "X1"))
+        self.assertIsNotNone(controller.running.find("X1"))
+        table = Controller(text_program("Y1 := List[2] > 1;", "List : ARRAY[0..3] OF INT;"), Profile())
+        self.path.write_text("time,Main.List[2],Main.List[1]\n0,5,6\n")
+        log = read_logs([self.path], table.running, Profile()).value
+        names = [t.name for t in table.running.tags]
+        self.assertEqual({names[g]: int(v) for g, v in zip(log.tags, log.values, strict=True)}, {"Main.List[2]": 5, "Main.List[1]": 6})
+
+    def test_the_profile_is_checked(self) -> None:
+        for text, words in (("skip = -1", "is no count of lines"), ("skip = true", "is no count"), ('true = "on"', "is no list of words")):
+            path = self.path.with_name("profile.toml")
+            path.write_text(f"[log]\n{text}\n")
+            with self.assertRaises(ProfileError) as caught:
+                read_profile(path)
+            self.assertIn(words, str(caught.exception))
