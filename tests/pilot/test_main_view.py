@@ -276,10 +276,11 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             first, second = bridge_app(palette="mono"), bridge_app()
             async with first.run_test(size=(160, 47)) as pilot:
                 await answered(pilot, first)
+                await until(pilot, lambda: "more lanes" not in screen_text(first), "the strands' heights")
                 mono = screen_text(first)
             async with second.run_test(size=(160, 47)) as pilot:
                 await answered(pilot, second)
-                self.assertEqual(screen_text(second), mono)
+                await until(pilot, lambda: screen_text(second) == mono, "the same screen")
         for sign in ("━", "╌", "✕", "◆", "▄", "▁"):
             self.assertIn(sign, mono)
 
