@@ -81,6 +81,19 @@ class Recorders(unittest.TestCase):
         self.assertTrue(any('[log] true = ["Open"] or false = ["Open"]' in str(n) for n in loaded.notices))
         self.same(text, Profile(log_true=("CLOSED",), log_false=("open",)))
 
+    def test_columns_of_other_names_are_found_by_their_cells(self) -> None:
+        head = "Station north\nZeitmarke,Kennung,Messung\n"
+        loaded = self.same(head + _LONG.partition("\n")[2])
+        self.assertEqual([str(n).partition(": ")[2].partition(";")[0] for n in loaded.notices], ["Zeitmarke, Kennung, Messung are taken as time, tag and value"])
+        numbers = "Quality,Messung,Kennung,Zeitmarke\n" + "".join(f"good,{v},{n},{t}.5\n" for t, n, v in _ROWS)
+        times = "Quality,Messung,Kennung,Zeitmarke\n" + "".join(f"good,{v},{n},2031-04-25 06:00:0{t}\n" for t, n, v in _ROWS)
+        self.same(times)
+        wide = self.same("Zeitmarke,X1,A,X2\n2031-04-25 06:00:00,0,25,\n2031-04-25 06:00:01,1,,\n2031-04-25 06:00:02,,,1\n2031-04-25 06:00:03,,,0\n")
+        self.assertTrue(any("Zeitmarke is taken as time" in str(n) for n in wide.notices))
+        for none in ("0,X1,0\n1,X1,1\n2,X1,0\n", "some words\nand, more\n", "a,b\nc,d\ne,f\n", numbers):
+            with self.assertRaises(LogError):
+                self.read(none)
+
     def test_lines_that_the_profile_leaves_out(self) -> None:
         self.same("time,of,recording\n1,2,3\n" + _LONG, Profile(log_skip=2))
         with self.assertRaises(LogError):

@@ -42,7 +42,8 @@ class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
-    ``ambiguous``: a date that can be read two ways; ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
+    ``ambiguous``: a date that can be read two ways; ``taken``: columns found by their cells;
+    ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
 
     file: str
@@ -61,6 +62,7 @@ class Rows(Struct):
     damage: str = ""
     stopped: bool = False
     ambiguous: str = ""
+    taken: str = ""
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -116,23 +118,39 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
             raise LogError(f"{path}:1", f'no "{wanted}" column: this looks like an I/O list, not a log', "give it with --io-list")
         raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                        '[log] time = "..."')
-    begin, header, separator = found
-    at = column(header, profile.log_time, TIME_NAMES) or 0
+    header, separator, at = found.names, found.separator, found.time
     rows = Rows(str(path))
-    numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[begin + 1:], lines), separator))
+    numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[found.at + 1:], lines), separator))
     samples = list(islice(numbered, SAMPLES))
     day = _date_column(header, samples, at)
     times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
     rows.ambiguous = times.ambiguous
     tag_at = column(header, profile.log_tag, TAG_NAMES)
     value_at = column(header, profile.log_value, VALUE_NAMES)
+    bind = Binder(running, profile)
+    if tag_at is None and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in (at, day)):
+        tag_at, value_at = _by_cells(samples, len(header), (at, day), bind)
+    if found.guessed or (tag_at is not None and column(header, profile.log_tag, TAG_NAMES) is None):
+        taken = [header[at], *([header[tag_at], header[value_at]] if tag_at is not None and value_at is not None else [])]
+        rows.taken = f"{', '.join(taken)} {'are' if len(taken) > 1 else 'is'} taken as {'time, tag and value' if len(taken) > 1 else 'time'}"
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
-        _long(watched, len(header), (at, day), tag_at, value_at, Binder(running, profile), times, rows)
+        _long(watched, len(header), (at, day), tag_at, value_at, bind, times, rows)
     else:
-        _wide(watched, header, (at, day), Binder(running, profile), times, rows)
+        _wide(watched, header, (at, day), bind, times, rows)
     _finish(source, rows)
     return rows
+
+
+def _by_cells(samples: list[tuple[int, list[str]]], width: int, at: tuple[int, int | None], bind: Binder) -> tuple[int | None, int | None]:
+    """The columns of tag and value of a long table with names of its own: all cells of the one name tags, the other can be read as theirs."""
+    rows = [r for _, r in samples[:20] if len(r) >= width]
+    for tag in (i for i in range(width) if rows and i not in at):
+        bound = [bind(r[tag]) for r in rows]
+        for value in (i for i in range(width) if i not in at and i != tag):
+            if all(one is not None and one[1](r[value]) is not None for one, r in zip(bound, rows, strict=True)):
+                return tag, value
+    return None, None
 
 
 def _watched(lines: Lines, source: Source, rows: Rows, watch: Watch) -> Lines:

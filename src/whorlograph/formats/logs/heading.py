@@ -5,9 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from msgspec import Struct
+
+from whorlograph.model.log import Clock
 from whorlograph.model.shown import visible
 
 from .source import cells
+from .times import Times
 
 MOST_ABOVE = 200  # lines looked at for the header
 UNITS = {"s": 1_000_000_000, "sec": 1_000_000_000, "ms": 1_000_000, "msec": 1_000_000, "us": 1_000, "µs": 1_000, "ns": 1}
@@ -45,20 +49,54 @@ def is_comment(line: str, separator: str) -> bool:
     return line.startswith("#") or (line.startswith(";") and separator != ";")
 
 
-def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...], skip: int) -> tuple[int, list[str], str] | None:
-    """The header's place among the first lines, its names, and the separator: where a column of time is named, as a remark or not.
+class Heading(Struct, frozen=True):
+    """A table's header: its place among the lines looked at, the names, what sets cells apart, the column of time; ``guessed``: by its cells."""
+
+    at: int
+    names: list[str]
+    separator: str
+    time: int
+    guessed: bool = False
+
+
+def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...], skip: int) -> Heading | None:
+    """The header among the first lines: where a column of time is named, as a remark or not; else the line before two rows that begin alike.
 
     Args: time: the time column's name as the profile gives it; skip: lines to leave out, as the profile says.
     """
     for at, (number, line) in enumerate(lines):
-        if number <= skip:
+        if number > skip:
+            text = line.lstrip("#").strip() if line.startswith("#") else line
+            header, separator = _split(text)
+            found = column(header, time, names)
+            if found is not None and (len(header) > 1 or not at):
+                return Heading(at, header, separator, found)
+    return None if time else _before_rows(lines, skip)
+
+
+def _split(line: str) -> tuple[list[str], str]:
+    separator = separator_of(line)
+    return [visible(h.strip()) for h in cells(line, separator)], separator
+
+
+def _before_rows(lines: list[tuple[int, str]], skip: int) -> Heading | None:
+    """The line of names above two rows of as many cells, in one column of which times stand."""
+    for at, (number, line) in enumerate(lines[:-2]):
+        header, separator = _split(line)
+        if number <= skip or len(header) < 2 or len(set(header)) < len(header) or is_comment(line, separator):
             continue
-        text = line.lstrip("#").strip() if line.startswith("#") else line
-        separator = separator_of(text)
-        header = [visible(h.strip()) for h in cells(text, separator)]
-        if (len(header) > 1 or not at) and column(header, time, names) is not None:
-            return at, header, separator
+        rows = [r for _, below in lines[at + 1:at + 3] if len(r := cells(below, separator)) == len(header)]
+        for place, name in enumerate(header):
+            if len(rows) == 2 and Times().read(name) is None and _times(rows[0][place], rows[1][place], place):
+                return Heading(at, header, separator, place, True)
     return None
+
+
+def _times(first: str, second: str, place: int) -> bool:
+    """Whether two cells are times: dates, or in the first column numbers that do not fall."""
+    times = Times()
+    one, two = times.read(first), times.read(second)
+    return one is not None and two is not None and (times.clock is not Clock.SECONDS or (place == 0 and one <= two))
 
 
 def without_comments(lines: Iterable[tuple[int, str]], separator: str) -> Iterator[tuple[int, str]]:

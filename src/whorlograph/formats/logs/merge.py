@@ -134,6 +134,8 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
         found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({count} rows)", "not used"))
     if len(part.unknown) > 5:
         found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
+    if part.taken:
+        found.append(Notice(place, part.taken, 'where that is wrong, name them in the profile: [log] time = "...", tag = "...", value = "..."'))
     if part.ambiguous:
         found.append(Notice(place, f"the date {part.ambiguous} can be read two ways", "read as day first; write dates as 2031-04-25 to be sure"))
     if part.encoding:
