@@ -171,11 +171,11 @@ class Logs(unittest.TestCase):
 class IoLists(unittest.TestCase):
     """Points and their wiring."""
 
-    def _read(self, text: str) -> object:
+    def _read(self, text: str, profile: Profile | None = None) -> object:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "io.csv"
             path.write_text(text, encoding="utf-8")
-            return read_iolist(path, _plant())
+            return read_iolist(path, _plant(), profile)
 
     def test_points_are_bound_by_name_or_address(self) -> None:
         loaded = self._read("tag,address,device,location,terminal,wiring\nX1,,S1,box,4,NC\n,%IX0.1,S2,box,5,NO\n")
@@ -191,6 +191,21 @@ class IoLists(unittest.TestCase):
         said = " ".join(str(n) for n in loaded.notices)  # type: ignore[attr-defined]
         for word in ("twice", "maybe", "Nobody"):
             self.assertIn(word, said)
+
+    def test_other_words_for_columns_and_wiring(self) -> None:
+        text = "Symbol;Addr;Betriebsmittel;Clamp;Wiring;Comment\nX1;;S1;4;normally closed;stop\n;IX0.1;S2;5;Schliesser;start\n"
+        profile = Profile(iolist_columns={"device": "Betriebsmittel"}, iolist_no=("schliesser",))
+        loaded = self._read(text, profile)
+        first, second = (loaded.value.points[n] for n in (0, 1))  # type: ignore[attr-defined]
+        self.assertEqual((first.device, first.terminal, first.wiring, first.description), ("S1", "4", Wiring.NORMALLY_CLOSED, "stop"))
+        self.assertEqual((second.device, second.wiring, loaded.notices), ("S2", Wiring.NORMALLY_OPEN, []))  # type: ignore[attr-defined]
+        said = " ".join(str(n) for n in self._read(text).notices)  # type: ignore[attr-defined]
+        self.assertIn('[iolist] no = ["Schliesser"]', said)
+        for words, wiring in (("N.O.", Wiring.NORMALLY_OPEN), ("make", Wiring.NORMALLY_OPEN), ("n/c", Wiring.NORMALLY_CLOSED), ("Break contact", Wiring.NORMALLY_CLOSED)):
+            self.assertIs(self._read(f"tag,wiring\nX1,{words}\n").value.points[0].wiring, wiring)  # type: ignore[attr-defined]
+        with self.assertRaises(IoListError) as caught:
+            self._read(text, Profile(iolist_columns={"device": "Geraet"}))
+        self.assertIn('[iolist] device = "Geraet"', str(caught.exception))
 
     def test_without_columns_it_is_refused(self) -> None:
         with self.assertRaises(IoListError):
@@ -210,6 +225,8 @@ class Profiles(unittest.TestCase):
         profile = self._read('scan_time = "2.5ms"\non_overflow = "wrap"\nexternal = ["A"]\n[system]\nblink.B = "100ms"\n[task.T]\nedge = "falling"\n')
         self.assertEqual((profile.scan_time, profile.on_overflow, profile.external), (2_500_000, Overflow.WRAP, ("A",)))
         self.assertEqual((profile.blink, profile.falling_tasks), ((("B", 100_000_000),), ("T",)))
+        lists = self._read('[iolist]\ndevice = "Betriebsmittel"\nnc = ["Oeffner"]\n')
+        self.assertEqual((lists.iolist_columns, lists.iolist_no, lists.iolist_nc), ({"device": "Betriebsmittel"}, (), ("Oeffner",)))
 
     def test_an_unknown_key_names_the_nearest(self) -> None:
         with self.assertRaises(ProfileError) as caught:

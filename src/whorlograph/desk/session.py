@@ -196,7 +196,7 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     program = kept_program(paths.program, source)
     _check_resource(program.value, paths)
     controller = Controller(program.value, profile, paths.resource, plain, source)
-    iolist = read_iolist(paths.iolist, controller.running)
+    iolist = read_iolist(paths.iolist, controller.running, controller.profile)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()
     log_notices: list[Notice] = []

@@ -7,18 +7,34 @@ from pathlib import Path
 from whorlograph.model.errors import IoListError, LogError
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.place import Loaded, Notice, Place
+from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
 from whorlograph.model.tags import Running
 
+from .logs.heading import column
 from .logs.table import read_table
 
 _COLUMNS = ("tag", "address", "device", "location", "terminal", "wiring", "description", "drawing")
-_WIRING = {"no": Wiring.NORMALLY_OPEN, "nc": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
+_NAMES = {"tag": ("tag", "name", "symbol", "signal", "tag name"), "address": ("address", "addr", "i/o address"), "device": ("device", "equipment"),
+          "location": ("location", "place", "cabinet", "junction box"), "terminal": ("terminal", "clamp"), "wiring": ("wiring",),
+          "description": ("description", "comment", "function", "text"), "drawing": ("drawing", "sheet", "page")}
+_OPEN = ("no", "n.o.", "n/o", "normally open", "make", "make contact")
+_CLOSED = ("nc", "n.c.", "n/c", "normally closed", "break", "break contact")
 
 
-def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
+def _words(profile: Profile) -> dict[str, Wiring]:
+    """What is written for a wiring, the profile's own words too."""
+    given = {"": Wiring.UNKNOWN}
+    given |= dict.fromkeys(_OPEN, Wiring.NORMALLY_OPEN) | dict.fromkeys(_CLOSED, Wiring.NORMALLY_CLOSED)
+    for words, wiring in ((profile.iolist_no, Wiring.NORMALLY_OPEN), (profile.iolist_nc, Wiring.NORMALLY_CLOSED)):
+        given |= dict.fromkeys((w.strip().lower() for w in words), wiring)
+    return given
+
+
+def read_iolist(path: Path | None, running: Running, profile: Profile | None = None) -> Loaded[IoList]:
     """Read an I/O list and bind its points to tags by name, else by address.
 
+    Args: profile: other names of columns, and other words for a wiring.
     Raises: IoListError where it cannot be opened or has neither a tag nor an address column.
     """
     if path is None:
@@ -27,10 +43,15 @@ def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
         table = read_table(path, "I/O list")
     except LogError as error:
         raise IoListError(error.place, error.what, error.remedy) from error
-    header = [h.lower() for h in table.header]
-    at = {name: header.index(name) for name in _COLUMNS if name in header}
+    profile = profile or Profile()
+    columns = {name: column(table.header, profile.iolist_columns.get(name, ""), _NAMES[name]) for name in _COLUMNS}
+    at = {name: place for name, place in columns.items() if place is not None}
+    absent = [f'{name} = "{given}"' for name, given in profile.iolist_columns.items() if name not in at]
+    if absent:
+        raise IoListError(f"{path}:1", f"no column is called so: [iolist] {absent[0]}", f"the columns are {', '.join(table.header)[:200]}")
     if "tag" not in at and "address" not in at:
         raise IoListError(f"{path}:1", 'neither a "tag" nor an "address" column', f"name the columns {','.join(_COLUMNS)}")
+    words = _words(profile)
     notices: list[Notice] = []
     points: dict[int, Point] = {}
     unbound: list[Point] = []
@@ -38,9 +59,10 @@ def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
         cells = {name: visible(row[i].strip()) if i < len(row) else "" for name, i in at.items()}
         if not any(cells.values()):
             continue
-        wiring = _WIRING.get(cells.get("wiring", "").lower())
+        wiring = words.get(cells.get("wiring", "").lower())
         if wiring is None:
-            notices.append(Notice(Place(str(path), line), f"wiring {cells['wiring']!r} is neither NO nor NC", "taken as unknown"))
+            notices.append(Notice(Place(str(path), line), f"wiring {cells['wiring']!r} is neither NO nor NC",
+                                  f'taken as unknown; say in the profile what it means: [iolist] no = ["{cells["wiring"]}"] or nc = [...]'))
             wiring = Wiring.UNKNOWN
         point = Point(**{"tag": ""} | {k: v for k, v in cells.items() if k != "wiring"}, wiring=wiring)
         if not point.tag:
@@ -48,6 +70,8 @@ def read_iolist(path: Path | None, running: Running) -> Loaded[IoList]:
         tag = running.find(point.tag) if point.tag else None
         if tag is None and point.address:
             tag = running.find(point.address)
+            if tag is None:
+                tag = running.find(f"%{point.address}")
         if tag is None:
             unbound.append(point)
         elif tag in points:

@@ -14,9 +14,10 @@ from whorlograph.model.profile import Addressing, Overflow, Profile, Start
 from whorlograph.model.shown import visible
 
 _TOP = ("scan_time", "rung_time", "watchdog", "on_overflow", "start", "external", "addressing", "mismatch_after", "system",
-        "task", "log")
+        "task", "log", "iolist")
 _SYSTEM = ("first_scan", "scan_duration", "longest_scan", "blink")
 SHORTEST_BLINK = 1_000_000  # ns; a blinking tag has a row for each half period of the whole log
+_IOLIST = ("tag", "address", "device", "location", "terminal", "wiring", "description", "drawing", "no", "nc")
 _LOG = ("time", "tag", "value", "skip", "true", "false")
 Kind = TypeVar("Kind", bound=StrEnum)
 
@@ -117,7 +118,7 @@ def read_profile(path: Path | None) -> Profile:
     external = table.get("external", [])
     if not isinstance(external, list) or not all(isinstance(t, str) for t in external):
         raise check.wrong("external", "is no list of tags", 'write it like ["Count_Set"]')
-    system, log = check.sub("system", _SYSTEM), check.sub("log", _LOG)
+    system, log, points = check.sub("system", _SYSTEM), check.sub("log", _LOG), check.sub("iolist", _IOLIST)
     blink = []
     blinking, tasks = system.get("blink", {}), table.get("task", {})
     if not isinstance(blinking, dict):
@@ -145,4 +146,5 @@ def read_profile(path: Path | None) -> Profile:
         check.text(system, "first_scan"), check.text(system, "scan_duration"), check.text(system, "longest_scan"),
         tuple(blink), tuple(falling), check.time("mismatch_after", None), check.text(log, "time"), check.text(log, "tag"),
         check.text(log, "value"), check.count(log, "skip"), check.words(log, "true"), check.words(log, "false"),
+        {name: check.text(points, name) for name in _IOLIST[:-2] if name in points}, check.words(points, "no"), check.words(points, "nc"),
         {k: str(v) for k, v in table.items() if not isinstance(v, dict)})

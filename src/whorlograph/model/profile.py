@@ -52,4 +52,7 @@ class Profile(Struct, frozen=True):
     log_skip: int = 0
     log_true: tuple[str, ...] = ()
     log_false: tuple[str, ...] = ()
+    iolist_columns: dict[str, str] = field(default_factory=dict)
+    iolist_no: tuple[str, ...] = ()
+    iolist_nc: tuple[str, ...] = ()
     settings: dict[str, str] = field(default_factory=dict)
