@@ -16,7 +16,7 @@ from .csv_table import Rows
 from .merge import merge
 from .times import Times
 
-READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv"}
+READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv", ".vcd": "formats.logs.vcd:read_vcd"}
 
 
 def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:

@@ -63,7 +63,7 @@ class Times:
         plain = _SECONDS.match(text)
         if plain and (plain.group(2) or plain.group(3)):
             clock = Clock.ZONED if self.since_1970 else Clock.SECONDS
-            if self.clock is not clock and not self._decide(clock):
+            if self.clock is not clock and not self.decide(clock):
                 return None
             fraction = plain.group(3) or ""
             ns = int(plain.group(2) or 0) * self.unit + int((fraction + "000000000")[:9]) * self.unit // _BILLION
@@ -73,7 +73,8 @@ class Times:
             return self._exponent(text)
         return self._date(text)
 
-    def _decide(self, clock: Clock) -> bool:
+    def decide(self, clock: Clock) -> bool:
+        """Whether a clock is the log's; the first that is asked for becomes it."""
         if self.clock is None:
             self.clock = clock
         return self.clock is clock
@@ -82,7 +83,7 @@ class Times:
         from decimal import Decimal
 
         value = Decimal(text.replace(",", ".")) * _BILLION
-        if abs(value.adjusted()) > 20 or not -LIMIT <= int(value) < LIMIT or not self._decide(Clock.SECONDS):
+        if abs(value.adjusted()) > 20 or not -LIMIT <= int(value) < LIMIT or not self.decide(Clock.SECONDS):
             return None
         return int(value)
 
@@ -102,7 +103,7 @@ class Times:
         hour, minute, second = (int(p or 0) for p in clock_parts[:3])
         if days is None or hour > 24 or minute > 59 or second > 60:
             return None
-        if not self._decide(Clock.LOCAL if zone is None else Clock.ZONED):
+        if not self.decide(Clock.LOCAL if zone is None else Clock.ZONED):
             return None
         self.zone = zone if zone is not None else 0
         ns = (days * 86_400 + hour * 3600 + minute * 60 + second - (zone or 0) * 60) * _BILLION
