@@ -8,15 +8,24 @@ import tempfile
 import unittest
 from pathlib import Path
 from random import Random
+from typing import TypeVar
 
 from vcd import VCDWriter
+from vcd.reader import TokenKind, VarDecl, tokenize
 
+from tests.strategies import random_case, random_log
 from tests.texts import text_program
+from whorlograph.desk.results import replay_into
+from whorlograph.desk.session import Paths, load
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.logs import read_logs
+from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.errors import LogError
+from whorlograph.model.literals import duration, value_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Profile
+
+Value = TypeVar("Value", str, float)
 
 _KINDS = {"X1": ("wire", 1), "A": ("reg", 16), "D1": ("integer", 32), "B": ("integer", 32), "W": ("reg", 8), "R": ("real", 64)}
 _LOCAL = "D1 : DINT; W : BYTE; R : REAL;"
@@ -80,3 +89,79 @@ class Dumps(unittest.TestCase):
         for data in (b"time,tag,value\n0,X1,1\n", b"$enddefinitions $end\n#0\n", b"$var wire\n", b"\x00\x01\x02", b"$timescale 1 fs $end $var wire 1 ! X1 $end"):
             with self.assertRaises(LogError):
                 self.read("b.vcd", data)
+
+
+class Results(unittest.TestCase):
+    """Settled values written as a dump hold what those in CSV hold."""
+
+    def test_the_same_as_in_csv(self) -> None:
+        total = 0
+        for seed in range(6):
+            random = Random(seed)
+            program, profile = random_case(random, tasked=seed % 2 == 0)
+            with self.subTest(seed=seed), tempfile.TemporaryDirectory() as folder:
+                path = Path(folder)
+                (path / "p.xml").write_bytes(write_xml(program))
+                (path / "profile.toml").write_text(f'scan_time = "{profile.scan_time}ns"\nrung_time = "{profile.rung_time}ns"\non_overflow = "wrap"\n')
+                running = Controller(program, profile).running
+                log = random_log(random, running)
+                lines = [f"{t / 1e9:.9f},{running.tags[n].name},{value_text(v, running.tags[n].type)}"
+                         for t, n, v in zip(log.times.tolist(), log.tags.tolist(), log.values.tolist(), strict=True)]
+                (path / "log.csv").write_text("\n".join(["time,tag,value", *lines]) + "\n")
+                session = load(Paths(path / "p.xml", (path / "log.csv",), None, path / "profile.toml"))
+                for name in ("out.csv", "out.vcd"):
+                    replay_into(session, path / name)
+                table, dump = self.table(path / "out.csv"), self.dump((path / "out.vcd").read_bytes())
+                self.assertEqual(set(table), set(dump))
+                for tag, rows in table.items():
+                    self.assertEqual([(t, number(v)) for t, v in rows], [(t, v) for t, v in dump[tag]], tag)
+                total += sum(len(r) for r in table.values())
+        self.assertGreater(total, 300)
+
+    def table(self, path: Path) -> dict[str, list[tuple[int, str]]]:
+        found: dict[str, list[tuple[int, str]]] = {}
+        for line in path.read_text().splitlines()[1:]:
+            time, _, tag, value = line.split(",", 3)
+            found.setdefault(tag, []).append((round(float(time) * 1e6), value))
+        return {tag: last_of_each(rows) for tag, rows in found.items()}
+
+    def dump(self, data: bytes) -> dict[str, list[tuple[int, float]]]:
+        scopes: list[str] = []
+        names: dict[str, tuple[str, VarDecl]] = {}
+        found: dict[str, list[tuple[int, float]]] = {}
+        now = 0
+        for token in tokenize(io.BytesIO(data)):
+            if token.kind is TokenKind.SCOPE:
+                scopes.append(token.scope.ident)
+            elif token.kind is TokenKind.UPSCOPE:
+                scopes.pop()
+            elif token.kind is TokenKind.VAR:
+                path = [s for s in (*scopes, token.var.ref_str) if s != "program"]
+                names[token.var.id_code] = ".".join(path), token.var
+            elif token.kind is TokenKind.CHANGE_TIME:
+                now = token.time_change
+            elif token.kind in (TokenKind.CHANGE_SCALAR, TokenKind.CHANGE_VECTOR, TokenKind.CHANGE_REAL):
+                name, declared = names[token.data.id_code]  # type: ignore[union-attr]
+                value = float(token.data.value)  # type: ignore[union-attr]
+                found.setdefault(name, []).append((now, signed(value, declared)))
+        return {tag: last_of_each(rows) for tag, rows in found.items()}
+
+
+def signed(value: float, declared: VarDecl) -> float:
+    """A word of sixteen bits and more as two's complement: the random programs have INT, DINT and TIME."""
+    return value - (1 << declared.size) if declared.type_.value == "reg" and value >= 1 << (declared.size - 1) else value
+
+
+def number(text: str) -> float:
+    """What a cell of the table says, a duration in ns."""
+    return float(duration(text)) if text.upper().startswith(("T#", "-T#")) else float(text)
+
+
+def last_of_each(rows: list[tuple[int, Value]]) -> list[tuple[int, Value]]:
+    """The last row of each instant, changes only: what a dump keeps."""
+    last = dict(rows)
+    kept: list[tuple[int, Value]] = []
+    for time in sorted(last):
+        if not kept or kept[-1][1] != last[time]:
+            kept.append((time, last[time]))
+    return kept

@@ -62,6 +62,9 @@ class SettledCsv:
                 part = slice(at, at + BLOCK)
                 file.write(_block(self.tags, scans[part], numbers[part], values[part], starts[part]).encode())
 
+    def close(self) -> None:
+        """Nothing is left to write."""
+
     def _on(self) -> BufferedWriter:
         """The file, to be written on at its end; never made anew: where it is gone, the process is being stopped."""
         return os.fdopen(os.open(self.path, os.O_WRONLY | os.O_APPEND), "wb")
