@@ -166,6 +166,8 @@ class Logs(unittest.TestCase):
         self.assertEqual(times.read("0.1"), 100_000_000)
         self.assertEqual(times.read("-1.5"), -1_500_000_000)
         self.assertIsNone(times.read("9223372037"))
+        self.assertIsNone(times.read("3e99999999999999999999"))
+        self.assertIsNone(times.read("3e-99999999999999999999"))
 
 
 class IoLists(unittest.TestCase):

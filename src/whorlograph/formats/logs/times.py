@@ -82,7 +82,10 @@ class Times:
     def _exponent(self, text: str) -> int | None:
         from decimal import Decimal
 
-        value = Decimal(text.replace(",", ".")) * _BILLION
+        try:
+            value = Decimal(text.replace(",", ".")) * _BILLION
+        except ArithmeticError:  # an exponent beyond all bounds
+            return None
         if abs(value.adjusted()) > 20 or not -LIMIT <= int(value) < LIMIT or not self.decide(Clock.SECONDS):
             return None
         return int(value)
