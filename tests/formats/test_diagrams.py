@@ -6,7 +6,7 @@ import re
 import unittest
 from pathlib import Path
 
-from tests.building import Rows, program_of, session_of
+from tests.building import Rows, program_of, program_with, session_of
 from tests.engine.agreement import difference
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.scene import Scene
@@ -14,7 +14,8 @@ from whorlograph.desk.session import Session
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.xml import read
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.ladder import LadderBody
+from whorlograph.model.ladder import Block, LadderBody
+from whorlograph.plant.written import body_of
 
 
 def _value(number: int, y: int, text: str, negated: bool = False) -> str:
@@ -72,6 +73,16 @@ class Diagrams(unittest.TestCase):
         plain = Controller(session.program, session.profile, plain=True).replay(session.log)
         self.assertEqual(difference(plain, session.journal, [t.name for t in session.running.tags]), "")
         self.assertEqual((plain.settled(session.tag("Y1"), 50), plain.settled(session.tag("Y1"), 20)), (1, 0))
+
+    def test_in_ladder_the_place_decides_whatever_order_the_file_gives(self) -> None:
+        program = program_with({"Main": body_of("X1 MOVE(1)>N1", "X2 (Y1)", "X1 MOVE(2)>N1")}, "X1 X2 Y1 N1")
+        orders = iter((9, 3))
+        data = re.sub(rb"<block ", lambda m: f'<block executionOrderId="{next(orders)}" '.encode(), write_xml(program))
+        read_back = read(data, Path("x.xml")).value.pous["main"].body
+        assert isinstance(read_back, LadderBody)
+        self.assertEqual([e.execution_order for r in read_back.rungs for e in r.elements if isinstance(e, Block)], [9, 3])
+        session = session_of(read(data, Path("x.xml")).value, ((0, "X1", 1), (200, "X1", 1)))
+        self.assertEqual(session.journal.settled(session.tag("N1"), 5), 2)
 
     def test_the_files_order_decides(self) -> None:
         def two(first: int, second: int) -> str:

@@ -55,6 +55,18 @@ class Recorders(unittest.TestCase):
                 "".join(f"# remark {n}\n" for n in range(199)) + _LONG):
             self.assertEqual([str(n) for n in self.same(text).notices], [], text[:60])
 
+    def test_what_stands_above_names_dates_and_times_too(self) -> None:
+        rows = "".join(f"12.06.2031 06:00:0{t};{n};{v}\n" for t, n, v in _ROWS)
+        for above in ("Datum;12.06.2031\nZeit;06:00\n", "Report;Time;Station\nof;today;north\n", "time,tag\n"):
+            self.same(above + "Zeit;Tag;Wert\n" + rows)
+        self.same("Zeit;Tag;Wert\n" + rows.replace("\n", ";\n"))
+        with self.assertRaises(LogError) as caught:
+            self.read("time,tag,value\nsoon,X1,1\nlater,X1,0\n")
+        self.assertIn("time 'soon' cannot be read", str(caught.exception))
+        self.assertEqual(len(self.read("time,tag,value\n").value.times), 0)
+        torn = self.read("time,tag,value\n?,X1,1\n" + _LONG.partition("\n")[2])
+        self.assertEqual((len(torn.value.times), torn.value.set_aside), (5, 1))
+
     def test_since_1970(self) -> None:
         for scale in (1, 1_000, 1_000_000, 1_000_000_000):
             text = "time,tag,value\n" + "".join(f"{(1_931_000_000 + t) * scale},{n},{v}\n" for t, n, v in _ROWS)

@@ -64,6 +64,7 @@ class Trails(unittest.TestCase):
         on, kept, text = asked(body, [*rows[:4], (800, "X1", 0)], "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
         self.assertEqual(first(on, kept), ("field-input", "X1", True))
         self.assertIn("Y1 was set by Main 5 at 0.300 s: X1", text)
+        self.assertIn("Y1 was not reset after 0.300 s: its condition is FALSE in Main 5: X2 blocks", text)
 
     def test_a_comparison_that_is_not_met_leads_to_what_counts(self) -> None:
         body = "IF X1 AND NOT X3 THEN A := A + 1; END_IF;\nX3 := X1;\nY1 := A >= 3;".replace("X3", "Before")

@@ -41,7 +41,10 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     groups: dict[int, list[Element]] = {}
     for element in active:
         groups.setdefault(parts.find(element.id), []).append(element)
-    ordered = sorted((sorted(g, key=_turn) for g in groups.values()), key=lambda g: (_first_turn(g), min(e.y for e in g), g[0].x))
+    by_place = [sorted(g, key=lambda e: (e.y, e.x)) for g in groups.values()]
+    ordered = sorted(by_place, key=lambda g: (g[0].y, g[0].x))
+    if language == "FBD":
+        ordered = sorted((sorted(g, key=_turn) for g in ordered), key=_first_turn)
     tops = [min(e.y for e in g) for g in ordered]
     targets = _targets(elements, tops, said)
     comments = _comments(elements, tops)
@@ -65,11 +68,12 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
 
 
 def _turn(element: Element) -> tuple[int, int, int]:
-    """When an element has its turn, of those whose inputs are known: as the file says, else by its place."""
+    """When an element of a block diagram has its turn, of those whose inputs are known: as the file says, else by its place."""
     return (element.execution_order if isinstance(element, Block) else 0), element.y, element.x
 
 
 def _first_turn(group: list[Element]) -> int:
+    """When a network has its turn, as the file says; 0 where it does not."""
     return min((e.execution_order for e in group if isinstance(e, Block) and e.execution_order), default=0)
 
 

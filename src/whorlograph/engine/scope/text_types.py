@@ -43,6 +43,7 @@ ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "r
 PINS = {"SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"), "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
 _STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | {"TRUNC"}
+_OF_TEXT = {"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"}
 _TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
 
 
@@ -277,6 +278,8 @@ class Scope:
                 return f"{shown(part.called)} has no {unknown[0]}" if unknown else ""
             if name.upper() in ORDERS or cut_of(name) is not None or conversion(name) is not None or name.upper() in _STANDARD:
                 return "" if part.called.base.upper() in ORDERS or given_pins(part) else f"{name} has no operand"
+            if name.upper() in _OF_TEXT:
+                return f"{name} works on text, which is not computed"
             return f"{shown(part.called)} is no function and no block"
         called = self.function(part)
         assert called is not None

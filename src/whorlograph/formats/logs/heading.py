@@ -14,6 +14,7 @@ from .source import cells
 from .times import Times
 
 MOST_ABOVE = 200  # lines looked at for the header
+LOOKED = 5  # rows below it in which a time is looked for
 UNITS = {"s": 1_000_000_000, "sec": 1_000_000_000, "ms": 1_000_000, "msec": 1_000_000, "us": 1_000, "µs": 1_000, "ns": 1}
 _UNIT = re.compile(r"\s*(?:\[([^\]]*)\]|\(([^)]*)\))\s*$")
 
@@ -60,18 +61,34 @@ class Heading(Struct, frozen=True):
 
 
 def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...], skip: int) -> Heading | None:
-    """The header among the first lines: where a column of time is named, as a remark or not; else the line before two rows that begin alike.
+    """The header among the first lines: where a column of time is named, as a remark or not, and a time stands below it; else the line
+    before two rows that begin alike; else the first line that names time: its rows are then told as unreadable.
 
     Args: time: the time column's name as the profile gives it; skip: lines to leave out, as the profile says.
     """
+    named: Heading | None = None
     for at, (number, line) in enumerate(lines):
         if number > skip:
             text = line.lstrip("#").strip() if line.startswith("#") else line
             header, separator = _split(text)
             found = column(header, time, names)
             if found is not None and (len(header) > 1 or not at):
-                return Heading(at, header, separator, found)
-    return None if time else _before_rows(lines, skip)
+                one = Heading(at, header, separator, found)
+                if _time_below(lines[at + 1:], one):
+                    return one
+                named = named or one
+    return (_before_rows(lines, skip) if not time else None) or named
+
+
+def _time_below(lines: list[tuple[int, str]], heading: Heading) -> bool:
+    """Whether a time stands in the column of time, in the first row or a few on; so it counts too where no row is left to tell."""
+    rows = [cells(line, heading.separator) for _, line in lines if not is_comment(line, heading.separator)][:LOOKED]
+    return not rows or any(_as_many(r, heading.names) and Times().read(r[heading.time]) is not None for r in rows)
+
+
+def _as_many(row: list[str], names: list[str]) -> bool:
+    """Whether a row has a cell for each name, empty ones behind apart."""
+    return len(row) >= len(names) and not any(c.strip() for c in row[len(names):])
 
 
 def _split(line: str) -> tuple[list[str], str]:

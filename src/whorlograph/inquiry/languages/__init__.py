@@ -25,6 +25,9 @@ class Words(Protocol):
     def powered(self, on: bool) -> str:
         """That something is decided on or off: before a place."""
 
+    def lacking(self) -> str:
+        """That it is decided off, behind a colon."""
+
     def wanted(self, said: str, on: bool) -> str:
         """A gate's words on a path that wants it on, or off."""
 

@@ -72,6 +72,10 @@ class Ladder:
         """Power comes or not."""
         return "has power" if on else "has no power"
 
+    def lacking(self) -> str:
+        """Power does not come."""
+        return "no power"
+
     def wanted(self, said: str, on: bool) -> str:
         """A gate's words on a path that wants it on or off: a contact's own say it."""
         return said

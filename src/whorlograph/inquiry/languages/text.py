@@ -91,6 +91,10 @@ class Text:
         """A condition holds or not."""
         return "is TRUE" if on else "is FALSE"
 
+    def lacking(self) -> str:
+        """A condition does not hold."""
+        return "its condition is FALSE"
+
     def wanted(self, said: str, on: bool) -> str:
         """A condition's words where it must hold, or must not."""
         return said if on else f"NOT ({said})" if " " in said else f"NOT {said}"

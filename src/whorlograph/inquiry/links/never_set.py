@@ -32,11 +32,10 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     scan = tracer.ran(writer.step, view)
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
         return skipped.link(tracer, tag, writer, scan, depth)
-    found = rung_false.stands(tracer, tag, writer, scan, depth, kind)
+    verb = str(writer.kind)
+    lacks = f"was never {verb}: {words_of(tracer.steps.all[writer.step]).lacking()}"
+    found = rung_false.stands(tracer, tag, writer, scan, depth, kind, lacks)
     if found is not None:
-        verb = str(writer.kind)
-        lacks = words_of(tracer.steps.all[writer.step]).powered(False)
-        found.text = found.text.replace(lacks, f"was never {verb}: {lacks.removeprefix('has ')}", 1)
         found.value = verb == "reset"
         _add_unseen(tracer, found, tag, writer, scan, view)
     return found

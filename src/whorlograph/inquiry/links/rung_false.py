@@ -57,17 +57,18 @@ def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
     return f"{words[0]} opened first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} opened at once"
 
 
-def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE) -> Link | None:
+def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
+           lacks: str = "") -> Link | None:
     """The coil has no power: the smallest set of gates that would complete a path."""
-    found = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind)
+    found = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, lacks=lacks)
     if found is not None and writer.inverted:
         found.value, found.text = True, f"{found.text}, so its negated coil is on"
     return found
 
 
 def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "") -> Link | None:
-    """No power arrives at an element: which gates block, and why each does."""
+              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "") -> Link | None:
+    """No power arrives at an element: which gates block, and why each does. Args: lacks: how that is said, "" in the language's words."""
     seen = tracer.seen(step, scan)
     blocking, contradiction = smallest_set(tracer, power, seen)
     since = tracer.since_done(tag, seen) if tag is not None else None
@@ -83,7 +84,7 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     words = " and ".join(gate_words(tracer, g, seen) for g in blocking[:3])
     more = f" and {len(blocking) - 3} more" if len(blocking) > 3 else ""
     verb = "block" if len(blocking) > 1 else "blocks"
-    text = f"{name} {words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words}{more} {verb}"
+    text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words}{more} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step))
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
     for gate in ordered[:6]:
