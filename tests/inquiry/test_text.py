@@ -84,6 +84,35 @@ class Trails(unittest.TestCase):
         self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
         self.assertNotIn("the scan before", text)
 
+    LOOP = ("Ins[1] := X1; Ins[2] := X2;\nA := 0;\nFOR I := 1 TO 2 DO\n  IF Ins[I] THEN A := A + 1; END_IF;\nEND_FOR;\nY1 := A >= 2;",
+            "Ins : ARRAY[1..2] OF BOOL; I : INT;")
+
+    def test_what_a_loop_adds_up_leads_to_all_that_its_passes_read(self) -> None:
+        body, local = self.LOOP
+        for lost in ("X1", "X2"):
+            rows = [(0, "X1", 1), (0, "X2", 1), (900, lost, 0), (1500, lost, 0)]
+            session, answer, text = asked(body, rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", lost, True), text)
+            self.assertIn("A was written by A := A + 1 in Main 7 at 0.900 s, in a loop", text)
+        session, answer, text = asked(body, [(0, "X1", 0), (0, "X2", 0), (1500, "X2", 0)], "Y1", local, symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("A := A + 1 was executed in no pass of the loop in Main 7", text)
+        tags = [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None and r.proved]
+        self.assertEqual(sorted(tags), ["X1", "X2"], text)
+
+    def test_a_trial_that_leads_away_did_not_go_far(self) -> None:
+        body = "A := 0;\nIF X1 THEN A := A + 1; END_IF;\nIF X2 THEN A := A + 1; END_IF;\nY1 := A >= 2;"
+        _, answer, _ = asked(body, [(0, "X1", 1), (0, "X2", 0), (1500, "X1", 1)], "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertFalse([r.proof for r in answer.roots if "reaches" in r.proof])
+        _, answer, _ = asked(body.replace("A >= 2", "A >= 3"), [(0, "X1", 1), (0, "X2", 0), (1500, "X1", 1)], "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("A reaches 2", " ".join(r.proof for r in answer.roots))
+
+    def test_a_write_of_a_block_handed_on_that_was_left_out(self) -> None:
+        block = "FUNCTION_BLOCK Counted VAR_INPUT In : BOOL; END_VAR VAR_IN_OUT Sum : INT; END_VAR IF In THEN Sum := Sum + 1; END_IF; END_FUNCTION_BLOCK"
+        body = "A := 0;\nOne(In := X1, Sum := A);\nTwo(In := X2, Sum := A);\nY1 := A >= 2;"
+        session, answer, text = asked(body, [(0, "X1", 1), (0, "X2", 0), (1500, "X1", 1)], "Y1", "One : Counted; Two : Counted;", block,
+                                      symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
+
     def test_what_is_wanted_off_is_said_so(self) -> None:
         _, _, text = asked("Y1 := X1 AND NOT X2;", [(0, "X1", 1), (0, "X2", 0), (500, "X2", 1), (900, "X2", 1)], "Y1", symptom=Symptom.DROPPED_OUT)
         self.assertIn("NOT X2 opened first", text)

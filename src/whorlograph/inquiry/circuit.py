@@ -13,6 +13,9 @@ from whorlograph.engine.evaluate.again import Result
 MOST_PATHS = 3_000
 
 
+MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ"}  # a comparison read from the other side
+
+
 class Gate(Struct, frozen=True):
     """A place on a path that passes power or not: the node of a value, and whether the path wants it off."""
 

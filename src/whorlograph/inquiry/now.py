@@ -21,7 +21,7 @@ _EMPTY = re.compile(r" ?\((?:on|off)?\)|; it had not run|, which has not run|(?:
 
 def timeless(text: str) -> str:
     """A sentence without its times."""
-    return re.sub(r"\s+([:;,.)])", r"\1", _EMPTY.sub("", _TIMES.sub("", text))).replace("  ", " ").strip()
+    return re.sub(r"\s+([;,.)]|:(?!=))", r"\1", _EMPTY.sub("", _TIMES.sub("", text))).replace("  ", " ").strip()
 
 
 def make_timeless(answer: Answer) -> None:

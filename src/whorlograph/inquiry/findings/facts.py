@@ -19,8 +19,6 @@ from ..tracer import Tracer
 from ..ways import Need, needs_of
 from ..writers import Kind, Writer
 
-MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ"}  # a comparison read from the other side
-
 
 class Finding(Struct, frozen=True):
     """Something suspicious: its key, where (POU, rung; step and element, -1 and 0: none), which tag, a sentence, what it can cause.

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from whorlograph.engine.code import Convert, Expr, Load, Op
 from whorlograph.model.types import ELEMENTARY
 
-from ..circuit import Circuit, Gate
+from ..circuit import MIRRORED, Circuit, Gate
 from ..writers import Kind, Writer
-from .facts import MIRRORED, Facts, Finding
+from .facts import Facts, Finding
 
 _NEGATED = {"GT": "LE", "GE": "LT", "NE": "EQ"}
 

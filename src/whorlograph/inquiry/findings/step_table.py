@@ -8,9 +8,9 @@ from msgspec import Struct
 
 from whorlograph.engine.code import Base, Op, Term
 
-from ..circuit import Circuit
+from ..circuit import MIRRORED, Circuit
 from ..writers import Kind, Writer
-from .facts import MIRRORED, Facts, Finding
+from .facts import Facts, Finding
 
 
 class Table(Struct):

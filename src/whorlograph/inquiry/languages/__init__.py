@@ -34,6 +34,9 @@ class Words(Protocol):
     def enabled(self, name: str) -> str:
         """What decides whether a block or function is executed."""
 
+    def writing(self, source: str, tag: str) -> str:
+        """What would write a tag, where nothing executes it: before a place."""
+
     def block(self, step: Step, element: int) -> str:
         """A block: its instance, else the name of its function."""
 

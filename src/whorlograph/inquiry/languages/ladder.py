@@ -84,6 +84,10 @@ class Ladder:
         """What decides whether a block is executed."""
         return f"EN of {name}"
 
+    def writing(self, source: str, tag: str) -> str:
+        """A block by its name."""
+        return f"{source}, which writes {tag},"
+
     def block(self, step: Step, element: int) -> str:
         """A block: its instance, else the name of its function."""
         found = _element(step, element)

@@ -103,6 +103,10 @@ class Text:
         """What decides whether something is executed."""
         return f"the condition for {name}" if name else "the condition"
 
+    def writing(self, source: str, tag: str) -> str:
+        """An assignment names what it writes itself."""
+        return self.enabled(source)
+
     def block(self, step: Step, element: int) -> str:
         """A block or function that is called."""
         found = _node(step, element)

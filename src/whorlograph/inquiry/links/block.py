@@ -15,7 +15,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, in_vain, moved_bit, not_met, tallied, timer_running
+from . import counter_short, edge, in_vain, moved_bit, not_met, passes, tallied, timer_running
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -43,9 +43,11 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     if guard is not None and writer.at not in seen.result.stored:
-        found = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{source}, which writes {tracer.name(tag)},")
+        found = passes.left_out(tracer, writer, seen, source, depth) if passes.in_loop(tracer, writer) else \
+            unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET,
+                      words_of(tracer.steps.all[step]).writing(source, tracer.name(tag)))
         if found is not None:
-            found.value = value
+            found.tag, found.value = tag, value
         return found
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
@@ -60,6 +62,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             found.children.append(child)
             for root in child.all_roots() if change and tallied.executed(tracer, writer, scan - 1) else ():
                 root.changed = False  # it was executed the scan before too
+    if passes.in_loop(tracer, writer):
+        found.text += ", in a loop"
+        passes.add(tracer, found, writer, seen, depth)
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
     if not tracer.boolean(tag) and bit < 0:
         tallied.add(tracer, found, tag, writer, seen, depth, change)

@@ -11,6 +11,7 @@ from whorlograph.model.question import LinkKind
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Kind, Writer
+from . import passes
 from .rung_false import unpowered
 
 if TYPE_CHECKING:
@@ -34,9 +35,9 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
     adding = [w for w in missing if _adds(tracer, tag, w, tracer.seen(w.step, seen.scan))]
     for other in (lost or adding)[:MOST]:
         words, step = words_of(tracer.steps.all[other.step]), tracer.steps.all[other.step]
-        before = " (executed the scan before)" if lost else ""
-        child = unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET,
-                          words.enabled(words.source(step, other.element)) + before)
+        source, before = words.source(step, other.element), " (executed the scan before)" if lost else ""
+        child = passes.left_out(tracer, other, tracer.seen(other.step, seen.scan), source + before, depth + 1) if passes.in_loop(tracer, other) else \
+            unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, words.enabled(source) + before)
         if child is not None:
             link.children.append(child)
 
@@ -62,6 +63,7 @@ def executed(tracer: Tracer, writer: Writer, scan: int) -> bool:
 
 
 def _adds(tracer: Tracer, tag: int, writer: Writer, seen: Seen) -> bool:
-    """Whether a write is computed from its tag's own value."""
+    """Whether a write is computed from its tag's own value; of one that was not executed what it would read is not known otherwise."""
+    target = getattr(tracer.written.nodes(writer.step).get(writer.at, (None, ()))[0], "target", None)
     loads = [one for one in tracer.circuit(writer.step).loads(writer.value) if isinstance(one, Load)]
-    return any(cell is not None and cell.number == tag for cell in (tracer.cell(one, seen) for one in loads))
+    return any(cell.number == tag if (cell := tracer.cell(one, seen)) is not None else one.target == target for one in loads)

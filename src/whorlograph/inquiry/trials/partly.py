@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from whorlograph.engine.code import Call, Edge, Load, Op
 from whorlograph.engine.feed import Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
+from ..circuit import MIRRORED
 from ..ranking import merge
 from ..symptoms import course
 from ..tracer import LAST, Tracer, Vantage
@@ -17,11 +19,20 @@ from .window import stretch_begins
 
 
 class Waypoint(Struct, frozen=True):
-    """A tag on the trail, how far from the asked one, and what it should be; None: a number that should move on."""
+    """A tag on the trail, how far from the asked one, and what it should be; of a number None, and with what it is compared."""
 
     tag: int
     depth: int
     wanted: bool | None
+    code: str = ""
+    limit: int = 0
+
+    def missing(self, value: int) -> int:
+        """How far a value is from what is wanted; 0 where it is that."""
+        if self.wanted is not None:
+            return int(bool(value) != self.wanted)
+        short = self.limit - value
+        return abs(short) if self.code == "EQ" else max(0, short) if self.code in ("GE", "GT") else max(0, -short)
 
 
 class Far(Struct, frozen=True):
@@ -59,11 +70,26 @@ def _waypoints(tracer: Tracer, runs: TrialRuns) -> list[Waypoint]:
         if link.tag is not None and link.tag != answer.tag and isinstance(link.value, bool) and tracer.writers.get(link.tag):
             found.setdefault(link.tag, Waypoint(link.tag, depth, not link.value))
         if link.kind is LinkKind.NOT_MET and link.step >= 0:
-            for use in tracer.controller.access.of_step(link.step):
-                for tag in use.tags() if not use.writes else ():
-                    if tag < tracer.running.public and tracer.writers.get(tag) and tracer.tag(tag).type.whole:
-                        found.setdefault(tag, Waypoint(tag, depth, None))
+            for way in _compared(tracer, link.step, link.element, depth):
+                found.setdefault(way.tag, way)
     return sorted(found.values(), key=lambda w: w.depth)
+
+
+def _compared(tracer: Tracer, step: int, element: int, depth: int) -> list[Waypoint]:
+    """The numbers that an element of a step compares with literals, which something writes."""
+    circuit, seen, found = tracer.circuit(step), tracer.seen(step, 1), []
+    for leaf in circuit.leaves.values():
+        made = circuit.made(leaf) if not isinstance(leaf, (Edge, Call)) else None
+        if not isinstance(made, Op) or len(made.args) != 2 or tracer.origin(step, made.at).element != element:
+            continue
+        for code, first, second in ((made.code, *made.args), (MIRRORED.get(made.code, ""), *made.args[::-1])):
+            literal = circuit.literal(second)
+            cells = [tracer.cell(one, seen) for one in circuit.loads(first) if isinstance(one, Load)]
+            if code in MIRRORED and literal is not None and isinstance(literal.value, int) and len(cells) == 1 and cells[0] is not None:
+                tag = cells[0].number
+                if tracer.writers.get(tag) and tracer.tag(tag).type.whole:
+                    found.append(Waypoint(tag, depth, None, code, literal.value))
+    return found
 
 
 def _reached(runs: TrialRuns, root: Root, trial: Trial, ways: list[Waypoint]) -> Far | None:
@@ -74,9 +100,9 @@ def _reached(runs: TrialRuns, root: Root, trial: Trial, ways: list[Waypoint]) ->
         if way.tag == root.tag:
             continue
         before, after = _values(runs.original, way.tag, begins, answer.asked), _values(journal, way.tag, begins, answer.asked)
-        fresh = [v for v in after if v not in before] if way.wanted is None else [v for v in after if bool(v) == way.wanted]
-        if fresh and (way.wanted is None or not any(bool(v) == way.wanted for v in before)):
-            return Far(root, trial, way, fresh[-1])
+        nearest = min(after, key=way.missing)
+        if way.missing(nearest) < min(map(way.missing, before)):
+            return Far(root, trial, way, nearest)
     return None
 
 
