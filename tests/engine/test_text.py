@@ -116,7 +116,7 @@ class Constructs(unittest.TestCase):
 
     def test_what_cannot_be_executed_is_said_and_the_rest_runs(self) -> None:
         for body, why in (("A := Unknown + 1;", "Unknown names nothing that is declared"), ("A := Nofun(3);", "Nofun is no function and no block"),
-                          ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN('abc');", "LEN is no function and no block"), ("Arr := A;", "Arr takes no single value"),
+                          ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN('abc');", "LEN works on text, which is not computed"), ("Arr := A;", "Arr takes no single value"),
                           ("FOR F := 1 TO 2 DO ; END_FOR;", "F counts a loop and is no whole number")):
             program = text_program(f"{body}\nY1 := X1;", "Tm : TON; Arr : ARRAY[0..1] OF INT;")
             controller = Controller(program, Profile(scan_time=10_000_000))

@@ -1,0 +1,118 @@
+"""What names in Structured Text stand for: cells, whole aggregates, blocks; subscripts computed now (IEC 61131-3:2013, 6.5)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from whorlograph.engine.code import (
+    Base,
+    Expr,
+    Spot,
+    Target,
+    Term,
+)
+from whorlograph.engine.front.builder import Builder
+from whorlograph.engine.front.names import Block as BlockMeaning
+from whorlograph.engine.front.names import Variable, Whole
+from whorlograph.model.paths import Bit, Member
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Tag, member
+from whorlograph.model.text import (
+    Constant,
+    Expression,
+    Sub,
+    Var,
+)
+from whorlograph.model.types import BOOL
+
+Meaning = Variable | BlockMeaning | Whole
+
+
+class Names:
+    """Finds them for one body. Args: index: a subscript's value, as code."""
+
+    def __init__(self, build: Builder, index: Callable[[Expression, int], Expr]) -> None:
+        self.b, self.running, self.instance, self.index = build, build.running, build.instance, index
+
+    def find(self, var: Expression) -> Meaning | None:
+        """What a variable's name stands for, its subscripts computed now."""
+        if not isinstance(var, Var):
+            return None
+        key = var.base.lower()
+        ref: Ref | None = self.instance.scope.get(key)
+        if ref is None:
+            ref = self.running.scope.scope.get(key)
+        param, tags = -1, self.running.tags
+        shape: Ref | None = None
+        if isinstance(ref, ByReference):
+            param, tags, ref = self.b.names.params.index(key), list(ref.tags), ref.shape
+            shape = ref
+        terms: list[Term] = []
+        for step in var.steps:
+            if isinstance(step, Bit):
+                return self._cell(ref, param, tags, terms, step.number) if isinstance(ref, Leaf) else None
+            if isinstance(step, Member):
+                ref = member(ref, step.name)
+            elif isinstance(ref, Aggregate):
+                ref = self._element(step, ref, terms, var.at)
+            else:
+                return None
+        if isinstance(ref, Leaf):
+            return self._cell(ref, param, tags, terms, -1)
+        if isinstance(ref, Aggregate):
+            base, cell = self._placed(ref.first, param)
+            return Whole(Target(base, cell, "", tuple(terms), 0, 0, param), ref.cells)
+        if isinstance(ref, Instance) and not terms:
+            return self._instance(ref, shape, param)
+        return None
+
+    def _instance(self, ref: Instance, shape: Ref | None, param: int) -> BlockMeaning | None:
+        if param < 0:
+            return BlockMeaning(self.b.regions.spot(ref, self.instance, self.b.names.own), ref)
+        if not isinstance(shape, Instance):
+            return None
+        spot = self.b.regions.spot(ref, shape, Base.PARAM)
+        return BlockMeaning(Spot(Base.PARAM, spot.own, spot.hidden, spot.step, param), ref)
+
+    def _element(self, step: Sub, ref: Aggregate, terms: list[Term], node: int) -> Ref | None:
+        """The part that subscripts choose where they are lowest; what they add goes to the terms."""
+        weight = 1
+        added: list[Term] = []
+        offset = 0
+        for value, (low, high) in reversed(list(zip(step.values, ref.bounds, strict=True))):
+            if isinstance(value, Constant) and isinstance(value.value, int) and not isinstance(value.value, bool) and low <= value.value <= high:
+                offset += (value.value - low) * weight
+            else:
+                at = self.b.at(node, "index")
+                added.append(Term(self.index(value, at), low, high, weight * ref.stride, at))
+            weight *= high - low + 1
+        terms += added[::-1]
+        return ref.items[offset]
+
+    def _placed(self, tag: int, param: int) -> tuple[int, int]:
+        if param >= 0:
+            return Base.PARAM, tag
+        first = self.instance.first
+        if first <= tag < first + self.instance.count:
+            return self.b.names.own, tag - first
+        return Base.GLOBAL, tag
+
+    def _cell(self, ref: Leaf, param: int, tags: list[Tag], terms: list[Term], bit: int) -> Variable:
+        base, cell = self._placed(ref.tag, param)
+        tag = tags[ref.tag]
+        if bit >= 0:
+            return Variable(Target(base, cell, tag.type.name, tuple(terms), bit, 1, param), BOOL, tag)
+        return Variable(Target(base, cell, tag.type.name, tuple(terms), 0, 0, param), tag.type, tag)
+
+
+    def pin_of(self, meaning: BlockMeaning, tag: int) -> Variable:
+        """A pin of an instance as a variable."""
+        spot = meaning.where
+        one = self.running.tags[tag] if spot.param < 0 else self._shape_tag(meaning, tag)
+        if spot.base == Base.GLOBAL:
+            return Variable(Target(Base.GLOBAL, tag, one.type.name), one.type, one)
+        return Variable(Target(spot.base, spot.own + tag - meaning.instance.first, one.type.name, (), 0, 0, spot.param), one.type, one)
+
+    def _shape_tag(self, meaning: BlockMeaning, tag: int) -> Tag:
+        ref = self.instance.scope[self.b.names.params[meaning.where.param]]
+        assert isinstance(ref, ByReference)
+        return ref.tags[tag]

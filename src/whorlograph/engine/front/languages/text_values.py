@@ -1,0 +1,268 @@
+"""Values of Structured Text: expressions, calls of functions and blocks, as code (IEC 61131-3:2013, 7.3.2)."""
+
+from __future__ import annotations
+
+from whorlograph.engine.code import (
+    Action,
+    Base,
+    Call,
+    Const,
+    Convert,
+    Copy,
+    Expr,
+    If,
+    Invoke,
+    Let,
+    Op,
+    Slot,
+    Spot,
+    Target,
+)
+from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
+from whorlograph.engine.front.functions import Functions
+from whorlograph.engine.front.names import Block as BlockMeaning
+from whorlograph.engine.front.names import Variable, Whole
+from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins, parameters, standard_parameters
+from whorlograph.model.blocks import STANDARD_BLOCKS, family
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
+from whorlograph.model.text import (
+    Apply,
+    Argument,
+    Binary,
+    Constant,
+    Expression,
+    Unary,
+    Var,
+)
+from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
+
+from .text_names import Meaning, Names
+
+
+class Values:
+    """What a statement computes and calls; what has to come before is put into the step.
+
+    ``flags``: by node of a call, the slot that says whether it was executed.
+    """
+
+    def __init__(self, build: Builder, scope: Scope) -> None:
+        self.b, self.scope, self.running = build, scope, build.running
+        self.names = Names(build, self._index)
+        self.flags: dict[int, int] = {}
+
+    def find(self, var: Expression) -> Meaning | None:
+        """What a variable's name stands for, its subscripts computed now."""
+        return self.names.find(var)
+
+    def _index(self, one: Expression, at: int) -> Expr:
+        return self.b.keep(self.as_type(one, LINT, at), at)
+
+    # calls
+
+    def invoke(self, call: Apply) -> None:
+        """A block: its inputs written, then it is executed, then its outputs go where they are wanted."""
+        meaning = self.names.find(call.called)
+        if not isinstance(meaning, BlockMeaning):
+            return
+        at = self.b.at(call.at)
+        enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
+        if enable is None:
+            self._execute(call, meaning, at)
+            return
+        test = self.b.keep(self.boolean(enable), at)
+        found: list[Action] = []
+        with self.b.apart(found):
+            self._execute(call, meaning, at)
+        self.b.put(If(test, tuple(found), (), at))
+
+    def _execute(self, call: Apply, meaning: BlockMeaning, at: int) -> None:
+        called = meaning.instance
+        given = standard_parameters(called, call) if called.pou is None else parameters(called, call)
+        if called.pou is not None and self.b.names.own is not Base.FRAME:
+            self.flags[call.at] = self.b.slot()
+            self.b.put(Let(self.flags[call.at], ON, at))
+        for name, one in given:
+            ref = called.scope.get(name)
+            if isinstance(ref, Leaf) and one.value is not None:
+                node = self.b.at(one.value.at, name.upper())
+                variable = self.names.pin_of(meaning, ref.tag)
+                self.b.store(variable, self.b.keep(self.assigned(one.value, variable.type, node), node, variable.target), node)
+            elif isinstance(ref, Aggregate) and one.value is not None:
+                self._copy_in(meaning, ref, one.value)
+        if called.pou is None:
+            inputs, outputs = STANDARD_BLOCKS[called.type_name]
+            self.b.put(Invoke(family(called.type_name), meaning.where, (*inputs, *outputs)[-1][1].name, at))
+        else:
+            self.call(call, called, meaning.where, (), ())
+        for name, one in given:
+            ref = called.scope.get(name)
+            if isinstance(ref, Leaf) and one.output is not None:
+                node = self.b.at(one.output.at, name.upper())
+                variable = self.names.pin_of(meaning, ref.tag)
+                self.give(one, self.b.load(variable, node), node)
+            elif name == "eno" and one.output is not None:
+                self.give(one, ON, at)
+
+    def _copy_in(self, meaning: BlockMeaning, ref: Aggregate, value: Expression) -> None:
+        source = self.names.find(value) if isinstance(value, Var) else None
+        spot = meaning.where
+        if isinstance(source, Whole):
+            cell = ref.first if spot.base == Base.GLOBAL and spot.param < 0 else spot.own + ref.first - meaning.instance.first
+            self.b.put(Copy(Target(spot.base, cell, "", (), 0, 0, spot.param), source.target, ref.cells, self.b.at(value.at)))
+
+    def give(self, one: Argument, value: Expr, at: int) -> None:
+        """What comes out goes into a variable."""
+        into = self.names.find(one.output) if one.output is not None else None
+        if isinstance(into, Variable):
+            if one.negated:
+                value = Op("NOT", value.type, (value,), at)
+            self.b.store(into, self.b.keep(self._held(value, into.type, at), at, into.target), at)
+
+    def call(self, call: Apply, called: Instance, spot: Spot, inputs: tuple[tuple[int, Expr], ...],
+             results: tuple[tuple[int, int, str], ...]) -> None:
+        """Execute a body of the file's own inside this step."""
+        body = self.b.bodies.get(called.type_name.lower())
+        if body is None:
+            return
+        handed: dict[str, tuple[Target | Spot | None, int]] = {}
+        for name, one in parameters(called, call):
+            if isinstance(called.scope.get(name), ByReference) and isinstance(one.value, Var):
+                found = self.names.find(one.value)
+                target = found.where if isinstance(found, BlockMeaning) else found.target if found is not None else None
+                handed[name] = target, self.b.at(one.value.at, "handed")
+        at = self.b.at(call.at)
+        refs = [handed.get(name, (None, at)) for name, ref in called.scope.items() if isinstance(ref, ByReference)]
+        self.b.put(Call(body, spot, inputs, tuple(r for r, _ in refs), results, at, tuple(n for _, n in refs)))
+
+    def function(self, call: Apply, called: Instance) -> Expr:
+        """A function of the file's own: operands left of it are taken before, its variables begin anew."""
+        inputs: list[tuple[int, Expr]] = []
+        given = parameters(called, call)
+        for name, one in given:
+            ref = called.scope.get(name)
+            if isinstance(ref, Leaf) and one.value is not None:
+                node, tag = self.b.at(one.value.at, name.upper()), self.running.tags[ref.tag]
+                variable = Variable(Target(Base.GLOBAL, ref.tag, tag.type.name), tag.type, tag)
+                value = self.b.ranged(variable, self.assigned(one.value, tag.type, node), node)
+                inputs.append((ref.tag - called.first, self.b.keep(value, node)))
+        outputs = [(one, ref) for name, one in given if one.output is not None and isinstance(ref := called.scope.get(name), Leaf)]
+        result = called.scope.get(called.type_name.lower())
+        wanted = [ref for _, ref in outputs] + ([result] if isinstance(result, Leaf) else [])
+        slots = {ref.tag: self.b.slot() for ref in wanted}
+        results = tuple((tag - called.first, slot, self.running.tags[tag].type.name) for tag, slot in slots.items())
+        self.call(call, called, Spot(Base.GLOBAL, self.b.regions.number[id(called)]), tuple(inputs), results)
+        for one, ref in outputs:
+            node = self.b.at(call.at, one.name.upper())
+            self.give(one, Slot(slots[ref.tag], self.running.tags[ref.tag].type.name), node)
+        if not isinstance(result, Leaf):
+            return OFF
+        if self.b.bodies.get(called.type_name.lower()) is None:
+            return Const(0, self.running.tags[result.tag].type.name) if self.running.tags[result.tag].type.family is not Family.BOOL else OFF
+        return Slot(slots[result.tag], self.running.tags[result.tag].type.name)
+
+    # values
+
+    def boolean(self, one: Expression) -> Expr:
+        """A value as a condition."""
+        value = self.value(one, BOOL)
+        return value if value.type == "BOOL" else Convert("WIDEN", "BOOL", value, self.b.at(one.at))
+
+    def as_type(self, one: Expression, type_: Elementary, at: int) -> Expr:
+        """A value widened to the type in which it is computed."""
+        value = self.value(one, type_)
+        return widened(value, type_, at)
+
+    def assigned(self, one: Expression, type_: Elementary, at: int) -> Expr:
+        """A value on its way into a variable of a type."""
+        if type_.family is Family.BOOL:
+            return self.boolean(one)
+        return self._held(self.value(one, type_), type_, at)
+
+    def _held(self, value: Expr, type_: Elementary, at: int) -> Expr:
+        if type_.family is Family.BOOL:
+            return value if value.type == "BOOL" else Convert("WIDEN", "BOOL", value, at)
+        return held(value, type_, at)
+
+    def value(self, one: Expression, want: Elementary | None) -> Expr:
+        """A value in its own type; one without takes the type that is wanted."""
+        if isinstance(one, Constant):
+            return self.constant(one, want)
+        if isinstance(one, Var):
+            read = self.scope.constant(one)
+            if read is not None:
+                return literal_value(read[1], read[0] or ELEMENTARY["INT"])
+            found = self.names.find(one)
+            return self.b.load(found, self.b.at(one.at, "gate")) if isinstance(found, Variable) else OFF
+        if isinstance(one, Unary):
+            return self.operation(one.code, [("IN", one.value)], want, one.at)
+        if isinstance(one, Binary):
+            return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], want, one.at)
+        called = self.scope.function(one)
+        if called is not None:
+            return self.function(one, called)
+        cut = cut_of(one.called.base)
+        if cut is not None:
+            source = given_pins(one)
+            kind = self.scope.operation("TRUNC", source, None)[0]
+            target = cut.target or (want if want is not None and want.whole else ELEMENTARY["DINT"])
+            at = self.b.at(one.at)
+            return Convert("TRUNC", target.name, self.b.keep(self.as_type(source[0][1], kind, at), at), at)
+        return self.operation(one.called.base.upper(), given_pins(one), want, one.at)
+
+    def constant(self, one: Constant, want: Elementary | None) -> Expr:
+        """A literal in its own type, or the one that is wanted."""
+        assert not isinstance(one.value, str)
+        if one.named:
+            return literal_value(one.value, ELEMENTARY[one.named])
+        type_ = want
+        if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
+            type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
+        if isinstance(one.value, float) and type_.whole:
+            number = round(one.value)
+            if type_.low <= number <= type_.high:
+                return Const(number, type_.name)
+            return Convert("HOLD", type_.name, Const(max(-1 << 62, min(1 << 62, number)), "LINT"), self.b.at(one.at))
+        if isinstance(one.value, int) and type_.whole and not type_.low <= one.value <= type_.high:
+            source = "ULINT" if one.value > LINT.high else "LINT"
+            return Convert("HOLD", type_.name, Const(one.value, source), self.b.at(one.at))
+        return literal_value(one.value, type_)
+
+    def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, node: int) -> Expr:
+        """A function of the standard."""
+        if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
+            want = None
+        kind, result = self.scope.operation(name, given, want)
+        at = self.b.at(node)
+        operands = [_Operand(self, pin, value, kind, at) for pin, value in given]
+        found = Functions(self.b).value(name, operands, kind, result or want, at)
+        return found if found is not None else OFF
+
+class _Operand:
+    """One operand of a standard function: read in the type that it is asked for."""
+
+    def __init__(self, values: Values, pin: str, one: Expression, kind: Elementary, at: int) -> None:
+        self.values, self.name, self.one, self.kind, self.at = values, pin, one, kind, at
+
+    @property
+    def real(self) -> bool:
+        """Whether it is a real number."""
+        kind = self.values.scope.kind(self.one)
+        return kind.family is Family.REAL if kind is not None else self.values.scope.fraction(self.one)
+
+    def value(self) -> Expr:
+        """In the operation's type."""
+        return self.as_type(self.kind.name)
+
+    def as_type(self, name: str) -> Expr:
+        """In a type of its own."""
+        if name == "BOOL":
+            return self.values.boolean(self.one)
+        return self.values.as_type(self.one, ELEMENTARY[name], self.at)
+
+
+def literal_value(value: bool | int | float | str, type_: Elementary) -> Const:
+    """A literal as a constant of a type."""
+    if type_.family is Family.BOOL:
+        return Const(bool(value), type_.name)
+    assert not isinstance(value, str)
+    return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)
