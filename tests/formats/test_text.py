@@ -97,6 +97,18 @@ class Files(unittest.TestCase):
         self.assertEqual(loaded.value.pous["bad"].body, OpaqueBody("ST", "A := ;\nB := 2;", ("A", "B")))
         self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
 
+    def test_a_comment_that_is_not_ended_is_told_where_it_begins(self) -> None:
+        for opens in ("(*", "/*"):
+            text = text_of("Y1 := X1;") + f"PROGRAM Bad\nVAR A : INT; END_VAR\nA := 1; {opens} and so on\nA := 2;\nEND_PROGRAM\n"
+            loaded = read(text.encode(), Path("x.st"))
+            line = text[:text.index(opens)].count("\n") + 1
+            self.assertEqual([str(n).partition(";")[0] for n in loaded.notices], [f"x.st:{line} Bad: column 9: a comment begins here and is not ended"])
+            self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
+            self.assertIsInstance(loaded.value.pous["bad"].body, OpaqueBody)
+        with self.assertRaises(ProgramError) as caught:
+            read(b"TYPE A : STRUCT (* x\n END_STRUCT; END_TYPE\nFUNCTION F : INT VAR_INPUT A;; END_VAR F := 1; END_FUNCTION", Path("x.st"))
+        self.assertIn("column 17: a comment begins here and is not ended; 1 more error behind it", str(caught.exception))
+
     def test_what_is_no_program(self) -> None:
         for text in (b"hello world", b"(* nothing *)", b"PROGRAM", b"VAR END_VAR", b"\xff\x00\x01"):
             try:

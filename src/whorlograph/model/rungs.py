@@ -56,7 +56,8 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
                     comments.get(index, ""), own)
         if len(evaluation_order(rung)) != len(group):
             text = "its wires form a loop"
-            said.append(f"rung {index + 1}: {text}")
+            unit = "network" if language == "FBD" else "rung"
+            said.append(f"{unit} {index + 1}: {text}: it is not executed, what it writes comes from the log")
             rung = Rung(rung.number, rung.elements, rung.labels, rung.comment, own, text)
         rungs.append(rung)
     for rung in rungs:

@@ -174,15 +174,17 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("cp1252", "replace")
-    reader = _Reader(text.replace("\r\n", "\n").replace("\r", "\n"), path.name)
+    reader = _Reader(text.replace("\r\n", "\n").replace("\r", "\n"), str(path))
     reader.read()
     if not reader.pous and not reader.types and not reader.configurations:
         first = reader.notices[0] if reader.notices else None
-        what = str(first.what) if first is not None else "there is no TYPE, PROGRAM, FUNCTION or CONFIGURATION in it"
+        rest = len(reader.notices) - 1
+        more = f"; {rest} more error{'s' * (rest > 1)} behind it" if rest > 0 else ""
+        what = f"{first.what}{more}" if first is not None else "there is no TYPE, PROGRAM, FUNCTION or CONFIGURATION in it"
         where = f"{path}:{first.place.line}" if first is not None else str(path)
         raise ProgramError(where, f"is no program text ({what})", "give IEC 61131-3 text, or XML")
     configurations = [*reader.configurations]
     if reader.loose:
         configurations.append(Configuration("", (), tuple(reader.loose)))
-    program = Program(path.stem, reader.types, reader.pous, tuple(configurations), path.name, defaults=reader.defaults)
+    program = Program(path.stem, reader.types, reader.pous, tuple(configurations), str(path), defaults=reader.defaults)
     return Loaded(program, reader.notices)

@@ -27,6 +27,7 @@ _SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COM
           "<>": "EQUAL", "**": "POWER", "+": "PLUS", "-": "MINUS", "*": "TIMES", "/": "TIMES", "(": "OPEN",
           ")": "CLOSE", "[": "BEGIN", "]": "END", ",": "COMMA", ";": "SEMICOLON",
           ":": "COLON", ".": "DOT", "&": "AND"}
+COMMENTS = {"(*": "*)", "/*": "*/"}
 _TIMES = {"T", "TIME", "LT", "LTIME"}
 _DATES = {"D", "DATE", "LD", "LDATE", "TOD", "TIME_OF_DAY", "LTOD", "DT", "DATE_AND_TIME", "LDT"}
 _PLAIN_NUMBER = re.compile(r"[+-]?(?:\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)")
@@ -66,6 +67,10 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
         end = match.end()
         if kind == "block":
             end = _comment_end(text, at)
+            if not end:
+                found.append(Piece("STRAY", match.group(), line, at - begun + 1, at))
+                at = match.end()
+                continue
         elif kind == "typed":
             end = at + _typed_length(match.group())
         if kind not in ("space", "comment", "block", "pragma"):
@@ -111,8 +116,9 @@ def _typed_length(word: str) -> int:
 
 
 def _comment_end(text: str, at: int) -> int:
-    """Behind a comment: nested ones count, unless one of them is never closed."""
-    opens, closes = ("(*", "*)") if text.startswith("(*", at) else ("/*", "*/")
+    """Behind a comment: nested ones count, unless one of them is never closed. 0 where it is not ended itself."""
+    opens = text[at:at + 2]
+    closes = COMMENTS[opens]
     depth, here = 0, at
     while here < len(text):
         if text.startswith(opens, here):
@@ -124,4 +130,4 @@ def _comment_end(text: str, at: int) -> int:
         else:
             here = min((i for i in (text.find(opens, here), text.find(closes, here)) if i >= 0), default=len(text))
     end = text.find(closes, at + 2)
-    return end + 2 if end >= 0 else len(text)
+    return end + 2 if end >= 0 else 0

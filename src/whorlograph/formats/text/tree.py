@@ -53,7 +53,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
-from .tokens import Piece
+from .tokens import COMMENTS, Piece
 from .unreadable import Unreadable
 
 CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
@@ -429,6 +429,8 @@ def parse(pieces: list[Piece], start: str) -> Any:
         here = "the end" if token.type == "$END" else f"{str(token)!r}"
         last = pieces[-1] if pieces else Piece("", "", 1, 1, 0)
         line, column = (last.line, last.column) if token.type == "$END" else (token.line or 0, token.column or 0)
+        if token.type == "STRAY" and str(token) in COMMENTS:
+            raise Unreadable(line, column, "a comment begins here and is not ended") from None
         raise Unreadable(line, column, f"{here} stands here, {wanted} was expected") from None
     except UnexpectedInput as error:
         raise Unreadable(getattr(error, "line", 0), getattr(error, "column", 0), "cannot be read") from None
