@@ -119,6 +119,14 @@ class Trails(unittest.TestCase):
         _, _, text = asked("CASE A OF 1: Y1 := FALSE; ELSE Y1 := X1; END_CASE;", [(0, "X1", 0), (200, "X1", 1), (900, "X1", 1)], "Y1")
         self.assertNotIn("CASE does not hold", text)
 
+    def test_each_element_stands_with_its_value(self) -> None:
+        body = "Ins[1] := X1; Ins[2] := X2;\nI := 2;\nY1 := Ins[1] AND Ins[I];"
+        session, answer, _ = asked(body, [(0, "X1", 1), (0, "X2", 1), (500, "X2", 0), (900, "X2", 0)], "Y1", "Ins : ARRAY[1..2] OF BOOL; I : INT;")
+        last = len(session.controller.steps.all) - 1
+        drawn = "".join(t for line in Scene(session, answer).rung(last, 60, 100).lines for t, _ in line)
+        for said in ("Ins[1]=1", "Ins[I]=0", "I=2"):
+            self.assertIn(said, drawn)
+
     def test_what_was_executed_is_drawn_so(self) -> None:
         body = "// which stage\nCASE A OF\n  0: B := 7;\n  1, 2: B := 8;\nELSE\n  B := 9;\nEND_CASE;\n\n// the delay\nDelay(IN := TRUE,\n  PT := T#1s);\nY1 := B = 8 AND X1;"
         for number, chosen in ((0, "B := 7"), (2, "B := 8"), (5, "B := 9")):

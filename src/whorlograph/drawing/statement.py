@@ -10,7 +10,8 @@ from whorlograph.engine.power import Flow
 from whorlograph.engine.scope.text_types import inner, parts
 from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
-from whorlograph.model.text import Assign, Case, Choose, Expression, For, Leave, Statement, Var
+from whorlograph.model.paths import Member
+from whorlograph.model.text import Assign, Case, Choose, Constant, Expression, For, Leave, Statement, Sub, Var
 
 from .picture import Picture, Words
 from .shapes import Ink, Run, Spot, fitted
@@ -140,7 +141,15 @@ def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
 
 
 def _name(var: Var) -> str:
+    """A variable as it is written; of a subscript that is computed two dots."""
     text = var.base
     for step in var.steps:
-        text += f".{step.name}" if hasattr(step, "name") else f".{step.number}" if hasattr(step, "number") else "[..]"
+        if isinstance(step, Sub):
+            text += f"[{', '.join(_subscript(v) for v in step.values)}]"
+        else:
+            text += f".{step.name}" if isinstance(step, Member) else f".{step.number}"
     return text
+
+
+def _subscript(one: Expression) -> str:
+    return one.text if isinstance(one, Constant) else _name(one) if isinstance(one, Var) else ".."
