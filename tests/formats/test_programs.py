@@ -16,6 +16,7 @@ from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import Element, LadderBody
 from whorlograph.model.program import OpaqueBody, Pou, Program
+from whorlograph.model.text import TextBody
 
 HEAD = '<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous>'
 TAIL = "</pous></types></project>"
@@ -64,13 +65,20 @@ class Reading(unittest.TestCase):
         loaded = read_text(write_xml(program).replace(b"tc6_0201", b"tc6_0200"))
         self.assertEqual(len(loaded.value.pous), len(program.pous))  # type: ignore[attr-defined]
 
-    def test_a_body_in_another_language_is_kept_and_named(self) -> None:
-        text = f'{HEAD}<pou name="P" pouType="program"><interface/><body><IL><p>LD B\nST A\nLD 1\nST C</p></IL></body></pou>{TAIL}'
+    def test_a_body_that_cannot_be_read_is_kept_and_named(self) -> None:
+        text = f'{HEAD}<pou name="P" pouType="program"><interface/><body><IL><p>LD B\nST A\nAND( D\nST C</p></IL></body></pou>{TAIL}'
         loaded = read_text(text)
         body = loaded.value.pous["p"].body  # type: ignore[attr-defined]
         assert isinstance(body, OpaqueBody)
         self.assertEqual(body.assigns, ("A", "C"))
-        self.assertTrue(any("IL, which is not executed" in str(n) for n in loaded.notices))  # type: ignore[attr-defined]
+        self.assertTrue(any("a bracket is opened here and not closed" in str(n) for n in loaded.notices))  # type: ignore[attr-defined]
+
+    def test_an_instruction_list_is_steps_up_to_its_stores(self) -> None:
+        text = f'{HEAD}<pou name="P" pouType="program"><interface/><body><IL><p>LD B\nST A\nSTN D\nOver: LD E\nJMPC Over</p></IL></body></pou>{TAIL}'
+        body = read_text(text).value.pous["p"].body  # type: ignore[attr-defined]
+        assert isinstance(body, TextBody)
+        self.assertEqual((body.language, body.labels, [body.lines(n) for n in range(2)]),
+                         ("IL", (("Over", 1),), [("LD B", "ST A", "STN D"), ("Over: LD E", "JMPC Over")]))
 
     def test_external_entities_are_not_read(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -20,7 +20,7 @@ from whorlograph.model.types import Family
 from .job import Kept, WalkStep
 from .lanes import lane_of_scans, lane_of_task
 from .session import Session
-from .survey import survey
+from .survey import size_text, survey
 from .tables import names, pou_time_lines, source_text, spot, wiring_text, xref_of
 
 
@@ -225,7 +225,8 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         pou = next((p for p in found.pous if p.name == run.pou), None)
         wide = 34 if any(r.task for r in found.runs) else 12
         when = f"{run.trigger}, task {run.task}" if run.task else run.trigger
-        lines.append(Line(cells_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (f"{run.rungs} rungs", 10, Ink.TEXT), (when, wide, Ink.QUIET),
+        size = size_text(run.rungs, run.language)
+        lines.append(Line(cells_row([(f"   {number}. {run.instance}", 28, Ink.STRONG), (size, 14, Ink.TEXT), (when, wide, Ink.QUIET),
                                 (pou.documentation if pou is not None else "", 0, Ink.TEXT)]), None, first[0].index if first else -1))
     if found.tasks:
         lines.append(Line(((" Tasks: priority 0 first, what runs in every scan last · a adds lanes", Ink.QUIET),)))
@@ -258,8 +259,8 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         instance = next((i for i in session.running.instances() if i.pou is not None and i.pou.name == pou.name), None)
         first = steps.of(instance) if instance is not None else []
         calls = f"called by {', '.join(pou.called_by)}" if pou.called_by else "! never called"
-        size = f"{pou.rungs} {'rungs' if pou.language == 'LD' else 'lines'}"
-        lines.append(Line(cells_row([(f"   {pou.name}", 28, Ink.STRONG), (size, 10, Ink.TEXT),
+        size = size_text(pou.rungs, pou.language, pou.opaque)
+        lines.append(Line(cells_row([(f"   {pou.name}", 28, Ink.STRONG), (size, 14, Ink.TEXT),
                                 (f"{pou.kind}, {pou.language}", 20, Ink.QUIET), (calls, 0, Ink.TEXT if pou.called_by else Ink.STRONG)]),
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.engine.schedule import Task
 from whorlograph.inquiry.languages import language_of
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.program import OpaqueBody, Pou, PouKind
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance
@@ -32,6 +32,7 @@ class PouSize(Struct, frozen=True):
     documentation: str
     line: int
     trigger: str = ""
+    opaque: bool = False
 
 
 class Run(Struct, frozen=True):
@@ -46,6 +47,7 @@ class Run(Struct, frozen=True):
     rungs: int
     calls: tuple[str, ...]
     trigger: str = ""
+    language: str = "LD"
 
 
 class TaskLine(Struct, frozen=True):
@@ -108,7 +110,8 @@ def survey(session: Session) -> Survey:
     for one in running.programs:
         task = tasks.get(one.task.lower())
         runs.append(Run(one.name, one.type_name, one.task, task.interval if task else "", task.single if task else "",
-                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(session, one), _trigger_of(session, one)))
+                        task.priority if task else 0, len(session.controller.steps.of(one)), _calls(session, one), _trigger_of(session, one),
+                        one.pou.body.language if one.pou is not None else "LD"))
     callers = _callers(session)
     instances: dict[str, list[str]] = {}
     for one in running.instances():
@@ -133,11 +136,19 @@ def survey(session: Session) -> Survey:
                   _task_lines(session), scan_times(session), _loops(session))
 
 
+UNITS = {"LD": "rung", "FBD": "network", "ST": "statement", "IL": "statement", "SFC": "step"}
+
+
+def size_text(count: int, language: str, opaque: bool = False) -> str:
+    """How long a body is, in the words of its language."""
+    return counted(count, "line" if opaque else UNITS.get(language, "line"))
+
+
 def _size(pou: Pou, instances: tuple[str, ...], callers: tuple[str, ...], trigger: str) -> PouSize:
     body = pou.body
     if isinstance(body, OpaqueBody):
         return PouSize(pou.name, pou.kind, body.language, len(body.text.splitlines()), 0, len(pou.variables), instances, callers,
-                       pou.documentation, pou.place.line, trigger)
+                       pou.documentation, pou.place.line, trigger, True)
     steps = units(body)
     return PouSize(pou.name, pou.kind, body.language, len(steps), sum(len(r.elements) for r in steps), len(pou.variables), instances,
                    callers, pou.documentation, pou.place.line, trigger)

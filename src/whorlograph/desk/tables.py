@@ -19,7 +19,7 @@ from .disagreeing import count_text, stretches
 from .finding import Found
 from .scan_times import ScanTimes
 from .session import Session
-from .survey import Survey
+from .survey import Survey, size_text
 
 COLUMNS = ("tag", "address", "type", "device", "location", "terminal", "wiring", "description", "marks", "access", "how", "pou", "instance",
            "rung", "task", "comment")
@@ -195,15 +195,15 @@ def survey_text(session: Session, found: Survey) -> str:
     for number, run in enumerate(found.runs, 1):
         name = run.instance if run.instance == run.pou else f"{run.instance} ({run.pou})"
         when = f", {run.trigger} (task {run.task})" if run.task else ""
-        lines.append(f"  {number:>2}. {padded(name, 24)} {run.rungs:>5} rungs{when}")
+        lines.append(f"  {number:>2}. {padded(name, 24)} {size_text(run.rungs, run.language):>14}{when}")
     if not found.runs:
         lines.append("  nothing: no program is instantiated")
     lines += task_lines(found)
     lines += ["", "Program organisation units:"]
     for pou in found.pous:
-        unit = {"LD": "rungs", "FBD": "networks", "ST": "statements"}.get(pou.language, "lines")
         used = f"called by {', '.join(pou.called_by)}" if pou.called_by else pou.trigger if pou.trigger != "never" else "never called"
-        lines.append(f"  {padded(pou.name, 20)} {pou.kind:<14} {pou.language:<4} {pou.rungs:>5} {unit}  {used} {pou.documentation}".rstrip())
+        size = size_text(pou.rungs, pou.language, pou.opaque)
+        lines.append(f"  {padded(pou.name, 20)} {pou.kind:<14} {pou.language:<4} {size:>14}  {used} {pou.documentation}".rstrip())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)
     lines += ["", f"{found.tags} tags ({', '.join(f'{n} {name}' for name, n in found.types.items())})",
               f"points: {points or 'none has an address'}; {found.listed} in the I/O list"]

@@ -6,8 +6,10 @@ from whorlograph.model.ladder import Jump, LadderBody
 from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
+from whorlograph.model.text import Go, TextBody
 
 from .journal import Fault, Pass
+from .scope.text_types import parts
 
 
 def worst_loop(loops: tuple[Pass, ...], number: int) -> Pass | None:
@@ -32,8 +34,9 @@ def loop_text(loops: tuple[Pass, ...], number: int, steps: Steps, profile: Profi
     end, start = steps.all[most.step], steps.all[most.target]
     body = end.instance.pou.body if end.instance.pou is not None else None
     number = most.target - steps.of(end.instance)[0].index + 1  # targets count rungs from 1
-    targets = body.targets if isinstance(body, LadderBody) else {}
-    labels = [e.label for e in end.rung.elements if isinstance(e, Jump) and targets.get(e.label.lower()) == number]
+    targets = body.targets if isinstance(body, (LadderBody, TextBody)) else {}
+    jumps = [e for e in (*end.rung.elements, *(parts(end.rung.statement) if end.rung.statement is not None else ())) if isinstance(e, (Jump, Go))]
+    labels = [e.label for e in jumps if targets.get(e.label.lower()) == number]
     label = f" (label {labels[0]})" if labels else ""
     times = times_text(most.times)
     took = f", about {duration_text(_length(most) * profile.rung_time)} of it" if profile.rung_time else ""

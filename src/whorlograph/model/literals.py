@@ -116,6 +116,11 @@ def times_text(count: int) -> str:
     return "once" if count == 1 else f"{count:,} times"
 
 
+def counted(count: int, one: str, many: str = "") -> str:
+    """How many of something: "1 row", "1,187 rows"; ``many`` where it is not the word with an s."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
 def duration_text(ns: int) -> str:
     """A duration as a person writes it: ``3 d 2 h``, ``1 min 5 s``, ``500 ms``, ``1.25 s``."""
     if ns == 0:

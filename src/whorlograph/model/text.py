@@ -66,7 +66,15 @@ class Apply(Node, frozen=True):
     arguments: tuple[Argument, ...]
 
 
-Expression = Constant | Var | Unary | Binary | Apply
+class Kept(Node, frozen=True):
+    """What an instruction list's result was when ``Keep`` number ``made`` kept it: that of ``value`` then; ``lasting``: by another step."""
+
+    value: Expression
+    made: int
+    lasting: bool
+
+
+Expression = Constant | Var | Unary | Binary | Apply | Kept
 
 
 class Assign(Node, frozen=True):
@@ -148,27 +156,50 @@ class Leave(Node, frozen=True):
     kind: str
 
 
-Statement = Assign | Do | Choose | Case | For | While | Until | Leave
+class Keep(Node, frozen=True):
+    """An instruction list's result, computed once for all that reads it later; ``lasting``: steps below read it too."""
+
+    value: Expression
+    lasting: bool
+
+
+class Together(Node, frozen=True):
+    """Statements that are one step: of an instruction list, from what loads to what stores."""
+
+    statements: tuple[Statement, ...]
+
+
+class Go(Node, frozen=True):
+    """Go on at a label of the body, the last statement of its step; ``test`` None: always."""
+
+    test: Expression | None
+    label: str
+
+
+Statement = Assign | Do | Choose | Case | For | While | Until | Leave | Keep | Together | Go
 
 
 class TextBody(Struct, frozen=True, tag=True):
-    """A body in Structured Text. ``source``: its lines as they are written, the first of them line ``first`` of the file; ``comments``: by
-    statement, what is written above it."""
+    """A body in Structured Text or an instruction list. ``source``: its lines as they are written, the first of them line ``first`` of the
+    file; ``comments``: by statement, what is written above it; ``language``: ST or IL; ``labels``: (name, statement counted from 0)."""
 
     statements: tuple[Statement, ...]
     source: tuple[str, ...] = ()
     first: int = 1
     comments: tuple[str, ...] = ()
+    language: str = "ST"
+    labels: tuple[tuple[str, int], ...] = ()
 
     @classmethod
-    def of(cls, statements: tuple[Statement, ...], source: tuple[str, ...], first: int) -> TextBody:
+    def of(cls, statements: tuple[Statement, ...], source: tuple[str, ...], first: int, language: str = "ST",
+           labels: tuple[tuple[str, int], ...] = ()) -> TextBody:
         """A body with the comments found above its statements."""
-        return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements))
+        return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements), language, labels)
 
     @property
-    def language(self) -> str:
-        """The language's short name (IEC 61131-3:2013, 7.3)."""
-        return "ST"
+    def targets(self) -> dict[str, int]:
+        """The statement (from 1) at which each label stands, by name in lower case."""
+        return {name.lower(): index + 1 for name, index in reversed(self.labels)}
 
     def lines(self, index: int) -> tuple[str, ...]:
         """The lines of a statement at the top level, without what stands above the next."""

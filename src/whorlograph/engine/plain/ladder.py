@@ -24,7 +24,6 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
-    LadderBody,
     LeftRail,
     OutVariable,
     Pin,
@@ -34,7 +33,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import raw
 from whorlograph.model.paths import Path, parse_path
-from whorlograph.model.program import VariableKind
+from whorlograph.model.program import OpaqueBody, VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Ref, resolve_path
@@ -137,7 +136,7 @@ class Ladder:
         steps = self.steps.of(instance)
         if instance.pou is None or not steps:
             return
-        targets = instance.pou.body.targets if isinstance(instance.pou.body, LadderBody) else {}
+        targets = instance.pou.body.targets if not isinstance(instance.pou.body, OpaqueBody) else {}
         at = 0
         while at < len(steps):
             if own:
@@ -152,7 +151,7 @@ class Ladder:
             if label is None:
                 at += 1
                 continue
-            target = targets[label.lower()] - 1
+            target = targets.get(label.lower(), at + 2) - 1
             if target <= at:
                 self.back(steps[at].index, steps[target].index, instance, own)
             at = target

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from whorlograph.engine.scope.text_types import ORDERS, Scope, cut_of, given_pins, leaves_early, parameters, parts, standard_parameters
 from whorlograph.engine.scope.unreadable import unreadable
@@ -24,9 +24,13 @@ from whorlograph.model.text import (
     Do,
     Expression,
     For,
+    Go,
+    Keep,
+    Kept,
     Range,
     Statement,
     Sub,
+    Together,
     Unary,
     Until,
     Var,
@@ -72,6 +76,8 @@ class _Frame(Struct):
     scope: Scope
     bound: Bound
     called: set[int]
+    results: dict[int, Value] = field(default_factory=dict)
+    label: str | None = None
 
 
 class Text:
@@ -98,9 +104,11 @@ class Text:
         for part in parts(statement):
             if isinstance(part, Apply):
                 self._flag(step, part.at, part.at in frame.called)
+            elif isinstance(part, Go):
+                self._flag(step, part.at, frame.label is not None)
         if leaves_early(statement):
             self._flag(step, statement.at, way == _RETURN)
-        return "" if way == _RETURN else None
+        return "" if way == _RETURN else frame.label
 
     def _flag(self, step: Step, element: int, taken: bool) -> None:
         flag = self.l.steps.flags.get((step.index, element))
@@ -143,9 +151,20 @@ class Text:
                     return way if way == _RETURN else _FINE
                 if self.true(one.test, f):
                     break
+        elif isinstance(one, Together):
+            return self.block(one.statements, f)
+        elif isinstance(one, Keep):
+            self.keep(one, f)
+        elif isinstance(one, Go):
+            f.label = one.label if one.test is None or self.true(one.test, f) else None
         else:
             return {"EXIT": _EXIT, "CONTINUE": _CONTINUE, "RETURN": _RETURN}[one.kind]
         return _FINE
+
+    def keep(self, one: Keep, f: _Frame) -> None:
+        """An instruction list's result, for what reads it later."""
+        type_ = f.scope.kept(one.value)
+        f.results[one.at] = self.as_type(one.value, type_, f)
 
     def one_pass(self, statements: tuple[Statement, ...], f: _Frame) -> int:
         """A pass of a loop, which counts as a step."""
@@ -366,6 +385,8 @@ class Text:
             return self.operation(one.code, [("IN", one.value)], want, one.at, f)
         if isinstance(one, Binary):
             return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], want, one.at, f)
+        if isinstance(one, Kept):
+            return f.results[one.made], f.scope.kept(one.value)
         called = f.scope.function(one)
         if called is not None:
             return self.function(one, called, f), f.scope.result(called) or BOOL

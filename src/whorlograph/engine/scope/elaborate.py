@@ -33,6 +33,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .results import leaves_results, with_results
 from .text_types import parts
 from .unfolding import Unfolding
 
@@ -287,6 +288,13 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
 
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
+    running, notices = _elaborate(program, resource)
+    if any(leaves_results(p) for p in program.pous.values()):
+        return _elaborate(with_results(program, running), resource)
+    return running, notices
+
+
+def _elaborate(program: Program, resource: str) -> tuple[Running, list[Notice]]:
     build = _Builder(program)
     resource_run, variables = program.chosen(resource)
     for variable in variables:

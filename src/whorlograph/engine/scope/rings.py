@@ -28,7 +28,7 @@ def without_rings(program: Program) -> tuple[Program, list[Notice]]:
                 pous[name] = replace(pou, body=OpaqueBody(pou.body.language, said, tuple(_assigned(pou.body))))
             elif isinstance(pou.body, TextBody):
                 written = dict.fromkeys(p.target.base for s in pou.body.statements for p in parts(s) if isinstance(p, Assign))
-                pous[name] = replace(pou, body=OpaqueBody("ST", said, tuple(written)))
+                pous[name] = replace(pou, body=OpaqueBody(pou.body.language, said, tuple(written)))
     return (replace(program, pous=pous) if notices else program), notices
 
 

@@ -26,9 +26,13 @@ from whorlograph.model.text import (
     Do,
     Expression,
     For,
+    Go,
+    Keep,
+    Kept,
     Leave,
     Statement,
     Sub,
+    Together,
     Unary,
     Until,
     Var,
@@ -163,6 +167,8 @@ class Scope:
             return self.operation(one.code, [("IN", one.value)], None)[1]
         if isinstance(one, Binary):
             return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], None)[1]
+        if isinstance(one, Kept):
+            return self.kept(one.value)
         called = self.function(one)
         if called is not None:
             return self.result(called)
@@ -170,6 +176,10 @@ class Scope:
         if cut is not None:
             return cut.target or ELEMENTARY["DINT"]
         return self.operation(one.called.base.upper(), given_pins(one), None)[1]
+
+    def kept(self, value: Expression) -> Elementary:
+        """The type in which a result is kept."""
+        return self.kind(value) or ELEMENTARY["REAL" if self.fraction(value) else "DINT"]
 
     def result(self, called: Instance) -> Elementary | None:
         """The type of a function's result."""
@@ -365,6 +375,12 @@ def inner(one: Statement | Expression) -> Iterator[Statement | Expression]:
         yield from (one.test, *one.statements)
     elif isinstance(one, Until):
         yield from (*one.statements, one.test)
+    elif isinstance(one, Keep):
+        yield one.value
+    elif isinstance(one, Together):
+        yield from one.statements
+    elif isinstance(one, Go) and one.test is not None:
+        yield one.test
 
 
 def leaves_early(statement: Statement) -> bool:

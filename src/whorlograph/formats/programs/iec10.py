@@ -7,6 +7,7 @@ from pathlib import Path
 
 from lxml import etree
 
+from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.ladder import (
     Block,
@@ -230,16 +231,16 @@ class _Reader:
         if language in ("LD", "FBD"):
             return self.diagram(node, language, pou)
         text = "".join(str(t) for t in node.itertext())
-        if language == "ST":
+        if language in ("ST", "IL"):
             try:
-                made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(next(iter(node), node))))
+                made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(next(iter(node), node))), language)
                 return made
             except Unreadable as error:
                 place = Place(self.file, error.line, pou)
                 self.notices.append(Notice(place, error.what, "its body is not executed: what it writes comes from the log"))
-                return OpaqueBody("ST", text)
+                return OpaqueBody(language, text, assigned_names(text, language))
         self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it writes comes from the log", pou)
-        return OpaqueBody(language, text)
+        return OpaqueBody(language, text, assigned_names(text, language))
 
     def diagram(self, node: etree._Element, language: str, pou: str) -> Body:
         """Rungs or networks, in the order in which they are evaluated."""

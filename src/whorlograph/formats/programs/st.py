@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
+from whorlograph.formats.text.assigned import assigned_names
+from whorlograph.formats.text.body import body_of
+from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
 from whorlograph.formats.text.unreadable import Unreadable
@@ -23,7 +25,6 @@ from whorlograph.model.program import (
     Variable,
     VariableKind,
 )
-from whorlograph.model.text import TextBody
 from whorlograph.model.types import Initial, TypeRef
 
 UNITS = {"TYPE": "END_TYPE", "PROGRAM": "END_PROGRAM", "FUNCTION_BLOCK": "END_FUNCTION_BLOCK", "FUNCTION": "END_FUNCTION",
@@ -31,7 +32,6 @@ UNITS = {"TYPE": "END_TYPE", "PROGRAM": "END_PROGRAM", "FUNCTION_BLOCK": "END_FU
 KINDS = {"PROGRAM": PouKind.PROGRAM, "FUNCTION_BLOCK": PouKind.FUNCTION_BLOCK, "FUNCTION": PouKind.FUNCTION}
 SECTIONS = {"VAR": VariableKind.LOCAL, "VAR_INPUT": VariableKind.INPUT, "VAR_OUTPUT": VariableKind.OUTPUT, "VAR_IN_OUT": VariableKind.IN_OUT,
             "VAR_TEMP": VariableKind.TEMP, "VAR_EXTERNAL": VariableKind.EXTERNAL, "VAR_GLOBAL": VariableKind.GLOBAL}
-_ASSIGNED = re.compile(r"([^\W\d][\w.\[\]]*)\s*:=")
 
 
 class _Reader:
@@ -144,12 +144,12 @@ class _Reader:
     def body(self, pieces: list[Piece], before: Piece, last: Piece, pou: str) -> Body:
         begin, source = self.between(before, last)
         try:
-            return TextBody.of(parse(pieces, "body"), tuple(source), begin)
+            return body_of(pieces, tuple(source), begin)
         except Unreadable as error:
             text = "\n".join(source)
-            assigned = tuple(dict.fromkeys(m.group(1).partition("[")[0] for m in _ASSIGNED.finditer(text)))
+            language = "IL" if looks_like_instructions(pieces) else "ST"
             self.say(error, "its body is not executed: what it writes comes from the log", pou)
-            return OpaqueBody("ST", text, assigned)
+            return OpaqueBody(language, text, assigned_names(text, language))
 
     def configuration(self, read: ConfigurationRead) -> Configuration:
         variables = self.variables([p for p in read.parts if isinstance(p, Section)])

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from lxml import etree
 
+from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
@@ -115,24 +116,24 @@ class _Reader:
             if language in ("LD", "FBD"):
                 return read_ladder(child, pou, self.say)
             text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "SFC") else ""
-            if language == "ST":
-                return self.text(child, text, pou)
-            if language in ("IL", "SFC"):
+            if language in ("ST", "IL"):
+                return self.text(child, text, pou, language)
+            if language == "SFC":
                 self.say(child, f"the body is in {language}, which is not executed yet",
                          "opaque: what it writes comes from the log", pou)
-                return OpaqueBody(language, text, _assigned(language, child, text))
+                return OpaqueBody(language, text, assigned_names(text, language))
         self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
         return OpaqueBody("unknown", "".join(str(t) for t in node.itertext()))
 
-    def text(self, node: etree._Element, text: str, pou: str) -> Body:
-        """A body in Structured Text; opaque where it cannot be read."""
+    def text(self, node: etree._Element, text: str, pou: str, language: str) -> Body:
+        """A body in a text language; opaque where it cannot be read."""
         inner = next(iter(node), node)
         try:
-            made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(inner)))
+            made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(inner)), language)
             return made
         except Unreadable as error:
             self.notices.append(Notice(Place(self.file, error.line, pou), error.what, "its body is not executed: what it writes comes from the log"))
-            return OpaqueBody("ST", text, _assigned("ST", node, text))
+            return OpaqueBody(language, text, assigned_names(text, language))
 
     def resource(self, node: etree._Element) -> Resource:
         """A resource with its tasks, instances and variables."""
@@ -210,18 +211,6 @@ class _Reader:
                 if following is None:
                     break
                 type_ = following
-
-
-def _assigned(language: str, node: etree._Element, text: str) -> tuple[str, ...]:
-    """The names that a body in another language can be seen to write."""
-    import re
-
-    if language in ("ST", "SFC"):
-        return tuple(dict.fromkeys(m.group(1) for m in re.finditer(r"([A-Za-z_][\w.]*)\s*:=", text)))
-    if language == "IL":
-        return tuple(dict.fromkeys(m.group(1) for m in re.finditer(r"\b(?:ST|STN|S|R)\s+([A-Za-z_][\w.]*)", text)))
-    return tuple(dict.fromkeys(words(e) for out in node.iter() if local(out) in ("outVariable", "inOutVariable")
-                               for e in out if local(e) == "expression"))
 
 
 def read(data: bytes, path: Path) -> Loaded[Program]:

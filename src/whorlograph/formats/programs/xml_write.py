@@ -208,7 +208,7 @@ def _pou(parent: etree._Element, pou: Pou) -> None:
         for element in pou.body.elements:
             _element(ladder, element)
     elif isinstance(pou.body, TextBody):
-        _words(body, "ST", "\n".join(pou.body.source))
+        _words(body, pou.body.language, "\n".join(pou.body.source))
     elif pou.body.language in ("ST", "IL"):
         _words(body, pou.body.language, pou.body.text)
     if pou.documentation:

@@ -58,7 +58,7 @@ from .unreadable import Unreadable
 
 CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
          "-": "SUB", "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
-STARTS = ["sections", "types", "configuration", "body"]
+STARTS = ["sections", "types", "configuration", "body", "operand"]
 _WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-",
           "TIMES": "* or /", "OPEN": "(", "CLOSE": ")",
           "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
@@ -418,10 +418,15 @@ def parse(pieces: list[Piece], start: str) -> Any:
 
     Raises: Unreadable for a text that is none.
     """
+    return parse_from(pieces, start, 0)[0]
+
+
+def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
+    """The same, its nodes numbered from one behind ``number``; and the last number."""
     parser, maker = _parser()
-    maker.count = 0
+    maker.count = number
     try:
-        return parser.parse(pieces, start=start)
+        return parser.parse(pieces, start=start), maker.count
     except UnexpectedToken as error:
         known = list(dict.fromkeys(_WORDS.get(e, e) for e in sorted(error.expected)))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")

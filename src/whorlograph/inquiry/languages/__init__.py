@@ -10,7 +10,8 @@ from whorlograph.model.program import Body, OpaqueBody
 from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
-_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "FBD": "inquiry.languages.ladder:LADDER", "ST": "inquiry.languages.text:TEXT"}
+_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "FBD": "inquiry.languages.ladder:LADDER", "ST": "inquiry.languages.text:TEXT",
+              "IL": "inquiry.languages.text:TEXT"}
 
 
 class Words(Protocol):

@@ -19,6 +19,8 @@ from whorlograph.model.text import (
     Do,
     Expression,
     For,
+    Go,
+    Kept,
     Leave,
     Statement,
     Sub,
@@ -51,6 +53,8 @@ def written_out(one: Expression, deep: int = 0) -> str:
     if isinstance(one, Binary):
         text = f"{written_out(one.left, 1)} {_SIGNS.get(one.code, one.code)} {written_out(one.right, 1)}"
         return f"({text})" if deep else text
+    if isinstance(one, Kept):
+        return written_out(one.value, deep)
     given = ", ".join(written_out(a.value) for a in one.arguments if a.value is not None)
     return f"{written_out(one.called)}({given})"
 
@@ -130,12 +134,14 @@ class Text:
         return list(dict.fromkeys(found))
 
     def labels(self, body: Body) -> list[tuple[str, int]]:
-        """There are none."""
-        return []
+        """Of an instruction list, each with the line that it stands before."""
+        found = body.labels if isinstance(body, TextBody) else ()
+        lines = [s.line for s in _statements(body)]
+        return [(name, lines[index] if index < len(lines) else 0) for name, index in found]
 
     def jumps(self, body: Body) -> list[tuple[str, int]]:
-        """There are none."""
-        return []
+        """Of an instruction list, each with its step's line."""
+        return [(p.label, s.line) for s in _statements(body) for p in parts(s) if isinstance(p, Go)]
 
     def areas(self, body: Body) -> list[tuple[str, int, int]]:
         """There are none."""
@@ -163,6 +169,8 @@ class Text:
     def condition(self, step: Step, element: int) -> str:
         """What a condition decides."""
         found = _node(step, element)
+        if isinstance(found, Go):
+            return f"jump condition of {found.label}"
         return "return condition" if isinstance(found, Leave) and found.kind == "RETURN" else ""
 
 

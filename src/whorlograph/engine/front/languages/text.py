@@ -38,11 +38,14 @@ from whorlograph.model.text import (
     Do,
     Expression,
     For,
+    Go,
+    Keep,
     Leave,
     Range,
     Statement,
     Sub,
     TextBody,
+    Together,
     Until,
     Var,
     While,
@@ -60,14 +63,15 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
     scope = Scope(build.instance, build.running)
     for statement in body.statements:
         build.begin()
-        build.end(() if scope.unreadable(statement) else _Step(build, scope, len(body.statements), tasks).lower(statement))
+        build.end(() if scope.unreadable(statement) else _Step(build, scope, body, tasks).lower(statement))
 
 
 class _Step:
     """One statement at the top level on its way."""
 
-    def __init__(self, build: Builder, scope: Scope, count: int, tasks: dict[str, int]) -> None:
-        self.b, self.scope, self.count, self.tasks = build, scope, count, tasks
+    def __init__(self, build: Builder, scope: Scope, body: TextBody, tasks: dict[str, int]) -> None:
+        self.b, self.scope, self.body, self.tasks = build, scope, body, tasks
+        self.exits: list[Exit] = []
         self.values = Values(build, scope)
         self.scopes: list[str] = []  # around the statement at work: the whole step, a loop, a pass of it
         self.returned: int | None = None
@@ -92,7 +96,7 @@ class _Step:
         for node, slot in self.values.flags.items():
             self.b.put(Taken(self.b.cell(Kind.FLAG, node, "call", "BOOL"), Slot(slot, "BOOL"), self.b.at(node, "EN")))
         if not early or self.returned is None:
-            return ()
+            return tuple(self.exits)
         at = self.b.at(statement.at, "return")
         if self.b.names.own is Base.FRAME:  # called several times in a scan, each time anew: nothing to be seen in the journal
             flag = self.b.cell(Kind.MEMORY, statement.at, "return", "BOOL")
@@ -100,7 +104,7 @@ class _Step:
         else:
             flag = self.b.cell(Kind.FLAG, statement.at, "return", "BOOL")
             self.b.put(Taken(flag, Slot(self.returned, "BOOL"), at))
-        return (Exit(Load(flag, "BOOL", at), self.count, at),)
+        return (*self.exits, Exit(Load(flag, "BOOL", at), len(self.body.statements), at))
 
     @contextmanager
     def _gathered(self) -> Iterator[list[Action]]:
@@ -132,6 +136,13 @@ class _Step:
             self.for_(one)
         elif isinstance(one, (While, Until)):
             self.loop(one)
+        elif isinstance(one, Together):
+            for inner in one.statements:
+                self.statement(inner)
+        elif isinstance(one, Keep):
+            self.values.keep(one)
+        elif isinstance(one, Go):
+            self.go(one)
         else:
             self.leave(one)
 
@@ -276,6 +287,17 @@ class _Step:
         if one.kind == "RETURN" and self.returned is not None:
             self.b.put(Let(self.returned, ON, self.b.at(one.at)))
         self.b.put(LeaveScope(inside.index(wanted)))
+
+    def go(self, one: Go) -> None:
+        """A jump to a label, which is acted on after the step."""
+        at = self.b.at(one.at)
+        target = self.body.targets.get(one.label.lower())
+        taken = self.b.keep(self.values.boolean(one.test), at) if one.test is not None else ON
+        kind = Kind.MEMORY if self.b.names.own is Base.FRAME else Kind.FLAG
+        flag = self.b.cell(kind, one.at, "jump", "BOOL")
+        self.b.put(Store(flag, taken, at) if kind is Kind.MEMORY else Taken(flag, taken, at))
+        if target is not None:
+            self.exits.append(Exit(Load(flag, "BOOL", at), target - 1, at))
 
     # calls
 

@@ -31,6 +31,8 @@ from whorlograph.model.text import (
     Binary,
     Constant,
     Expression,
+    Keep,
+    Kept,
     Unary,
     Var,
 )
@@ -49,6 +51,12 @@ class Values:
         self.b, self.scope, self.running = build, scope, build.running
         self.names = Names(build, self._index)
         self.flags: dict[int, int] = {}
+        self.results: dict[int, Expr] = {}  # of an instruction list, by the node that keeps it
+
+    def keep(self, one: Keep) -> None:
+        """An instruction list's result, for what reads it later."""
+        type_, at = self.scope.kept(one.value), self.b.at(one.at)
+        self.results[one.at] = self.b.let(self.as_type(one.value, type_, at), at)
 
     def find(self, var: Expression) -> Meaning | None:
         """What a variable's name stands for, its subscripts computed now."""
@@ -197,6 +205,8 @@ class Values:
             return self.operation(one.code, [("IN", one.value)], want, one.at)
         if isinstance(one, Binary):
             return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], want, one.at)
+        if isinstance(one, Kept):
+            return self.results[one.made]
         called = self.scope.function(one)
         if called is not None:
             return self.function(one, called)

@@ -1,0 +1,54 @@
+"""Results that steps of an instruction list leave for others: variables of the body, one for each type (IEC 61131-3:2013, 7.2)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import fields, replace
+
+from whorlograph.model.program import Pou, Program, Variable, VariableKind
+from whorlograph.model.tags import Instance, Running
+from whorlograph.model.text import Assign, Keep, Kept, TextBody, Var
+
+from .text_types import Scope, parts
+
+
+def leaves_results(pou: Pou) -> bool:
+    """Whether a body's steps read what others left."""
+    return isinstance(pou.body, TextBody) and any(isinstance(p, Keep) and p.lasting for s in pou.body.statements for p in parts(s))
+
+
+def with_results(program: Program, running: Running) -> Program:
+    """The program with a variable for each result that lasts. Args: running: what it makes without them, which tells their types."""
+    pous = dict(program.pous)
+    for one in [*running.instances(), *running.functions.values()]:
+        key = one.type_name.lower()
+        if one.pou is not None and pous.get(key) is one.pou and leaves_results(one.pou):
+            pous[key] = _declared(one, one.pou, running)
+    return replace(program, pous=pous)
+
+
+def _declared(one: Instance, pou: Pou, running: Running) -> Pou:
+    scope = Scope(one, running)
+    assert isinstance(pou.body, TextBody)
+    kept = {p.at: scope.kept(p.value) for s in pou.body.statements for p in parts(s) if isinstance(p, Keep) and p.lasting}
+    names = {at: f"result {type_.name}" for at, type_ in kept.items()}
+    types = {names[at]: type_ for at, type_ in kept.items()}
+    said = "what one instruction leaves for the next"
+    variables = tuple(Variable(name, type_, VariableKind.LOCAL, documentation=said) for name, type_ in types.items())
+    statements = tuple(_named(s, names) for s in pou.body.statements)
+    return replace(pou, variables=(*pou.variables, *variables), body=replace(pou.body, statements=statements))
+
+
+def _named(part: Any, names: dict[int, str]) -> Any:
+    """A part of the tree with variables where results last."""
+    if isinstance(part, tuple):
+        return tuple(_named(p, names) for p in part)
+    if isinstance(part, Keep) and part.lasting:
+        return Assign(part.at, part.line, Var(part.at, part.line, names[part.at]), _named(part.value, names))
+    if isinstance(part, Kept) and part.lasting:
+        return Var(part.at, part.line, names[part.made])
+    if isinstance(part, Struct):
+        return type(part)(*(_named(getattr(part, f.name), names) for f in fields(part)))
+    return part
