@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from whorlograph.model.ladder import Jump, LadderBody
+from whorlograph.model.ladder import Jump
 from whorlograph.model.literals import duration_text, times_text
 from whorlograph.model.profile import Profile
-from whorlograph.model.steps import Steps
-from whorlograph.model.text import Go, TextBody
+from whorlograph.model.steps import Steps, segment_at
+from whorlograph.model.text import Go
 
 from .journal import Fault, Pass
 from .scope.text_types import parts
@@ -34,7 +34,8 @@ def loop_text(loops: tuple[Pass, ...], number: int, steps: Steps, profile: Profi
     end, start = steps.all[most.step], steps.all[most.target]
     body = end.instance.pou.body if end.instance.pou is not None else None
     number = most.target - steps.of(end.instance)[0].index + 1  # targets count rungs from 1
-    targets = body.targets if isinstance(body, (LadderBody, TextBody)) else {}
+    part, first = segment_at(body, most.step - steps.of(end.instance)[0].index) if body is not None else (None, 0)
+    targets = {name: first + target for name, target in part.targets.items()} if part is not None else {}
     jumps = [e for e in (*end.rung.elements, *(parts(end.rung.statement) if end.rung.statement is not None else ())) if isinstance(e, (Jump, Go))]
     labels = [e.label for e in jumps if targets.get(e.label.lower()) == number]
     label = f" (label {labels[0]})" if labels else ""

@@ -19,15 +19,13 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
-    LadderBody,
-    LeftRail,
     OutVariable,
     Return,
     Wire,
 )
 from whorlograph.model.literals import cooked
 from whorlograph.model.rungs import evaluation_order
-from whorlograph.model.steps import Step
+from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Instance, Leaf
 from whorlograph.model.text import Assign, For, Statement, Var
 from whorlograph.model.types import Family
@@ -64,7 +62,7 @@ class PowerFlow:
 
     def __init__(self, again: Again) -> None:
         self.running, self.again = again.running, again
-        self._rails: dict[int, set[int]] = {}
+        self._rails: dict[int, frozenset[int]] = {}
         self._nodes: dict[int, dict[tuple[int, int, str], list[int]]] = {}
         self._cache: dict[tuple[int, int], Flow] = {}
         self._of: Journal | None = None
@@ -104,13 +102,13 @@ class PowerFlow:
             telling.tell()
         return flow
 
-    def rails(self, step: Step) -> set[int]:
+    def rails(self, step: Step) -> frozenset[int]:
         """Ids of the left rails of a step's body."""
-        key = id(step.instance)
-        if key not in self._rails:
-            body = step.instance.pou.body if step.instance.pou is not None else None
-            self._rails[key] = {e.id for e in body.elements if isinstance(e, LeftRail)} if isinstance(body, LadderBody) else set()
-        return self._rails[key]
+        assert step.instance.pou is not None
+        part, _ = segment_at(step.instance.pou.body, step.index - self.again.calls.instance(step.index).first)
+        if id(part) not in self._rails:
+            self._rails[id(part)] = rails_of(part)
+        return self._rails[id(part)]
 
     def nodes(self, step: Step) -> dict[tuple[int, int, str], list[int]]:
         """The nodes of the step's body: by its number there, element and what of it."""

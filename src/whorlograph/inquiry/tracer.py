@@ -22,6 +22,7 @@ from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
+from .charts import Place, chart_places
 from .circuit import Circuit, Gate, Leaf
 from .noted import Auxiliary, Now
 from .pulses import Stays, history, short_stays, stays
@@ -110,6 +111,11 @@ class Tracer:
     def writers(self) -> dict[int, list[Writer]]:
         """By tag: what writes it, in order of execution."""
         return self.written.by_tag
+
+    @cached_property
+    def charts(self) -> dict[int, Place]:
+        """By tag: what it is to a sequential chart."""
+        return chart_places(self.running)
 
     def circuit(self, step: int) -> Circuit:
         """A step as a circuit."""

@@ -203,6 +203,11 @@ class LadderBody(Struct, frozen=True, tag=True):
     targets: dict[str, int]
     language: str = "LD"
 
+    @property
+    def count(self) -> int:
+        """How many steps it is executed in."""
+        return len(self.rungs)
+
 
 def wires_of(element: Element) -> tuple[Wire, ...]:
     """All connections that end at an element, in the order of its pins."""

@@ -6,6 +6,7 @@ from enum import StrEnum
 
 from msgspec import Struct, field
 
+from .chart import ChartBody
 from .ladder import LadderBody
 from .place import Place
 from .text import TextBody
@@ -36,6 +37,7 @@ class Variable(Struct, frozen=True):
     constant: bool = False
     documentation: str = ""
     line: int = 0
+    made: bool = False  # by a chart or an instruction list: it stands in no declaration
 
 
 class PouKind(StrEnum):
@@ -54,7 +56,7 @@ class OpaqueBody(Struct, frozen=True, tag=True):
     assigns: tuple[str, ...] = ()
 
 
-Body = LadderBody | TextBody | OpaqueBody
+Body = LadderBody | TextBody | ChartBody | OpaqueBody
 
 
 class Pou(Struct, frozen=True):

@@ -41,6 +41,7 @@ class LinkKind(StrEnum):
     BLOCK = "block"
     NOT_MET = "not-met"
     MISSED_PULSE = "missed-pulse"
+    STEP_INACTIVE = "step-inactive"
     RESUMED = "resumed"
     PREEMPTED = "preempted"
     FORCED = "forced"

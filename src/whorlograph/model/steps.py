@@ -8,7 +8,8 @@ from itertools import zip_longest
 
 from msgspec import Struct, field
 
-from .ladder import LadderBody, Rung
+from .chart import ChartBody
+from .ladder import LadderBody, LeftRail, Rung
 from .program import Body
 from .tags import Instance
 from .text import Statement, TextBody
@@ -30,10 +31,12 @@ class Step(Struct, frozen=True):
     def source(self) -> tuple[str, ...]:
         """The lines of a statement, as they are written; none of a rung."""
         body = self.instance.pou.body if self.instance.pou is not None else None
-        if not isinstance(body, TextBody) or self.rung.statement is None:
-            return ()
-        at = self.rung.statement.at
-        return body.lines(next((i for i, s in enumerate(body.statements) if s.at == at), 0))
+        for part in segments(body) if body is not None and self.rung.statement is not None else ():
+            if isinstance(part, TextBody):
+                found = next((i for i, statement in enumerate(part.statements) if statement is self.rung.statement), None)
+                if found is not None:
+                    return part.lines(found)
+        return ()
 
 
 class FlagKind(StrEnum):
@@ -77,13 +80,35 @@ class Steps(Struct, frozen=True):
         return self.all[start:start + len(units(instance.pou.body))]
 
 
+def segments(body: Body) -> tuple[LadderBody | TextBody, ...]:
+    """What a body is executed as, one after the other: itself; of a chart many; none of what is not executed."""
+    return body.segments if isinstance(body, ChartBody) else (body,) if isinstance(body, (LadderBody, TextBody)) else ()
+
+
 def units(body: Body) -> tuple[Rung, ...]:
     """The steps of a body: its rungs; its statements as rungs, numbered by their lines; none of what is not executed."""
+    return tuple(rung for part in segments(body) for rung in _units(part))
+
+
+def _units(body: LadderBody | TextBody) -> tuple[Rung, ...]:
     if isinstance(body, LadderBody):
         return body.rungs
-    if isinstance(body, TextBody):
-        return tuple(_statement_rung(one, said) for one, said in zip_longest(body.statements, body.comments, fillvalue=""))
-    return ()
+    return tuple(_statement_rung(one, said) for one, said in zip_longest(body.statements, body.comments, fillvalue=""))
+
+
+def rails_of(part: LadderBody | TextBody) -> frozenset[int]:
+    """The ids of a diagram's left rails."""
+    return frozenset(e.id for e in part.elements if isinstance(e, LeftRail)) if isinstance(part, LadderBody) else frozenset()
+
+
+def segment_at(body: Body, index: int) -> tuple[LadderBody | TextBody, int]:
+    """The part of a body that its step number ``index`` (from 0) stands in, and the number of that part's first step."""
+    first = 0
+    for part in segments(body):
+        if index < first + part.count:
+            return part, first
+        first += part.count
+    raise IndexError(index)
 
 
 @lru_cache(maxsize=200_000)

@@ -197,6 +197,11 @@ class TextBody(Struct, frozen=True, tag=True):
         return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements), language, labels)
 
     @property
+    def count(self) -> int:
+        """How many steps it is executed in."""
+        return len(self.statements)
+
+    @property
     def targets(self) -> dict[str, int]:
         """The statement (from 1) at which each label stands, by name in lower case."""
         return {name.lower(): index + 1 for name, index in reversed(self.labels)}

@@ -57,6 +57,7 @@ class Builder:
         self.hidden: list[Cell] = []
         self.steps: list[Step] = []
         self.index = 0
+        self.segment = 0  # the first step of the part of the body at work: of a chart there are several
         self.slots = 0
         self.receiver: Target | None = None
         self._actions: list[list[Action]] = [[]]

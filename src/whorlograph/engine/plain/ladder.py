@@ -24,7 +24,6 @@ from whorlograph.model.ladder import (
     InOutVariable,
     InVariable,
     Jump,
-    LeftRail,
     OutVariable,
     Pin,
     Return,
@@ -33,9 +32,9 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import raw
 from whorlograph.model.paths import Path, parse_path
-from whorlograph.model.program import OpaqueBody, VariableKind
+from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
-from whorlograph.model.steps import Step
+from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Ref, resolve_path
 from whorlograph.model.tags import Element as ArrayElement
 from whorlograph.model.types import BOOL, Elementary, Family
@@ -70,6 +69,7 @@ class Ladder:
         self.m, self.comes, self.passed, self.ordered = memory, comes, passed, ordered
         self.running, self.steps, self.profile = memory.running, memory.steps, memory.profile
         self.memory: dict[object, object] = {}
+        self.left: dict[int, frozenset[int]] = {}
         self.depth = self.element = 0
         self.passes: dict[tuple[int, int], tuple[int, int, int, int]] = {}  # (scan, times, first number, last number)
         self.before: dict[tuple[int, int], int] = {}
@@ -136,7 +136,7 @@ class Ladder:
         steps = self.steps.of(instance)
         if instance.pou is None or not steps:
             return
-        targets = instance.pou.body.targets if not isinstance(instance.pou.body, OpaqueBody) else {}
+        body = instance.pou.body
         at = 0
         while at < len(steps):
             if own:
@@ -146,12 +146,14 @@ class Ladder:
             label = self.rung(steps[at], bound)
             self.m.current = steps[at].index
             self.passed()
-            if label == "":
-                return
             if label is None:
                 at += 1
                 continue
-            target = targets.get(label.lower(), at + 2) - 1
+            part, first = segment_at(body, at)
+            if label == "":
+                at = first + part.count
+                continue
+            target = first + part.targets.get(label.lower(), at - first + 2) - 1
             if target <= at:
                 self.back(steps[at].index, steps[target].index, instance, own)
             at = target
@@ -220,18 +222,18 @@ class Ladder:
         ids = {e.id: e for e in frame.step.rung.elements}
         source = ids.get(wire.source)
         if source is None:
-            return wire.source in self.rails(frame.step.instance)
+            return wire.source in self.rails(frame.step)
         if isinstance(source, Block):
             return frame.out.get((source.id, output_pin(wire, source)), False)
         return frame.out.get((source.id, ""), False)
 
-    def rails(self, instance: Instance) -> set[int]:
-        """Ids of an instance's left rails."""
-        key = ("rails", instance.type_name)
-        if key not in self.memory:
-            elements = instance.pou.body.elements  # type: ignore[union-attr]
-            self.memory[key] = {e.id for e in elements if isinstance(e, LeftRail)}
-        return self.memory[key]  # type: ignore[return-value]
+    def rails(self, step: Step) -> frozenset[int]:
+        """Ids of the left rails that a step hangs on."""
+        assert step.instance.pou is not None
+        part, _ = segment_at(step.instance.pou.body, step.index - self.steps.first[id(step.instance)])
+        if id(part) not in self.left:
+            self.left[id(part)] = rails_of(part)
+        return self.left[id(part)]
 
     def value_of(self, text: str, frame: _Frame) -> Value:
         read = constant_of(text, frame.step.instance, self.running)

@@ -102,10 +102,8 @@ class Text:
         self.l.element, self.m.fault_tag = statement.at, -1
         way = self.statement(statement, frame)
         for part in parts(statement):
-            if isinstance(part, Apply):
+            if isinstance(part, (Apply, Go)):
                 self._flag(step, part.at, part.at in frame.called)
-            elif isinstance(part, Go):
-                self._flag(step, part.at, frame.label is not None)
         if leaves_early(statement):
             self._flag(step, statement.at, way == _RETURN)
         return "" if way == _RETURN else frame.label
@@ -156,7 +154,9 @@ class Text:
         elif isinstance(one, Keep):
             self.keep(one, f)
         elif isinstance(one, Go):
-            f.label = one.label if one.test is None or self.true(one.test, f) else None
+            if one.test is None or self.true(one.test, f):
+                f.label = f.label or one.label
+                f.called.add(one.at)
         else:
             return {"EXIT": _EXIT, "CONTINUE": _CONTINUE, "RETURN": _RETURN}[one.kind]
         return _FINE

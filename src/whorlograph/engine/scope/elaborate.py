@@ -8,12 +8,14 @@ from msgspec.structs import replace
 
 from whorlograph.model.address import TYPES, parse_address
 from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.chart import ChartBody
 from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
 from whorlograph.model.limits import DEEPEST, MOST_ELEMENTS, MOST_VARIABLES
 from whorlograph.model.literals import literal, raw
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.steps import segments
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
 from whorlograph.model.text import TextBody, Var
 from whorlograph.model.types import (
@@ -189,7 +191,19 @@ class _Builder:
                 if ref is not None:
                     made.scope[key] = ref
         made.count = len(self.tags) - made.first
+        if isinstance(pou.body, ChartBody):
+            self.step_times(made, pou.body)
         return made
+
+    def step_times(self, made: Instance, body: ChartBody) -> None:
+        """The time since a chart's step became active, ``Step.T``, is what its timer has elapsed (IEC 61131-3:2013, 6.7.2)."""
+        for step in body.chart.steps:
+            ref = made.scope.get(step.name.lower())
+            timer = ref.fields.get("timer") if isinstance(ref, Aggregate) else None
+            elapsed = timer.scope.get("et") if isinstance(timer, Instance) else None
+            if isinstance(ref, Aggregate) and isinstance(elapsed, Leaf):
+                ref.fields["t"] = elapsed
+                self.tags[elapsed.tag] = replace(self.tags[elapsed.tag], name=f"{made.name}.{step.name}.T")
 
     def by_reference(self, variable: Variable, depth: int) -> ByReference:
         """A VAR_IN_OUT with the shape of its type, whose leaves exist nowhere."""
@@ -217,15 +231,14 @@ class _Builder:
         declared = {str(t.address): t.index for t in self.tags if t.address is not None}
         done: set[str] = set()
         for one in instances:
-            if one.pou is not None and isinstance(one.pou.body, TextBody) and one.type_name not in done:
-                done.add(one.type_name)
-                for base in dict.fromkeys(p.base for s in one.pou.body.statements for p in parts(s) if isinstance(p, Var) and p.base.startswith("%")):
-                    self.direct(base, declared)
-            if one.pou is None or not isinstance(one.pou.body, LadderBody) or one.type_name in done:
+            if one.pou is None or one.type_name in done:
                 continue
             done.add(one.type_name)
+            statements = [s for b in segments(one.pou.body) if isinstance(b, TextBody) for s in b.statements]
+            for base in dict.fromkeys(p.base for s in statements for p in parts(s) if isinstance(p, Var) and p.base.startswith("%")):
+                self.direct(base, declared)
             own = _own_names(one)
-            for text, guess in dict.fromkeys(_names(one.pou.body)):
+            for text, guess in dict.fromkeys(n for b in segments(one.pou.body) if isinstance(b, LadderBody) for n in _names(b)):
                 path = parse_path(text)
                 if path is None:
                     continue

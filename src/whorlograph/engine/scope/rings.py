@@ -8,6 +8,7 @@ from whorlograph.model.ladder import Block, Coil, InOutVariable, LadderBody, Out
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice
 from whorlograph.model.program import OpaqueBody, Pou, PouKind, Program
+from whorlograph.model.steps import segments
 from whorlograph.model.text import Apply, Assign, TextBody
 from whorlograph.model.types import Named
 
@@ -24,10 +25,8 @@ def without_rings(program: Program) -> tuple[Program, list[Notice]]:
         notices.append(Notice(program.pous[ring[0]].place, said, "not executed: what they write comes from the log"))
         for name in ring:
             pou = program.pous[name]
-            if isinstance(pou.body, LadderBody):
-                pous[name] = replace(pou, body=OpaqueBody(pou.body.language, said, tuple(_assigned(pou.body))))
-            elif isinstance(pou.body, TextBody):
-                written = dict.fromkeys(p.target.base for s in pou.body.statements for p in parts(s) if isinstance(p, Assign))
+            if not isinstance(pou.body, OpaqueBody):
+                written = dict.fromkeys(w for part in segments(pou.body) for w in _assigned(part))
                 pous[name] = replace(pou, body=OpaqueBody(pou.body.language, said, tuple(written)))
     return (replace(program, pous=pous) if notices else program), notices
 
@@ -36,11 +35,11 @@ def _called(pou: Pou, program: Program) -> list[str]:
     """The file's own POUs that a body calls, by name in lower case."""
     types = {v.name.lower(): v.type.name.lower() for v in pou.variables if isinstance(v.type, Named)}
     found: dict[str, None] = {}
-    if isinstance(pou.body, TextBody):
-        named = [p.called.base.lower() for s in pou.body.statements for p in parts(s) if isinstance(p, Apply)]
-        called = [types.get(n, n) for n in named]
-        found |= dict.fromkeys(n for n in called if n in program.pous and program.pous[n].kind is not PouKind.PROGRAM)
-    for element in pou.body.elements if isinstance(pou.body, LadderBody) else ():
+    parts_ = segments(pou.body)
+    named = [p.called.base.lower() for b in parts_ if isinstance(b, TextBody) for s in b.statements for p in parts(s) if isinstance(p, Apply)]
+    called = [types.get(n, n) for n in named]
+    found |= dict.fromkeys(n for n in called if n in program.pous and program.pous[n].kind is not PouKind.PROGRAM)
+    for element in (e for b in parts_ if isinstance(b, LadderBody) for e in b.elements):
         if isinstance(element, Block):
             name = types.get(element.instance.lower(), element.type_name.lower()) if element.instance else element.type_name.lower()
             if name in program.pous and program.pous[name].kind is not PouKind.PROGRAM:
@@ -70,8 +69,10 @@ def _rings(calls: dict[str, list[str]]) -> list[list[str]]:
     return found
 
 
-def _assigned(body: LadderBody) -> list[str]:
-    """The names that a body's coils and outputs write."""
+def _assigned(body: LadderBody | TextBody) -> list[str]:
+    """The names that a body's coils and outputs, or assignments write."""
+    if isinstance(body, TextBody):
+        return [p.target.base for s in body.statements for p in parts(s) if isinstance(p, Assign)]
     found: dict[str, None] = {}
     for element in body.elements:
         text = element.variable if isinstance(element, Coil) else element.expression if isinstance(element, (OutVariable, InOutVariable)) else ""

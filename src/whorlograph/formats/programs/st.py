@@ -6,6 +6,8 @@ from pathlib import Path
 
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
+from whorlograph.formats.text.chart import chart_body
+from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
@@ -125,7 +127,8 @@ class _Reader:
             self.say(Unreadable(first.line, first.column, f"{name.text} is declared twice"), "the first counts")
             return
         documentation = self.comments.get(first.line - 1, "")
-        body = self.body(pieces[end:-1], pieces[end - 1], pieces[-1], name.text)
+        body, more = self.body(pieces[end:-1], pieces[end - 1], pieces[-1], name.text, tuple(variables))
+        variables += more
         self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
 
     def between(self, before: Piece, last: Piece) -> tuple[int, list[str]]:
@@ -141,15 +144,20 @@ class _Reader:
             del lines[-1]
         return begin, lines
 
-    def body(self, pieces: list[Piece], before: Piece, last: Piece, pou: str) -> Body:
+    def body(self, pieces: list[Piece], before: Piece, last: Piece, pou: str,
+             variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
+        """A body in the language that it begins like, and the variables that a chart is made of."""
         begin, source = self.between(before, last)
+        chart = looks_like_chart(pieces)
         try:
-            return body_of(pieces, tuple(source), begin)
+            if chart:
+                return chart_body(chart_of(pieces, self.text), variables)
+            return body_of(pieces, tuple(source), begin), ()
         except Unreadable as error:
             text = "\n".join(source)
-            language = "IL" if looks_like_instructions(pieces) else "ST"
+            language = "SFC" if chart else "IL" if looks_like_instructions(pieces) else "ST"
             self.say(error, "its body is not executed: what it writes comes from the log", pou)
-            return OpaqueBody(language, text, assigned_names(text, language))
+            return OpaqueBody(language, text, assigned_names(text, language)), ()
 
     def configuration(self, read: ConfigurationRead) -> Configuration:
         variables = self.variables([p for p in read.parts if isinstance(p, Section)])

@@ -99,31 +99,41 @@ class _Reader:
                     elif local(section) not in _QUIET:
                         self.say(section, f"{local(section)} is not read", "its variables are unknown", name)
             elif part == "body" and body is None:
-                body = self.body(child, name)
+                body, more = self.body(child, name, tuple(variables), [c for c in node if local(c) in ("actions", "transitions")])
+                variables += more
             elif part == "documentation":
                 text = words(child)
-            elif part in ("actions", "transitions") and len(child):
-                self.say(child, f"{part} of a POU are not read yet", "they are not executed", name)
         if body is None:
             self.say(node, "the POU has no body", "it does nothing", name)
             body = OpaqueBody("none", "")
         return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, line_of(node), name))
 
-    def body(self, node: etree._Element, pou: str) -> Body:
-        """A body in a language that is executed, or an opaque one."""
+    def body(self, node: etree._Element, pou: str, variables: tuple[Variable, ...],
+             beside: list[etree._Element]) -> tuple[Body, tuple[Variable, ...]]:
+        """A body in a language that is executed, or an opaque one; and the variables that a chart is made of."""
         for child in node:
             language = local(child)
             if language in ("LD", "FBD"):
-                return read_ladder(child, pou, self.say)
+                return read_ladder(child, pou, self.say), ()
             text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "SFC") else ""
             if language in ("ST", "IL"):
-                return self.text(child, text, pou, language)
+                return self.text(child, text, pou, language), ()
             if language == "SFC":
-                self.say(child, f"the body is in {language}, which is not executed yet",
-                         "opaque: what it writes comes from the log", pou)
-                return OpaqueBody(language, text, assigned_names(text, language))
+                return self.chart(child, beside, text, pou, variables)
         self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
-        return OpaqueBody("unknown", "".join(str(t) for t in node.itertext()))
+        return OpaqueBody("unknown", "".join(str(t) for t in node.itertext())), ()
+
+    def chart(self, node: etree._Element, beside: list[etree._Element], text: str, pou: str,
+              variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
+        """A sequential chart with its variables; opaque where something in it cannot be read."""
+        try:
+            chart = resolve("formats.programs.xml_chart:ChartReader")(node, beside, pou, self.say).read()
+            body, more = resolve("formats.text.chart:chart_body")(chart, variables)
+            return body, more
+        except Unreadable as error:
+            place = Place(self.file, error.line or line_of(node), pou)
+            self.notices.append(Notice(place, error.what, "its chart is not executed: what it writes comes from the log"))
+            return OpaqueBody("SFC", text, assigned_names(text, "SFC")), ()
 
     def text(self, node: etree._Element, text: str, pou: str, language: str) -> Body:
         """A body in a text language; opaque where it cannot be read."""

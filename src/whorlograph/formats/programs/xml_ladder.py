@@ -39,6 +39,14 @@ Spot = tuple[int, int, int, int, int, int]
 
 def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
     """Read the elements of a ladder body and gather them into rungs."""
+    body, said = build(elements_of(node, pou, say), local(node))
+    for sentence in said:
+        say(node, sentence, "", pou)
+    return body
+
+
+def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...] = ("documentation", "addData")) -> tuple[Element, ...]:
+    """The elements of a diagram. Args: others: what else may stand in it, without a notice."""
     elements: list[Element] = []
     seen: set[int] = set()
     space = node.tag.rpartition("}")[0] + "}"
@@ -47,7 +55,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
         name = local(child)
         make = _MAKERS.get(name)
         if make is None:
-            if name and name not in ("documentation", "addData"):
+            if name and name not in others:
                 say(child, f"{name} in a ladder is not read", "the rung is evaluated without it", pou)
             continue
         spot = _spot(child, position)
@@ -56,10 +64,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
             continue
         seen.add(spot[0])
         elements.append(make(child, spot, space))
-    body, said = build(tuple(elements), local(node))
-    for sentence in said:
-        say(node, sentence, "", pou)
-    return body
+    return tuple(elements)
 
 
 def _spot(node: etree._Element, position: str) -> Spot:

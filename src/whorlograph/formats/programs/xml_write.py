@@ -7,6 +7,7 @@ from typing import Any
 
 from lxml import etree
 
+from whorlograph.model.chart import ChartBody
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -30,9 +31,11 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
-from whorlograph.model.program import Configuration, Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.program import Configuration, OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
+
+from .xml_chart_write import ChartWriter, own_variables
 
 NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
 _XHTML = "http://www.w3.org/1999/xhtml"
@@ -196,20 +199,32 @@ def _shape(element: Element) -> tuple[str, dict[str, object]]:
     return names[type(element)], {}
 
 
+def _body(parent: etree._Element, body: LadderBody | TextBody) -> None:
+    """A body in its language."""
+    if isinstance(body, TextBody):
+        _words(parent, body.language, "\n".join(body.source))
+        return
+    diagram = _sub(parent, body.language)
+    for element in body.elements:
+        _element(diagram, element)
+
+
 def _pou(parent: etree._Element, pou: Pou) -> None:
     node = _sub(parent, "pou", name=pou.name, pouType=_KINDS[pou.kind])
     interface = _sub(node, "interface")
     if pou.returns is not None:
         _type(_sub(interface, "returnType"), pou.returns)
-    _variables(interface, pou.variables)
+    chart = ChartWriter(pou.body.chart, _sub, _body) if isinstance(pou.body, ChartBody) else None
+    _variables(interface, own_variables(pou.variables))
+    if chart is not None:
+        chart.actions(node)
+        chart.transitions(node)
     body = _sub(node, "body")
-    if isinstance(pou.body, LadderBody):
-        ladder = _sub(body, pou.body.language)
-        for element in pou.body.elements:
-            _element(ladder, element)
-    elif isinstance(pou.body, TextBody):
-        _words(body, pou.body.language, "\n".join(pou.body.source))
-    elif pou.body.language in ("ST", "IL"):
+    if chart is not None:
+        chart.write(body)
+    elif isinstance(pou.body, (LadderBody, TextBody)):
+        _body(body, pou.body)
+    elif isinstance(pou.body, OpaqueBody) and pou.body.language in ("ST", "IL"):
         _words(body, pou.body.language, pou.body.text)
     if pou.documentation:
         _words(node, "documentation", pou.documentation)

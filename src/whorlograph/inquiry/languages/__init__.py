@@ -11,7 +11,7 @@ from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
 _LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "FBD": "inquiry.languages.ladder:LADDER", "ST": "inquiry.languages.text:TEXT",
-              "IL": "inquiry.languages.text:TEXT"}
+              "IL": "inquiry.languages.text:TEXT", "SFC": "inquiry.languages.text:TEXT"}
 
 
 class Words(Protocol):
@@ -76,8 +76,7 @@ def language_of(body: Body) -> Words | None:
 
 def words_of(step: Step) -> Words:
     """The words of the language that a step is written in."""
-    body = step.instance.pou.body if step.instance.pou is not None else None
-    return _words(body.language if body is not None else "LD")
+    return _words("ST" if step.rung.statement is not None else "LD")
 
 
 @cache

@@ -8,7 +8,7 @@ from whorlograph.engine.access import How, Use
 from whorlograph.engine.scope.text_types import parts
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import Body
-from whorlograph.model.steps import Step
+from whorlograph.model.steps import Step, segments
 from whorlograph.model.text import (
     Apply,
     Assign,
@@ -175,7 +175,7 @@ class Text:
 
 
 def _statements(body: Body) -> tuple[Statement, ...]:
-    return body.statements if isinstance(body, TextBody) else ()
+    return tuple(s for part in segments(body) if isinstance(part, TextBody) for s in part.statements)
 
 
 @lru_cache(maxsize=2000)

@@ -26,6 +26,7 @@ from . import (
     rung_true,
     set_by,
     skipped,
+    step_inactive,
     turned,
     written,
 )
@@ -49,6 +50,10 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
         return halted.link(tracer, tag, scan)
     if step < 0:
         return input_link(tracer, tag, row + 1)
+    if tag in tracer.charts:
+        of_chart = step_inactive.change(tracer, tracer.charts[tag], tag, row, depth)
+        if of_chart is not None:
+            return of_chart
     value = bool(journal.raw(row) >> max(0, bit) & 1) if bit >= 0 else bool(journal.raw(row))
     if tracer.boolean(tag) or bit >= 0:
         found = turned.link(tracer, tag, row, value, view, depth, bit)
@@ -80,6 +85,9 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if journal.fault is not None and view.scan > journal.fault.scan:
         return halted.link(tracer, tag, view.scan)
     row = tracer.last_row(tag, tracer.position(view), bit)
+    of_chart = step_inactive.state(tracer, tracer.charts[tag], tag, view, depth) if tag in tracer.charts else None
+    if of_chart is not None:
+        return of_chart
     stopped = [w for w in writers if _stopped(tracer, w, view)]
     if stopped and len(stopped) == len(writers):
         return skipped.link(tracer, tag, stopped[-1], view.scan, depth)

@@ -49,6 +49,7 @@ def lower(build: Builder, body: LadderBody, tasks: dict[str, int]) -> None:
     Args: tasks: the number of each task, by name in lower case.
     """
     rails = frozenset(e.id for e in body.elements if isinstance(e, LeftRail))
+    build.segment = build.index
     for rung in body.rungs:
         build.begin()
         build.end(() if unreadable(rung, build.instance, build.running) else tuple(_Rung(build, body, rung, rails, tasks).lower()))
@@ -104,7 +105,7 @@ class _Rung:
         taken = self.b.keep(self.power(element.wires, at), at) if target is not None else OFF
         flag = self.b.cell(Kind.FLAG, element.id, "jump" if isinstance(element, Jump) else "return", "BOOL")
         self.b.put(Taken(flag, taken, at))
-        return [Exit(Load(flag, "BOOL", at), target - 1, at)] if target is not None else []
+        return [Exit(Load(flag, "BOOL", at), self.b.segment + target - 1, at)] if target is not None else []
 
     # power and values
 

@@ -61,6 +61,7 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
     Args: tasks: the number of each task, by name in lower case.
     """
     scope = Scope(build.instance, build.running)
+    build.segment = build.index
     for statement in body.statements:
         build.begin()
         build.end(() if scope.unreadable(statement) else _Step(build, scope, body, tasks).lower(statement))
@@ -104,7 +105,7 @@ class _Step:
         else:
             flag = self.b.cell(Kind.FLAG, statement.at, "return", "BOOL")
             self.b.put(Taken(flag, Slot(self.returned, "BOOL"), at))
-        return (*self.exits, Exit(Load(flag, "BOOL", at), len(self.body.statements), at))
+        return (*self.exits, Exit(Load(flag, "BOOL", at), self.b.segment + len(self.body.statements), at))
 
     @contextmanager
     def _gathered(self) -> Iterator[list[Action]]:
@@ -297,7 +298,7 @@ class _Step:
         flag = self.b.cell(kind, one.at, "jump", "BOOL")
         self.b.put(Store(flag, taken, at) if kind is Kind.MEMORY else Taken(flag, taken, at))
         if target is not None:
-            self.exits.append(Exit(Load(flag, "BOOL", at), target - 1, at))
+            self.exits.append(Exit(Load(flag, "BOOL", at), self.b.segment + target - 1, at))
 
     # calls
 

@@ -1,0 +1,172 @@
+"""``step-inactive``: a chart's step is not active, and what keeps the active one; why a step became active, was left, stays active."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.code import Const
+from whorlograph.model.chart import Transition
+from whorlograph.model.question import LinkKind, RootKind
+
+from ..charts import ChartTags, Part, Place
+from ..tracer import Vantage
+from ..trail import Link, Root
+from ..writers import Writer
+from .rung_false import unpowered
+from .rung_true import powered
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def change(tracer: Tracer, place: Place, tag: int, row: int, depth: int) -> Link | None:
+    """Why a step became active or was left; why an action began or ended."""
+    view = Vantage(tracer.scan_of(row))
+    if place.part is Part.ACTION:
+        return _as_action(tracer, place, tag, view, depth, True)
+    if place.part is Part.TIME:
+        return _time(tracer, place, tag, view, depth)
+    return _turned(tracer, place, tag, row, depth)
+
+
+def state(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> Link | None:
+    """Why a step is active or not; an action is by its flag."""
+    if place.part is Part.ACTION:
+        return _as_action(tracer, place, tag, view, depth, False)
+    if place.part is Part.TIME:
+        return _time(tracer, place, tag, view, depth)
+    if tracer.journal.fault is not None and view.scan > tracer.journal.fault.scan:
+        return None
+    return _stays(tracer, place, tag, view, depth) if tracer.raw(tag, view) else _inactive(tracer, place, tag, view, depth)
+
+
+def _as_action(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int, changed: bool) -> Link | None:
+    """The flag's link, said of what follows it; None where the tag does not follow it now."""
+    if bool(tracer.raw(tag, view)) != bool(tracer.raw(place.flag, view)) and tracer.boolean(tag):
+        return None
+    found = tracer.explain(place.flag, view, changed, depth)
+    if found is not None and found.tag == place.flag:
+        found.tag, found.text = tag, found.text.replace(tracer.name(place.flag), tracer.name(tag), 1)
+        return found
+    return None
+
+
+def _time(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> Link | None:
+    """How long a step has been active: it began to count when the step became so."""
+    since = tracer.since(place.flag, view)
+    active = bool(tracer.raw(place.flag, view))
+    word = f"step {place.name} has been active since {tracer.at(since)}" if active else f"step {place.name} is not active, its time stands still"
+    found = Link(LinkKind.TIMER_RUNNING, tag, None, since, _step(tracer, place), view.scan, f"{tracer.name(tag)} counts: {word}" if active else word)
+    child = tracer.explain(place.flag, view, active, depth + 1)
+    if child is not None:
+        found.children.append(child)
+    return found
+
+
+def _step(tracer: Tracer, place: Place) -> int:
+    return next((w.step for w in tracer.writers.get(place.flag, ())), 0)
+
+
+def _turned(tracer: Tracer, place: Place, tag: int, row: int, depth: int) -> Link | None:
+    """A step became active or was left: which transition fired, and why."""
+    on, scan, chart = bool(tracer.journal.raw(row)), tracer.scan_of(row), place.tags
+    fired = [t for t in chart.chart.transitions
+             if place.name.lower() in {s.lower() for s in (t.targets if on else t.sources)} and _raw(tracer, chart, t, row)]
+    if not fired:
+        return None
+    one, since = fired[0], tracer.time(scan)
+    verb = "became active" if on else "was left"
+    text = f"{tracer.name(tag)} went {'on' if on else 'off'} at {tracer.at(since)}: the step {verb}, {one.name} fired"
+    found = Link(LinkKind.SET_BY if on else LinkKind.RESET_BY, tag, on, since, tracer.journal.step(row), scan, text)
+    writer = _condition(tracer, chart, one)
+    if writer is None:
+        return found
+    fresh = [s for s in one.sources if (last := _changed(tracer, chart, s, row)) is not None and tracer.scan_of(last) >= scan - 1]
+    if fresh and scan > 1:
+        found.text += f" at once, for its condition held already when {' and '.join(fresh)} became active"
+        last = _changed(tracer, chart, fresh[0], row)
+        child = tracer.change(last, depth + 1) if last is not None else None
+    else:
+        child = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                        f"the condition of {one.name}")
+    if child is not None:
+        found.children.append(child)
+    return found
+
+
+def _changed(tracer: Tracer, chart: ChartTags, step: str, row: int) -> int | None:
+    """The row in which a step became active before another."""
+    tag = chart.steps[step.lower()]
+    last = tracer.journal.last_row(tag, row)
+    while last is not None and not tracer.journal.raw(last):
+        last = tracer.journal.last_row(tag, last)
+    return last
+
+
+def _raw(tracer: Tracer, chart: ChartTags, one: Transition, row: int) -> bool:
+    tag = chart.transitions.get(one.name.lower())
+    return tag is not None and bool(tracer.journal.value_at(tag, row))
+
+
+def _condition(tracer: Tracer, chart: ChartTags, one: Transition) -> Writer | None:
+    """What gives a transition the value of its condition."""
+    tag = chart.transitions.get(one.name.lower())
+    return next((w for w in tracer.writers.get(tag, ()) if w.value is not None and not isinstance(w.value, Const)), None) if tag is not None else None
+
+
+def _inactive(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> Link | None:
+    """Which active step the chart waits in, and what its transition lacks."""
+    chart = place.tags
+    active = chart.active({name: bool(tracer.raw(flag, view)) for name, flag in chart.steps.items()})
+    way = chart.way(active, place.name)
+    since, scan = tracer.since(tag, view), view.scan
+    if not way:
+        where = f"only {' and '.join(active)} is active" if active else "no step is active"
+        text = f"step {place.name} is not active: {where}, and no transition leads from there to it"
+        root = Root(RootKind.PROGRAM, tag, False, None, text, f"see how {place.name} should be reached", step=_step(tracer, place), defect=True)
+        return Link(LinkKind.STEP_INACTIVE, tag, False, since, _step(tracer, place), scan, text, roots=[root])
+    one = way[0]
+    here = next(s for s in active if s.lower() in {n.lower() for n in one.sources})
+    stands = tracer.since(chart.steps[here.lower()], view)
+    behind = f", {len(way)} transitions before it" if len(way) > 1 else ""
+    text = f"step {place.name} is not active: the chart waits in {here}{f' since {tracer.at(stands)}' if stands is not None else ''}{behind}"
+    writer = _condition(tracer, chart, one)
+    found = Link(LinkKind.STEP_INACTIVE, tag, False, since, writer.step if writer is not None else _step(tracer, place), scan, text)
+    _add_lack(tracer, found, chart, one, view, depth)
+    return found
+
+
+def _stays(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> Link | None:
+    """What keeps a step active: the transitions that would end it."""
+    chart, since = place.tags, tracer.since(tag, view)
+    ends = [t for t in chart.chart.transitions if place.name.lower() in {s.lower() for s in t.sources}]
+    names = " or ".join(t.name for t in ends[:3])
+    text = f"step {place.name} is active{f' since {tracer.at(since)}' if since is not None else ' from the start'}" + \
+        (f"; it ends with {names}" if ends else ", and no transition leads on from it")
+    found = Link(LinkKind.SET_BY, tag, True, since, _step(tracer, place), view.scan, text)
+    for one in ends[:3]:
+        _add_lack(tracer, found, chart, one, view, depth)
+    return found
+
+
+def _add_lack(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> None:
+    """What a transition lacks: steps that are not active yet, else its condition."""
+    missing = [s for s in one.sources if not tracer.raw(chart.steps[s.lower()], view)]
+    if missing:
+        for name in missing[:2]:
+            child = tracer.explain(chart.steps[name.lower()], view, False, depth + 1)
+            if child is not None:
+                found.children.append(child)
+        return
+    writer = _condition(tracer, chart, one)
+    if writer is None:
+        return
+    scan = tracer.ran(writer.step, view)
+    if tracer.raw(chart.transitions[one.name.lower()], view) or writer.at not in tracer.seen(writer.step, scan).result.stored:
+        found.text += f"; {one.name} is looked at in the next scan"
+        return
+    lacks = "does not fire: its condition is FALSE"
+    child = unpowered(tracer, chart.transitions[one.name.lower()], writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.NOT_MET,
+                      one.name, lacks)
+    if child is not None:
+        found.children.append(child)

@@ -1,0 +1,128 @@
+"""Sequential charts read from XML and text, and written."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from random import Random
+
+from tests.building import log_of
+from tests.charts import INPUTS, random_chart
+from tests.texts import settled
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.st import read as read_text
+from whorlograph.formats.programs.xml import read as read_xml
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.chart import ChartBody
+from whorlograph.model.profile import Profile
+from whorlograph.model.program import OpaqueBody
+
+_VARIABLES = "".join(f'<variable name="{n}"><type><BOOL/></type></variable>' for n in ("Start", "Full", "Left", "Done", "Fan", "Lamp")) + \
+    '<variable name="Runs"><type><INT/></type></variable>'
+
+
+def _in(*ids: int) -> str:
+    return "<connectionPointIn>" + "".join(f'<connection refLocalId="{i}"/>' for i in ids) + "</connectionPointIn>"
+
+
+def _transition(number: int, source: int, condition: str) -> str:
+    inline = condition if condition.startswith("<") else f'<inline name=""><ST><p>{condition}</p></ST></inline>'
+    return f'<transition localId="{number}"><position x="0" y="{number}"/>{_in(source)}<condition>{inline}</condition></transition>'
+
+
+def _step(name: str, number: int, *sources: int, initial: bool = False) -> str:
+    first = ' initialStep="true"' if initial else ""
+    return f'<step localId="{number}" name="{name}"{first}><position x="0" y="{number}"/>{_in(*sources)}</step>'
+
+
+# Two ways from Waiting, which meet again before Ending; the way back is a jump; conditions as text, by name, as a diagram of their own and drawn beside.
+DRYER = f'''<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous><pou name="Dryer" pouType="program">
+<interface><localVars>{_VARIABLES}</localVars></interface>
+<actions><action name="Counting"><body><LD><leftPowerRail localId="1"><position x="0" y="0"/></leftPowerRail>
+<block localId="2" typeName="ADD"><position x="5" y="0"/><inputVariables><variable formalParameter="EN">{_in(1)}</variable>
+<variable formalParameter="IN1">{_in(3)}</variable><variable formalParameter="IN2">{_in(4)}</variable></inputVariables><inOutVariables/>
+<outputVariables><variable formalParameter="OUT"><connectionPointOut/></variable></outputVariables></block>
+<inVariable localId="3"><position x="2" y="2"/><expression>Runs</expression></inVariable>
+<inVariable localId="4"><position x="2" y="3"/><expression>1</expression></inVariable>
+<outVariable localId="5"><position x="9" y="2"/>{_in(2).replace('"2"', '"2" formalParameter="OUT"')}<expression>Runs</expression></outVariable></LD></body></action></actions>
+<transitions><transition name="Ready"><body><ST><p>Ready := Done AND NOT Start;</p></ST></body></transition></transitions>
+<body><SFC>{_step("Waiting", 1, initial=True)}
+<selectionDivergence localId="2"><position x="0" y="2"/>{_in(1)}</selectionDivergence>
+{_transition(3, 2, "Start AND NOT Left")}{_transition(4, 2, "<connectionPointIn><connection refLocalId='21'/></connectionPointIn>")}
+<leftPowerRail localId="20"><position x="0" y="4"/></leftPowerRail>
+<contact localId="21"><position x="3" y="4"/>{_in(20)}<variable>Left</variable></contact>
+{_step("Warm", 5, 3)}{_step("Cold", 6, 4)}
+{_transition(7, 5, "Full")}{_transition(8, 6, "Warm.X OR Full")}
+<selectionConvergence localId="9"><position x="0" y="9"/>{_in(7, 8)}</selectionConvergence>
+{_step("Ending", 10, 9)}{_transition(11, 10, '<reference name="Ready"/>')}
+<jumpStep localId="12" targetName="Waiting"><position x="0" y="12"/>{_in(11)}</jumpStep>
+<actionBlock localId="13"><position x="9" y="5"/>{_in(5)}<action qualifier="N"><reference name="Fan"/></action>
+<action qualifier="D" duration="50ms"><reference name="Lamp"/></action></actionBlock>
+<actionBlock localId="14"><position x="9" y="6"/>{_in(10)}<action qualifier="P1"><reference name="Counting"/></action></actionBlock>
+</SFC></body></pou></pous></types></project>'''
+
+
+class Xml(unittest.TestCase):
+    """The exchange format."""
+
+    def test_ways_are_followed_through_branches_jumps_and_drawn_conditions(self) -> None:
+        loaded = read_xml(DRYER.encode(), Path("x.xml"))
+        self.assertEqual([str(n) for n in loaded.notices], [])
+        body = loaded.value.pous["dryer"].body
+        assert isinstance(body, ChartBody)
+        self.assertEqual([(t.sources, t.targets) for t in body.chart.transitions],
+                         [(("Waiting",), ("Warm",)), (("Waiting",), ("Cold",)), (("Warm",), ("Ending",)), (("Cold",), ("Ending",)), (("Ending",), ("Waiting",))])
+        rows = [(0, "Dryer.Start", 0), (100, "Dryer.Left", 1), (120, "Dryer.Left", 0), (200, "Dryer.Full", 1), (300, "Dryer.Done", 1), (320, "Dryer.Done", 0),
+                (400, "Dryer.Full", 0), (500, "Dryer.Start", 1), (700, "Dryer.Full", 1)]
+        for plain in (True, False):
+            controller = Controller(loaded.value, Profile(scan_time=10_000_000), plain=plain)
+            self.assertEqual([str(n) for n in controller.notices], [])
+            journal = controller.replay(log_of(controller, rows, 1000))
+
+            def at(scan: int, *names: str) -> list[object]:
+                return [settled(controller, journal, f"Dryer.{n}", scan) for n in names]  # noqa: B023
+
+            self.assertEqual(at(5, "Waiting.X", "Warm.X"), [True, False])
+            self.assertEqual(at(15, "Waiting.X", "Cold.X", "Fan"), [False, True, False])
+            self.assertEqual(at(25, "Cold.X", "Ending.X"), [False, True])
+            self.assertEqual(at(35, "Ending.X", "Waiting.X"), [False, True])
+            self.assertEqual(at(52, "Warm.X", "Fan", "Lamp"), [True, True, False])
+            self.assertEqual(at(60, "Warm.X", "Fan", "Lamp"), [True, True, True])
+            self.assertEqual(at(75, "Ending.X", "Fan", "Lamp", "Runs"), [True, False, False, 4])  # each pulse runs twice: the second time with its flag off
+
+    def test_written_and_read_again_a_chart_does_the_same(self) -> None:
+        for seed in range(30):
+            random = Random(seed)
+            first = read_text(random_chart(random).text().encode(), Path("x.st")).value
+            loaded = read_xml(write_xml(first), Path("x.xml"))
+            self.assertEqual(loaded.notices, [])
+            rows = [(n * 10, f"Main.{random.choice(INPUTS)}", random.randint(0, 1)) for n in range(40)]
+            ends = []
+            for program in (first, loaded.value):
+                controller = Controller(program, Profile(scan_time=10_000_000))
+                journal = controller.replay(log_of(controller, rows))
+                ends.append({t.name: [settled(controller, journal, t.name, s) for s in range(0, 40, 3)] for t in controller.running.tags})
+            self.assertEqual(ends[0], ends[1], seed)
+
+    def test_what_cannot_be_read_is_said_and_the_chart_comes_from_the_log(self) -> None:
+        for old, new, said in (("Start AND NOT Left", "Start AND", "was expected"), ('targetName="Waiting"', 'targetName="Waitin"', "there is no step Waitin"),
+                               ('duration="50ms"', "", "no time is given"), ("<reference name=\"Ready\"/>", "", "has no condition")):
+            loaded = read_xml(DRYER.replace(old, new).encode(), Path("x.xml"))
+            self.assertIsInstance(loaded.value.pous["dryer"].body, OpaqueBody, old)
+            self.assertIn(said, " ".join(str(n) for n in loaded.notices))
+
+
+class Text(unittest.TestCase):
+    """STEP, TRANSITION, ACTION."""
+
+    def test_errors_name_their_line(self) -> None:
+        head = "PROGRAM P\nVAR A AT %IX0.0 : BOOL; END_VAR\nINITIAL_STEP One: END_STEP\n"
+        for body, line, said in (("STEP Two: Pump(X); END_STEP", 4, "X is no qualifier"), ("STEP Two: END_STEP\nTRANSITION FROM One TO Three := A; END_TRANSITION", 4, "no step Three"),
+                                 ("STEP Two:", 4, "STEP is not ended by END_STEP"), ("TRANSITION FROM One TO One := ; END_TRANSITION", 4, "has no condition"),
+                                 ("STEP One: END_STEP", 4, "two steps are called One"), ("STEP A: END_STEP", 4, "a step of the chart and a variable")):
+            notices = read_text((head + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices
+            self.assertEqual([(n.place.line, said in n.what) for n in notices], [(line, True)], [str(n) for n in notices])
+
+
+if __name__ == "__main__":
+    unittest.main()
