@@ -16,6 +16,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.cells import padded
+from whorlograph.model.chart import ChartBody
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
@@ -353,6 +354,9 @@ class Scene:
             return "not evaluated: nobody calls this POU"
         since = self.clock(self.tracer.paths.skipped_since(self.journal, step, scan))
         where = self.tracer.place(skip.flag.step)
+        pou = self.session.controller.steps.all[skip.flag.step].instance.pou
+        if pou is not None and isinstance(pou.body, ChartBody) and skip.kind is SkipKind.JUMP:
+            return f"not evaluated since {since}: its action or transition is not active, see {where}"
         verb = {SkipKind.JUMP: "jumped over by", SkipKind.RETURN: "left out by the return in"}.get(skip.kind, "not called by")
         return f"not evaluated since {since}: {verb} {where}"
 

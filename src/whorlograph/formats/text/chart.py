@@ -210,13 +210,16 @@ class _Chart:
         return Constant(self.number(), self.line, _FOREVER, "LTIME", (1 << 63) - 1)
 
     def firing(self) -> TextBody:
-        """All that fire do so together: what they leave goes off, then what they lead to goes on."""
-        self.line = max(1, self.chart.steps[0].line)
+        """All that fire do so together: what they leave goes off, then what they lead to goes on. Its lines are the chart."""
+        first = max(1, self.chart.steps[0].line)
+        source, step_lines, lead_lines = self._picture(first)
         statements: list[Statement] = []
-        for one in self.chart.transitions:
+        for n, one in enumerate(self.chart.transitions):
+            self.line = lead_lines[n]
             off = [self.assign(self.active(s), self.constant(False)) for s in one.sources]
             statements.append(self.when(self.var(one.name), *off))
-        for one in self.chart.transitions:
+        for n, one in enumerate(self.chart.transitions):
+            self.line = lead_lines[n]
             on: list[Statement] = []
             for name in one.targets:
                 on.append(self.assign(self.active(name), self.constant(True)))
@@ -225,7 +228,29 @@ class _Chart:
                     on.append(self.call(self.var(timer, "Timer"), IN=self.constant(False)))
                     on.append(self.call(self.var(timer, "Timer"), IN=self.constant(True), PT=self._forever()))
             statements.append(self.when(self.var(one.name), *on))
-        return self.body(statements, ["the transitions fire: from step to step"], self.line)
+        for step in self.chart.steps:  # read last: beside each step stands whether it is active now
+            self.line = step_lines[step.name.lower()]
+            statements.append(Keep(self.number(), self.line, self.active(step.name), False))
+        self.line = first
+        return self.body(statements, source, first)
+
+    def _picture(self, first: int) -> tuple[list[str], dict[str, int], list[int]]:
+        """The chart as lines: each step with its actions, below it where its transitions lead; the line of each step and transition."""
+        source: list[str] = []
+        step_lines: dict[str, int] = {}
+        lead_lines = [first] * len(self.chart.transitions)
+        wide = max(len(s.name) for s in self.chart.steps) + 2
+        for step in self.chart.steps:
+            does = [f"{a.qualifier} {a.action}{f' {a.time}' if a.time else ''}" for a in self.chart.associations if a.step.lower() == step.name.lower()]
+            step_lines[step.name.lower()] = first + len(source)
+            source.append(f"[{step.name}]".ljust(wide + 2) + "  " + ", ".join(does))
+            for n, one in enumerate(self.chart.transitions):
+                if one.sources and one.sources[-1].lower() == step.name.lower():
+                    lead_lines[n] = first + len(source)
+                    beside = f"with {' and '.join(one.sources[:-1])}: " if len(one.sources) > 1 else ""
+                    when = " ".join(one.condition.split()) or "as drawn"
+                    source.append(f"  -> {beside}{' and '.join(one.targets)}  when {when}")
+        return source, step_lines, lead_lines
 
     def _actions(self) -> list[str]:
         """Actions in order of declaration: those with a body, then Boolean variables."""
@@ -258,7 +283,12 @@ class _Control:
 
     def pin(self, *qualifiers: str) -> Expression | None:
         """Whether a step with one of the qualifiers is active; None where none has it."""
-        found: list[Expression] = [self.c.active(a.step) for a in self.given if a.qualifier in qualifiers]
+        found: list[Expression] = []
+        for n, one in enumerate(self.given):
+            if one.qualifier in qualifiers:
+                self.c.line += n + 1  # beside its line stands whether its step is active
+                found.append(self.c.active(one.step))
+                self.c.line -= n + 1
         return self.c.joined("OR", found) if found else None
 
     def part(self, name: str, type_: str = "") -> Var:
