@@ -12,7 +12,7 @@ from whorlograph.model.tags import Running
 
 WHOLE = ("SINT", "INT", "DINT", "LINT", "USINT", "UINT", "UDINT")
 BITS = ("BYTE", "WORD", "DWORD", "LWORD")
-TYPES = ("BOOL", *WHOLE, *BITS, "REAL", "LREAL", "TIME")
+TYPES = ("BOOL", *WHOLE, *BITS, "REAL", "LREAL", "TIME", "STRING", "DT", "TOD", "DATE")
 
 
 class Texts:
@@ -141,6 +141,13 @@ class Texts:
         known = self.names.get(type_, [])
         if leaf:
             return r.choice(known) if known and r.random() < 0.7 else self.literal(type_)
+        if type_ == "STRING":
+            return self.text(deep)
+        if type_ in ("DT", "TOD", "DATE"):
+            return self.date(type_, deep)
+        if type_ == "TIME" and "DT" in self.names and r.random() < 0.15:
+            kind = r.choice(("DT", "TOD", "DATE"))
+            return f"({self.value(kind, deep + 1)} - {self.value(kind, deep + 1)})"
         if type_ == "TIME":
             return r.choice((f"({self.value('TIME', deep + 1)} + {self.value('TIME', deep + 1)})", f"{self.value('TIME', deep + 1)} / 3", f"LIMIT(T#0s, {self.value('TIME', deep + 1)}, T#2s)",
                              f"{self.value('TIME', deep + 1)} * 2"))
@@ -153,10 +160,32 @@ class Texts:
                              f"({a} / 4.0)", f"SIN({a})", "2.0 ** 3"))
         if type_ == "INT" and self.calls and self.inside != "FUNCTION" and r.random() < 0.1:
             return f"Calc(P := {self.value('BOOL', deep + 1)}, N := {a}, X := {self.value('REAL', 3)}, K := {r.choice([n for n in self.names['INT'] if n not in self.frozen and n != 'Lim'])})"
+        if type_ in ("INT", "DINT") and "STRING" in self.names and r.random() < 0.15:
+            s, t = self.value("STRING", deep + 1), self.value("STRING", deep + 1)
+            return r.choice((f"LEN({s})", f"FIND({s}, {t})", f"STRING_TO_{type_}({s})", f"DAY_OF_WEEK({self.value('DATE', 3)})"))
         small = "7" if "U" in type_ else r.choice(("7", "-3", "5"))
         return r.choice((f"({a} + {b}) MOD 50", f"({a} - {b})", f"({a} * {b}) MOD 11", f"MIN({a}, {b})", f"MAX({a}, {b}, 1)", f"LIMIT(0, {a}, 100)", f"({a} / {small})", f"{a} MOD {small}",
                          f"SEL({self.value('BOOL', deep + 1)}, {a}, {b})", f"BOOL_TO_{type_}({self.value('BOOL', deep + 1)})", f"MUX(LIMIT(0, In_N, 1), {a}, {b})" if self.inside == "PROGRAM" else a,
                          f"TRUNC(LIMIT(0.0, {self.value('REAL', 3)}, 9.0))", f"WORD_TO_{type_}({self.value('WORD', 3)})" if type_ in ("INT", "DINT", "LINT") else a))
+
+    def text(self, deep: int) -> str:
+        """A text."""
+        r = self.r
+        s, t, n = self.value("STRING", deep + 1), self.value("STRING", deep + 1), r.choice((str(r.randint(-1, 5)), f"LIMIT(-2, {self.value('INT', 3)}, 12)"))
+        kind = r.choice(("INT", "DINT", "REAL", "BOOL", "TIME", "DT", "TOD", "DATE", "WORD", "ULINT" if "ULINT" in self.names else "UINT"))
+        return r.choice((f"CONCAT({s}, {t})", f"CONCAT({s}, '-', {t})", f"LEFT({s}, {n})", f"RIGHT({s}, {n})", f"MID({s}, {n}, {r.randint(0, 4)})", f"INSERT({s}, {t}, {n})",
+                         f"DELETE({s}, 2, {n})", f"REPLACE({s}, {t}, {n}, {r.randint(0, 4)})", f"{kind}_TO_STRING({self.value(kind, 3)})",
+                         f"SEL({self.value('BOOL', deep + 1)}, {s}, {t})", f"MAX({s}, {t})", f"MUX(LIMIT(0, In_N, 1), {s}, {t})" if self.inside == "PROGRAM" else s))
+
+    def date(self, type_: str, deep: int) -> str:
+        """A date, a time of day, or both."""
+        r, a = self.r, self.value(type_, deep + 1)
+        if type_ == "DATE":
+            return r.choice((f"DT_TO_DATE({self.value('DT', 3)})", a))
+        if type_ == "TOD":
+            return r.choice((f"DT_TO_TOD({self.value('DT', 3)})", f"ADD_TOD_TIME({a}, {self.literal('TIME')})", f"({a} - {self.literal('TIME')})"))
+        return r.choice((f"({a} + {self.value('TIME', 3)})", f"ADD_DT_TIME({a}, {self.literal('TIME')})", f"CONCAT_DATE_TOD({self.value('DATE', 3)}, {self.value('TOD', 3)})",
+                         f"SEL({self.value('BOOL', deep + 1)}, {a}, {self.literal('DT')})"))
 
     def boolean(self, deep: int, leaf: bool) -> str:
         """A condition."""
@@ -166,11 +195,16 @@ class Texts:
         a, b = self.value("BOOL", deep + 1), self.value("BOOL", deep + 1)
         type_ = r.choice([t for t in self.names if t not in ("BOOL",)])
         x, y = self.value(type_, deep + 1), self.value(type_, deep + 1)
-        return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"{x} {r.choice(('<', '<=', '>', '>=', '=', '<>'))} {y}", f"({a} & {b})", f"({a} = {b})"))
+        return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"{'(' if type_ == 'STRING' else ''}{x} {r.choice(('<', '<=', '>', '>=', '=', '<>'))} {y}{')' if type_ == 'STRING' else ''}", f"({a} & {b})", f"({a} = {b})"))
 
     def literal(self, type_: str) -> str:
         """A literal, typed or not."""
         r = self.r
+        if type_ == "STRING":
+            return r.choice(("'abc'", "''", "'12'", "'a$'b$$'", "'zz top'"))
+        if type_ in ("DT", "TOD", "DATE"):
+            return {"DT": r.choice(("DT#2026-03-01-12:30:00", "DT#1999-12-31-23:59:59.5")), "TOD": r.choice(("TOD#06:15:00", "TOD#23:59:59.25")),
+                    "DATE": r.choice(("D#2026-02-28", "DATE#2000-01-01"))}[type_]
         if type_ == "TIME":
             return r.choice(("T#10ms", "T#1s500ms", "TIME#-5ms", "t#2.5s"))
         if type_ in ("REAL", "LREAL"):

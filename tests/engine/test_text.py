@@ -63,6 +63,23 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
     ("EN keeps a block from running", "One(EN := X2, P := 3); One(EN := X1, P := 5); A := One.Q;", "One : Sum;",
      "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 5}),
     ("inputs by position", "A := Weigh(10, 3);", "", "FUNCTION Weigh : INT VAR_INPUT P, Q : INT; END_VAR Weigh := P - Q; END_FUNCTION ", {"A": 7}),
+    ("texts are put together and taken apart", "S1 := CONCAT('ab', 'cd', S2); A := LEN(S1); S2 := MID(S1, 2, 3); S3 := INSERT('abc', 'X', 1); S4 := DELETE('abcdef', 2, 3);"
+     " S5 := REPLACE('abcdef', '12', 3, 2); B := FIND('abcabc', 'ca');", "S1, S2, S3, S4, S5 : STRING;", "",
+     {"A": 4, "B": 3, "Main.S1": "abcd", "Main.S2": "cd", "Main.S3": "aXbc", "Main.S4": "abef", "Main.S5": "a12ef"}),
+    ("what lies outside a text counts as its end", "S1 := LEFT('abc', 9); S2 := RIGHT('abc', -1); S3 := MID('abc', 5, 0); S4 := INSERT('abc', 'X', 9); S5 := DELETE('abc', 9, 2);",
+     "S1, S2, S3, S4, S5 : STRING;", "", {"Main.S1": "abc", "Main.S2": "", "Main.S3": "abc", "Main.S4": "abcX", "Main.S5": "a"}),
+    ("a text is cut to its length, its order is that of its letters", "S1 := 'abcdef'; Y1 := S1 = 'abcd'; Y2 := 'abd' > S1; S2 := MAX(S1, 'abba', 'b');",
+     "S1 : STRING[4]; S2 : STRING := 'x$'y$$z$41';", "", {"Main.S1": "abcd", "Y1": True, "Y2": True, "Main.S2": "b"}),
+    ("literals of texts have their signs", "A := LEN(S2); S1 := LEFT(S2, 4);", "S1 : STRING; S2 : STRING := 'x$'y$$z$41';", "", {"A": 6, "Main.S1": "x'y$"}),
+    ("numbers to texts and back", "S1 := INT_TO_STRING(-N1); S2 := REAL_TO_STRING(R1); S3 := TIME_TO_STRING(T#90s5ms); S4 := BOOL_TO_STRING(X1); A := STRING_TO_INT('-12');"
+     " F := STRING_TO_REAL('2.75'); T := STRING_TO_TIME('1s5ms'); B := STRING_TO_INT('no number'); Y1 := STRING_TO_BOOL('TRUE');", "S1, S2, S3, S4 : STRING;", "",
+     {"Main.S1": "-7", "Main.S2": "2.5", "Main.S3": "T#1m30s5ms", "Main.S4": "TRUE", "A": -12, "F": 2.75, "T": 1_005_000_000, "B": 0, "Y1": True}),
+    ("a text chosen, given to a block and taken from it", "S1 := SEL(X1, 'off', 'on'); K(P := S1, Q => S2); A := K.N;", "S1, S2 : STRING; K : Twin;",
+     "FUNCTION_BLOCK Twin VAR_INPUT P : STRING; END_VAR VAR_OUTPUT Q : STRING; N : INT; END_VAR Q := CONCAT(P, P); N := LEN(Q); END_FUNCTION_BLOCK ",
+     {"Main.S2": "onon", "A": 4}),
+    ("dates and times of day", "D1 := D#2024-02-28; D2 := CONCAT_DATE_TOD(D1, TOD#23:30:00) + T#1h; D1 := DT_TO_DATE(D2); TD := DT_TO_TOD(D2); A := DAY_OF_WEEK(D1);"
+     " T := D2 - DT#2024-02-28-23:00:00; S1 := DATE_TO_STRING(D1); Y1 := TD < TOD#00:30:01; TD := TD - T#30m;", "D1 : DATE; D2 : DT; TD : TOD; S1 : STRING;", "",
+     {"A": 4, "T": 5_400_000_000_000, "Main.S1": "D#2024-02-29", "Y1": True, "Main.TD": 0, "Main.D2": 1_709_166_600_000_000_000}),
     ("an output inverted", "E(CLK := X1, Q => Y1); E2(CLK := X1, NOT Q => Y2);", "E, E2 : R_TRIG;", "", {"Y1": True, "Y2": False}),
 ]
 
@@ -116,7 +133,8 @@ class Constructs(unittest.TestCase):
 
     def test_what_cannot_be_executed_is_said_and_the_rest_runs(self) -> None:
         for body, why in (("A := Unknown + 1;", "Unknown names nothing that is declared"), ("A := Nofun(3);", "Nofun is no function and no block"),
-                          ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN('abc');", "LEN works on text, which is not computed"), ("Arr := A;", "Arr takes no single value"),
+                          ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN(B);", "LEN takes texts, B is none"), ("A := 'abc';", "'abc' is a text, A is none"),
+                          ("A := B + 'abc';", "'abc' is a text, and ADD takes none"), ("Y2 := B = 'abc';", "B is no text"), ("Tm(PT := 'abc');", "'abc' is a text, PT is none"), ("Arr := A;", "Arr takes no single value"),
                           ("FOR F := 1 TO 2 DO ; END_FOR;", "F counts a loop and is no whole number")):
             program = text_program(f"{body}\nY1 := X1;", "Tm : TON; Arr : ARRAY[0..1] OF INT;")
             controller = Controller(program, Profile(scan_time=10_000_000))

@@ -12,7 +12,7 @@ from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.xref import Entry, Usage
 from whorlograph.model.cells import padded
-from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.literals import cooked, duration_text, said_value
 from whorlograph.model.question import Question
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
@@ -65,8 +65,8 @@ def shown_value(session: Session, journal: Journal | None, tag: int, scan: int) 
     value = cooked(journal.settled(tag, scan), one.type)
     if one.type.family is Family.BOOL:
         return ("on", Ink.LIVE) if value else ("off", Ink.TEXT)
-    if one.type.family is Family.TIME:
-        return duration_text(int(value)), Ink.TEXT
+    if one.type.family in (Family.TIME, Family.DATE, Family.STRING):
+        return said_value(value, one.type), Ink.TEXT
     if isinstance(value, float):
         return f"{value:.6g}", Ink.TEXT
     return str(value), Ink.TEXT

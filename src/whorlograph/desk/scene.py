@@ -296,7 +296,7 @@ class Scene:
         return frozenset(found)
 
     @staticmethod
-    def _passes(contact: bool | None, out: dict[tuple[int, str], bool | int | float], element: int) -> bool:
+    def _passes(contact: bool | None, out: dict[tuple[int, str], bool | int | float | str], element: int) -> bool:
         if contact is not None:
             return contact
         return bool(out.get((element, "Q"), out.get((element, "OUT"), out.get((element, ""), False))))

@@ -14,11 +14,10 @@ from whorlograph.engine.settled import settle
 from whorlograph.formats.logs.values import value_reader
 from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
-from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.log import Log
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text, parse_time
-from whorlograph.model.types import Family
 
 from .session import Session
 
@@ -135,7 +134,7 @@ def shown(tag: Tag, bits: int) -> Value:
 def _words(tag: Tag, value: Value) -> str:
     if isinstance(value, bool):
         return "on" if value else "off"
-    return duration_text(value) if tag.type.family is Family.TIME and isinstance(value, int) else str(value)
+    return said_value(value, tag.type) if value is not None and tag.enumeration is None and not isinstance(value, float) else str(value)
 
 
 def tried_json(tried: Tried) -> dict[str, Any]:

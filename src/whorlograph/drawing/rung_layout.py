@@ -28,6 +28,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import duration_text
 from whorlograph.model.rungs import evaluation_order
+from whorlograph.model.shown import visible
 from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_OPEN: " ", ContactKind.NORMALLY_CLOSED: "/", ContactKind.RISING: "P", ContactKind.FALLING: "N"}
@@ -323,10 +324,12 @@ class _Builder:
         base.live = any(p.live for p in outputs)
 
 
-def _text(value: bool | int | float, time: bool) -> str:
+def _text(value: bool | int | float | str, time: bool) -> str:
     """A value as a person reads it: on, off, a number, a time with its unit."""
     if isinstance(value, bool):
         return "on" if value else "off"
+    if isinstance(value, str):
+        return f"'{visible(value)}'"
     return duration_text(int(value)) if time else str(value)
 
 

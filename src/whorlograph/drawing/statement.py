@@ -11,6 +11,7 @@ from whorlograph.engine.scope.text_types import inner, parts
 from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
 from whorlograph.model.paths import Member
+from whorlograph.model.shown import visible
 from whorlograph.model.text import Assign, Case, Choose, Constant, Expression, For, Leave, Statement, Sub, Var
 
 from .picture import Picture, Words
@@ -129,8 +130,7 @@ def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
             continue
         seen.add(name.lower())
         value = flow.values[node]
-        said = ("1" if value else "0") if isinstance(value, bool) else duration_text(int(value)) if node in flow.times else \
-            f"{value:.6g}" if isinstance(value, float) else str(value)
+        said = _said(value, node in flow.times)
         text = f"{name}={said}  "
         if used + cells(text) > room:
             runs.append(("...", Ink.QUIET))
@@ -138,6 +138,15 @@ def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
         used += cells(text)
         runs += [(f"{name}=", Ink.QUIET), (f"{said}  ", Ink.LIVE if value is True else Ink.STRONG)]
     return runs
+
+
+def _said(value: bool | int | float | str, time: bool) -> str:
+    """A value as it stands beside its line."""
+    if isinstance(value, bool):
+        return "1" if value else "0"
+    if isinstance(value, str):
+        return visible(value)
+    return duration_text(int(value)) if time else f"{value:.6g}" if isinstance(value, float) else str(value)
 
 
 def _name(var: Var) -> str:

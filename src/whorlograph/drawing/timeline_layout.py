@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.runs import TaskRuns
-from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.literals import cooked, duration_text, said_value
 from whorlograph.model.log import Ints
 from whorlograph.model.tags import Tag
-from whorlograph.model.types import Elementary, Family
+from whorlograph.model.types import Family
 
 from . import glyphs
 
@@ -188,15 +188,6 @@ def lay_out(window: Window, tags: list[Tag], moment: int, position: int) -> Time
     return layout
 
 
-def number_text(value: bool | int | float, type_: Elementary) -> str:
-    """A value as a person reads it: on, off, a number, a time with its unit."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if type_.family is Family.TIME:
-        return duration_text(int(value))
-    return f"{value:g}" if isinstance(value, float) else str(value)
-
-
 def _lane(window: Window, tag: Tag, position: int) -> Lane:
     journal = window.journal
     if tag.index >= TASK_LANES:
@@ -207,7 +198,7 @@ def _lane(window: Window, tag: Tag, position: int) -> Lane:
         return Lane(tag.index, tag.name, cells, str(count), None, True)
     row = journal.last_row(tag.index, position)
     bits = journal.raw(row) if row is not None else journal.initial[tag.index]
-    text = number_text(cooked(bits, tag.type), tag.type)
+    text = said_value(cooked(bits, tag.type), tag.type)
     if tag.enumeration is not None:
         text = next((n for n, v in tag.enumeration.values if v == bits), text)
     cells, low, high = window.cells(tag)
@@ -219,7 +210,7 @@ def _scan_lane(window: Window, tag: Tag, moment: int) -> Lane:
     scans, values = journal.series(tag.index - SCAN_LANES)
     at = int(np.searchsorted(scans, journal.clock.scan_at(max(0, moment)), side="right")) - 1
     cells, low, high = window.cells(tag)
-    text = number_text(int(values[at]) if at >= 0 else 0, tag.type)
+    text = said_value(int(values[at]) if at >= 0 else 0, tag.type)
     return Lane(tag.index, tag.name, cells, text, journal.clock.start(int(scans[at])) if at >= 0 else None, False, low, high)
 
 
@@ -243,6 +234,8 @@ def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:
 
 
 def _numbers(tag: Tag, cuts: list[int], values: Ints, before: int) -> tuple[list[Cell], str, str]:
+    if tag.type.family is Family.STRING:  # how they are ordered says nothing: each change is seen, and no height
+        return [Cell(CellKind.CROWDED if high > low else CellKind.ON, high - low, 3) for low, high in pairwise(cuts)], "", ""
     cells = []
     lasts = [values[high - 1] if high > low else None for low, high in pairwise(cuts)]
     extremes = [before, *(_extremes(values, tag) if len(values) else ())]

@@ -11,7 +11,7 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-Value = bool | int | float
+Value = bool | int | float | str
 
 
 class Base(IntEnum):

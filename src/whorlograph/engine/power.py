@@ -23,7 +23,7 @@ from whorlograph.model.ladder import (
     Return,
     Wire,
 )
-from whorlograph.model.literals import cooked
+from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Instance, Leaf
@@ -213,6 +213,9 @@ class _Telling:
     def note(self, element: int, tag: int, value: Value) -> None:
         if tag >= len(self.running.tags):
             return
+        kind = self.running.tags[tag].type
+        if kind.family is Family.DATE and not isinstance(value, bool):
+            value = said_value(value, kind)
         self.flow.values[element], self.flow.tags[element] = value, tag
         if self.running.tags[tag].type.family is Family.TIME:
             self.flow.times.add(element)
@@ -234,7 +237,7 @@ class _Telling:
         value = self.value(element) if isinstance(element, InVariable) else read
         if value is None:
             known = constant_of(element.expression, self.step.instance, self.running)
-            value = known[1] if known is not None and not isinstance(known[1], str) else False
+            value = known[1] if known is not None else False
             if isinstance(element, InVariable) and element.negated:
                 value = not value
         self.flow.out[element.id, ""] = value

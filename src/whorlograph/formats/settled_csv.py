@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from whorlograph.model.literals import value_text
+from whorlograph.model.literals import cooked, value_text
 from whorlograph.model.log import Ints, Shorts
-from whorlograph.model.shown import csv_cell
+from whorlograph.model.shown import csv_cell, visible
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
@@ -28,6 +28,8 @@ def shown_value(bits: int, tag: Tag) -> str:
     """A raw value as the file shows it; enumerations by name."""
     if tag.enumeration is not None:
         return next((name for name, number in tag.enumeration.values if number == bits), str(bits))
+    if tag.type.family is Family.STRING:
+        return csv_cell(visible(str(cooked(bits, tag.type))))
     return value_text(bits, tag.type)
 
 

@@ -141,8 +141,11 @@ class Search:
         one = self.controller.running.tags[tag]
         times, values = self._course(tag)
         wanted = self._literal(tag, value)
+        numbers: Any
         if one.type.family is Family.REAL:
-            numbers: Any = np.array([float(cooked(int(v), one.type)) for v in values])
+            numbers = np.array([float(cooked(int(v), one.type)) for v in values])
+        elif one.type.family is Family.STRING:
+            numbers = np.array([cooked(int(v), one.type) for v in values], object)
         else:
             numbers = values
         return _State(times, np.asarray(_COMPARE[sign](numbers, wanted)))
@@ -160,6 +163,8 @@ class Search:
                 return duration(text)
             except ValueError:
                 read = None
+        if one.type.family is Family.STRING:
+            return read[1] if read is not None and isinstance(read[1], str) else text
         if read is None or isinstance(read[1], str):
             raise UsageError("condition", f"{text!r} is no value of {one.name}", "write a number, on or off")
         return float(read[1]) if one.type.family is Family.REAL else raw(read[1], one.type) if one.type.family is Family.BOOL else read[1]

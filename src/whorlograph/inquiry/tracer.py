@@ -16,8 +16,9 @@ from whorlograph.engine.feed import system_tags
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.iolist import IoList
-from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.log import Log, tags_logged
+from whorlograph.model.shown import visible
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
@@ -143,19 +144,20 @@ class Tracer:
         one = self.running.tags[tag]
         if one.enumeration is not None:
             return next((n for n, v in one.enumeration.values if v == bits), bits)
-        return cooked(bits, one.type)
+        value = cooked(bits, one.type)
+        if one.type.family is Family.DATE:
+            return said_value(value, one.type)
+        return visible(value) if isinstance(value, str) else value
 
     def state_word(self, value: Value) -> str:
         """on, off, or the number."""
         if isinstance(value, bool):
             return "on" if value else "off"
-        return str(value)
+        return f"'{value}'" if value == "" else str(value)
 
     def number_word(self, value: Value, type_: str) -> str:
         """A value in words; a TIME with its unit."""
-        if ELEMENTARY[type_].family is Family.TIME and isinstance(value, int):
-            return duration_text(value)
-        return self.state_word(value)
+        return said_value(value, ELEMENTARY[type_]) if value is not None and ELEMENTARY[type_].family is not Family.REAL else self.state_word(value)
 
     def time(self, scan: int) -> int:
         """Clock of a scan, ns."""

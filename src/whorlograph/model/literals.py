@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import re
 import struct
 from decimal import Decimal, InvalidOperation
 
 from .limits import MOST_NUMBER
+from .shown import visible
+from .texts import text_id, text_of, unescaped
 from .types import ELEMENTARY, Elementary, Family
 
 _UNITS = {"d": 86_400_000_000_000, "h": 3_600_000_000_000, "m": 60_000_000_000, "s": 1_000_000_000,
@@ -75,7 +78,7 @@ def literal(text: str) -> Literal | None:
     if upper in ("TRUE", "FALSE"):
         return ELEMENTARY["BOOL"], upper == "TRUE"
     if text[:1] in "'\"" and len(text) >= 2 and text[-1] == text[0]:
-        return ELEMENTARY["STRING" if text[0] == "'" else "WSTRING"], text[1:-1]
+        return ELEMENTARY["STRING" if text[0] == "'" else "WSTRING"], unescaped(text[1:-1])
     based = _BASED.match(text)
     if based:
         value = int(based.group(3).replace("_", ""), int(based.group(2)))
@@ -104,10 +107,12 @@ def _typed(text: str, upper: str) -> Literal | None:
     if typed is None or inner is None:
         return None
     value = inner[1]
+    if (typed.family is Family.STRING) != isinstance(value, str):
+        return None
     if typed.family is Family.BOOL:
         return typed, bool(value)
     if typed.family is Family.REAL:
-        return (typed, float(value)) if not isinstance(value, str) else None
+        return typed, float(value)
     return typed, value
 
 
@@ -152,6 +157,58 @@ def _trim(value: int, unit: int) -> str:
     return f"{whole}." + f"{rest:0{digits}d}"[:3].rstrip("0") if str(f"{rest:0{digits}d}"[:3]).strip("0") else str(whole)
 
 
+def duration_literal(ns: int) -> str:
+    """A duration as the standard writes it: ``T#1m5s500ms``."""
+    sign, rest, out = "-" if ns < 0 else "", abs(ns), ""
+    for unit, size in _UNITS.items():
+        count, rest = divmod(rest, size)
+        out += f"{count}{unit}" if count else ""
+    return f"T#{sign}{out or '0s'}"
+
+
+def moment_literal(ns: int, type_: Elementary) -> str:
+    """A date, a time of day or both as the standard writes them: ``DT#2026-03-01-12:30:00``."""
+    import datetime as dt
+
+    days, rest = divmod(ns, _UNITS["d"])
+    seconds, parts = divmod(rest, _UNITS["s"])
+    clock = f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}" + (f".{parts:09}".rstrip("0") if parts else "")
+    if type_.name in ("TIME_OF_DAY", "LTOD"):
+        return f"TOD#{clock}"
+    try:
+        date = (dt.date(1970, 1, 1) + dt.timedelta(days=days)).isoformat()
+    except OverflowError:
+        return str(ns)
+    return f"D#{date}" if type_.name in ("DATE", "LDATE") else f"DT#{date}-{clock}"
+
+
+def text_for(value: int | float | bool | str, type_: Elementary) -> str:
+    """A value as text, as conversions to STRING give it."""
+    if isinstance(value, str):
+        return value
+    if type_.family is Family.BOOL:
+        return "TRUE" if value else "FALSE"
+    if type_.family is Family.REAL:
+        return real_text(float(value), type_.bits)
+    if type_.family is Family.TIME:
+        return duration_literal(int(value))
+    return moment_literal(int(value), type_) if type_.family is Family.DATE else str(int(value))
+
+
+def number_in(text: str, type_: Elementary) -> int | float:
+    """What a conversion from STRING reads in a text; 0 where it is no literal of the type."""
+    body = text.strip()
+    found = literal(body)
+    if found is None and type_.family is Family.TIME:
+        found = literal(f"T#{body}")
+    elif found is None and type_.family is Family.DATE:
+        found = literal(f"{type_.name}#{body}")
+    value = found[1] if found is not None else 0
+    if isinstance(value, str) or (isinstance(value, float) and not math.isfinite(value)):
+        return 0
+    return value if type_.family is Family.REAL else round(value)
+
+
 def real_text(value: float, bits: int) -> str:
     """The shortest decimal that reads back as the same REAL or LREAL; -0.0 as 0.0."""
     if value == 0:
@@ -173,8 +230,10 @@ def single(value: float) -> float:
         return float("inf") if value > 0 else float("-inf")
 
 
-def raw(value: int | float | bool, type_: Elementary) -> int:
+def raw(value: int | float | bool | str, type_: Elementary) -> int:
     """A value as the 64 bits that memory and journal keep, read as a signed integer."""
+    if isinstance(value, str):
+        return text_id(value)
     if type_.family is Family.REAL:
         real = float(value) + 0.0  # -0.0 is kept as 0.0, so that no change is seen where none can be read
         if type_.bits == 32:
@@ -184,8 +243,10 @@ def raw(value: int | float | bool, type_: Elementary) -> int:
     return number - (1 << 64) if number >= 1 << 63 else number
 
 
-def cooked(bits: int, type_: Elementary) -> int | float | bool:
+def cooked(bits: int, type_: Elementary) -> int | float | bool | str:
     """The value that 64 kept bits stand for."""
+    if type_.family is Family.STRING:
+        return text_of(bits)
     if type_.family is Family.BOOL:
         return bits != 0
     if type_.family is Family.REAL:
@@ -193,6 +254,19 @@ def cooked(bits: int, type_: Elementary) -> int | float | bool:
             return float(struct.unpack("<f", struct.pack("<I", bits & 0xFFFFFFFF))[0])
         return float(struct.unpack("<d", struct.pack("<q", bits))[0])
     return bits + (1 << 64) if bits < 0 and type_.low == 0 else bits
+
+
+def said_value(value: bool | int | float | str, type_: Elementary) -> str:
+    """A value as a person reads it: on, off, a number, a time with its unit, a date, a text in quotes."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, str):
+        return f"'{visible(value)}'"
+    if type_.family is Family.TIME:
+        return duration_text(int(value))
+    if type_.family is Family.DATE:
+        return moment_literal(int(value), type_).partition("#")[2]
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def value_text(bits: int, type_: Elementary) -> str:

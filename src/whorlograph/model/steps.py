@@ -31,9 +31,9 @@ class Step(Struct, frozen=True):
     def source(self) -> tuple[str, ...]:
         """The lines of a statement, as they are written; none of a rung."""
         body = self.instance.pou.body if self.instance.pou is not None else None
-        for part in segments(body) if body is not None and self.rung.statement is not None else ():
-            if isinstance(part, TextBody):
-                found = next((i for i, statement in enumerate(part.statements) if statement is self.rung.statement), None)
+        for part in segments(body) if body is not None else ():
+            if isinstance(part, TextBody) and self.rung.statement is not None:
+                found = next((i for i, one in enumerate(part.statements) if one.at == self.rung.statement.at and one == self.rung.statement), None)
                 if found is not None:
                     return part.lines(found)
         return ()

@@ -57,7 +57,7 @@ def _table() -> dict[str, Elementary]:
         ("TIME_OF_DAY", Family.DATE, 64), ("LTOD", Family.DATE, 64),
         ("DATE_AND_TIME", Family.DATE, 64), ("LDT", Family.DATE, 64),
         ("STRING", Family.STRING, 0), ("WSTRING", Family.STRING, 0),
-        ("CHAR", Family.STRING, 8), ("WCHAR", Family.STRING, 16),
+        ("CHAR", Family.STRING, 0), ("WCHAR", Family.STRING, 0),
     ]
     table = {name: Elementary(name, family, bits) for name, family, bits in rows}
     table["TOD"] = table["TIME_OF_DAY"]

@@ -190,7 +190,8 @@ class Execution:
             self.result.cells[one.at], self.result.raws[one.at] = cell, found
         elif isinstance(one, Op):
             args = [self.value(a) for a in one.args]
-            found = operation(one.code, args, ELEMENTARY[one.type if one.code in ("SEL", "MUX") else one.args[0].type], self.mode)
+            of = one.type if one.code in ("SEL", "MUX", "TEXT_WHOLE", "TEXT_REAL") else one.args[0].type
+            found = operation(one.code, args, ELEMENTARY[of], self.mode)
         else:
             inner = self.value(one.value)
             found = converted(one, inner, ELEMENTARY[one.value.type], ELEMENTARY[one.type], self.mode)

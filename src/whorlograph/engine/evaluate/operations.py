@@ -5,20 +5,24 @@ from __future__ import annotations
 import math
 import operator
 from collections.abc import Callable, Sequence
+from typing import Any, cast
 
 from whorlograph.engine.code import Convert, Value
 from whorlograph.engine.scope.overlap import held as cut
 from whorlograph.engine.scope.widening import COMPARISONS, REALS, SHIFTS
+from whorlograph.engine.texts import text_operation
 from whorlograph.model.literals import single
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
+
+Number = bool | int | float
 
 
 class NoValue(Exception):
     """There is no value: the controller halted here, or nothing is known of it."""
 
 
-_COMPARE: dict[str, Callable[[Value, Value], bool]] = {
+_COMPARE: dict[str, Callable[[Any, Any], bool]] = {
     "GT": operator.gt, "GE": operator.ge, "EQ": operator.eq, "LE": operator.le, "LT": operator.lt, "NE": operator.ne}
 _REAL: dict[str, Callable[[float], float]] = {
     "SQRT": math.sqrt, "LN": math.log, "LOG": math.log10, "EXP": math.exp, "SIN": math.sin, "COS": math.cos, "TAN": math.tan,
@@ -26,7 +30,7 @@ _REAL: dict[str, Callable[[float], float]] = {
 _BITS: dict[str, Callable[[int, int], int]] = {"AND": operator.and_, "OR": operator.or_, "XOR": operator.xor}
 
 
-def fit(value: Value, type_: Elementary, mode: Overflow) -> Value:
+def fit(value: Number, type_: Elementary, mode: Overflow) -> Number:
     """A result held in a type. Raises: NoValue where the controller halts."""
     if type_.family is Family.BOOL:
         return bool(value)
@@ -61,7 +65,7 @@ def _quotient(a: int, b: int) -> int:
     return abs(a) // abs(b) * (1 if (a < 0) == (b < 0) else -1)
 
 
-def _pair(code: str, a: Value, b: Value, type_: Elementary, mode: Overflow) -> Value:
+def _pair(code: str, a: Number, b: Number, type_: Elementary, mode: Overflow) -> Number:
     """ADD, SUB, MUL, DIV, MOD of two operands of a type."""
     if type_.family is Family.REAL:
         if code in ("DIV", "MOD"):
@@ -76,14 +80,19 @@ def _pair(code: str, a: Value, b: Value, type_: Elementary, mode: Overflow) -> V
     return fit({"ADD": x + y, "SUB": x - y, "MUL": x * y}[code], type_, mode)
 
 
-def operation(code: str, args: Sequence[Value], type_: Elementary, mode: Overflow) -> Value:
+def operation(code: str, given: Sequence[Value], type_: Elementary, mode: Overflow) -> Value:
     """One operation.
 
     Args: type_: that of the operands (of SEL and MUX: of what is chosen).
     Raises: NoValue where the controller halts.
     """
+    if code.startswith("TEXT_"):
+        return text_operation(code, given[0], given[1] if len(given) > 1 else 0, type_)
     if code in COMPARISONS:
-        return _COMPARE[code](args[0], args[1])
+        return _COMPARE[code](given[0], given[1])
+    if code in ("SEL", "MUX") or type_.family is Family.STRING:
+        return _chosen(code, given)
+    args = cast(Sequence[Number], given)
     if code in ("ADD", "SUB", "MUL", "DIV", "MOD"):
         total = args[0]
         for arg in args[1:]:
@@ -107,7 +116,7 @@ def operation(code: str, args: Sequence[Value], type_: Elementary, mode: Overflo
     return _chosen(code, args)
 
 
-def _bitwise(code: str, args: Sequence[Value], type_: Elementary) -> Value:
+def _bitwise(code: str, args: Sequence[Number], type_: Elementary) -> Value:
     if code == "NOT":
         return not args[0] if type_.family is Family.BOOL else _bits(~int(args[0]), type_)
     total = int(args[0])
@@ -129,7 +138,8 @@ def _shift(code: str, value: int, count: int, type_: Elementary) -> Value:
     return bool(bits & 1) if type_.family is Family.BOOL else _bits(bits, type_)
 
 
-def _chosen(code: str, args: Sequence[Value]) -> Value:
+def _chosen(code: str, given: Sequence[Value]) -> Value:
+    args = cast(Sequence[Number], given)  # texts have an order too
     if code == "SEL":
         return args[2] if args[0] else args[1]
     if code in ("MAX", "MIN"):
@@ -143,6 +153,8 @@ def _chosen(code: str, args: Sequence[Value]) -> Value:
 
 def converted(one: Convert, value: Value, source: Elementary, target: Elementary, mode: Overflow) -> Value:
     """A value brought to another type by a rule of the code. Raises: NoValue where the controller halts."""
+    if isinstance(value, str):
+        return value[:one.high] if one.rule == "RANGE" else value
     if one.rule == "RANGE":
         return bounded(int(value), one.low, one.high, mode)
     if one.rule == "TRUNC":
@@ -159,7 +171,7 @@ def converted(one: Convert, value: Value, source: Elementary, target: Elementary
     return int(value) if target.whole and one.rule == "WIDEN" else fit(value, target, mode)
 
 
-def _time(value: Value, source: Elementary, target: Elementary, mode: Overflow) -> Value:
+def _time(value: Number, source: Elementary, target: Elementary, mode: Overflow) -> Value:
     """Between TIME and another type a number counts milliseconds."""
     if target.family is Family.TIME:
         return fit(round(value) * 1_000_000, target, mode)

@@ -30,6 +30,7 @@ from whorlograph.engine.code import (
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running
+from whorlograph.model.texts import text_id
 from whorlograph.model.types import Elementary
 
 from .layout import Regions
@@ -204,3 +205,9 @@ def widened(value: Expr, type_: Elementary, at: int) -> Expr:
 def held(value: Expr, type_: Elementary, at: int) -> Expr:
     """A value on its way into a variable of another type."""
     return value if value.type == type_.name else Convert("HOLD", type_.name, value, at)
+
+
+def text_constant(value: str, type_: Elementary) -> Const:
+    """A text as a constant. Its number is known from here on: a module that was kept compiled holds numbers only."""
+    text_id(value)
+    return Const(value, type_.name)

@@ -7,10 +7,13 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from whorlograph.engine.code import Const, Convert, Expr, Op
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, conversion
 from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
 
 from .builder import Builder, held
+
+DAY = 86_400_000_000_000  # ns
+MOST = 1 << 20  # more letters than any text has
 
 
 class Argument(Protocol):
@@ -40,7 +43,7 @@ class Functions:
 
         Args: name: in capitals; kind: the type that the operation is held in; result: that of its result, where known.
         """
-        data = [a for a in args if a.name not in ("G", "K", "N")]
+        data = [a for a in args if a.name not in NUMBER_PINS]
         if not data:
             return None
         type_ = kind.name
@@ -52,11 +55,18 @@ class Functions:
             return Op("EXPT", type_, (base, (data[1] if len(data) > 1 else data[0]).as_type(LREAL.name)), at)
         chosen = self._chosen(name, args, at)
         values = [self.b.keep(a.value(), at) for a in data]
-        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
+        if name in TEXTS:
+            return self._text(name, values, args, at)
+        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME", *DATE_SUMS):
+            verb = "ADD" if name == "CONCAT_DATE_TOD" else name.partition("_")[0]
             total = values[0]
             for value in values[1:]:
-                total = Op(name.partition("_")[0], type_, (total, value), at)
+                total = Op(verb, type_, (total, value), at)
             return total
+        if name == "DAY_OF_WEEK":
+            days = Op("DIV", LINT.name, (Convert("WIDEN", LINT.name, values[0], at), Const(DAY, LINT.name)), at)
+            since_sunday = Op("MOD", LINT.name, (Op("ADD", LINT.name, (days, Const(4, LINT.name)), at), Const(7, LINT.name)), at)
+            return Convert("HOLD", "INT", since_sunday, at)
         if name == "MOVE":
             return values[0]
         if name in ("ABS", "NEG"):
@@ -74,8 +84,71 @@ class Functions:
             target = result or LINT
             return Convert("TRUNC", target.name, values[0], at)
         if change is not None:
-            return Convert("TO", change[1].name, values[0], at)
+            return self._converted(values[0], kind, change[1], at)
         return self._selection(name, values, chosen, type_, at)
+
+    def _converted(self, value: Expr, source: Elementary, target: Elementary, at: int) -> Expr:
+        """A conversion: texts are read and written, the others carried."""
+        if target.family is Family.STRING:
+            return value if source.family is Family.STRING else Op("TEXT_OF", target.name, (value,), at)
+        if source.family is not Family.STRING:
+            if source.family is Family.DATE and target.family is Family.DATE and source is not target:
+                return self._part_of_date(self.b.keep(value, at), target, at)
+            return Convert("TO", target.name, value, at)
+        if target.family is Family.REAL:
+            return held(Op("TEXT_REAL", LREAL.name, (value,), at), target, at)
+        found = Op("TEXT_WHOLE", target.name if target.bits == 64 and target.low < 0 else LINT.name, (value,), at)
+        if target.family is Family.BOOL:
+            return Op("NE", "BOOL", (found, Const(0, LINT.name)), at)
+        return held(found, target, at)
+
+    @staticmethod
+    def _part_of_date(value: Expr, target: Elementary, at: int) -> Expr:
+        """The day of an instant, or its time of day."""
+        plain, day = Convert("WIDEN", LINT.name, value, at), Const(DAY, LINT.name)
+        rest = Op("MOD", LINT.name, (plain, day), at)
+        if target.name in ("TIME_OF_DAY", "LTOD"):
+            return Convert("TO", target.name, rest, at)
+        if target.name in ("DATE", "LDATE"):
+            return Convert("TO", target.name, Op("SUB", LINT.name, (plain, rest), at), at)
+        return Convert("TO", target.name, plain, at)
+
+    def _text(self, name: str, values: list[Expr], args: Sequence[Argument], at: int) -> Expr:
+        """A function on texts, made of few operations: what is left of a place, and what is behind it."""
+        type_, one = "STRING", values[0]
+
+        def number(pin: str, low: int) -> Expr:
+            given = Op("MAX", LINT.name, (self._number(args, pin), Const(low, LINT.name)), at)
+            return self.b.keep(Op("MIN", LINT.name, (given, Const(MOST, LINT.name)), at), at)
+
+        def joined(*parts: Expr) -> Expr:
+            found = parts[0]
+            for part in parts[1:]:
+                found = Op("TEXT_CONCAT", type_, (found, part), at)
+            return found
+
+        def cut(code: str, value: Expr, count: Expr) -> Expr:
+            return Op(code, type_, (value, count), at)
+
+        def less(value: Expr) -> Expr:
+            return Op("SUB", LINT.name, (value, Const(1, LINT.name)), at)
+
+        if name == "LEN":
+            return Op("TEXT_LEN", "INT", (one,), at)
+        if name == "FIND":
+            return Op("TEXT_FIND", "INT", (one, values[-1]), at)
+        if name == "CONCAT":
+            return joined(*values)
+        if name in ("LEFT", "RIGHT"):
+            return cut(f"TEXT_{name}", one, number("L", 0))
+        if name == "INSERT":
+            place = number("P", 0)
+            return joined(cut("TEXT_LEFT", one, place), values[-1], cut("TEXT_TAIL", one, place))
+        before, length = self.b.keep(less(number("P", 1)), at), number("L", 0)
+        if name == "MID":
+            return cut("TEXT_LEFT", cut("TEXT_TAIL", one, before), length)
+        left, right = cut("TEXT_LEFT", one, before), cut("TEXT_TAIL", one, Op("ADD", LINT.name, (before, length), at))
+        return joined(left, values[-1], right) if name == "REPLACE" else joined(left, right)
 
     def _chosen(self, name: str, args: Sequence[Argument], at: int) -> Expr | None:
         """What chooses among the operands, which comes before them."""

@@ -6,10 +6,12 @@ import itertools
 import math
 import struct
 
+from whorlograph.model.literals import number_in, text_for
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
 
-Value = bool | int | float
+Value = bool | int | float | str
+_DAY = 86_400_000_000_000
 
 
 class Halt(Exception):
@@ -26,6 +28,8 @@ def fit(value: Value, type_: Elementary, mode: Overflow) -> Value:
 
     Raises: Halt where it does not fit and the mode is halt, or a REAL is infinite or undefined.
     """
+    if isinstance(value, str):
+        return value
     if type_.family is Family.BOOL:
         return bool(value)
     if type_.family is Family.REAL:
@@ -55,8 +59,16 @@ def wrapped(value: int, type_: Elementary) -> int:
     return bits - (1 << type_.bits) if type_.low < 0 and bits >> (type_.bits - 1) else bits
 
 
+def number(value: Value) -> bool | int | float:
+    """A value that is no text."""
+    assert not isinstance(value, str)
+    return value
+
+
 def widened(value: Value, source: Elementary | None, target: Elementary) -> Value:
     """An operand as the operation's type sees it; milliseconds count only in conversions, not here."""
+    if isinstance(value, str):
+        return value
     if target.family is Family.REAL:
         return fit(float(value), target, Overflow.HALT)
     if target.family is Family.BOOL:
@@ -148,6 +160,18 @@ def shift(name: str, value: Value, count: int, type_: Elementary) -> Value:
 
 def convert(value: Value, source: Elementary, target: Elementary, mode: Overflow) -> Value:
     """A conversion function (CONTROLLER.md, Types): bits are carried, reals rounded half to even, times in ms."""
+    if target.family is Family.STRING:
+        return text_for(value, source)
+    if isinstance(value, str):
+        found = number_in(value, target)
+        if target.family is Family.REAL or target.family is Family.BOOL:
+            return fit(found, target, mode)
+        return fit(max(-(1 << 63), min((1 << 63) - 1, int(found))), target, mode) if target.family is not Family.BITS else wrapped(
+            max(-(1 << 63), min((1 << 63) - 1, int(found))), target)
+    if source.family is Family.DATE and target.family is Family.DATE:
+        rest = int(value) - divide(int(value), _DAY) * _DAY
+        return rest if target.name in ("TIME_OF_DAY", "LTOD") and source is not target else \
+            int(value) - rest if target.name in ("DATE", "LDATE") and source is not target else value
     if source.family is Family.TIME and target.family not in (Family.TIME, Family.DATE):
         return _from_time(int(value), target, mode)
     if target.family is Family.TIME and source.family is not Family.TIME:
@@ -192,3 +216,25 @@ def power(base: float, exponent: float, type_: Elementary) -> Value:
     except (ValueError, OverflowError):
         raise Halt("undefined result", f"{base} to the power {exponent}") from None
     return fit(result, type_, Overflow.HALT)
+
+
+def text_function(name: str, texts: list[str], length: int, place: int) -> Value:
+    """LEN, LEFT, RIGHT, MID, CONCAT, INSERT, DELETE, REPLACE, FIND; places count from 1, what lies outside counts as the end."""
+    one, length = texts[0], max(0, length)
+    if name == "LEN":
+        return len(one)
+    if name == "FIND":
+        return one.find(texts[-1]) + 1 if texts[-1] else 0
+    if name == "CONCAT":
+        return "".join(texts)
+    if name == "LEFT":
+        return one[:length]
+    if name == "RIGHT":
+        return one[max(0, len(one) - length):]
+    if name == "INSERT":
+        place = max(0, place)
+        return one[:place] + texts[-1] + one[place:]
+    place = max(1, place) - 1
+    if name == "MID":
+        return one[place:place + length]
+    return one[:place] + (texts[-1] if name == "REPLACE" else "") + one[place + length:]

@@ -238,7 +238,7 @@ class Ladder:
     def value_of(self, text: str, frame: _Frame) -> Value:
         read = constant_of(text, frame.step.instance, self.running)
         if read is not None:
-            return read[1] if not isinstance(read[1], str) else 0
+            return read[1]
         where = self.place(text, frame)
         return self.m.load(where[0]) if where is not None else 0
 

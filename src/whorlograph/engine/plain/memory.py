@@ -148,12 +148,15 @@ class Memory:
             value = round(value)
         value = fit(value, type_, self.profile.on_overflow)
         if one.low is not None and one.high is not None:
-            value = ranged(int(value), one.low, one.high, self.profile.on_overflow)
+            value = ranged(value, one.low, one.high, self.profile.on_overflow)
         self.put(tag, raw(value, type_))
 
 
-def ranged(value: int, low: int, high: int, mode: Overflow) -> int:
-    """A value held in a subrange. Raises: Halt where it does not fit and the mode is halt."""
+def ranged(given: Value, low: int, high: int, mode: Overflow) -> Value:
+    """A value held in a subrange, a text in its length. Raises: Halt where a number does not fit and the mode is halt."""
+    if isinstance(given, str):
+        return given[:high]
+    value = int(given)
     if low <= value <= high:
         return value
     if mode is Overflow.HALT:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS, conversion
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, conversion
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
 
-from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, power, real_function, shift, widened
+from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, number, power, real_function, shift, text_function, widened
 
 
 def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary | None], kind: Elementary, result: Elementary,
@@ -17,9 +17,16 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         result: that of its result.
     Raises: Halt where the controller would halt.
     """
-    data = [widened(v, sources[n], kind) for n, v in given.items() if n not in ("G", "K", "N")]
+    data = [widened(v, sources[n], kind) for n, v in given.items() if n not in NUMBER_PINS]
     if not data:
         return None
+    if name in TEXTS:
+        return text_function(name, [str(t) for t in data], int(given.get("L", 0)), int(given.get("P", 0)))
+    if name == "DAY_OF_WEEK":
+        return (divide(int(data[0]), 86_400_000_000_000) + 4) % 7
+    if name in DATE_SUMS:
+        total = int(data[0]) + int(data[1]) * (1 if name.startswith(("ADD", "CONCAT")) else -1)
+        return fit(total, kind, mode)
     if name == "MOVE":
         return fit(data[0], kind, mode)
     if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
@@ -27,9 +34,9 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
     if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
         return arithmetic(name.partition("_")[0], data, kind, mode)
     if name == "ABS":
-        return fit(abs(data[0]), kind, mode)
+        return fit(abs(number(data[0])), kind, mode)
     if name == "NEG":
-        return fit(-data[0], kind, mode)
+        return fit(-number(data[0]), kind, mode)
     if name in COMPARISONS:
         return compare(name, data)
     if name in BITWISE:

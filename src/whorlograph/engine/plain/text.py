@@ -38,7 +38,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
-from .functions import Halt, Value, fit, wrapped
+from .functions import Halt, Value, fit, number, wrapped
 from .memory import Memory, Where, ranged
 from .standard import standard
 
@@ -200,7 +200,7 @@ class Text:
         low = self.value(label.low, LINT, f)[0]
         if label.high is None:
             return selector == low
-        return bool(low <= selector <= self.value(label.high, LINT, f)[0])
+        return number(low) <= number(selector) <= number(self.value(label.high, LINT, f)[0])
 
     def for_(self, one: For, f: _Frame) -> int:
         type_ = f.scope.variable(one.variable) or ELEMENTARY["INT"]
@@ -214,7 +214,7 @@ class Text:
         if where is None:
             return _FINE
         self.store(where, first, one.at)
-        while not (self.m.load(where) > last if by >= 0 else self.m.load(where) < last):
+        while not (number(self.m.load(where)) > number(last) if number(by) >= 0 else number(self.m.load(where)) < number(last)):
             way = self.one_pass(one.statements, f)
             if way in (_EXIT, _RETURN):
                 return way if way == _RETURN else _FINE
@@ -325,15 +325,15 @@ class Text:
                 value = self.assigned(one.value, tag.type, one.value.at, f)
                 if tag.low is not None and tag.high is not None:
                     self.l.element = one.value.at
-                    value = ranged(int(value), tag.low, tag.high, self.profile.on_overflow)
+                    value = ranged(value, tag.low, tag.high, self.profile.on_overflow)
                 inputs.append((ref.tag, value))
         bound = self.in_outs(called, call, f)
         for name, ref in called.scope.items():
             declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
             if declared is None or declared.kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT):
                 self.l.reset(ref)
-        for number, value in inputs:
-            self.m.put(number, raw(value, self.running.tags[number].type))
+        for tag_number, value in inputs:
+            self.m.put(tag_number, raw(value, self.running.tags[tag_number].type))
         self.body(called, bound, f)
         result = called.scope.get(called.type_name.lower())
         found = self.m.load((result.tag, -1)) if isinstance(result, Leaf) else False
@@ -362,7 +362,7 @@ class Text:
         """A value held in the type of what takes it."""
         if type_.family is Family.BOOL:
             return bool(value)
-        if kind == type_:
+        if kind == type_ or isinstance(value, str):
             return value
         if Family.BITS in (kind.family, type_.family) and type_.whole and kind.whole:
             return wrapped(int(value), type_)
@@ -402,9 +402,9 @@ class Text:
 
     def constant(self, one: Constant, want: Elementary | None) -> tuple[Value, Elementary]:
         """A literal in its own type, or the one that is wanted."""
-        assert not isinstance(one.value, str)
         if one.named:
             return one.value, ELEMENTARY[one.named]
+        assert not isinstance(one.value, str)
         type_ = want
         if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
             type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
@@ -422,7 +422,7 @@ class Text:
     def as_type(self, one: Expression, type_: Elementary, f: _Frame) -> Value:
         """A value widened to the type in which it is computed."""
         value, kind = self.value(one, type_, f)
-        if kind == type_:
+        if kind == type_ or isinstance(value, str):
             return value
         if type_.family is Family.REAL:
             return fit(float(value), type_, self.profile.on_overflow)
@@ -437,7 +437,7 @@ class Text:
         types: dict[str, Elementary | None] = {}
         scaled = kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME", "MUL_TIME", "DIV_TIME")
         for pin, one in given:
-            own = LINT if pin in ("K", "N") else BOOL if pin == "G" else ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind
+            own = LINT if pin in ("K", "N", "L", "P") else BOOL if pin == "G" else ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind
             if scaled and pin != given[0][0]:
                 value, type_ = self.value(one, ELEMENTARY["LREAL"] if f.scope.kind(one) is None and f.scope.fraction(one) else LINT, f)
                 found[pin], types[pin] = value, type_

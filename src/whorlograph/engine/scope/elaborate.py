@@ -18,6 +18,7 @@ from whorlograph.model.program import Pou, PouKind, Program, Variable, VariableK
 from whorlograph.model.steps import segments
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
 from whorlograph.model.text import TextBody, Var
+from whorlograph.model.texts import MOST_LETTERS
 from whorlograph.model.types import (
     BOOL,
     ELEMENTARY,
@@ -25,6 +26,7 @@ from whorlograph.model.types import (
     ArrayOf,
     Elementary,
     Enumeration,
+    Family,
     Initial,
     ListOf,
     Members,
@@ -61,7 +63,7 @@ class _Builder:
 
     def value(self, initial: Initial | None, type_: Elementary, name: str) -> int:
         """Raw bits of an initial value; the type's default where none is given or it cannot be read."""
-        if not isinstance(initial, Simple) or type_.bits == 0:
+        if not isinstance(initial, Simple):
             return 0
         text = initial.text
         found = literal(text)
@@ -72,8 +74,11 @@ class _Builder:
                 return 0
             return raw(number, type_)
         value = found[1]
-        if isinstance(value, str):
+        if isinstance(value, str) != (type_.family is Family.STRING):
+            self.say(f"initial value {text} of {name} is {'a text' if isinstance(value, str) else 'no text'}", "it starts at its type's default")
             return 0
+        if isinstance(value, str):
+            return raw(value, type_)
         if type_ == BOOL:
             return int(bool(value))
         if type_.whole and not (isfinite(value) and type_.low <= int(value) <= type_.high):
@@ -89,7 +94,8 @@ class _Builder:
             self.say(f"{name.partition('.')[0]} contains itself", "the inner one is left out")
             return None
         if isinstance(type_, Elementary):
-            return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more)
+            letters = {"low": 0, "high": 1 if type_.name in ("CHAR", "WCHAR") else MOST_LETTERS} if type_.family is Family.STRING else {}
+            return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more, **letters)
         if isinstance(type_, Subrange):
             return self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high, **more)
         if isinstance(type_, Enumeration):

@@ -16,7 +16,7 @@ from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, 
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .widening import ARITHMETIC, BITWISE, COMPARISONS, REALS, SHIFTS, common, conversion, widen
+from .widening import ARITHMETIC, BITWISE, COMPARISONS, NUMBER_PINS, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
 
 Source = tuple[int, str]
 
@@ -129,10 +129,14 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
     target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *((block.id, p.name) for p in block.outputs))
                    if key in targets), None)
     change = conversion(name)
-    data = [t for n, t in types.items() if n not in ("G", "K", "N")]
+    data = [t for n, t in types.items() if n not in NUMBER_PINS]
     if change is not None:
         source = change[0] or next(iter(types.values()), None) or common([], None)
         operation, result = source, change[1]
+    elif (of_dates := dated(name, data)) is not None:
+        operation, result = of_dates
+    elif name in TEXTS:
+        operation, result = ELEMENTARY["STRING"], ELEMENTARY["INT" if name in ("LEN", "FIND") else "STRING"]
     elif name in COMPARISONS:
         operation, result = common(data, None), BOOL
     elif name == "TRUNC":
@@ -151,7 +155,7 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
         if operation.family is Family.BOOL and name in ARITHMETIC:
             operation = result = ELEMENTARY["DINT"]  # BOOL is no number: it counts 0 or 1
     if operation.family is not Family.REAL and change is None and any(
-            w.source in found.real_literals for p in pins if p.name.upper() not in ("G", "K", "N") for w in p.wires):
+            w.source in found.real_literals for p in pins if p.name.upper() not in NUMBER_PINS for w in p.wires):
         operation = widen(operation, ELEMENTARY["REAL"]) if any(t is not None for t in data) else ELEMENTARY["REAL"]
         result = BOOL if name in COMPARISONS else operation
     found.operation[block.id] = operation

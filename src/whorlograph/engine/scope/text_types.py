@@ -41,13 +41,28 @@ from whorlograph.model.text import (
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .widening import ARITHMETIC, BITWISE, COMPARISONS, REALS, SELECTIONS, SHIFTS, common, conversion, widen
+from .widening import (
+    ARITHMETIC,
+    BITWISE,
+    COMPARISONS,
+    DATE_SUMS,
+    NUMBER_PINS,
+    REALS,
+    SELECTIONS,
+    SHIFTS,
+    TEXTS,
+    common,
+    conversion,
+    dated,
+    widen,
+)
 
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
-PINS = {"SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"), "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
+PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INSERT": ("IN1", "IN2", "P"), "DELETE": ("IN", "L", "P"),
+        "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
+        "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
-_STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | {"TRUNC"}
-_OF_TEXT = {"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"}
+_STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
 _TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
 
 
@@ -194,7 +209,7 @@ class Scope:
             return self.fraction(one.value)
         if isinstance(one, Binary):
             return one.code not in COMPARISONS and (self.fraction(one.left) or self.fraction(one.right))
-        return isinstance(one, Apply) and self.kind(one) is None and any(self.fraction(v) for n, v in given_pins(one) if n not in ("G", "K", "N"))
+        return isinstance(one, Apply) and self.kind(one) is None and any(self.fraction(v) for n, v in given_pins(one) if n not in NUMBER_PINS)
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None) -> tuple[Elementary, Elementary | None]:
         """(the type that a standard function is computed in, that of its result, None where it takes that of what stands around it).
@@ -202,12 +217,17 @@ class Scope:
         Args: want: the type that is asked for, which operands without a type take.
         """
         change = conversion(name)
-        data = [(self.kind(v), v) for n, v in given if n not in ("G", "K", "N")]
+        data = [(self.kind(v), v) for n, v in given if n not in NUMBER_PINS]
         kinds = [k for k, _ in data]
         fraction = any(k is None and self.fraction(v) for k, v in data)
         if change is not None:
             source = change[0] or next(iter(kinds), None) or ELEMENTARY["REAL" if fraction else "DINT"]
             return source, change[1]
+        of_dates = dated(name, kinds)
+        if of_dates is not None:
+            return of_dates
+        if name in TEXTS:
+            return ELEMENTARY["STRING"], ELEMENTARY["INT" if name in ("LEN", "FIND") else "STRING"]
         if name in REALS or name == "EXPT":
             base = common(kinds[:1], want if want is not None and want.family is Family.REAL else ELEMENTARY["REAL"])
             found = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
@@ -240,24 +260,38 @@ class Scope:
         return ""
 
     def _part(self, part: Statement | Expression | Var) -> str:
-        if isinstance(part, Constant):
-            return "has text in it, which is not computed" if isinstance(part.value, str) else ""
         if isinstance(part, Var):
-            if self.constant(part) is None and self.place(part) is None:
-                return f"{shown(part)} names nothing that is declared"
-            type_ = self.variable(part)
-            return f"{shown(part)} is text, which is not computed" if type_ is not None and type_.bits == 0 else ""
+            return f"{shown(part)} names nothing that is declared" if self.constant(part) is None and self.place(part) is None else ""
         if isinstance(part, Apply):
             return self._call(part)
         if isinstance(part, (Unary, Binary)):
             values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
             wrong = [v for v in values if self._is_whole(v)]
-            return f"{shown(wrong[0])} is no single value" if wrong else ""
+            return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
         if isinstance(part, Assign):
             return self._assigned(part)
         if isinstance(part, For) and (self.variable(part.variable) is None or not self._number(part.variable)):
             return f"{shown(part.variable)} counts a loop and is no whole number"
         return ""
+
+    def _text(self, one: Expression) -> bool:
+        kind = self.kind(one)
+        return kind is not None and kind.family is Family.STRING
+
+    def _mixed(self, name: str, values: list[Expression]) -> str:
+        """Why a function cannot be computed: texts go with texts only, and not into sums."""
+        texts = [self._text(v) for v in values]
+        if not any(texts):
+            return f"{name} takes texts, {shown(values[0])} is none" if name in TEXTS else ""
+        if name not in TEXTS | COMPARISONS | SELECTIONS:
+            return f"{shown(values[texts.index(True)])} is a text, and {name} takes none"
+        return "" if all(texts) else f"{shown(values[texts.index(False)])} is no text"
+
+    def _taken(self, type_: Elementary | None, value: Expression, name: str) -> str:
+        """Why a variable of a type cannot take a value."""
+        if type_ is None or (type_.family is Family.STRING) == self._text(value):
+            return ""
+        return f"{shown(value)} is no text, {name} is one" if type_.family is Family.STRING else f"{shown(value)} is a text, {name} is none"
 
     def _number(self, var: Var) -> bool:
         type_ = self.variable(var)
@@ -277,7 +311,7 @@ class Scope:
             return "" if alike else "its sides have other shapes"
         if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
             return f"{shown(part.target)} takes no single value"
-        return ""
+        return self._taken(self.variable(part.target), part.value, shown(part.target))
 
     def _call(self, part: Apply) -> str:
         name = part.called.base
@@ -285,16 +319,37 @@ class Scope:
             block = self.block(part)
             if block is not None:
                 unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in block.scope and a.name.upper() not in ("EN", "ENO")]
-                return f"{shown(part.called)} has no {unknown[0]}" if unknown else ""
-            if name.upper() in ORDERS or cut_of(name) is not None or conversion(name) is not None or name.upper() in _STANDARD:
-                return "" if part.called.base.upper() in ORDERS or given_pins(part) else f"{name} has no operand"
-            if name.upper() in _OF_TEXT:
-                return f"{name} works on text, which is not computed"
+                return f"{shown(part.called)} has no {unknown[0]}" if unknown else self._given(block, part)
+            upper = name.upper()
+            if upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in _STANDARD:
+                if upper in ORDERS:
+                    return ""
+                if not given_pins(part):
+                    return f"{name} has no operand"
+                data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
+                return self._mixed(upper, data) if upper in _STANDARD and data else self._converted(upper, data)
             return f"{shown(part.called)} is no function and no block"
         called = self.function(part)
         assert called is not None
         unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
-        return f"{name} has no {unknown[0]}" if unknown else ""
+        return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
+
+    def _converted(self, name: str, data: list[Expression]) -> str:
+        """Why a conversion cannot be computed: its operand is a text where it should not be, or the other way round."""
+        change = conversion(name)
+        if not data or change is None or change[0] is None:
+            return ""
+        return self._taken(change[0], data[0], name)
+
+    def _given(self, called: Instance, part: Apply) -> str:
+        """Why what is handed over does not fit: texts go into texts only."""
+        for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
+            ref = called.scope.get(name)
+            type_ = self.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.running.tags) else None
+            why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
+            if why:
+                return why
+        return ""
 
 
 def parameters(called: Instance, call: Apply) -> list[tuple[str, Argument]]:

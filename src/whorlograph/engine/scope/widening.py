@@ -9,6 +9,10 @@ REALS = frozenset({"SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACO
 COMPARISONS = frozenset({"GT", "GE", "EQ", "LE", "LT", "NE"})
 BITWISE = frozenset({"AND", "OR", "XOR", "NOT"})
 SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
+TEXTS = frozenset({"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"})
+DATE_SUMS = {"ADD_TOD_TIME": "TIME_OF_DAY", "ADD_DT_TIME": "DATE_AND_TIME", "SUB_DATE_DATE": "TIME", "SUB_TOD_TIME": "TIME_OF_DAY",
+             "SUB_TOD_TOD": "TIME", "SUB_DT_TIME": "DATE_AND_TIME", "SUB_DT_DT": "TIME", "CONCAT_DATE_TOD": "DATE_AND_TIME"}
+NUMBER_PINS = ("G", "K", "N", "L", "P")  # what chooses, or how many: no operands of the operation's type
 SELECTIONS = frozenset({"SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"})
 
 _SIGNED_RANK = {"SINT": 1, "INT": 2, "DINT": 3, "LINT": 4}
@@ -25,6 +29,8 @@ def widen(a: Elementary, b: Elementary) -> Elementary:
     """
     if a == b:
         return a
+    if a.family is Family.STRING and b.family is Family.STRING:
+        return ELEMENTARY["WSTRING" if "WSTRING" in (a.name, b.name) else "STRING"]
     if Family.REAL in (a.family, b.family):
         other = b if a.family is Family.REAL else a
         real = a if a.family is Family.REAL else b
@@ -55,6 +61,19 @@ def common(types: list[Elementary | None], target: Elementary | None) -> Element
     for type_ in known[1:]:
         found = widen(found, type_)
     return found
+
+
+def dated(name: str, kinds: list[Elementary | None]) -> tuple[Elementary, Elementary] | None:
+    """(computed in, result) of functions on dates and times of day; None for others (IEC 61131-3:2013, 6.6.2.5.13)."""
+    if name == "DAY_OF_WEEK":
+        return kinds[0] or ELEMENTARY["DATE"], ELEMENTARY["INT"]
+    if name in DATE_SUMS:
+        return ELEMENTARY[DATE_SUMS[name]], ELEMENTARY[DATE_SUMS[name]]
+    dates = [k for k in kinds if k is not None and k.family is Family.DATE]
+    if name not in ("ADD", "SUB") or not dates:
+        return None
+    found = ELEMENTARY["TIME"] if name == "SUB" and len(dates) == 2 else dates[0]
+    return found, found
 
 
 def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from whorlograph.engine.code import Const, Convert, Expr, Load, Op, Slot, Target
 from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, REALS, SHIFTS
+from whorlograph.engine.texts import OPERATIONS, TYPES
 from whorlograph.model.literals import single
 from whorlograph.model.profile import Overflow
+from whorlograph.model.texts import text_id
 from whorlograph.model.types import ELEMENTARY, LREAL, Elementary, Family
 
 from . import layout as at
-from .function import Function, machine_type, signed
+from .function import Function, machine_type, raw_bits, signed
 from .operations import Operations
 from .place import Placing
 
@@ -30,9 +32,11 @@ def may_fault(value: Expr) -> bool:
     return False
 
 
-def constant(value: bool | int | float, type_: str) -> str:
+def constant(value: bool | int | float | str, type_: str) -> str:
     """A constant of the machine type that holds it."""
     kind = machine_type(type_)
+    if isinstance(value, str):
+        return f"(i64.const {text_id(value)})"
     if kind == "i32":
         return f"(i32.const {int(bool(value))})"
     if kind == "i64":
@@ -102,6 +106,8 @@ class Expressions:
         args = [self.text(a, receiver) for a in value.args]
         of = ELEMENTARY[value.args[0].type]
         code, ops = value.code, self.ops
+        if code.startswith("TEXT_"):
+            return self._text(value, args)
         if code in COMPARISONS:
             return ops.compare(code, args[0], args[1], of)
         if code in BITWISE:
@@ -125,6 +131,16 @@ class Expressions:
             factor = args[1] if code == "TIME_MUL" else f"(call $over_zero {args[1]} {where})"
             return ops.scaled(code[5:], args[0], factor, where)
         return self._selection(code, args, value, where)
+
+    @staticmethod
+    def _text(value: Op, args: list[str]) -> str:
+        """An operation on texts, outside the module."""
+        second = args[1] if len(args) > 1 else "(i64.const 0)"
+        if value.code in ("TEXT_OF", "TEXT_WHOLE", "TEXT_REAL"):
+            second = f"(i64.const {TYPES.index(value.args[0].type if value.code == 'TEXT_OF' else value.type)})"
+        first = raw_bits(args[0], value.args[0].type)
+        call = f"(call $text (i32.const {OPERATIONS.index(value.code)}) {first} {second})"
+        return f"(f64.reinterpret_i64 {call})" if value.code == "TEXT_REAL" else call
 
     def _negative(self, code: str, value: str, type_: Elementary, where: str) -> str:
         kind = machine_type(type_)
@@ -181,6 +197,8 @@ class Expressions:
         if value.rule == "TRUNC":
             double = inner if source.bits == 64 else f"(f64.promote_f32 {inner})"
             return self.ops.rounded(f"(f64.trunc {double})", LREAL, target, where)
+        if target.family is Family.STRING:
+            return f"(call $text (i32.const {OPERATIONS.index('TEXT_CUT')}) {inner} (i64.const {value.high}))"
         low, high = f"(i64.const {signed(value.low)})", f"(i64.const {signed(value.high)})"
         if self.mode is Overflow.HALT:
             return f"(call $fit {inner} {low} {high} {where})"

@@ -6,7 +6,11 @@ import math
 import struct
 from collections.abc import Callable
 
+from whorlograph.engine.texts import OPERATIONS, TYPES, text_operation
+from whorlograph.model.literals import cooked, raw
 from whorlograph.model.profile import Overflow
+from whorlograph.model.texts import text_id, text_of
+from whorlograph.model.types import ELEMENTARY, LREAL
 
 from . import layout as at
 from .operations import REAL_NAMES, WHOLE_NAMES
@@ -27,6 +31,20 @@ def real(code: int, a: float, b: float, element: int, fail: Fail) -> float:
     except (ValueError, OverflowError):
         fail(at.UNDEFINED, element, 0)
         return 0.0
+
+
+def text(code: int, a: int, b: int) -> int:
+    """An operation on texts: of those that take a number or a type ``b`` is it (of a type its number), else a text."""
+    name = OPERATIONS[code]
+    if name == "TEXT_OF":
+        type_ = ELEMENTARY[TYPES[b]]
+        return text_id(str(text_operation(name, cooked(a, type_), 0, type_)))
+    if name in ("TEXT_WHOLE", "TEXT_REAL"):
+        found = text_operation(name, text_of(a), 0, ELEMENTARY[TYPES[b]])
+        return raw(found, LREAL) if name == "TEXT_REAL" else int(found)
+    second = text_of(b) if name in ("TEXT_CONCAT", "TEXT_FIND", "TEXT_ORDER") else b
+    result = text_operation(name, text_of(a), second, LREAL)
+    return text_id(result) if isinstance(result, str) else int(result)
 
 
 def _double(bits: int) -> float:

@@ -108,6 +108,7 @@ class Machine:
             wasmtime.Func(self.store, wasmtime.FuncType([], []), self._flush),
             wasmtime.Func(self.store, wasmtime.FuncType([], []), self._more),
             wasmtime.Func(self.store, wasmtime.FuncType([i32, i32, i64, i64, i32], [i64]), self._whole),
+            wasmtime.Func(self.store, wasmtime.FuncType([i32, i64, i64], [i64]), host.text),
             wasmtime.Func(self.store, wasmtime.FuncType([i32, f64, f64, i32], [f64]), self._real),
         ]
         with no_room_is_no_wasmtime():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from whorlograph.engine.texts import OPERATIONS
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import Elementary, Family
 
@@ -78,6 +79,8 @@ class Operations:
     def compare(name: str, a: str, b: str, type_: Elementary) -> str:
         """A comparison of two operands of a type."""
         kind, verb = machine_type(type_), _COMPARE[name]
+        if type_.family is Family.STRING and verb not in ("eq", "ne"):
+            return f"(i64.{verb}_s (call $text (i32.const {OPERATIONS.index('TEXT_ORDER')}) {a} {b}) (i64.const 0))"
         if kind in ("f32", "f64") or verb in ("eq", "ne"):
             return f"({kind}.{verb} {a} {b})"
         sign = "u" if kind == "i32" or (type_.low == 0 and type_.bits == 64) else "s"

@@ -24,6 +24,8 @@ def value_reader(tag: Tag, true: tuple[str, ...] = (), false: tuple[str, ...] = 
     if tag.type.family is Family.BOOL:
         words = _ON | dict.fromkeys((w.strip().lower() for w in true), 1) | dict.fromkeys((w.strip().lower() for w in false), 0)
         return lambda text: _bool(text.strip().lower(), words)
+    if tag.type.family is Family.STRING:
+        return lambda text: _text(text, tag)
     if tag.type.family is Family.REAL:
         return lambda text: _real(text, tag)
     if tag.enumeration is not None:
@@ -43,6 +45,13 @@ def _bool(text: str, words: dict[str, int]) -> int | None:
     if found is None and (number := _NUMBER.match(text)) is not None:
         return int(number.group(1))
     return found
+
+
+def _text(text: str, tag: Tag) -> int:
+    """A text as it stands, quotes around it left out."""
+    quoted = literal(text.strip()) if text.strip()[:1] == "'" else None
+    value = quoted[1] if quoted is not None and isinstance(quoted[1], str) else text
+    return raw(value[:tag.high], tag.type)
 
 
 def _real(text: str, tag: Tag) -> int | None:

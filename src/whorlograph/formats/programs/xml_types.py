@@ -11,6 +11,7 @@ from whorlograph.model.types import (
     ArrayOf,
     Elementary,
     Enumeration,
+    Family,
     Field,
     Initial,
     ListOf,
@@ -48,7 +49,8 @@ def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:
         return ELEMENTARY["BOOL"]
     name = local(node)
     if name.upper() in ELEMENTARY:
-        return ELEMENTARY[name.upper()]
+        found, length = ELEMENTARY[name.upper()], whole(node.get("length"))
+        return Subrange(found, 0, length) if length and found.family is Family.STRING else found
     if name == "derived":
         return _named(node.get("name", ""))
     if name == "array":

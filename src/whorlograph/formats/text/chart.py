@@ -241,7 +241,8 @@ class _Chart:
         lead_lines = [first] * len(self.chart.transitions)
         wide = max(len(s.name) for s in self.chart.steps) + 2
         for step in self.chart.steps:
-            does = [f"{a.qualifier} {a.action}{f' {a.time}' if a.time else ''}" for a in self.chart.associations if a.step.lower() == step.name.lower()]
+            own = [a for a in self.chart.associations if a.step.lower() == step.name.lower()]
+            does = [" ".join(w for w in (a.qualifier, a.action, a.time) if w) for a in own]
             step_lines[step.name.lower()] = first + len(source)
             source.append(f"[{step.name}]".ljust(wide + 2) + "  " + ", ".join(does))
             for n, one in enumerate(self.chart.transitions):

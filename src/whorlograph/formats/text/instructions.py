@@ -70,7 +70,7 @@ def looks_like_instructions(pieces: list[Piece]) -> bool:
     at = 2 if len(pieces) > 2 and pieces[1].kind == "COLON" and pieces[0].kind == "NAME" else 0
     if len(pieces) <= at or pieces[at].text.upper() not in _OPERATORS - {")", "NOT"}:
         return False
-    return len(pieces) == at + 1 or pieces[at + 1].kind not in ("GIVES", "DOT", "BEGIN")
+    return len(pieces) == at + 1 or pieces[at + 1].kind not in ("GIVES", "DOT", "BEGIN", "OPEN")
 
 
 def _instructions(pieces: list[Piece]) -> list[_Instruction]:

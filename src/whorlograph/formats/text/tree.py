@@ -42,6 +42,7 @@ from whorlograph.model.types import (
     ArrayOf,
     Elementary,
     Enumeration,
+    Family,
     Field,
     Initial,
     ListOf,
@@ -298,7 +299,8 @@ class _Maker(Transformer[Token, Any]):
         return base
 
     def sized(self, children: list[Any]) -> TypeRef:
-        return named_type(str(children[0]))
+        base, length = named_type(str(children[0])), _rid(children)
+        return Subrange(base, 0, _whole(length[0])) if isinstance(base, Elementary) and base.family is Family.STRING else base
 
     def bound(self, children: list[Any]) -> tuple[int, int]:
         low, high = _rid(children)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.engine.code import Call, Const, Convert, Exit, Expr, Invoke, Kind, Load, Op, Order, Slot, Spot, Store, Taken, Target
-from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
+from whorlograph.engine.front.builder import OFF, ON, Builder, held, text_constant, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Meaning, Variable
@@ -219,7 +219,7 @@ class _Rung:
         read = self.constant(element)
         if read is not None:
             type_ = read[0]
-            value = read[1] if not isinstance(read[1], str) else 0
+            value = read[1]
             if type_ is None or type_ == BOOL:
                 self.out[element.id, ""] = Const(bool(value) != element.negated, "BOOL")
             else:
@@ -454,9 +454,11 @@ class Operand:
         return self.rung.value(self.pin.wires[0], ELEMENTARY[name], self.at)
 
 
-def constant(value: bool | int | float, type_: Elementary) -> Const:
+def constant(value: bool | int | float | str, type_: Elementary) -> Const:
     """A value as a constant of a type."""
     if type_.family is Family.BOOL:
         return Const(bool(value), type_.name)
+    if isinstance(value, str):
+        return text_constant(value, type_)
     return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)
 

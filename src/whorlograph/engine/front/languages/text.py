@@ -245,7 +245,7 @@ class _Step:
         now = widened(self.b.load(variable, node), wide, node)
         up, down = Op("GT", "BOOL", (now, last), node), Op("LT", "BOOL", (now, last), node)
         if isinstance(by, Const):
-            return down if by.value < 0 else up
+            return down if not isinstance(by.value, str) and by.value < 0 else up
         zero = Const(0, by.type)
         rising, falling = Op("GE", "BOOL", (by, zero), node), Op("LT", "BOOL", (by, zero), node)
         return Op("OR", "BOOL", (Op("AND", "BOOL", (rising, up), node), Op("AND", "BOOL", (falling, down), node)), node)

@@ -18,7 +18,7 @@ from whorlograph.engine.code import (
     Spot,
     Target,
 )
-from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
+from whorlograph.engine.front.builder import OFF, ON, Builder, held, text_constant, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Variable, Whole
@@ -221,9 +221,9 @@ class Values:
 
     def constant(self, one: Constant, want: Elementary | None) -> Expr:
         """A literal in its own type, or the one that is wanted."""
-        assert not isinstance(one.value, str)
         if one.named:
             return literal_value(one.value, ELEMENTARY[one.named])
+        assert not isinstance(one.value, str)
         type_ = want
         if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
             type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
@@ -274,5 +274,6 @@ def literal_value(value: bool | int | float | str, type_: Elementary) -> Const:
     """A literal as a constant of a type."""
     if type_.family is Family.BOOL:
         return Const(bool(value), type_.name)
-    assert not isinstance(value, str)
+    if isinstance(value, str):
+        return text_constant(value, type_)
     return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)

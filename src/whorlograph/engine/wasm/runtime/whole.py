@@ -17,6 +17,7 @@ _HEADER = """
 (import "host" "flush" (func $flush))
 (import "host" "more" (func $more))
 (import "host" "whole" (func $host_whole (param i32 i32 i64 i64 i32) (result i64)))
+(import "host" "text" (func $text (param i32 i64 i64) (result i64)))
 (import "host" "real" (func $host_real (param i32 f64 f64 i32) (result f64)))
 (memory (export "memory") {pages})
 (global $cur (mut i32) (i32.const 0))
