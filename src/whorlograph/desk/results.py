@@ -12,6 +12,7 @@ from whorlograph.engine.repeat import Repeat
 from whorlograph.engine.settled import Settling
 from whorlograph.formats.beside import written
 from whorlograph.formats.settled_csv import SettledCsv
+from whorlograph.formats.settled_parquet import SettledParquet
 from whorlograph.formats.settled_vcd import SettledVcd
 from whorlograph.model.log import Ints
 from whorlograph.model.moment import ScanClock
@@ -21,27 +22,27 @@ from .session import Session
 
 MOST_ROWS = 1 << 19  # of the journal, settled in one piece
 EVER = 1 << 62
+_KINDS: dict[str, type[SettledCsv | SettledVcd | SettledParquet]] = {".vcd": SettledVcd, ".parquet": SettledParquet}
 
 Columns = tuple[Ints, Ints, Ints]  # scans, tags and raw values of rows
 
 
 def replay_into(session: Session, path: Path, until: int | None = None, only: set[int] | None = None) -> None:
-    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7), or as a dump where the file is called ``.vcd``.
+    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7), or as the file's name ends: ``.vcd``, ``.parquet``.
 
     It is written in a thread beside the replay.
 
     Raises: UsageError where the file cannot be written.
     """
     with written(path, session.paths.inputs) as fresh:
-        kind = SettledVcd if path.suffix.lower() == ".vcd" else SettledCsv
-        file = kind(fresh, session.running.tags)
+        file = _KINDS.get(path.suffix.lower(), SettledCsv)(fresh, session.running.tags)
         try:
             _replay_into(session, file, until, only)
         finally:
             file.close()
 
 
-def _replay_into(session: Session, file: SettledCsv | SettledVcd, until: int | None, only: set[int] | None) -> None:
+def _replay_into(session: Session, file: SettledCsv | SettledVcd | SettledParquet, until: int | None, only: set[int] | None) -> None:
     controller = session.controller
     settling = Settling(session.running, controller.feed(session.log, None, until).initial, only)
     file.begin(list(zip(settling.shown, settling.first, strict=True)))

@@ -29,7 +29,7 @@ def shown_value(bits: int, tag: Tag) -> str:
     if tag.enumeration is not None:
         return next((name for name, number in tag.enumeration.values if number == bits), str(bits))
     if tag.type.family is Family.STRING:
-        return csv_cell(visible(str(cooked(bits, tag.type))))
+        return visible(str(cooked(bits, tag.type)))
     return value_text(bits, tag.type)
 
 
@@ -109,8 +109,13 @@ def _block(tags: list[Tag], scans: Ints, numbers: Shorts, values: Ints, starts: 
     kind = np.empty(len(order), np.int64)
     kind[order] = np.cumsum(fresh) - 1
     each = zip(by_number[fresh].tolist(), by_value[fresh].tolist(), strict=True)
-    tails = np.array([f",{_quoted(tags[n].name)},{shown_value(v, tags[n])}\n" for n, v in each], object)
+    tails = np.array([f",{_quoted(tags[n].name)},{_cell(v, tags[n])}\n" for n, v in each], object)
     return "".join((heads[which] + tails[kind]).tolist())
+
+
+def _cell(bits: int, tag: Tag) -> str:
+    text = shown_value(bits, tag)
+    return csv_cell(text) if tag.type.family is Family.STRING else text
 
 
 def _quoted(name: str) -> str:

@@ -16,7 +16,8 @@ from .csv_table import Rows
 from .merge import merge
 from .times import Times
 
-READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv", ".vcd": "formats.logs.vcd:read_vcd"}
+READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv", ".vcd": "formats.logs.vcd:read_vcd",
+                          ".parquet": "formats.logs.parquet:read_parquet"}
 
 
 def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:

@@ -14,12 +14,12 @@ _WORDS = ("END_VAR", "CONSTANT", "RETAIN", "NON_RETAIN", "PERSISTENT", "AT", "OF
 KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION") | {"TRUE": "LITERAL", "FALSE": "LITERAL"}
 
 _TOKEN = re.compile(r"""
-    (?P<space>\s+) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
+    (?P<space>\s+) | (?P<word>[^\W\d]\w*+(?!\#)) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
   | (?P<typed>[^\W\d]\w*\#(?:(?:2|8|16)\#[0-9A-Fa-f_]+|[+-]?\d[\w.:+-]*?(?=[^\w.:+-]|$)|[^\W\d]\w*|'(?:\$.|[^'$])*'))
   | (?P<based>(?:2|8|16)\#[0-9A-Fa-f_]+)
   | (?P<number>\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)
   | (?P<direct>%[IQMiqm][XBWDLxbwdl]?[\d*]+(?:\.\d+)*) | (?P<bit>%[Xx]\d+)
-  | (?P<word>[^\W\d]\w*)
+  | (?P<name>[^\W\d]\w*)
   | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*")
   | (?P<sign>:=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&])
 """, re.VERBOSE)
@@ -56,29 +56,44 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
     Args: comments: takes each comment's words, by the line on which it begins.
     """
     found: list[Piece] = []
+    add, match_at, count, length = found.append, _TOKEN.match, text.count, len(text)
     at, line, begun = 0, 1, 0
-    while at < len(text):
-        match = _TOKEN.match(text, at)
-        kind = match.lastgroup if match is not None else "stray"
+    before = ""  # the kind of the token before
+    while at < length:
+        match = match_at(text, at)
+        kind = match.lastgroup if match is not None else None
         if match is None or kind is None:
-            found.append(Piece("STRAY", text[at], line, at - begun + 1, at))
+            add(Piece("STRAY", text[at], line, at - begun + 1, at))
             at += 1
             continue
         end = match.end()
+        if kind == "word":
+            word = match.group()
+            before = "NAME" if before == "DOT" else KEYWORDS.get(word.upper(), "NAME")
+            add(Piece(before, word, line, at - begun + 1, at))
+            at = end
+            continue
+        if kind == "sign":
+            word = match.group()
+            before = _SIGNS[word]
+            add(Piece(before, word, line, at - begun + 1, at))
+            at = end
+            continue
         if kind == "block":
             end = _comment_end(text, at)
             if not end:
-                found.append(Piece("STRAY", match.group(), line, at - begun + 1, at))
+                add(Piece("STRAY", match.group(), line, at - begun + 1, at))
                 at = match.end()
                 continue
         elif kind == "typed":
             end = at + _typed_length(match.group())
         if kind not in ("space", "comment", "block", "pragma"):
             word = text[at:end]
-            found.append(Piece(_kind(kind, word, found), word, line, at - begun + 1, at))
+            before = _kind(kind, word)
+            add(Piece(before, word, line, at - begun + 1, at))
         elif comments is not None and kind in ("comment", "block"):
             comments[line] = " ".join(text[at:end].strip("(*/)").split())
-        lines = text.count("\n", at, end)
+        lines = count("\n", at, end)
         if lines:
             line += lines
             begun = text.rindex("\n", at, end) + 1
@@ -86,18 +101,14 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
     return found
 
 
-def _kind(kind: str, word: str, before: list[Piece]) -> str:
-    if kind == "word":
-        behind_dot = bool(before) and before[-1].kind == "DOT"
-        return "NAME" if behind_dot else KEYWORDS.get(word.upper(), "NAME")
+def _kind(kind: str, word: str) -> str:
+    """What a literal, an address or a name with its type is to the grammar."""
     if kind == "typed":
         prefix, _, rest = word.partition("#")
         return "NAME" if (rest[:1].isalpha() or rest[:1] == "_") and prefix.upper() != "BOOL" and not _is_time(prefix) else "LITERAL"
     if kind == "number":
         return "NUMBER" if word.replace("_", "").isdigit() else "LITERAL"
-    if kind == "sign":
-        return _SIGNS[word]
-    return {"based": "LITERAL", "string": "LITERAL", "direct": "DIRECT", "bit": "BIT"}[kind]
+    return {"based": "LITERAL", "string": "LITERAL", "direct": "DIRECT", "bit": "BIT", "name": "NAME"}[kind]
 
 
 def _is_time(prefix: str) -> bool:
