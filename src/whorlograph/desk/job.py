@@ -103,6 +103,12 @@ class Desk:
             self.job.history[what] = [*(t for t in self.history(what) if t != text), text][-100:]
             self.dirty = True
 
+    def say_columns(self, columns: dict[str, str]) -> None:
+        """Keep which column of the log is which."""
+        if columns != self.job.columns:
+            self.job.columns = columns
+            self.dirty = True
+
     def stand(self, place: Spot) -> None:
         """Note where the screen stands."""
         if place != self.job.place:

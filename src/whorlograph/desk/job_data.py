@@ -59,7 +59,8 @@ class Spot(msgspec.Struct, frozen=True):
 
 
 class Job(msgspec.Struct):
-    """All of it. ``program`` is a digest of the program file: a job fits one revision."""
+    """All of it. ``program`` is a digest of the program file: a job fits one revision; ``columns``: which of the log's is time, tag,
+    value, where that was asked."""
 
     version: int = VERSION
     program: str = ""
@@ -69,6 +70,7 @@ class Job(msgspec.Struct):
     walk: list[WalkStep] = []
     history: dict[str, list[str]] = {}
     place: Spot | None = None
+    columns: dict[str, str] = {}
 
 
 def fresh_id() -> str:

@@ -118,7 +118,11 @@ def job_of(raw: dict[str, Any]) -> Job:
     saved = _one(raw.get("saved"), float, lambda s: isfinite(s) and 0 <= s < 1e11)
     return Job(_one(raw.get("version"), int, lambda v: v >= 0) or VERSION, str(raw.get("program", "")), (),
                saved or 0.0, Kept(tuple(sorted(marks.values(), key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes),
-               walk, typed, place)
+               walk, typed, place, _columns(raw.get("columns")))
+
+
+def _columns(raw: object) -> dict[str, str]:
+    return {k: visible(v) for k, v in raw.items() if isinstance(k, str) and isinstance(v, str)} if isinstance(raw, dict) else {}
 
 
 def _near(time: int) -> bool:

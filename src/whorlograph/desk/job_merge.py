@@ -43,6 +43,7 @@ def merged(mine: Job, theirs: Job, base: Base, stacks: Iterable[list[tuple[str, 
     if mine.kept.lanes != base.lanes and theirs.kept.lanes != base.lanes:
         lanes = (*mine.kept.lanes, *(n for n in theirs.kept.lanes if n not in mine.kept.lanes and n not in base.lanes))
     mine.kept = Kept(tuple(sorted(marks, key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes)
+    mine.columns = mine.columns or theirs.columns
     mine.walk = sorted(walk, key=lambda w: w.at)
     for what, typed in theirs.history.items():
         own = mine.history.get(what, [])

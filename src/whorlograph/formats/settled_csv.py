@@ -49,7 +49,7 @@ class SettledCsv:
         """
         with self.path.open("w", encoding="utf-8", newline="") as file:
             file.write("time,scan,tag,value\n")
-            file.writelines(f"0.000000,0,{_quoted(self.tags[n].name)},{shown_value(v, self.tags[n])}\n" for n, v in first)
+            file.writelines(f"0.000000,0,{_quoted(self.tags[n].name)},{_cell(v, self.tags[n])}\n" for n, v in first)
 
     def add(self, scans: Ints, numbers: Shorts, values: Ints, starts: Ints) -> None:
         """Append rows.

@@ -44,6 +44,14 @@ class LogError(InputError):
     """A log that cannot be read at all."""
 
 
+class ColumnsError(LogError):
+    """A log of which it is not known which column is which: their names and first rows, and the column of time where that is known."""
+
+    def __init__(self, place: str, what: str, remedy: str, names: tuple[str, ...], rows: tuple[tuple[str, ...], ...], time: str = "") -> None:
+        super().__init__(place, what, remedy)
+        self.names, self.rows, self.time = names, rows, time
+
+
 class ProfileError(InputError):
     """A profile with an unknown key or a value that is none."""
 

@@ -13,7 +13,7 @@ from textual.app import App
 from textual.screen import Screen
 
 from whorlograph.drawing.palette import PALETTES
-from whorlograph.model.errors import UsageError, WhorlographError
+from whorlograph.model.errors import ColumnsError, LogError, UsageError, WhorlographError
 
 from .early import again, order_of
 from .first import FirstScreen, Opening
@@ -44,6 +44,8 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.jobs, self.resume, self.opening, self.job = jobs, resume, opening, job
         self.session, self.question = session, question
         self.failure: BaseException | None = None
+        self.columns: dict[str, str] | None = None  # of the log, where they were asked for
+        self.doubt: ColumnsError | None = None
         plain = bool(os.environ.get("NO_COLOR")) or os.environ.get("TERM", "") in ("vt100", "vt220", "dumb")
         self.palette_name = "mono" if plain else palette
         self.ascii = ascii_
@@ -79,12 +81,36 @@ class WhorlographApp(App[None], inherit_bindings=False):
         try:
             from . import main  # noqa: F401 -- its imports are done beside the first frame, and beside a process ahead
 
-            self.session, self.question = self.opening.load()
+            load = self.opening.load
+            self.session, self.question = load() if self.columns is None or self.opening.again is None else self.opening.again(self.columns)
+        except LogError as error:
+            doubt = error if isinstance(error, ColumnsError) else self.doubt
+            if self.opening.again is not None and doubt is not None:
+                self.doubt = ColumnsError(error.place, error.what, error.remedy, doubt.names, doubt.rows, doubt.time)
+                self.call_from_thread(self._ask_columns, self.doubt)
+                return
+            self.failure = error
+            self.call_from_thread(self.exit)
+            return
         except Exception as error:
             self.failure = error
             self.call_from_thread(self.exit)
             return
         self.call_from_thread(self._open)
+
+    def _ask_columns(self, error: ColumnsError) -> None:
+        """Ask which column of the log is which, then read again."""
+        from .views.columns import ColumnsScreen
+
+        def answered(columns: dict[str, str] | None) -> None:
+            if columns is None:
+                self.failure = error
+                self.exit()
+                return
+            self.columns = columns
+            self.run_worker(self._read, thread=True, exit_on_error=False)
+
+        self.push_screen(ColumnsScreen(error), answered)
 
     def _open(self) -> None:
         from whorlograph.desk.job import open_desk
@@ -93,6 +119,8 @@ class WhorlographApp(App[None], inherit_bindings=False):
 
         assert self.session is not None
         desk, taken_up = open_desk(self.session.paths, self.session.controller.source, self.jobs, self.job)
+        if self.columns is not None:
+            desk.say_columns(self.columns)
         self.main = MainScreen(self.session, self.question, desk, taken_up, self.resume)
         first = self.screen
         self.push_screen(self.main)

@@ -22,12 +22,14 @@ if TYPE_CHECKING:
 class Opening(Struct, frozen=True):
     """What is opened: a title, the files' names, and the work of loading them.
 
-    ``load`` gives the session and the question asked first; it raises WhorlographError for a file that cannot be read.
+    ``load`` gives the session and the question asked first; it raises WhorlographError for a file that cannot be read. ``again``: the same
+    where it was said which column of the log is which (by ``time``, ``tag``, ``value``); None where that is not asked.
     """
 
     title: str
     files: str
     load: Callable[[], tuple[Session, Question | None]]
+    again: Callable[[dict[str, str]], tuple[Session, Question | None]] | None = None
 
 
 class FirstScreen(Screen[None]):

@@ -20,33 +20,52 @@ if TYPE_CHECKING:
 @program_options
 @click.argument("logs", type=FILE, nargs=-1)
 @click.option("--tag", help="Ask why of this tag at once.")
+@click.option("--suggest-profile", is_flag=True, help="Print a profile for the logs instead of opening them.")
 @click.option("--job", type=FILE, help="Keep marks, notes and the walk in this file (.json), and take it up from there.")
 @screen_options
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
-            tag: str | None, job: Path | None, palette: str, ascii_: bool) -> int:
+            tag: str | None, suggest_profile: bool, job: Path | None, palette: str, ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
     _check(program, io_list, profile, *logs)
+    from whorlograph.desk.session import Paths
+
+    paths = Paths(program, logs, io_list, profile, resource)
+    if suggest_profile:
+        from whorlograph.desk.columns import suggested
+
+        click.echo(suggested(paths), nl=False)
+        return 0
     if job is not None:
         if job.suffix.lower() != ".json":
             raise UsageError(str(job), f"{job.suffix or 'no suffix'} is no format of jobs", "end the name in .json")
         refuse_inputs(job, [p for p in (program, io_list, profile, *logs) if p is not None])
 
-    def load() -> tuple[Session, Question | None]:
-        from whorlograph.desk.session import Paths, load
+    def loaded(columns: dict[str, str] | None) -> tuple[Session, Question | None]:
+        """The session. Args: columns: which of the log's is which, as it was answered; None: nobody was asked."""
+        from whorlograph.desk.columns import kept_columns, unbound, with_columns
+        from whorlograph.desk.job import jobs_folder
+        from whorlograph.desk.session import load
         from whorlograph.model.question import Question
 
-        session = load(Paths(program, logs, io_list, profile, resource), plain, head=True)
+        known = kept_columns(paths, jobs_folder(), job) if columns is None and logs else columns
+        session = load(with_columns(paths, known or {}, jobs_folder()), plain, head=True)
+        doubt = unbound(session) if columns is None else None
+        if doubt is not None:
+            raise doubt
         number = session.tag(tag) if tag else session.first_output()
         session.begin_odd = not tag and bool(logs)
         return session, Question(number) if number is not None else None
 
     from whorlograph.desk.ahead import ahead
 
+    def load() -> tuple[Session, Question | None]:
+        return loaded(None)
+
     begun = ahead(load, program, io_list, profile, *logs)
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 
-    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun), palette, ascii_, job=job)
+    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun, loaded), palette, ascii_, job=job)
     return 0
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from msgspec import Struct, field
 from numpy.typing import NDArray
 
-from whorlograph.model.errors import LogError
+from whorlograph.model.errors import ColumnsError, LogError
 from whorlograph.model.limits import LOG_ROW, memory_room
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
@@ -21,6 +21,7 @@ from whorlograph.model.tags import Running
 
 from .binding import Binder, Read
 from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_comments
+from .look import looks_of
 from .source import Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import Times
@@ -116,8 +117,9 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
         first = above[0][1] if above else ""
         if {"tag", "address"} <= {h.strip().lower() for h in cells(first, max(",;\t", key=first.count))}:
             raise LogError(f"{path}:1", f'no "{wanted}" column: this looks like an I/O list, not a log', "give it with --io-list")
-        raise LogError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
-                       '[log] time = "..."')
+        seen = looks_of(above, profile)
+        raise ColumnsError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
+                           '[log] time = "..."', seen.names, seen.rows)
     header, separator, at = found.names, found.separator, found.time
     rows = Rows(str(path))
     numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[found.at + 1:], lines), separator))
@@ -129,7 +131,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     value_at = column(header, profile.log_value, VALUE_NAMES)
     bind = Binder(running, profile)
     if tag_at is None and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in (at, day)):
-        tag_at, value_at = _by_cells(samples, len(header), (at, day), bind)
+        tag_at, value_at = by_cells(samples, len(header), (at, day), bind)
     if found.guessed or (tag_at is not None and column(header, profile.log_tag, TAG_NAMES) is None):
         taken = [header[at], *([header[tag_at], header[value_at]] if tag_at is not None and value_at is not None else [])]
         rows.taken = f"{', '.join(taken)} {'are' if len(taken) > 1 else 'is'} taken as {'time, tag and value' if len(taken) > 1 else 'time'}"
@@ -142,7 +144,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     return rows
 
 
-def _by_cells(samples: list[tuple[int, list[str]]], width: int, at: tuple[int, int | None], bind: Binder) -> tuple[int | None, int | None]:
+def by_cells(samples: list[tuple[int, list[str]]], width: int, at: tuple[int, int | None], bind: Binder) -> tuple[int | None, int | None]:
     """The columns of tag and value of a long table with names of its own: all cells of the one name tags, the other can be read as theirs."""
     rows = [r for _, r in samples[:20] if len(r) >= width]
     for tag in (i for i in range(width) if rows and i not in at):

@@ -74,6 +74,8 @@ def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...],
             found = column(header, time, names)
             if found is not None and (len(header) > 1 or not at):
                 one = Heading(at, header, separator, found)
+                if at == len(lines) - 1 and any(len(cells(above, separator)) == len(header) > 1 for _, above in lines[:at]):
+                    continue  # a last row like those above it, in which a cell happens to be called so
                 if _time_below(lines[at + 1:], one):
                     return one
                 named = named or one
@@ -103,10 +105,20 @@ def _before_rows(lines: list[tuple[int, str]], skip: int) -> Heading | None:
         if number <= skip or len(header) < 2 or len(set(header)) < len(header) or is_comment(line, separator):
             continue
         rows = [r for _, below in lines[at + 1:at + 3] if len(r := cells(below, separator)) == len(header)]
-        for place, name in enumerate(header):
-            if len(rows) == 2 and Times().read(name) is None and _times(rows[0][place], rows[1][place], place):
-                return Heading(at, header, separator, place, True)
+        if len(rows) < 2:
+            continue
+        fitting = [i for i, name in enumerate(header) if Times().read(name) is None and _times(rows[0][i], rows[1][i], i)]
+        if fitting:  # a date before a number, which may be anything
+            dated = next((i for i in fitting if not _number(rows[0][i])), fitting[0])
+            return Heading(at, header, separator, dated, True)
     return None
+
+
+def _number(text: str) -> bool:
+    """Whether a time is a plain number."""
+    times = Times()
+    times.read(text)
+    return times.clock is Clock.SECONDS
 
 
 def _times(first: str, second: str, place: int) -> bool:
