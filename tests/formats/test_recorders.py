@@ -116,6 +116,14 @@ class Recorders(unittest.TestCase):
         self.assertEqual(self.rows(loaded.value), [(0.0, "X1", 0), (1.0, "X1", 1)])
         self.assertEqual(loaded.value.unknown, ("South.X1",))
 
+    def test_of_tags_that_end_alike_the_input_or_the_program_s_own_is_meant(self) -> None:
+        before = "FUNCTION_BLOCK Drive VAR_INPUT X2, K : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := X2 AND K; END_FUNCTION_BLOCK "
+        running = Controller(text_program("D1(X2 := X2, K := K); D2(X2 := X2, K := K);", "D1, D2 : Drive; K : BOOL;", before), Profile()).running
+        self.path.write_text("time,X2,K,Q\n0,1,1,1\n")
+        loaded = read_logs([self.path], running, Profile())
+        self.assertEqual([running.tags[t].name for t in loaded.value.tags.tolist()], ["X2", "Main.K"])
+        self.assertTrue(any("Q is no tag" in str(n) for n in loaded.notices))  # of two pins nobody knows which
+
     def test_remarks_amid_a_long_plain_log(self) -> None:
         lines = ["time,tag,value\n"]
         for n in range(30_000):

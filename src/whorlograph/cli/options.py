@@ -14,9 +14,12 @@ import click
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem
 
+    from whorlograph.desk.session import Paths
+
 F = TypeVar("F", bound=Callable[..., Any])
 
 FILE = click.Path(path_type=Path)
+_LIBRARIES = "whorlograph.libraries"
 
 
 def offered(name: str) -> str:
@@ -51,10 +54,23 @@ class TagType(click.ParamType):  # type: ignore[type-arg]
         return found
 
 
+def _remember(ctx: click.Context, _: click.Parameter, value: tuple[Path, ...]) -> None:
+    ctx.meta[_LIBRARIES] = value
+
+
+def given(program: Path, logs: tuple[Path, ...], io_list: Path | None, profile: Path | None, resource: str) -> Paths:
+    """The files of the command that runs, libraries of blocks included."""
+    from whorlograph.desk.session import Paths
+
+    return Paths(program, logs, io_list, profile, resource, libraries=click.get_current_context().meta.get(_LIBRARIES, ()))
+
+
 def program_options(command: F) -> F:
-    """PROGRAM, --io-list, --profile, --resource, --plain."""
+    """PROGRAM, --io-list, --profile, --resource, --library, --plain."""
     for option in (
         click.option("--plain", is_flag=True, help="Use the slow reference engine."),
+        click.option("--library", type=FILE, multiple=True, expose_value=False, callback=_remember,
+                     help="Blocks and functions that the program calls and does not hold (.st)."),
         click.option("--resource", default="", help="Which resource runs, where there are several."),
         click.option("--profile", type=FILE, help="What the program does not say about its controller (TOML)."),
         click.option("--io-list", "io_list", type=FILE, help="Devices, terminals and wiring (CSV)."),

@@ -17,6 +17,8 @@ def files(paths: Paths) -> list[str]:
         found += ["--io-list", str(paths.iolist)]
     if paths.profile is not None:
         found += ["--profile", str(paths.profile)]
+    for library in paths.libraries:
+        found += ["--library", str(library)]
     if paths.resource:
         found += ["--resource", paths.resource]
     return found

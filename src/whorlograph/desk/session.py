@@ -22,6 +22,7 @@ from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.source import PACKED
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
+from whorlograph.formats.programs.library import with_libraries
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
 from whorlograph.model.limits import MOST_PROGRAM
@@ -167,11 +168,12 @@ class Paths(Struct, frozen=True):
     profile: Path | None = None
     resource: str = ""
     title: str = ""
+    libraries: tuple[Path, ...] = ()
 
     @property
     def inputs(self) -> tuple[Path, ...]:
         """All files that are read, which nothing may write."""
-        return tuple(p for p in (self.program, *self.logs, self.iolist, self.profile) if p is not None)
+        return tuple(p for p in (self.program, *self.logs, self.iolist, self.profile, *self.libraries) if p is not None)
 
 
 def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = False) -> Session:
@@ -195,6 +197,9 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
     source = digest(paths.program)
     program = kept_program(paths.program, source)
     _check_resource(program.value, paths)
+    if paths.libraries:
+        program = with_libraries(program, [read_program(path) for path in paths.libraries])
+        source = sha256("\n".join((source, *map(digest, paths.libraries))).encode()).hexdigest() if source else ""
     controller = Controller(program.value, profile, paths.resource, plain, source)
     iolist = read_iolist(paths.iolist, controller.running, controller.profile)
     notices = [*program.notices, *controller.notices, *iolist.notices]

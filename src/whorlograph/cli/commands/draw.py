@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
 
@@ -22,7 +22,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             logs: tuple[Path, ...], at: str | None, out: Path) -> int:
     """Draw the rungs of PROGRAM on paper: all, one POU's, or one; with power flow at a moment where a log is given."""
     from whorlograph.desk.report import drawing_pages
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.drawing.paper import write_picture
     from whorlograph.model.times import parse_moment
 
@@ -30,7 +30,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         raise UsageError("--rung", "no POU is given", "add --pou NAME")
     if at is not None and not logs:
         raise UsageError("--at", "no log is given", "add --log LOG")
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     steps = session.controller.steps.all
     chosen = [s.index for s in steps if (pou is None or pou.lower() in (s.pou.lower(), s.instance.name.lower()))
               and (rung is None or s.rung.number == rung)]

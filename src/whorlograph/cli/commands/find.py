@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
@@ -21,10 +21,10 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             as_json: bool) -> int:
     """When CONDITION holds in the LOGs: a tag, or like "Pump = 0 and Raise_Req", "East_Down_LS falls for < 50ms"."""
     from whorlograph.desk.finding import find
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import found_text, json_text
 
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     found = find(session, condition)
     if not found.times:
         raise UsageError(f"condition {condition!r}", found.wrong.partition(";")[0] or "it names no tag",

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 
@@ -19,9 +19,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             as_json: bool) -> int:
     """Where the LOGs recorded a tag otherwise than PROGRAM computes it."""
     from whorlograph.desk.disagreeing import stretches, stretches_json, stretches_lines
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import json_text
 
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     say(json_text(stretches_json(session)) if as_json else "\n".join(stretches_lines(session)))
     return 1 if stretches(session) else 0

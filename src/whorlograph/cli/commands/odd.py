@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 
@@ -18,11 +18,11 @@ from whorlograph.cli.telling import telling
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             as_json: bool) -> int:
     """What was unusual in the LOGs: drop-outs unlike the others of their tag."""
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import json_text
     from whorlograph.desk.unusual import find_odd, odd_json, odd_lines
 
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     *_, found = find_odd(session)
     say(json_text(odd_json(session, found)) if as_json else "\n".join(odd_lines(session, found)))
     return 1 if found.events else 0

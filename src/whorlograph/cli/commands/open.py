@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from whorlograph.cli.options import FILE, program_options, screen_options
+from whorlograph.cli.options import FILE, given, program_options, screen_options
 from whorlograph.formats.beside import refuse_inputs
 from whorlograph.model.errors import InputError, UsageError
 
@@ -27,9 +27,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             tag: str | None, suggest_profile: bool, job: Path | None, palette: str, ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
     _check(program, io_list, profile, *logs)
-    from whorlograph.desk.session import Paths
-
-    paths = Paths(program, logs, io_list, profile, resource)
+    paths = given(program, logs, io_list, profile, resource)
     if suggest_profile:
         from whorlograph.desk.columns import suggested
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import note, say
 from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
@@ -21,13 +21,13 @@ from whorlograph.model.errors import UsageError
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             until: str | None, tags: str | None, out: Path | None) -> int:
     """Replay LOGS through PROGRAM; write every change of a settled value, or say what happened."""
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.engine.feed import Trial
     from whorlograph.model.times import parse_time
 
     if out is not None and out.suffix.lower() not in (".csv", ".vcd", ".parquet"):
         raise UsageError(str(out), f"{out.suffix or 'no suffix'} is no format of results", "end the name in .csv, .vcd or .parquet")
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     note(session.notices)
     end = parse_time(until, session.log) if until else None
     if end is not None and end < 0:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.options import FILE, TagType, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 from whorlograph.model.question import Symptom
@@ -24,9 +24,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     """Why TAG is as it is, on paper: complaint, roots, proof, trail, timeline, rungs, what it rests on."""
     from whorlograph.desk.asking import ask, prove_all
     from whorlograph.desk.report import write_report
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
 
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     answer = ask(session, tag, at, Symptom(symptom) if symptom else None)
     prove_all(session, answer)
     write_report(session, answer, out)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, program_options
+from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 
@@ -18,11 +18,11 @@ from whorlograph.cli.telling import telling
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             as_json: bool) -> int:
     """What is in PROGRAM, what runs when and in which order, and what was set aside of it and its LOGs."""
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.survey import survey
     from whorlograph.desk.tables import json_text, survey_text
 
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain, ahead=bool(logs)))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain, ahead=bool(logs)))
     if logs:
         _ = session.journal  # so that tasks and scans can be counted
     found = survey(session)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.options import FILE, TagType, given, program_options
 from whorlograph.cli.saying import note, say
 from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
@@ -22,7 +22,7 @@ from whorlograph.model.errors import UsageError
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, rest: tuple[str, ...],
             holds: tuple[str, ...], forces: tuple[str, ...], other: Path | None, as_json: bool) -> int:
     """Replay the LOGs again with something changed: what differs, from when on, and TAG's course in both runs."""
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import json_text
     from whorlograph.desk.trial import read_hold, tried_json, tried_text, try_out
     from whorlograph.engine.feed import Trial
@@ -30,7 +30,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     if len(rest) < 2:
         raise UsageError("", "a log and a tag are needed", "write whorlograph try PROGRAM LOG --hold Stop=1 TAG")
     *logs, name = rest
-    paths = Paths(program, tuple(Path(p) for p in logs), io_list, profile, resource)
+    paths = given(program, tuple(Path(p) for p in logs), io_list, profile, resource)
     session = telling(load(paths, plain))
     trial = Trial(tuple(read_hold(session, h, "--hold") for h in holds), (), tuple(read_hold(session, f, "--force") for f in forces))
     for hold, text in zip(trial.holds, holds, strict=True):
@@ -38,7 +38,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             raise UsageError("--hold", f"{text.partition('=')[0]} is written by the program, no input", "write --force instead")
     if not holds and not forces and other is None:
         raise UsageError("", "nothing is changed", "give --hold, --force or --program")
-    second = load(Paths(other, paths.logs, io_list, profile, resource), plain) if other is not None else None
+    second = load(given(other, paths.logs, io_list, profile, resource), plain) if other is not None else None
     tried = try_out(session, session.tag(name), trial, second)
     if as_json:
         say(json_text(tried_json(tried)))

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.options import FILE, TagType, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
 
@@ -24,13 +24,13 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             at: str | None, down: bool, table: bool, against: str | None, as_json: bool) -> int:
     """What TAG needs to pull in, each smallest set of contacts, nearest to how things stand in the LOGs first."""
     from whorlograph.desk.needing import Needed, compared, compared_json, compared_text, table_text, ways_json, ways_text
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import json_text
     from whorlograph.model.errors import UsageError
 
     if at and not logs:
         raise UsageError("--at", "no log is given", "write whorlograph ways PROGRAM TAG LOG --at TIME")
-    session = telling(load(Paths(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain))
     asked = Needed(session, session.tag(tag), at, down)
     if against:
         found = compared(asked, against)

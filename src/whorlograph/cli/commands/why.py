@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import FILE, TagType, program_options
+from whorlograph.cli.options import FILE, TagType, given, program_options
 from whorlograph.cli.saying import note, say
 from whorlograph.cli.telling import telling
 from whorlograph.model.errors import UsageError
@@ -29,7 +29,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     """Why TAG of PROGRAM is as it is in the LOGs: the trail to its roots, and what to check."""
     from whorlograph.desk.asking import ask, prove_all
     from whorlograph.desk.now import settled_now
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.unusual import add_usual
     from whorlograph.desk.words import answer_json, answer_text
 
@@ -40,7 +40,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         _tag_or_log(name)
     if logs and now:
         raise UsageError("--now", "a log is given too", "give a log or --now, not both")
-    session = telling(load(Paths(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain))
+    session = telling(load(given(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain))
     if now:
         session = settled_now(session, now)
     elif not logs:

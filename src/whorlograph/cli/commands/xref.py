@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from whorlograph.cli.options import TagType, program_options
+from whorlograph.cli.options import TagType, given, program_options
 from whorlograph.cli.saying import note, say
 from whorlograph.model.errors import UsageError
 
@@ -19,12 +19,12 @@ from whorlograph.model.errors import UsageError
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, tag: str | None, as_json: bool,
             as_csv: bool) -> int:
     """Where TAG of PROGRAM is read and written, how, and what hangs on it; without TAG, all tags."""
-    from whorlograph.desk.session import Paths, load
+    from whorlograph.desk.session import load
     from whorlograph.desk.tables import entries_csv, entries_text, entry_dict, entry_text, json_text, xref_of
 
     if as_json and as_csv:
         raise UsageError("", "--json and --csv are both given", "give one of them")
-    session = load(Paths(program, (), io_list, profile, resource), plain)
+    session = load(given(program, (), io_list, profile, resource), plain)
     xref = xref_of(session)
     if tag is not None:
         entry = xref.entry(session.tag(tag))

@@ -33,11 +33,21 @@ class Binder:
             self._known[name] = None if tag is None else (tag, value_reader(self.running.tags[tag], self.profile.log_true, self.profile.log_false))
         return self._known[name]
 
+    def _likely(self, name: str) -> int | None:
+        """Of several tags that end alike the one input, else the one variable of a program: recorders seldom log a block's pins."""
+        alike = self.running.alike(name.lower())
+        inputs = [t for t in alike if (a := self.running.tags[t].address) is not None and a.area == "I"]
+        depth = min((self.running.tags[t].name.count(".") for t in alike), default=0)
+        plain = [t for t in alike if self.running.tags[t].name.count(".") == depth]
+        return inputs[0] if len(inputs) == 1 else plain[0] if len(plain) == 1 else None
+
     def _tag(self, name: str) -> int | None:
         for text in dict.fromkeys((name, bare(name))):
             tag = self.running.find(text)
             if tag is None and _ADDRESS.match(text):
                 tag = self.running.find(f"%{text}")
+            if tag is None:
+                tag = self._likely(text)
             if tag is not None:
                 return tag
         path, rest = bare(name), bare(name)

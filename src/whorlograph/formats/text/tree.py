@@ -66,6 +66,9 @@ _WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", 
           "LITERAL": "a literal", "DIRECT": "an address", "$END": "the end", "SECTION": "VAR"}
 
 
+_OF_CONFIGURATIONS = {"ON", "WITH", "TASK", "RESOURCE", "END_RESOURCE"}  # words there, names everywhere else
+
+
 class Declared(Struct, frozen=True):
     """A declaration: names with their lines, address, type, initial value."""
 
@@ -426,6 +429,8 @@ def parse(pieces: list[Piece], start: str) -> Any:
 def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
     """The same, its nodes numbered from one behind ``number``; and the last number."""
     parser, maker = _parser()
+    if start != "configuration" and any(p.kind in _OF_CONFIGURATIONS for p in pieces):
+        pieces = [Piece("NAME", p.text, p.line, p.column, p.start) if p.kind in _OF_CONFIGURATIONS else p for p in pieces]
     maker.count = number
     try:
         return parser.parse(pieces, start=start), maker.count

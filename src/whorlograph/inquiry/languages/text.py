@@ -86,6 +86,10 @@ class Text:
             return f"{written_out(found.variable)} past {written_out(found.last)}"
         if isinstance(found, Apply) and what not in ("", "OUT", "EN", "call"):
             return f"{written_out(found.called)}.{what}"
+        if isinstance(found, Var) and what not in ("", "gate", "handed", "test"):
+            call = _given_out(step, found)
+            if call is not None:
+                return f"{written_out(call.called)}.{_pin(call, found) or what}"
         if isinstance(found, (Constant, Var, Unary, Binary, Apply)):
             text = written_out(found)
             return text if len(text) <= 60 else f"{text[:57]}..."
@@ -185,6 +189,17 @@ def _nodes(statement: Statement) -> dict[int, Statement | Expression]:
 
 def _node(step: Step, element: int) -> Statement | Expression | None:
     return _nodes(step.rung.statement).get(element) if step.rung.statement is not None else None
+
+
+def _given_out(step: Step, var: Var) -> Apply | None:
+    """The call that gives a variable one of its outputs."""
+    statement = step.rung.statement
+    calls = (p for p in parts(statement) if isinstance(p, Apply)) if statement is not None else ()
+    return next((c for c in calls if any(a.output is var for a in c.arguments)), None)
+
+
+def _pin(call: Apply, var: Var) -> str:
+    return next((a.name for a in call.arguments if a.output is var), "")
 
 
 def _where(step: Step, element: int) -> str:
