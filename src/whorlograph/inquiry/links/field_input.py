@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.tags import Tag
 
 from ..now import given_root
 from ..pulses import BOUNCE, Stay, Stays
@@ -80,7 +81,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
     if not tracer.boolean(root.tag):
         since = f" since {tracer.at(root.since)}" if root.since is not None else " in the whole log before"
         root.text = f"{one.name} reads {root.value}{since}"
-        root.what_to_check = where(point, one.name)
+        root.what_to_check = where(point, one)
         return root
     on = bool(root.value)
     now = _unseen_joined(tracer, tracer.stretches(root.tag), root.since) if root.since is not None else None
@@ -93,9 +94,11 @@ def _described(tracer: Tracer, root: Root) -> Root:
     else:
         happened = f"{one.name} {'on' if on else 'off'} since {tracer.at(root.since)}"
     root.short, told = tracer.short(root.tag, int(on))
-    label = f" ({point.description})" if point is not None and point.description else ""
+    said = (point.description if point is not None else "") or one.documentation
+    label = f" ({said})" if said else ""
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
-    root.what_to_check = f"{where(point, one.name)}; {meaning(point, on)}"
+    wired = point is not None or (one.address is not None and one.address.area == "I")
+    root.what_to_check = f"{where(point, one)}; {meaning(point, on)}" if wired else where(point, one)
     return root
 
 
@@ -120,9 +123,12 @@ def _unseen_joined(tracer: Tracer, found: Stays, time: int) -> Stay | None:
     return Stay(start.start, end.start + end.length - start.start, start.value, end.ended)
 
 
-def where(point: object, name: str) -> str:
-    """Where to look, as far as the I/O list says."""
-    if not isinstance(point, Point) or not point.whereabouts:
-        return f"check what is wired to {name}"
-    drawing = f", drawing {point.drawing}" if point.drawing else ""
-    return f"check {point.whereabouts}{drawing}"
+def where(point: Point | None, one: Tag) -> str:
+    """Where to look, as far as the I/O list says, and at which address; of a tag that has none, on the panel or wherever it is written from."""
+    address = f" ({one.address})" if one.address is not None else ""
+    if point is not None and point.whereabouts:
+        drawing = f", drawing {point.drawing}" if point.drawing else ""
+        return f"check {point.whereabouts}{drawing}{address}"
+    if one.address is None or one.address.area != "I":
+        return f"check who gives {one.name}{address}: an operator's panel, or another controller"
+    return f"check what is wired to {one.name}{address}"

@@ -129,7 +129,7 @@ def pulse_link(tracer: Tracer, missed: Missed) -> Link:
         period = tracer.journal.clock.period(tracer.journal.clock.scan_at(stay.start))
         text = f"{lasted}, between two scans: no rung ever saw it (seen in {_phases(tracer, stay)} of {PHASES} phases of the scan)"
         remedy = f"the pulse is shorter than the scan of {duration_text(period)}: make it longer, or give it to a task or a faster input"
-    check = f"see {tracer.place(missed.step)}; {remedy}" if own else f"{where(point, name)}; {remedy}"
+    check = f"see {tracer.place(missed.step)}; {remedy}" if own else f"{where(point, tracer.tag(missed.condition))}; {remedy}"
     kind = RootKind.PROGRAM if own else RootKind.FIELD_INPUT
     root = Root(kind, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length, step=missed.step)
     scan = tracer.journal.clock.scan_at(stay.start)
