@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from msgspec import Struct
-from msgspec.structs import fields, replace
+from msgspec.structs import replace
 
 from whorlograph.model.program import Pou, Program, Variable, VariableKind
 from whorlograph.model.tags import Instance, Running
@@ -50,5 +50,5 @@ def _named(part: Any, names: dict[int, str]) -> Any:
     if isinstance(part, Kept) and part.lasting:
         return Var(part.at, part.line, names[part.made])
     if isinstance(part, Struct):
-        return type(part)(*(_named(getattr(part, f.name), names) for f in fields(part)))
+        return type(part)(*(_named(getattr(part, f), names) for f in part.__struct_fields__))
     return part
