@@ -15,8 +15,9 @@ from whorlograph.formats.programs import read_program
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import Element, LadderBody
-from whorlograph.model.program import OpaqueBody, Pou, Program
+from whorlograph.model.program import OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
+from whorlograph.model.types import ELEMENTARY, Family, Subrange, TypeRef
 
 HEAD = '<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous>'
 TAIL = "</pous></types></project>"
@@ -59,6 +60,12 @@ class Reading(unittest.TestCase):
             loaded = read_text(write_xml(program))
             with self.subTest(seed=seed):
                 self.assertEqual(bare(loaded.value), bare(program))  # type: ignore[attr-defined]
+
+    def test_every_elementary_type_is_written_and_read_back(self) -> None:
+        for name, type_ in ELEMENTARY.items():
+            one: TypeRef = Subrange(type_, 0, 12) if type_.family is Family.STRING else type_
+            program = Program("p", {}, {"p": Pou("P", PouKind.PROGRAM, (Variable("A", one, VariableKind.LOCAL),), LadderBody((), (), {}))})
+            self.assertEqual(read_text(write_xml(program)).value.pous["p"].variables[0].type, one, name)  # type: ignore[attr-defined]
 
     def test_the_older_namespace_is_read_too(self) -> None:
         program, _ = random_case(Random(3))

@@ -10,7 +10,6 @@ from msgspec import Struct, field
 
 from whorlograph.model.errors import ProgramError
 
-
 _TAG = re.compile(rb"<(?:[^\"'>]|\"[^\"]*\"|'[^']*')*>")
 
 

@@ -33,7 +33,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.program import Configuration, OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
-from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
+from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Family, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 from .xml_chart_write import ChartWriter, own_variables
 
@@ -42,6 +42,7 @@ _XHTML = "http://www.w3.org/1999/xhtml"
 _SECTIONS = {VariableKind.INPUT: "inputVars", VariableKind.OUTPUT: "outputVars", VariableKind.IN_OUT: "inOutVars",
              VariableKind.LOCAL: "localVars", VariableKind.TEMP: "tempVars", VariableKind.EXTERNAL: "externalVars",
              VariableKind.GLOBAL: "globalVars"}
+_NAMES = {"STRING": "string", "WSTRING": "wstring", "CHAR": "char", "WCHAR": "wchar", "TIME_OF_DAY": "TOD", "DATE_AND_TIME": "DT"}
 _KINDS = {PouKind.PROGRAM: "program", PouKind.FUNCTION_BLOCK: "functionBlock", PouKind.FUNCTION: "function"}
 
 
@@ -62,7 +63,9 @@ def _words(parent: etree._Element, name: str, text: str) -> None:
 
 def _type(parent: etree._Element, type_: TypeRef) -> None:
     if isinstance(type_, Elementary):
-        _sub(parent, type_.name)
+        _sub(parent, _NAMES.get(type_.name, type_.name))
+    elif isinstance(type_, Subrange) and type_.base.family is Family.STRING:
+        _sub(parent, _NAMES[type_.base.name], length=type_.high)
     elif isinstance(type_, Named):
         _sub(parent, "derived", name=type_.name)
     elif isinstance(type_, ArrayOf):
@@ -133,7 +136,8 @@ def _out(parent: etree._Element, x: int, y: int) -> None:
 def _pins(parent: etree._Element, group: str, pins: tuple[Pin, ...], element: Block, inward: bool) -> None:
     holder = _sub(parent, group)
     for i, pin in enumerate(pins):
-        flags = {**({"negated": "true"} if pin.negated else {}), **({"edge": str(pin.edge)} if pin.edge is not Edge.NONE else {})}
+        flags = {**({"negated": "true"} if pin.negated else {}), **({"edge": str(pin.edge)} if pin.edge is not Edge.NONE else {}),
+                 **({"storage": pin.storage} if pin.storage else {})}
         node = _sub(holder, "variable", formalParameter=pin.name, **flags)
         y = 28 + 20 * i
         if inward:
