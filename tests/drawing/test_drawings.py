@@ -38,7 +38,7 @@ class Rungs(unittest.TestCase):
         dead, _ = self._draw(_sealed, 2)
         live, _ = self._draw(_sealed, 9)
         self.assertIn("┥ ┝╌", dead[1])
-        self.assertIn("┥/┝━", live[1])
+        self.assertIn("┫/┣━", live[1])
         self.assertIn("━(", live[1])
         self.assertNotIn("━(", dead[1])
 

@@ -10,8 +10,10 @@ from random import Random
 
 from tests.building import MS, program_of, session_of
 from tests.strategies import random_log, replayed
+from tests.texts import text_session
 from whorlograph.desk.finding import find, search_of
 from whorlograph.desk.session import Paths, Session
+from whorlograph.inquiry.search import Search
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
 from whorlograph.model.types import Family
@@ -157,6 +159,32 @@ class RandomConditions(unittest.TestCase):
                 lasting = [p for p in expected if (p[1] if p[1] >= 0 else log.end) - p[0] > limit]
                 self.assertEqual(len(long), len(lasting), (seed, text))
         self.assertGreater(held, 200)
+
+
+class Elapsed(unittest.TestCase):
+    """A timer's ET has no rows, and is found all the same."""
+
+    def test_as_looked_at_scan_by_scan(self) -> None:
+        found = 0
+        for seed in range(40):
+            random = Random(seed)
+            kind, preset = random.choice(("TON", "TOF", "TP")), random.choice((0, 30, 55, 100))
+            call = f"Tm(IN := X1, PT := T#{preset}ms);"
+            rows, time = [(0, "X1", 0)], 0
+            for _ in range(30):
+                time += random.choice((5, 10, 20, 37, 80, 150))
+                rows.append((time, random.choice(("X1", "X1", "X3")), random.randint(0, 1)))
+            session = text_session(f"IF X3 THEN {call} END_IF;\nY1 := Tm.Q;" if seed % 3 == 0 else f"{call}\nY1 := Tm.Q;", rows, f"Tm : {kind};")
+            journal, again = session.journal, session.controller.again()
+            search, first = Search(session.controller, journal, session.log, session.tag), session.running.by_name["main.tm.in"]
+            for sign, limit, holds in ((">", 20, int.__gt__), (">=", 30, int.__ge__), ("<", 40, int.__lt__)):
+                hits = search.hits(f"Tm.ET {sign} {limit}ms")
+                for scan in range(1, journal.clock.last + 1):
+                    start = journal.clock.start(scan)
+                    hit = any(a <= start and (b < 0 or start < b) for a, b in zip(hits.starts.tolist(), hits.ends.tolist(), strict=True))
+                    self.assertEqual(hit, holds(again.elapsed(journal, first, scan), limit * 1_000_000), (seed, kind, scan, sign))
+                found += len(hits)
+        self.assertGreater(found, 200)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.xref import Entry, Usage
 from whorlograph.model.cells import padded
-from whorlograph.model.literals import cooked, duration_text, said_value
+from whorlograph.model.literals import cooked, counted, duration_text, said_value
 from whorlograph.model.question import Question
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
@@ -232,7 +232,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         lines.append(Line(((" Tasks: priority 0 first, what runs in every scan last · a adds lanes", Ink.QUIET),)))
     for i, task in enumerate(found.tasks):
         when = " and ".join(p for p in (f"every {task.interval}" if task.interval else "", f"when {task.event}" if task.event else "") if p)
-        ran = "" if task.runs is None else f"{task.runs} runs"
+        ran = "" if task.runs is None else f"{counted(task.runs, 'run')}"
         missed = f"! {task.missed} missed" if task.missed else "none missed" if task.runs is not None else ""
         wait = f"waited {duration_text(task.longest_wait)} at most" if task.longest_wait else ""
         named, spoken = (28, 34) if width >= 110 else (16, 22)
@@ -250,7 +250,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     if found.loops:
         lines.append(Line(((" Loops: jumps back, and how often in one scan at most · a adds a lane", Ink.QUIET),)))
     for i, loop in enumerate(found.loops):
-        cells = [(f"   {loop.name}", 28, Ink.STRONG), (f"{loop.most} times", 12, Ink.TEXT), (f"in scan {loop.most_scan}", 0, Ink.QUIET)]
+        cells = [(f"   {loop.name}", 28, Ink.STRONG), (f"{counted(loop.most, 'time')}", 12, Ink.TEXT), (f"in scan {loop.most_scan}", 0, Ink.QUIET)]
         lines.append(Line(cells_row(cells), lane_of_scans(i)))
     others = [p for p in found.pous if p.kind != "program" or not p.instances]
     if others:
@@ -265,12 +265,13 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
-    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {found.tags} tags: {kinds}", Ink.TEXT),)),
+    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(found.tags, 'tag')}: {kinds}", Ink.TEXT),)),
               Line(((f"   points: {points}; {found.listed} in the I/O list", Ink.TEXT),))]
     if found.log_files:
-        lines.append(Line(((f"   log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
+        lines.append(Line(((f"   log: {', '.join(found.log_files)}, {counted(found.log_rows, 'row')}, {duration_text(found.log_end)} from "
                             f"{clock_text(session.log, 0)}", Ink.TEXT),)))
-        lines.append(Line(((f"   {'! ' * bool(found.set_aside)}{found.set_aside} rows set aside", Ink.STRONG if found.set_aside else Ink.TEXT),)))
+        aside = f"   {'! ' * bool(found.set_aside)}{counted(found.set_aside, 'row')} set aside"
+        lines.append(Line(((aside, Ink.STRONG if found.set_aside else Ink.TEXT),)))
     lines.append(Line(((" Set aside or noted" if found.notices else " Nothing was set aside.", Ink.QUIET),)))
     for notice in found.notices:
         lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(notice, max(20, width - 5))]

@@ -40,7 +40,8 @@ def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = T
     said = scene.skip_words(step, scan) if flow else ""
     titled = Picture(width, picture.height + 20)
     titled.add(picture, 0, 20)
-    titled.items.append(Words(0, 9, " · ".join(p for p in (f"{one.pou} {one.rung.number}", one.rung.comment, said) if p), 8, True))
+    words = (f"{one.pou} {one.rung.number}", *(f"label {n}" for n in one.rung.labels), one.rung.comment, said)
+    titled.items.append(Words(0, 9, " · ".join(p for p in words if p), 8, True))
     return titled
 
 
@@ -72,7 +73,8 @@ def report_pages(session: Session, answer: Answer, kept: Kept | None = None) -> 
     steps = scene.steps()[:MOST_RUNGS]
     if steps:
         sheets.heading(f"The rungs, with power flow at {scene.clock(scene.journal.clock.start(answer.scan))}, scan {answer.scan}")
-        sheets.words("Heavy lines carry power, thin broken ones do not; a cross stands where a path stops.", 7.5, grey=0.3)
+        sheets.words("Heavy lines carry power, thin broken ones do not; a contact in heavy strokes would let it pass; "
+                     "a cross stands where a path stops.", 7.5, grey=0.3)
     for step in steps:
         sheets.picture(titled_rung(scene, step, answer.scan, sheets.room))
     if kept is not None and (kept.marks or kept.notes):
@@ -85,7 +87,7 @@ def report_pages(session: Session, answer: Answer, kept: Kept | None = None) -> 
     for sentence in limits or ["The program and the log as given; nothing was set aside."]:
         sheets.words(sentence, 8.5, after=1)
     sheets.words("The same again: " + why_command(session, answer, None, any(r.proved is not None for r in answer.roots)), 7, grey=0.3)
-    return sheets.pages
+    return sheets.numbered()
 
 
 def report_markdown(session: Session, answer: Answer, kept: Kept | None = None) -> str:
@@ -127,5 +129,5 @@ def drawing_pages(session: Session, steps: list[int], time: int | None) -> list[
             last = one.pou
             sheets.heading(last)
         sheets.picture(titled_rung(scene, step, scan, sheets.room, time is not None))
-    return sheets.pages
+    return sheets.numbered()
 

@@ -17,6 +17,7 @@ from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.cells import padded
 from whorlograph.model.chart import ChartBody
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
@@ -33,7 +34,7 @@ _PHRASES = {
     LinkKind.HELD_BY_JUMP: "jumped over", LinkKind.NOT_CALLED: "not called", LinkKind.OVERWRITTEN: "overwritten",
     LinkKind.TIMER_RUNNING: "timer not through", LinkKind.COUNTER_SHORT: "count too low", LinkKind.HALTED: "controller halted",
     LinkKind.NOT_MET: "comparison not met", LinkKind.MISSED_PULSE: "came and went unseen",
-    LinkKind.RESUMED: "runs again",
+    LinkKind.RESUMED: "runs again", LinkKind.STEP_INACTIVE: "step not active",
 }
 
 
@@ -120,6 +121,8 @@ class Scene:
         left = f" Why {ask} "
         middle = f" {verb[answer.symptom.value]}?"
         warn = self.warning(width - len(left) - len(name) - len(middle) - len(right) - 6)
+        before = self._before_asked()
+        middle += before if len(left) + len(name) + len(middle) + len(before) + len(warn) + len(right) + 6 <= width else ""
         came = f"  ‹ {path}" if path and len(left) + len(name) + len(middle) + len(warn) + len(right) + len(path) + 8 <= width else ""
         gap = max(1, width - len(left) - len(name) - len(middle) - len(warn) - len(came) - len(right) - 3)
         ink = Ink.PROVED if proved else Ink.QUIET
@@ -127,6 +130,14 @@ class Scene:
         return [(left, Ink.TEXT), (name, Ink.STRONG), (middle, Ink.TEXT), ("  " + warn if warn else "", loud),
                 (came, Ink.QUIET), (" " * gap, Ink.TEXT),
                 (right + " ", ink)]
+
+    def _before_asked(self) -> str:
+        """How long before the moment asked for the answer looks, where that is not the same; "" where it is."""
+        clock = self.journal.clock
+        if self.answer.asked <= 0 or self.answer.asked - self.answer.scan < 2:
+            return ""
+        apart = clock.start(self.answer.asked) - clock.start(self.answer.scan)
+        return f"  ({duration_text(apart)} before the moment asked for; A asks otherwise)" if apart >= 1_000_000_000 else ""
 
     def warning(self, width: int) -> str:
         """What must not be overlooked: a halt, a mismatch, rows set aside; "" where there is nothing."""
@@ -137,9 +148,9 @@ class Scene:
         if self.answer.mismatch or apart:
             said.append(apart or "log and program differ")
         if self.session.log.set_aside:
-            said.append(f"{self.session.log.set_aside} rows set aside")
+            said.append(f"{counted(self.session.log.set_aside, 'row')} set aside")
         if self.session.notices and not said:
-            said.append(f"{len(self.session.notices)} notes")
+            said.append(f"{counted(len(self.session.notices), 'note')}")
         text = " · ".join(said)
         return f"! {text}" if text and len(text) + 2 <= width else ""
 
@@ -200,7 +211,7 @@ class Scene:
         if link.kind is LinkKind.RUNG_FALSE:
             return "went off" if link.since is not None and link.since == self.session.journal.clock.start(link.scan) else "off, no power"
         if link.kind is LinkKind.BLOCK:
-            return "ran out" if "ran out" in link.text else f"{state}, block"
+            return "ran out" if "ran out" in link.text else state
         if link.kind is LinkKind.NEVER_SET and link.tag is None:
             return "not executed"
         if link.kind is LinkKind.NEVER_SET:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.inquiry.mismatch import disagreements
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.times import clock_text, date_text
 
 from .disagreeing import count_text
@@ -34,18 +34,18 @@ def loaded_lines(session: Session) -> list[str]:
     day = date_text(log, 0)
     start = "" if log.complete else ", the start of a longer one"
     lines = [
-        f"{session.program.name}: {len(session.controller.steps.all)} rungs, {session.running.public} tags",
-        f"log: {log.rows} rows, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}{start}",
+        f"{session.program.name}: {counted(len(session.controller.steps.all), 'rung')}, {counted(session.running.public, 'tag')}",
+        f"log: {counted(log.rows, 'row')}, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}{start}",
     ]
     if log.set_aside:
-        lines.append(f"{log.set_aside} rows of the log were set aside")
+        lines.append(f"{counted(log.set_aside, 'row')} of the log {'was' if log.set_aside == 1 else 'were'} set aside")
     return lines
 
 
 def replay_summary(session: Session, journal: Journal) -> str:
     """Scans, changes, and what must not be overlooked."""
     lines = loaded_lines(session)
-    lines.insert(2, f"replayed: {journal.clock.last} scans, {len(journal)} changes")
+    lines.insert(2, f"replayed: {counted(journal.clock.last, 'scan')}, {counted(len(journal), 'change')}")
     if journal.fault is not None:
         lines.append(fault_text(session, journal))
     apart = count_text(session, disagreements(session.controller, journal, session.log))

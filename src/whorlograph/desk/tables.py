@@ -10,7 +10,7 @@ from typing import Any
 
 from whorlograph.inquiry.xref import Entry, Usage, Xref
 from whorlograph.model.cells import cells, padded
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import tags_logged
 from whorlograph.model.shown import json_visible, no_formula, visible
 from whorlograph.model.times import clock_text
@@ -205,10 +205,10 @@ def survey_text(session: Session, found: Survey) -> str:
         size = size_text(pou.rungs, pou.language, pou.opaque)
         lines.append(f"  {padded(pou.name, 20)} {pou.kind:<14} {pou.language:<4} {size:>14}  {used} {pou.documentation}".rstrip())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n)
-    lines += ["", f"{found.tags} tags ({', '.join(f'{n} {name}' for name, n in found.types.items())})",
+    lines += ["", f"{counted(found.tags, 'tag')} ({', '.join(f'{n} {name}' for name, n in found.types.items())})",
               f"points: {points or 'none has an address'}; {found.listed} in the I/O list"]
     if found.log_files:
-        lines.append(f"log: {', '.join(found.log_files)}, {found.log_rows} rows, {duration_text(found.log_end)} from "
+        lines.append(f"log: {', '.join(found.log_files)}, {counted(found.log_rows, 'row')}, {duration_text(found.log_end)} from "
                      f"{clock_text(session.log, 0)}, {found.set_aside} set aside")
     if session.replayed and (apart := count_text(session, stretches(session))):
         lines.append(apart)

@@ -12,7 +12,7 @@ from whorlograph.drawing.timeline_layout import Cell, CellKind, Lane, TimelineLa
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.cells import cut, padded
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -65,7 +65,7 @@ class Timeline:
             for time, letter in sign.items():
                 if layout.start <= time <= layout.end:
                     layout.marks[min(width - 1, (time - layout.start) * width // span)] = letter
-        layout.named = f"{len(hits)} hits" if hits else "marks" if layout.marks else ""
+        layout.named = f"{counted(len(hits), 'hit')}" if hits else "marks" if layout.marks else ""
 
     def _trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
         """The thin lane of the second replay."""

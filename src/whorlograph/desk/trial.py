@@ -14,7 +14,7 @@ from whorlograph.engine.settled import settle
 from whorlograph.formats.logs.values import value_reader
 from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
-from whorlograph.model.literals import cooked, said_value
+from whorlograph.model.literals import cooked, counted, said_value
 from whorlograph.model.log import Log
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text, parse_time
@@ -156,7 +156,7 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
     lines = [f"With {what}:" if what else "The same log again:"]
     mine = next((d for d in tried.differences if d.tag == name), None)
     if mine is None:
-        lines.append(f"  {name} takes the same course: {len(tried.before) - 1} changes")
+        lines.append(f"  {name} takes the same course: {counted(len(tried.before) - 1, 'change')}")
     else:
         lines.append(f"  {name} differs from {clock_text(log, mine.first)} on: {_words(tried.tag, mine.before)} before, "
                      f"{_words(tried.tag, mine.after)} now; {len(tried.before) - 1} changes before, {len(tried.after) - 1} now")

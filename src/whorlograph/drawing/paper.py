@@ -62,6 +62,7 @@ def _svg(pages: list[Picture], path: Path) -> None:
     for page in pages:
         whole.add(page, 0, y)
         y += page.height
+    whole.items.insert(0, Bar(0, 0, whole.width, whole.height, 1.0))  # a ground of its own: a viewer's may be dark
     path.write_text(renderSVG.drawToString(_drawing(whole, True)), encoding="utf-8")
 
 
@@ -95,10 +96,15 @@ class Sheets:
 
     def _new(self) -> None:
         page = Picture(*A4)
-        page.items += [Words(MARGIN, A4[1] - 26, self.foot, 6.5, grey=0.35),
-                       Words(A4[0] - MARGIN, A4[1] - 26, f"sheet {len(self.pages) + 1}", 6.5, False, "end", 0.35)]
+        page.items.append(Words(MARGIN, A4[1] - 26, self.foot, 6.5, grey=0.35))
         self.pages.append(page)
         self.y = MARGIN
+
+    def numbered(self) -> list[Picture]:
+        """The sheets, each with its number and how many there are."""
+        for n, page in enumerate(self.pages, 1):
+            page.items.append(Words(A4[0] - MARGIN, A4[1] - 26, f"sheet {n} of {len(self.pages)}", 6.5, False, "end", 0.35))
+        return self.pages
 
     def words(self, text: str, size: float = 9.0, bold: bool = False, indent: float = 0.0, after: float = 3.0, grey: float = 0.0) -> None:
         """A paragraph."""

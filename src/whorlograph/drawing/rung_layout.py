@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from whorlograph.engine.power import Flow
 from whorlograph.engine.scope.rung_types import output_pin
+from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS, family
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -59,7 +60,8 @@ class PinText(Struct, frozen=True):
 
 
 class Symbol(Struct):
-    """One drawn element at a column and row. ``sign`` stands inside it; ``live`` says whether power leaves it."""
+    """One drawn element at a column and row. ``sign`` stands inside it; ``live`` says whether power leaves it; ``passes``: of a contact,
+    whether it would let power through; ``present``: how far a timer or counter has come."""
 
     element: int
     shape: Shape
@@ -71,6 +73,8 @@ class Symbol(Struct):
     live: bool = False
     blocks: bool = False
     value: str = ""
+    passes: bool = False
+    present: str = ""
     inputs: tuple[PinText, ...] = ()
     outputs: tuple[PinText, ...] = ()
 
@@ -290,6 +294,7 @@ class _Builder:
                       blocks=element.id in self.blockers, value=text)
         if isinstance(element, Contact):
             base.shape, base.label, base.sign = Shape.CONTACT, element.variable, _CONTACTS[element.kind]
+            base.passes = flow is not None and bool(flow.passes.get(element.id, False))
         elif isinstance(element, Coil):
             base.shape, base.label, base.sign, base.live = Shape.COIL, element.variable, _COILS[element.kind], power
         elif isinstance(element, Block):
@@ -304,7 +309,18 @@ class _Builder:
             base.label = _named(element)
         return base
 
+    def _present(self, block: Block) -> str:
+        """How far a timer or counter has come: ``1.2 s of 5 s``; "" for other blocks, and where nothing is known."""
+        flow = self.flow
+        kind = family(block.type_name.upper()) if block.type_name.upper() in STANDARD_BLOCKS else ""
+        now, goal = ("ET", "PT") if kind in TIMERS else ("CV", "PV") if kind in ("CTU", "CTD", "CTUD") else ("", "")
+        values = [flow.out.get((block.id, name)) for name in (now, goal)] if flow is not None and now else []
+        if len(values) < 2 or any(v is None or isinstance(v, (bool, str)) for v in values):
+            return ""
+        return " of ".join(duration_text(int(v or 0)) if kind in TIMERS else str(v) for v in values)
+
     def _block(self, base: Symbol, block: Block) -> None:
+        base.present = self._present(block)
         base.shape = Shape.BLOCK
         base.label, base.sign = block.instance, block.type_name
         inputs, outputs = [], []

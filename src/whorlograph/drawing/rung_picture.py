@@ -111,6 +111,7 @@ class _Drawer:
         if self.values and symbol.value:
             self.items.append(Words(middle, y + 13, symbol.value, 6.5, False, "middle", 0.3))
         if symbol.shape is Shape.CONTACT:
+            weight = LIVE if symbol.passes and self.flow else weight  # its own state, whatever power arrives
             self.items += [Stroke(middle - 5, y - 6, middle - 5, y + 6, weight), Stroke(middle + 5, y - 6, middle + 5, y + 6, weight)]
             if symbol.sign == "/":
                 self.items.append(Stroke(middle - 4, y + 6, middle + 4, y - 6, weight))
@@ -120,7 +121,7 @@ class _Drawer:
             self._coil(middle, y, symbol.sign, weight)
             self.items += [_wire(middle + 5, y, self.rail, y, live, self.flow), Stroke(self.rail, y - 8, self.rail, y + 8, 0.8)]
         else:
-            text = {Shape.JUMP: ">>", Shape.RETURN: "RET", Shape.LINK: ">", Shape.VALUE: "[ ]"}[symbol.shape]
+            text = {Shape.JUMP: ">>", Shape.RETURN: "return", Shape.LINK: ">", Shape.VALUE: "[ ]"}[symbol.shape]
             self.items.append(Words(middle, y + 2.7, text, LABEL, True, "middle"))
         if symbol.blocks:
             self._cross(middle + 11, y)
@@ -148,6 +149,8 @@ class _Drawer:
         self.items += [Stroke(x, top, x + box, top, weight), Stroke(x, bottom, x + box, bottom, weight), Stroke(x, top, x, bottom, weight),
                        Stroke(x + box, top, x + box, bottom, weight),
                        Words(x + box / 2, top - 3, symbol.label or symbol.sign, LABEL, True, "middle")]
+        if symbol.present and self.flow:
+            self.items.append(Words(x + box / 2, self.y(symbol.row) + 10, symbol.present, 5.5, False, "middle", 0.2))
         if symbol.label:
             self.items.append(Words(x + box / 2, bottom - 3, symbol.sign, LABEL, False, "middle", 0.25))
         for pin in symbol.inputs:

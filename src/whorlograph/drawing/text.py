@@ -57,8 +57,9 @@ class _Drawer:
     def _block_parts(symbol: Symbol) -> tuple[int, int, int]:
         """Widths of a block: texts to its left, the box, everything."""
         left = max((min(LONGEST, cells(p.text)) for p in symbol.inputs), default=0)
+        widest = 2 * cells(symbol.present.partition(" of ")[2]) + 6 if symbol.present else 0  # as wide as it ever gets
         right = max((min(LONGEST, cells(p.text)) for p in symbol.outputs), default=0)
-        inner = max(len(symbol.sign) + 2, cells(symbol.label) + 2,
+        inner = max(widest, len(symbol.sign) + 2, cells(symbol.label) + 2,
                     max((cells(p.name) for p in symbol.inputs), default=0) + max((cells(p.name) for p in symbol.outputs), default=0) + 2)
         return left, inner + 2, left + inner + 2 + right + (1 if left else 0) + (1 if right else 0)
 
@@ -145,8 +146,9 @@ class _Drawer:
         self.canvas.put(at, y - 1, label, strong)
         if self.values and symbol.value:
             self.canvas.put(left + max(0, (width - cells(symbol.value)) // 2), y + 1, symbol.value, Ink.QUIET)
-        ink = Ink.BLOCK if symbol.blocks else Ink.LIVE if symbol.live else Ink.DEAD
-        body = {Shape.CONTACT: f"┥{symbol.sign}┝", Shape.COIL: f"({symbol.sign})", Shape.JUMP: ">>>", Shape.RETURN: "<R>",
+        ink = Ink.BLOCK if symbol.blocks else Ink.LIVE if symbol.live or symbol.passes else Ink.DEAD
+        made = f"┫{symbol.sign}┣" if symbol.passes else f"┥{symbol.sign}┝"  # whatever power arrives: the contact's own state
+        body = {Shape.CONTACT: made, Shape.COIL: f"({symbol.sign})", Shape.JUMP: ">>>", Shape.RETURN: "<R>",
                 Shape.LINK: ">·>", Shape.VALUE: "[·]"}[symbol.shape]
         self.canvas.put(middle, y, body, ink)
         if symbol.blocks and symbol.shape is Shape.CONTACT:
@@ -169,6 +171,8 @@ class _Drawer:
         self.canvas.put(left + 1 + (box - 2 - cells(title)) // 2, top, title, names)
         for y in range(top + 1, bottom):
             self.canvas.put(left, y, "│" + " " * (box - 2) + "│", ink)
+        if symbol.present:
+            self.canvas.put(left + 1, top + 2, fitted(symbol.present.center(box - 2), box - 2), names if symbol.blocks else Ink.STRONG)
         foot = symbol.sign if symbol.label else ""
         self.canvas.put(left, bottom, "╰" + foot.center(box - 2, "─") + "╯", ink)
         for pin in symbol.inputs:

@@ -14,6 +14,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.evaluate.sight import ET, IN, PT, Q
 from whorlograph.engine.journal import Journal
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, duration, literal, raw
@@ -139,8 +140,10 @@ class Search:
     def _comparison(self, name: str, sign: str, value: str) -> _State:
         tag = self.find(name)
         one = self.controller.running.tags[tag]
-        times, values = self._course(tag)
         wanted = self._literal(tag, value)
+        if one.computed:
+            return self._elapsed(tag, sign, int(wanted))
+        times, values = self._course(tag)
         numbers: Any
         if one.type.family is Family.REAL:
             numbers = np.array([float(cooked(int(v), one.type)) for v in values])
@@ -149,6 +152,29 @@ class Search:
         else:
             numbers = values
         return _State(times, np.asarray(_COMPARE[sign](numbers, wanted)))
+
+    def _elapsed(self, tag: int, sign: str, wanted: int) -> _State:
+        """A timer's ET against a time: it has no rows, but it grows evenly from where its input or output turned, so it is looked at there, where
+        it would get there, and where its step runs again."""
+        again, journal = self.controller.again(), self.journal
+        first, clock = tag - ET, journal.clock
+        step = again.timers.get(first, ("", -1))[1]
+        if step < 0:
+            return _State(np.array([BEFORE], np.int64), np.array([_COMPARE[sign](0, wanted)]))
+        scans = {1}
+        for pin in (IN, Q, PT):
+            turned, _ = journal.history(first + pin)
+            for scan in turned.tolist():
+                crossing = clock.scan_at(clock.start(scan) + wanted) if scan > 0 else 0
+                scans |= {scan, *range(crossing - 1, crossing + 3)}
+        for scan in list(scans):
+            skip = self.controller.paths.skipped(journal, step, min(max(1, scan), clock.last))
+            if skip is not None and skip.flag is not None:
+                scans |= {s + n for s in journal.history(skip.flag.number)[0].tolist() for n in (0, 1)}
+        known = sorted(s for s in scans if 1 <= s <= clock.last)
+        values = [again.elapsed(journal, first, s) for s in known]
+        times = np.append(np.int64(BEFORE), clock.start_all(np.array(known, np.int64)))
+        return _State(times, np.array([_COMPARE[sign](v, wanted) for v in (0, *values)], bool))
 
     def _literal(self, tag: int, text: str) -> Any:
         one = self.controller.running.tags[tag]

@@ -10,7 +10,7 @@ import numpy as np
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.model.iolist import IoList
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
@@ -232,7 +232,7 @@ class Inquiry:
         on_link = tracer.explain(tag, Vantage(on, LAST), True, 0)
         if off_link is not None and on_link is not None:
             off_link.children.append(on_link)
-        text = f"chatters since {tracer.at(begun)}: every {duration_text(period)}, on {share} % of the time, {len(inside)} changes"
+        text = f"chatters since {tracer.at(begun)}: every {duration_text(period)}, on {share} % of the time, {counted(len(inside), 'change')}"
         answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, off_link or on_link, text)
         answer.begun = begun
         return answer
@@ -346,7 +346,7 @@ class Inquiry:
             said.append("the log has no row of a tag of the program: every input is taken as declared" if self.log.files else
                         "no log: every input is taken as declared; --now A=1,B=0 (V on the screen) takes what the input lamps show")
         if self.log.set_aside:
-            said.append(f"{self.log.set_aside} rows of the log were set aside: answers do not see them")
+            said.append(f"{counted(self.log.set_aside, 'row')} of the log {'was' if self.log.set_aside == 1 else 'were'} set aside: answers do not see them")
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")

@@ -10,6 +10,7 @@ import click
 from whorlograph.cli.options import FILE, given, program_options, screen_options
 from whorlograph.formats.beside import refuse_inputs
 from whorlograph.model.errors import InputError, UsageError
+from whorlograph.model.question import Symptom
 
 if TYPE_CHECKING:
     from whorlograph.desk.session import Session
@@ -20,11 +21,13 @@ if TYPE_CHECKING:
 @program_options
 @click.argument("logs", type=FILE, nargs=-1)
 @click.option("--tag", help="Ask why of this tag at once.")
+@click.option("--at", help="Ask about this moment: 14:03:22.15, 12.5, @ and the log's own seconds.")
+@click.option("--symptom", type=click.Choice([s.value for s in Symptom]), help="Which question, where it is not the one that fits best.")
 @click.option("--suggest-profile", is_flag=True, help="Print a profile for the logs instead of opening them.")
 @click.option("--job", type=FILE, help="Keep marks, notes and the walk in this file (.json), and take it up from there.")
 @screen_options
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
-            tag: str | None, suggest_profile: bool, job: Path | None, palette: str, ascii_: bool) -> int:
+            tag: str | None, at: str | None, symptom: str | None, suggest_profile: bool, job: Path | None, palette: str, ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
     _check(program, io_list, profile, *logs)
     paths = given(program, logs, io_list, profile, resource)
@@ -44,6 +47,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         from whorlograph.desk.job import jobs_folder
         from whorlograph.desk.session import load
         from whorlograph.model.question import Question
+        from whorlograph.model.times import parse_moment
 
         known = kept_columns(paths, jobs_folder(), job) if columns is None and logs else columns
         session = load(with_columns(paths, known or {}, jobs_folder()), plain, head=True)
@@ -52,7 +56,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
             raise doubt
         number = session.tag(tag) if tag else session.first_output()
         session.begin_odd = not tag and bool(logs)
-        return session, Question(number) if number is not None else None
+        moment = parse_moment(at, session.log) if at else None
+        return session, Question(number, moment, Symptom(symptom) if symptom else None) if number is not None else None
 
     from whorlograph.desk.ahead import ahead
 
@@ -63,7 +68,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 
-    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun, loaded), palette, ascii_, job=job)
+    asked = bool(tag or at or symptom)
+    run(Opening(program.stem, ", ".join(p.name for p in (program, *logs)), begun, loaded), palette, ascii_, resume=not asked, job=job)
     return 0
 
 

@@ -16,7 +16,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
 
 from .again import Execution, Place, Reference, Result
-from .sight import Sight
+from .sight import Sight, elapsed
 
 DEEPEST = 30
 KEPT = 4000
@@ -139,6 +139,12 @@ class Again:
                     own = self.code.instances[spot.own].own if spot.base == Base.GLOBAL else one.own + spot.own
                     found.setdefault(own, (action.block, step))
         return found
+
+    def elapsed(self, journal: Journal, first: int, scan: int) -> int:
+        """A timer's ET, ns, at a scan's end. Args: first: the number of its first pin."""
+        kind, step = self.timers[first]
+        now = self.paths.start(journal, step, self.paths.last_run(journal, step, scan))
+        return elapsed(kind, journal, first, journal.settled_position(scan), now)
 
     @cached_property
     def initial(self) -> dict[int, int]:

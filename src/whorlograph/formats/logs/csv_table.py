@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from whorlograph.model.errors import ColumnsError, LogError
 from whorlograph.model.limits import LOG_ROW, memory_room
+from whorlograph.model.literals import counted
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
@@ -177,7 +178,7 @@ def _finish(source: Source, rows: Rows) -> None:
     if source.damage:
         if not rows.rows:
             raise LogError(rows.file, f"cannot be opened ({source.damage})", "pack it again")
-        rows.damage = f"the packed file is damaged behind its {rows.rows} rows ({source.damage})"
+        rows.damage = f"the packed file is damaged behind its {counted(rows.rows, 'row')} ({source.damage})"
         rows.set_aside(rows.rows + 2, rows.damage)
 
 

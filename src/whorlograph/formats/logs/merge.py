@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from whorlograph.model.limits import FAR_DAYS, FAR_SPANS, RHYTHM
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import Clock, Ints, Log
 from whorlograph.model.place import Loaded, Notice, Place
 
@@ -131,7 +131,7 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
     if disorder:
         found.append(Notice(place, f"{disorder} row{'s' * (disorder != 1)} out of order", "sorted by time"))
     for name, count in list(part.unknown.items())[:5]:
-        found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({count} rows)", "not used"))
+        found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({counted(count, 'row')})", "not used"))
     if len(part.unknown) > 5:
         found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
     if part.taken:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from whorlograph.model.errors import LogError
 from whorlograph.model.limits import LOG_ROW, memory_room
+from whorlograph.model.literals import counted
 from whorlograph.model.log import Clock, Ints, narrowed
 from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
@@ -67,7 +68,7 @@ def read_parquet(path: Path, running: Running, profile: Profile, times: Times, w
                 rows.stopped = True
                 break
     except (pa.ArrowException, OSError) as problem:
-        rows.damage = f"the file is damaged behind its {rows.rows} rows ({visible(str(problem).splitlines()[0])[:100]})"
+        rows.damage = f"the file is damaged behind its {counted(rows.rows, 'row')} ({visible(str(problem).splitlines()[0])[:100]})"
         if not rows.rows:
             raise LogError(str(path), f"cannot be read ({visible(str(problem).splitlines()[0])[:100]})", "fetch it again") from problem
     return rows

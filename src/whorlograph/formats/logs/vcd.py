@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from whorlograph.model.errors import LogError
 from whorlograph.model.limits import LOG_ROW, memory_room
-from whorlograph.model.literals import raw
+from whorlograph.model.literals import counted, raw
 from whorlograph.model.log import Clock
 from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
@@ -83,7 +83,7 @@ def read_vcd(path: Path, running: Running, profile: Profile, times: Times, watch
                 raise LogError(where, f"no value change dump ({visible(str(problem))[:100]})", "export it again") from problem
             rows.damage = f"the dump cannot be read from its line {where.rpartition(':')[2]} on ({visible(str(problem))[:100]})"
         if source.damage and not rows.damage:
-            rows.damage = f"the packed file is damaged behind its {rows.rows} rows ({source.damage})"
+            rows.damage = f"the packed file is damaged behind its {counted(rows.rows, 'row')} ({source.damage})"
     if not reader.declared:
         raise LogError(str(path), "no value change dump: it declares no variable", "export it again")
     return rows

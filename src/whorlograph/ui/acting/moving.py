@@ -14,11 +14,21 @@ class Moving(Timing):
 
     def _move(self, steps: int) -> None:
         if self.view.strand == "trail":
-            self._to_line(self.view.line + steps)
+            if not self._read_card(steps):
+                self._to_line(self.view.line + steps)
         elif self.view.strand == "timeline":
             self._to_lane(steps)
         else:
             self._to_element(0, steps)
+
+    def _read_card(self, steps: int) -> bool:
+        """Scroll through a root's card that is longer than the strand, before the cursor leaves its line; whether that was done."""
+        wanted = max(0, min(self.card_room, self.view.card + steps * max(1, self.trail.room.height - 2)))
+        if wanted == self.view.card:
+            return False
+        self.view = replace(self.view, card=wanted)
+        self.paint()
+        return True
 
     def do_down(self) -> None:
         """Next line, element or lane."""
@@ -48,7 +58,7 @@ class Moving(Timing):
         scan = line.scan if line.scan > 0 else self.view.scan
         time = line.time if line.time > 0 else self.view.time
         lane = line.tag if line.tag is not None else self.view.lane
-        self.view = self._showing(replace(self.view, line=wanted, scan=scan, time=time, lane=lane))
+        self.view = self._showing(replace(self.view, line=wanted, scan=scan, time=time, lane=lane, card=0))
         self.paint()
 
     def _to_lane(self, steps: int) -> None:

@@ -18,6 +18,7 @@ from whorlograph.desk.lanes import lane_named
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.model.literals import counted
 from whorlograph.model.question import Question
 
 from ..keys import footer_runs
@@ -74,6 +75,7 @@ class Painting(Screen[None]):
         self.trail_lines: list[TrailLine] = []
         self.blocks: list[tuple[int, RungBlock]] = []
         self.owners: list[int] = []
+        self.card_room = 0
         self.said = ""
         self.messages: list[str] = []
         self.work = Work(self)
@@ -124,7 +126,6 @@ class Painting(Screen[None]):
             narrow = width < WIDE
             self.rungs.styles.height = (max(7, (height - 11) // 2)) if narrow else "100%"
             lanes = len(self.all_lanes()) if self.scene is not None else 6
-            self.hand.styles.height = min(13, max(6, (height - 30) // 2 + 6))
             double = 2 if self.scene is not None and self.scene.timeline.trial is not None else 1
             self.timeline.styles.height = min(max(5, height // 4), lanes * double + 2) if narrow else min(height // 3, lanes * double + 2)
 
@@ -206,7 +207,7 @@ class Painting(Screen[None]):
         if self.size.width < 60 or self.size.height < 16:
             return f"the three strands want 60 x 16, this is {self.size.width} x {self.size.height}; Tab changes the strand"
         if self.found.starts and self.view.strand != "rungs":
-            return f"n and N walk through the {len(self.found.starts)} places of {self.found.text}"
+            return f"n and N walk through the {counted(len(self.found.starts), 'place')} of {self.found.text}"
         if answer.rests_on and self.view.line == 0 and not any(r.proved for r in answer.roots):
             return f"rests on: {answer.rests_on[0]}"
         if answer.roots and answer.roots[0].proved is None and self.view.line > 0:
@@ -234,12 +235,27 @@ class Painting(Screen[None]):
                 lines[target[2]] = [(f"[{letter}]", Ink.STRONG), *lines[target[2]]]
         if not lines:
             lines = [[(f" {self.scene.answer.text}", Ink.TEXT)]]
-        if self.view.line == 0 and len(lines) <= self.trail.room.height:
+        if self.size.width >= WIDE:
+            self._share_right(len(lines))
+        height = self.trail.room.height
+        self.card_room = max(0, last - number + 1 - height)  # lines of the chosen card that find no room
+        if self.view.line == 0 and len(lines) <= height:
             top = 0
+        elif self.view.card:
+            top = number + min(self.view.card, self.card_room)
         else:
             top = self.trail.reach(number, min(last, number + self.trail.room.height - 1))
         note = f"{min(self.view.line + 1, len(firsts))} of {len(firsts)}" if firsts else ""
+        if self.card_room > self.view.card:
+            note = f"Down: {self.card_room - self.view.card} more lines · {note}"
         self.trail.show(lines, frozenset({number}) if firsts else frozenset(), top, self.view.strand == "trail", note)
+
+    def _share_right(self, lines: int) -> None:
+        """The trail gets the lines it needs, the rung at hand what is left of them, five at least."""
+        room = self.query_one("#right").size.height
+        wanted = max(5, room - lines - 1)
+        if self.hand.styles.height is None or self.hand.styles.height.value != wanted:
+            self.hand.styles.height = wanted
 
     def firsts(self) -> list[int]:
         """The trail's lines that can be chosen."""

@@ -27,7 +27,7 @@ class TimePrompt(Prompt):
         """The instant that the text stands for."""
         time = self.main.time_of(text)
         if time is None:
-            return "not a time yet", False
+            return self.main.outside(text) or "not a time yet", False
         scene = self.main.scene
         return (f"{scene.clock(time)}, scan {scene.journal.clock.scan_at(time)}" if scene is not None else ""), True
 
@@ -153,18 +153,34 @@ class Timing(Painting):
             return mark.time
         if text.lower().startswith("scan"):
             number = text[4:].strip().replace(" ", "")
-            return self.scene.journal.clock.start(int(number)) if number.isdecimal() and len(number) < 20 else None
+            clock = self.scene.journal.clock
+            return clock.start(int(number)) if number.isdecimal() and len(number) < 20 and 1 <= int(number) <= clock.last else None
         if text[0] in "+-":
             try:
                 step = duration(text[1:] if text[-1].isalpha() else text[1:] + "s")
             except ValueError:
                 return None
-            return self.view.time + (step if text[0] == "+" else -step)
+            time = self.view.time + (step if text[0] == "+" else -step)
+            return max(0, min(self.session.log.end, time))
         try:
             time = parse_time(text, self.session.log)
         except WhorlographError:
             return None
         return time if 0 <= time <= self.session.log.end else None
+
+    def outside(self, text: str) -> str:
+        """Why what was typed is no instant of this log; "" where it is no instant at all."""
+        if self.scene is None or not text.strip():
+            return ""
+        clock, end = self.scene.journal.clock, self.session.log.end
+        if text.strip().lower().startswith("scan"):
+            number = text.strip()[4:].strip().replace(" ", "")
+            return f"there are scans 1 to {clock.last:,}".replace(",", " ") if number.isdecimal() else ""
+        try:
+            parse_time(text, self.session.log)
+        except WhorlographError:
+            return ""
+        return f"outside the log, which goes from {self.scene.clock(0)} to {self.scene.clock(end)}"
 
     def do_go_time(self) -> None:
         """Ask for a time."""

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from whorlograph.desk.finding import steps_with
 from whorlograph.desk.scene import RungBlock
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.model.literals import counted
 
 from ..rung_cursor import beside, elements_of, first_element, with_cursor
 from ..state import PageState
@@ -73,7 +74,7 @@ class ProgramPage(Page):
             lines.append([])
         one = self.main.session.controller.steps.all[self.state.step]
         name = one.pou if one.instance.name in (one.pou, "") else f"{one.pou} ({one.instance.name})"
-        found = f" · {len(self.hits)} hits of “{self.state.filter}”" if self.state.filter else ""
+        found = f" · {counted(len(self.hits), 'hit')} of “{self.state.filter}”" if self.state.filter else ""
         self.body.title = f"whole program · {name}{found}"
         top = max(0, at - height // 3)
         place = f"line {one.rung.number}" if one.rung.statement is not None else f"rung {one.rung.number} of {len(steps)}"
@@ -143,7 +144,7 @@ class ProgramPage(Page):
 
     def counted(self, text: str) -> str:
         """How many rungs hold every word."""
-        return f"{len(self._found(text))} rungs"
+        return f"{counted(len(self._found(text)), 'rung')}"
 
     def search(self, text: str) -> None:
         """Go to the first rung at or after this one that holds every word."""
