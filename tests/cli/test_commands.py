@@ -198,7 +198,7 @@ class Commands(unittest.TestCase):
 
     def test_survey_in_words_and_json(self) -> None:
         words = run("survey", *FILES, *LISTS).stdout
-        for word in ("every 10 ms", "3. Sequence", "40 at %I, 26 at %Q", "3998 rows", "Nothing was set aside"):
+        for word in ("every 10 ms", "3. Sequence", "40 at %I, 26 at %Q", "3,998 rows", "Nothing was set aside"):
             self.assertIn(word, words)
         found = json.loads(run("survey", BRIDGE.program, "--json").stdout)
         self.assertEqual([r["instance"] for r in found["runs"]], ["Guards", "Permits", "Sequence", "Barriers", "Leaf_Drive", "Signals"])

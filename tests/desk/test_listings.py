@@ -105,7 +105,7 @@ class Listings(unittest.TestCase):
 
     def test_the_survey_says_what_runs_when_and_what_looks_odd(self) -> None:
         words = "\n".join(text(x) for x in PAGES["survey"](self.session, SCAN, 118, 0, None).lines)
-        for word in ("every 10 ms", "1. Guards", "6. Signals", "40 at %I, 26 at %Q", "3998 rows", "! never written", "Seq_Step"):
+        for word in ("every 10 ms", "1. Guards", "6. Signals", "40 at %I, 26 at %Q", "3,998 rows", "! never written", "Seq_Step"):
             self.assertIn(word, words)
 
     def test_marks_notes_and_the_walk_lead_to_their_moments(self) -> None:

@@ -63,7 +63,7 @@ class Pages(unittest.IsolatedAsyncioTestCase):
 
     async def test_every_page_shows_what_it_is_for_at_both_sizes(self) -> None:
         words = {"X": ("all tags · name", "Ack_PB", "%IX0.5"), "F": ("field points · by module", "Desk_Key", "S-01", "keeper's desk"),
-                 "S": ("survey", "every scan", "3998 rows", "Nothing was set aside"), "P": ("whole program · Leaf_Drive", "✕")}
+                 "S": ("survey", "every scan", "3,998 rows", "Nothing was set aside"), "P": ("whole program · Leaf_Drive", "✕")}
         for width, height in ((160, 47), (80, 24)):
             async with self.opened(width, height) as (app, pilot):
                 for key, expected in words.items():

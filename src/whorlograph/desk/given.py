@@ -17,7 +17,7 @@ from whorlograph.model.question import LinkKind, Question
 from whorlograph.model.types import Family
 
 from .asking import answer_to, inquiry, prove_all
-from .command_line import files
+from .command_line import files, program
 from .listings import Line, Listing, cells_row
 from .now import given_values, settled_at, still_controller
 from .session import Session
@@ -97,9 +97,9 @@ def stand_still(session: Session, tag: int, text: str) -> Stood:
 
 def command(session: Session, tag: int, text: str) -> str:
     """The command that prints the answer."""
-    program, *rest = files(session.paths)
+    given, *rest = files(session.paths)
     options = rest[len(session.paths.logs):]
-    return shlex.join(["whorlograph", "why", program, session.running.tags[tag].name, "--now", text or "", *options])
+    return shlex.join([program(), "why", given, session.running.tags[tag].name, "--now", text or "", *options])
 
 
 def form(session: Session, tag: int, text: str, stood: Stood | None, width: int) -> Listing:

@@ -346,7 +346,8 @@ class Inquiry:
             said.append("the log has no row of a tag of the program: every input is taken as declared" if self.log.files else
                         "no log: every input is taken as declared; --now A=1,B=0 (V on the screen) takes what the input lamps show")
         if self.log.set_aside:
-            said.append(f"{counted(self.log.set_aside, 'row')} of the log {'was' if self.log.set_aside == 1 else 'were'} set aside: answers do not see them")
+            were = "was" if self.log.set_aside == 1 else "were"
+            said.append(f"{counted(self.log.set_aside, 'row')} of the log {were} set aside: answers do not see them")
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")

@@ -142,11 +142,15 @@ class Moving(Timing):
 
     def do_fold(self) -> None:
         """Fold or unfold."""
+        if self.view.strand != "trail":
+            self.say("Space folds the trail; Tab goes there")
+            return
         self._unfold(None)
 
     def _unfold(self, open_: bool | None) -> None:
         line = self.current_line()
         if self.scene is None or line is None or line.link is None:
+            self.say("this line has nothing below it to fold")
             return
         number = next((i for i, (_, link) in enumerate(self.scene.answer.links()) if link is line.link), -1)
         is_folded = number in self.view.folded

@@ -9,7 +9,7 @@ from whorlograph.desk.timeline import window
 from whorlograph.drawing.timeline_layout import SCAN_LANES, TASK_LANES, TaskLane
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.errors import WhorlographError
-from whorlograph.model.literals import duration, duration_text
+from whorlograph.model.literals import counted, duration, duration_text
 from whorlograph.model.times import parse_time
 
 from ..views.prompt import Prompt
@@ -238,7 +238,8 @@ class Timing(Painting):
         self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
         self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
         self.paint()
-        self.say(f"{len(fresh)} lane{'s' if len(fresh) > 1 else ''} added")
+        seen = " below, on the timeline of the strands" if self.page is not None else ""
+        self.say(f"{counted(len(fresh), 'lane')} added{seen}")
 
     def do_values(self) -> None:
         """Values under the tags."""

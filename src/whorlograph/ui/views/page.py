@@ -14,7 +14,7 @@ from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
-from ..keys import BY_KEY, footer_runs, unknown_key
+from ..keys import BY_KEY, footer_runs, key_text, unknown_key
 from ..rung_cursor import with_cursor
 from ..state import PageState
 from ..strands import Lines
@@ -22,6 +22,9 @@ from .host import Host
 from .search import SearchPrompt
 
 LOW = 34  # lines of screen below which the list needs them all
+# What acts on the strands alone: nobody would see it from a page.
+OF_STRANDS = frozenset(("zoom_in", "zoom_out", "zoom_fit", "values", "fold", "left", "right", "far_left", "far_right",
+                        "next_strand", "previous_strand"))
 
 
 class Page(Screen[None]):
@@ -122,6 +125,8 @@ class Page(Screen[None]):
         if own is not None:
             self.main.counted()
             own()
+        elif action.name in OF_STRANDS:
+            self.say(f"{key_text(event.key)} ({action.label}) acts on the strands; Backspace goes back to them")
         else:
             self.main.do(action.name)
 

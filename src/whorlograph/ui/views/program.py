@@ -134,6 +134,10 @@ class ProgramPage(Page):
         """The POU before."""
         self._pou(False)
 
+    def do_values(self) -> None:
+        """Values under the tags, or not."""
+        self.main.do("values")
+
     def do_follow(self) -> None:
         """Where the tag under the cursor is used."""
         self.main.do("xref")
