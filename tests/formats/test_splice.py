@@ -185,7 +185,7 @@ class Splicing(unittest.TestCase):
     def test_another_form_is_refused_with_a_word(self) -> None:
         old = read(write_xml(random_case(Random(1))[0]), _PLACE).value
         with self.assertRaises(ProgramError):
-            splice(b'<Project schemaVersion="1"/>', old, replace(old, name="other"))
+            splice(b'<Netlist version="1"/>', old, replace(old, name="other"))
 
 
 if __name__ == "__main__":

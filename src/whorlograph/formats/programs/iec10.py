@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 from lxml import etree
 
@@ -67,12 +68,13 @@ from .xml_ladder import Spot
 from .xml_types import line_of, local, whole, words
 
 ROOT = "Project"
+_Node = TypeVar("_Node")
 _TYPE = "{http://www.w3.org/2001/XMLSchema-instance}type"
 _SECTIONS = {"ExternalVars": VariableKind.EXTERNAL, "Vars": VariableKind.LOCAL, "TempVars": VariableKind.TEMP, "InputVars": VariableKind.INPUT,
              "OutputVars": VariableKind.OUTPUT, "InoutVars": VariableKind.IN_OUT, "GlobalVars": VariableKind.GLOBAL}
 _KINDS = {"Program": PouKind.PROGRAM, "FunctionBlock": PouKind.FUNCTION_BLOCK, "Function": PouKind.FUNCTION}
-_HIGH = 1_000_000  # from one rung's top to the next one's: positions are relative within a rung
-_STEP = 20  # between elements without a position, in the order of the file
+HIGH = 1_000_000  # from one rung's top to the next one's: positions are relative within a rung
+STEP = 20  # between elements without a position, in the order of the file
 
 
 def children(node: etree._Element, name: str) -> Iterator[etree._Element]:
@@ -85,6 +87,16 @@ def child(node: etree._Element | None, *names: str) -> etree._Element | None:
     for name in names:
         node = next(children(node, name), None) if node is not None else None
     return node
+
+
+def drawn_groups(nodes: Iterable[_Node], order: Callable[[_Node], str | None]) -> list[_Node]:
+    """Rungs or networks in the order in which they are evaluated: by number, else as they stand."""
+    return sorted(nodes, key=lambda node: whole(order(node)))
+
+
+def drawn_kinds() -> Collection[str]:
+    """What is drawn in a rung: its objects are counted."""
+    return _MAKERS.keys()
 
 
 def kind_of(node: etree._Element) -> str:
@@ -244,7 +256,7 @@ class _Reader:
 
     def diagram(self, node: etree._Element, language: str, pou: str) -> Body:
         """Rungs or networks, in the order in which they are evaluated."""
-        groups = sorted((c for c in node if local(c) in ("Rung", "Network")), key=lambda c: whole(c.get("evaluationOrder"), 0))
+        groups = drawn_groups((c for c in node if local(c) in ("Rung", "Network")), lambda c: c.get("evaluationOrder"))
         for other in node:
             if local(other) not in ("Rung", "Network", "Documentation", "AddData", ""):
                 self.say(other, f"{local(other)} is not read", "the body is executed without it", pou)
@@ -252,7 +264,7 @@ class _Reader:
         points: dict[str, Wire] = {}
         count = 0
         for n, group in enumerate(groups):
-            made.append(_Group(self, group, n * _HIGH, count, pou))
+            made.append(_Group(self, group, n * HIGH, count, pou))
             points = made[-1].points | points
             count += len(made[-1].objects) + 1
         elements = tuple(element for one in made for element in one.read(points))
@@ -305,9 +317,9 @@ class _Group:
 
     def spot(self, node: etree._Element, n: int) -> Spot:
         place, size = child(node, "RelPosition"), child(node, "Size")
-        x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (n * _STEP, 0)
+        x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (n * STEP, 0)
         wide, high = (whole(size.get("x")), whole(size.get("y"))) if size is not None else (0, 0)
-        return self.count + n + 1, x, self.top + min(y, _HIGH - 1), wide, high, line_of(node)
+        return self.count + n + 1, x, self.top + min(y, HIGH - 1), wide, high, line_of(node)
 
     def wires(self, node: etree._Element) -> tuple[Wire, ...]:
         found = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from whorlograph.formats.text.assigned import assigned_names
@@ -34,6 +35,29 @@ UNITS = {"TYPE": "END_TYPE", "PROGRAM": "END_PROGRAM", "FUNCTION_BLOCK": "END_FU
 KINDS = {"PROGRAM": PouKind.PROGRAM, "FUNCTION_BLOCK": PouKind.FUNCTION_BLOCK, "FUNCTION": PouKind.FUNCTION}
 SECTIONS = {"VAR": VariableKind.LOCAL, "VAR_INPUT": VariableKind.INPUT, "VAR_OUTPUT": VariableKind.OUTPUT, "VAR_IN_OUT": VariableKind.IN_OUT,
             "VAR_TEMP": VariableKind.TEMP, "VAR_EXTERNAL": VariableKind.EXTERNAL, "VAR_GLOBAL": VariableKind.GLOBAL}
+_REMARK = re.compile(r"\s*(?://[^\n]*|\(\*[^\n]*\*\)\s*)")
+
+
+def only_remark(text: str) -> bool:
+    """Whether what follows on a line is a comment: it belongs to what stands before it."""
+    return _REMARK.fullmatch(text) is not None
+
+
+def said_above(text: str, piece: Piece) -> tuple[int, int, str]:
+    """The comment that stands by itself right above a token's line: where it begins, where it ends, its words; "" where there is none."""
+    line = text.rfind("\n", 0, piece.start) + 1
+    above = text[:line].rstrip()
+    end = len(above)
+    if text.count("\n", end, line) != 1:
+        return line, line, ""
+    if above.endswith("*)"):
+        start = above.rfind("(*")
+    else:
+        last = above.rfind("\n") + 1
+        start = last + above[last:].find("//") if "//" in above[last:] else -1
+    if start < 0 or above[above.rfind("\n", 0, start) + 1:start].strip():
+        return line, line, ""
+    return start, end, " ".join(above[start:end].strip("(*/)").split())
 
 
 class _Reader:
@@ -126,7 +150,7 @@ class _Reader:
         if key in self.pous:
             self.say(Unreadable(first.line, first.column, f"{name.text} is declared twice"), "the first counts")
             return
-        documentation = self.comments.get(first.line - 1, "")
+        documentation = said_above(self.text, first)[2]
         body, more = self.body(pieces[end:-1], pieces[end - 1], pieces[-1], name.text, tuple(variables))
         variables += more
         self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
@@ -136,7 +160,7 @@ class _Reader:
         begin, behind = before.line, before.column - 1 + len(before.text)
         lines = self.lines[begin - 1:last.line]
         lines[-1] = lines[-1][:last.column - 1]
-        lines[0] = " " * behind + lines[0][behind:]
+        lines[0] = "" if only_remark(lines[0][behind:]) else " " * behind + lines[0][behind:]
         while lines and not lines[0].strip():
             begin += 1
             del lines[0]

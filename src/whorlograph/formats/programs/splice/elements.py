@@ -1,4 +1,4 @@
-"""A changed program written back into its own file: byte for byte the same but for what was changed (DESIGN section 8).
+"""What differs between two trees of our own writer, carried over into the elements of a file: the rest of it stays byte for byte.
 
 What our writer would write of the old program and of the new one is compared element by element; each difference is carried over into the
 file. So comments, layout, added data and whatever this program does not know stay as they are.
@@ -7,75 +7,48 @@ file. So comments, layout, added data and whatever this program does not know st
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 
 from lxml import etree
 from msgspec import Struct
 
-from whorlograph.model.errors import ProgramError
-from whorlograph.model.program import Program
+from ..iec10_write import KEY
+from ..xml_types import local
+from .cuts import Cut
+from .pieces import Piece
 
-from .pieces import Piece, Pieces
-from .xml_types import local
-from .xml_write import NAMESPACE, write_xml
-
-_KEYS = {"pou": "name", "dataType": "name", "variable": "name", "task": "name", "configuration": "name", "resource": "name", "pouInstance": "name",
-         "action": "name", "transition": "name", "value": "name"}
-_WHOLE = {"type", "baseType", "returnType", "initialValue", "SFC", "actions", "transitions"}  # replaced as a whole where anything in them differs
-_SECTIONS = {"inputVars", "outputVars", "inOutVars", "localVars", "tempVars", "externalVars", "globalVars"}
-_TEXTS = {"ST", "IL", "documentation", "content"}  # their words stand in an element inside
-_ENCODING = re.compile(rb"<\?xml[^>]*encoding=[\"']([A-Za-z0-9._-]+)[\"']")
+_XSI = "http://www.w3.org/2001/XMLSchema-instance"
+_KIND = f"{{{_XSI}}}type"
 
 
-class Cut(Struct, frozen=True):
-    """Bytes from one place to before another, and what stands there instead."""
+class Form(Struct, frozen=True):
+    """How a form of XML names things.
 
-    start: int
-    end: int
-    text: bytes
-
-
-def splice(data: bytes, old: Program, new: Program) -> bytes:
-    """The file of a program with the changes that lead to another one.
-
-    Args: data: the file; old: the program as it was read from it; new: the same program, changed.
-    Raises: ProgramError where the file is in a form that cannot be written back.
+    ``keys``: by an element's name the attribute that tells it from its brothers; ``whole``: what is replaced as a whole where anything in it
+    differs; ``sections``: groups of declarations, ``variable`` each of them; ``texts``: whose words may stand in an element inside;
+    ``inward``: what gathers the wires (``wire``) that lead to a point.
     """
-    if old == new:
-        return data
-    found = _ENCODING.match(data[:200].lstrip(b"\xef\xbb\xbf"))
-    encoding = found.group(1).decode() if found else "utf-8"
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        encoding = "utf-16"
-    if encoding.lower().replace("-", "") not in ("utf8", "usascii", "ascii"):
-        text = data.decode(encoding)
-        changed = _spliced(text.encode("utf-8"), old, new).decode("utf-8").encode(encoding)
-        return changed if data[:2] != b"\xfe\xff" else b"\xfe\xff" + changed.decode(encoding).encode("utf-16-be")
-    return _spliced(data, old, new)
+
+    namespace: str
+    keys: dict[str, str]
+    whole: frozenset[str]
+    sections: frozenset[str]
+    texts: frozenset[str]
+    variable: str
+    inward: str
+    wire: str
+    place: str
 
 
-def _spliced(data: bytes, old: Program, new: Program) -> bytes:
-    body = re.sub(rb"encoding=[\"'][^\"']*[\"']", lambda m: b" " * len(m[0]), data[:200]) + data[200:]  # it is UTF-8 by now, whatever it says
-    pieces = Pieces(body, old.file)
-    root = pieces.root
-    if root is None or root.name != "project":
-        raise ProgramError(old.file, "is in a form that is not written back", "export it in the other XML form")
-    before, after = etree.fromstring(write_xml(old)), etree.fromstring(write_xml(new))
-    work = _Work(data, body, root)
-    work.element(root, before, after)
-    for cut in sorted(work.cuts, key=lambda c: (c.start, c.end), reverse=True):
-        data = data[:cut.start] + cut.text + data[cut.end:]
-    return data
+class Elements:
+    """Gathers the cuts. Args: data: the file; root: its elements; form: how they are named."""
 
-
-class _Work:
-    """Gathers the cuts."""
-
-    def __init__(self, data: bytes, body: bytes, root: Piece) -> None:
-        self.data = data
+    def __init__(self, data: bytes, root: Piece, form: Form) -> None:
+        self.data, self.form = data, form
         self.cuts: list[Cut] = []
-        name = re.match(rb"<([\w.-]+:)?", body[root.start:])
+        name = re.match(rb"<([\w.-]+:)?", data[root.start:])
         self.prefix = (name.group(1) or b"").decode() if name else ""
+        known = re.search(rb"xmlns:([\w.-]+)\s*=\s*[\"']" + _XSI.encode(), data[root.start:root.open])
+        self.xsi = known.group(1).decode() if known is not None else ""
         self.end = "\r\n" if b"\r\n" in data[:5000] else "\n"
 
     # comparing
@@ -85,10 +58,10 @@ class _Work:
         if _same(before, after):
             return
         name = local(before)
-        if name in _WHOLE:
+        if name in self.form.whole or before.get(_KIND) != after.get(_KIND):
             self.replace(piece, after)
             return
-        if name in _TEXTS:
+        if name in self.form.texts and not any(KEY in c.attrib for c in (*before, *after)):
             while len(after):  # what stands between elements is our writer's indentation
                 after = after[0]
             self.words(piece, after.text or "")
@@ -98,12 +71,12 @@ class _Work:
             if (before.text or "") != (after.text or ""):
                 self.words(piece, after.text or "")
             return
-        if name == "connectionPointIn":
+        if name == self.form.inward:
             self.connections(piece, after)
-        elif any(local(c) in _SECTIONS for c in (*before, *after)):
+        elif any(local(c) in self.form.sections for c in (*before, *after)):
             self.sections(piece, before, after)
         else:
-            self.children(piece, list(before), list(after), key=_key)
+            self.children(piece, list(before), list(after))
 
     def attributes(self, piece: Piece, before: etree._Element, after: etree._Element) -> None:
         """Attributes that were changed, added, taken away."""
@@ -111,7 +84,7 @@ class _Work:
         fresh = tag
         for name in dict.fromkeys((*before.attrib, *after.attrib)):
             one, two = before.get(name), after.get(name)
-            if one == two:
+            if one == two or name in (KEY, _KIND):
                 continue
             pattern = re.compile(rb"(\s)" + str(name).encode() + rb"\s*=\s*(\"[^\"]*\"|'[^']*')")
             if two is None:
@@ -141,16 +114,16 @@ class _Work:
     def connections(self, piece: Piece, after: etree._Element) -> None:
         """All wires of a point anew, other things at it stay."""
         for one in piece.children:
-            if one.name == "connection":
+            if one.name == self.form.wire:
                 self.remove(one)
-        last = next((c for c in reversed(piece.children) if c.name == "relPosition"), None)
-        for one_after in [c for c in after if local(c) == "connection"][::-1]:
+        last = next((c for c in reversed(piece.children) if c.name == self.form.place), None)
+        for one_after in [c for c in after if local(c) == self.form.wire][::-1]:
             self.insert(piece, last, one_after)
 
-    def children(self, piece: Piece, before: list[etree._Element], after: list[etree._Element], key: Callable[[etree._Element], str]) -> None:
+    def children(self, piece: Piece, before: list[etree._Element], after: list[etree._Element]) -> None:
         """Children by name and key: gone, new, changed; where they stand in another order the new ones stand as a whole."""
-        old, new = {key(c): c for c in before}, {key(c): c for c in after}
-        there = {_piece_key(c): c for c in reversed(piece.children)}
+        old, new = {self.key(c): c for c in before}, {self.key(c): c for c in after}
+        there = {self.piece_key(c): c for c in reversed(piece.children)}
         common = [k for k in new if k in old]
         if common != [k for k in old if k in new]:
             for k in old:
@@ -168,6 +141,9 @@ class _Work:
             if k in old and k in there:
                 last = there[k]
                 self.element(last, old[k], one)
+            elif k in there and local(one) == self.form.inward:  # it stands there, without a wire
+                last = there[k]
+                self.connections(last, one)
             elif k not in old or (k not in there and not _same(one, old[k])):
                 fresh.append((last, one))
         for after_piece, one in fresh[::-1]:
@@ -175,9 +151,10 @@ class _Work:
 
     def sections(self, piece: Piece, before: etree._Element, after: etree._Element) -> None:
         """Declarations: by section and name, whatever groups the file has them in; then what stands beside them."""
-        old = _declared(before)
-        new = _declared(after)
-        there = {(s.name, v.attributes.get("name", "")): v for s in piece.children if s.name in _SECTIONS for v in s.children if v.name == "variable"}
+        old = self.declared(before)
+        new = self.declared(after)
+        there = {(s.name, v.attributes.get("name", "")): v for s in piece.children if s.name in self.form.sections
+                 for v in s.children if v.name == self.form.variable}
         kept = [k for k in new if k in old and _flags(old[k]) == _flags(new[k])]
         moved = kept != [k for k in old if k in new and _flags(old[k]) == _flags(new[k])]
         for k in old:
@@ -200,7 +177,7 @@ class _Work:
             else:
                 anchors[id(holder)] = holder
                 sections.setdefault((id(holder), f"{k[0]} {_flags(new[k])}"), []).insert(0, new[k])
-        returned = next((s for s in piece.children if s.name == "returnType"), None)
+        returned = next((s for s in piece.children if s.name in ("returnType", "ResultType")), None)
         for (number, _), variables in sections.items():
             parent = variables[0].getparent()
             assert parent is not None
@@ -208,8 +185,8 @@ class _Work:
             for one in variables:
                 made.append(etree.fromstring(etree.tostring(one)))
             self.insert(piece, anchors[number] or returned, made)
-        others = [[c for c in side if local(c) not in _SECTIONS] for side in (before, after)]
-        self.children(piece, others[0], others[1], _key)
+        others = [[c for c in side if local(c) not in self.form.sections] for side in (before, after)]
+        self.children(piece, others[0], others[1])
 
     # cutting
 
@@ -261,10 +238,10 @@ class _Work:
     def written(self, made: etree._Element, indent: str) -> str:
         """An element as text, in the file's prefix, its children below it."""
         tag = made.tag if isinstance(made.tag, str) else ""
-        own = tag.startswith(f"{{{NAMESPACE}}}") or not tag.startswith("{")
+        own = tag.startswith(f"{{{self.form.namespace}}}") or not tag.startswith("{")
         name = (self.prefix if own else "") + local(made)
         space = "" if own else f' xmlns="{tag[1:].partition("}")[0]}"'
-        attributes = space + "".join(f' {k!s}="{_escaped(str(v), True)}"' for k, v in made.attrib.items())
+        attributes = space + "".join(self.attribute(str(k), str(v)) for k, v in made.attrib.items() if k != KEY)
         if not len(made):
             text = _escaped(made.text, False) if isinstance(made.text, str) else ""
             return f"{indent}<{name}{attributes}>{text}</{name}>" if text else f"{indent}<{name}{attributes}/>"
@@ -272,29 +249,39 @@ class _Work:
         return f"{indent}<{name}{attributes}>{inside}{self.end}{indent}</{name}>"
 
 
+    def attribute(self, name: str, value: str) -> str:
+        """An attribute as text; what an element is (``xsi:type``) in the file's prefix."""
+        if name != _KIND:
+            return f' {name}="{_escaped(value, True)}"'
+        return f' {self.xsi}:type="{value}"' if self.xsi else f' xmlns:xsi="{_XSI}" xsi:type="{value}"'
+
+    # keys
+
+    def key(self, node: etree._Element) -> str:
+        """What one of our writer's elements is among its brothers."""
+        return self.named(local(node), {str(k): str(v) for k, v in node.attrib.items()})
+
+    def piece_key(self, piece: Piece) -> str:
+        """The same of an element of the file."""
+        return self.named(piece.name, piece.attributes)
+
+    def named(self, name: str, attributes: dict[str, str]) -> str:
+        """An element's name and what tells it from its brothers."""
+        if KEY in attributes:
+            return f"{KEY} {attributes[KEY]}"
+        by = "localId" if "localId" in attributes else "formalParameter" if "formalParameter" in attributes else self.form.keys.get(name, "")
+        return f"{name} {attributes.get(by, '')}".rstrip()
+
+    def declared(self, holder: etree._Element) -> dict[tuple[str, str], etree._Element]:
+        """The declarations in an element's sections."""
+        return {(local(s), v.get("name", "")): v for s in holder if local(s) in self.form.sections for v in s}
+
+
 def _same(one: etree._Element, two: etree._Element) -> bool:
     """Whether two elements of our own writer say the same."""
     if one.tag != two.tag or len(one) != len(two) or one.attrib != two.attrib:
         return False
     return all(_same(a, b) for a, b in zip(one, two, strict=True)) if len(one) else (one.text or "") == (two.text or "")
-
-
-def _key(node: etree._Element) -> str:
-    return _named(local(node), {str(k): str(v) for k, v in node.attrib.items()})
-
-
-def _piece_key(piece: Piece) -> str:
-    return _named(piece.name, piece.attributes)
-
-
-def _named(name: str, attributes: dict[str, str]) -> str:
-    """What an element is among its brothers."""
-    by = "localId" if "localId" in attributes else "formalParameter" if "formalParameter" in attributes else _KEYS.get(name, "")
-    return f"{name} {attributes.get(by, '')}".rstrip()
-
-
-def _declared(holder: etree._Element) -> dict[tuple[str, str], etree._Element]:
-    return {(local(s), v.get("name", "")): v for s in holder if local(s) in _SECTIONS for v in s}
 
 
 def _flags(variable: etree._Element) -> str:
