@@ -184,6 +184,89 @@ def _pou(parent: etree._Element, pou: Pou, backwards: bool) -> None:
         _sub(main, "BodyContent", "ST").text = "\n".join(pou.body.source)
 
 
+def charts_project(data: bytes) -> bytes:
+    """A document of the older form with charts, in this form: element by element."""
+    root = etree.Element(f"{{{_SPACE}}}Project", {"schemaVersion": "1.0"}, nsmap={None: _SPACE})  # type: ignore[dict-item]
+    _sub(root, "ContentHeader", name="charts")
+    space = _sub(_sub(root, "Types"), "GlobalNamespace")
+    for old in etree.fromstring(data).iter("{*}pou"):
+        pou = _sub(space, "Program", name=old.get("name", ""))
+        for variable in old.iter("{*}variable"):
+            kind = next(variable.iter("{*}type"), None)
+            if kind is not None:
+                made = _sub(_sub(pou, "Vars"), "Variable", name=variable.get("name", ""))
+                _sub(_sub(made, "Type"), "TypeName").text = etree.QName(kind[0]).localname if not kind[0].get("name") else kind[0].get("name")
+                for value in variable.iter("{*}simpleValue"):
+                    _sub(_sub(made, "InitialValue"), "SimpleValue", value=value.get("value", ""))
+        for group, one in (("actions", "action"), ("transitions", "transition")):
+            for holder in old.findall(f"{{*}}{group}"):
+                there = _sub(pou, group.capitalize())
+                for named in holder:
+                    _content(_sub(there, one.capitalize(), name=named.get("name", "")), named.find("{*}body"), "MainBody")
+        chart = next(old.iter("{*}SFC"))
+        body = _sub(_sub(pou, "MainBody"), "BodyContent", "SFC")
+        for node in chart:
+            _part(body, node)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
+
+
+def _content(parent: etree._Element, body: etree._Element | None, holder: str = "") -> None:
+    assert body is not None
+    language = etree.QName(body[0]).localname
+    made = _sub(_sub(parent, holder) if holder else parent, "BodyContent", language)
+    if language == "LD":
+        rung = _sub(made, "Rung", evaluationOrder=1)
+        for node in body[0]:
+            _part(rung, node)
+    else:
+        made.text = "".join(body[0].itertext())
+
+
+def _part(parent: etree._Element, old: etree._Element) -> None:
+    """One element of a diagram or chart: its connection points are ten times its number, a pin's name behind it."""
+    name, number = etree.QName(old).localname, old.get("localId", "")
+    kind = {"inVariable": "DataSource", "outVariable": "DataSink"}.get(name, name[0].upper() + name[1:])
+    more = {k: old.get(k, "") for k in ("name", "initialStep", "targetName", "priority", "typeName") if old.get(k)}
+    if name in ("inVariable", "outVariable"):
+        more["identifier"] = "".join(old.find("{*}expression").itertext())  # type: ignore[union-attr]
+    if name in ("contact", "coil"):
+        more["operand"] = "".join(old.find("{*}variable").itertext())  # type: ignore[union-attr]
+    node = _sub(parent, "LdObject" if name in ("contact", "coil", "leftPowerRail") else "SfcObject", kind, **more)
+    place = old.find("{*}position")
+    if place is not None:
+        _sub(node, "RelPosition", x=place.get("x", "0"), y=place.get("y", "0"))
+    for point in old.findall("{*}connectionPointIn"):
+        _inward(node, point)
+    for groups, one, given in (("InputVariables", "InputVariable", "inputVariables"), ("OutputVariables", "OutputVariable", "outputVariables")):
+        for pin in old.findall(f"{{*}}{given}/{{*}}variable"):
+            holder = node.find(f"{{*}}{groups}")
+            made = _sub(holder if holder is not None else _sub(node, groups), one, parameterName=pin.get("formalParameter", ""))
+            if one == "OutputVariable":
+                _sub(made, "ConnectionPointOut", connectionPointOutId=f"{number}0{pin.get('formalParameter')}")
+            for point in pin.findall("{*}connectionPointIn"):
+                _inward(made, point)
+    for condition in old.findall("{*}condition"):
+        made = _sub(node, "Condition")
+        for inside in condition:
+            if etree.QName(inside).localname == "reference":
+                _sub(made, "Reference", name=inside.get("name", ""))
+            elif etree.QName(inside).localname == "connectionPointIn":
+                _inward(made, inside)
+            else:
+                _content(_sub(made, "Inline"), inside)
+    for action in old.findall("{*}action"):
+        made = _sub(node, "Action", qualifier=action.get("qualifier", "N"), **({"duration": action.get("duration", "")} if action.get("duration") else {}))
+        for inside in action:
+            _sub(made, "Reference", name=inside.get("name", ""))
+    _sub(node, "ConnectionPointOut", connectionPointOutId=f"{number}0")
+
+
+def _inward(parent: etree._Element, point: etree._Element) -> None:
+    made = _sub(parent, "ConnectionPointIn")
+    for wire in point:
+        _sub(made, "Connection", refConnectionPointOutId=f"{wire.get('refLocalId')}0{wire.get('formalParameter', '')}")
+
+
 def project(program: Program, backwards: bool = False) -> bytes:
     """The document; with ``backwards`` the rungs stand in the file in the opposite order, and their numbers say which comes first."""
     root = etree.Element(f"{{{_SPACE}}}Project", {"schemaVersion": "1.0"}, nsmap={None: _SPACE})  # type: ignore[dict-item]

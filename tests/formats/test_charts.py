@@ -8,6 +8,7 @@ from random import Random
 
 from tests.building import log_of
 from tests.charts import INPUTS, random_chart
+from tests.projects import charts_project
 from tests.texts import settled
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.st import read as read_text
@@ -66,7 +67,12 @@ class Xml(unittest.TestCase):
     """The exchange format."""
 
     def test_ways_are_followed_through_branches_jumps_and_drawn_conditions(self) -> None:
-        loaded = read_xml(DRYER.encode(), Path("x.xml"))
+        for data in (DRYER.encode(), charts_project(DRYER.encode())):
+            with self.subTest(root=data[:200].split()[0]):
+                self._followed(data)
+
+    def _followed(self, data: bytes) -> None:
+        loaded = read_xml(data, Path("x.xml"))
         self.assertEqual([str(n) for n in loaded.notices], [])
         body = loaded.value.pous["dryer"].body
         assert isinstance(body, ChartBody)
@@ -94,7 +100,8 @@ class Xml(unittest.TestCase):
         for seed in range(30):
             random = Random(seed)
             first = read_text(random_chart(random).text().encode(), Path("x.st")).value
-            loaded = read_xml(write_xml(first), Path("x.xml"))
+            written = write_xml(first)
+            loaded = read_xml(written if seed % 2 else charts_project(written), Path("x.xml"))
             self.assertEqual(loaded.notices, [])
             rows = [(n * 10, f"Main.{random.choice(INPUTS)}", random.randint(0, 1)) for n in range(40)]
             ends = []

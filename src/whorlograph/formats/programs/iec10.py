@@ -24,6 +24,7 @@ from whorlograph.model.ladder import (
     InVariable,
     Jump,
     Label,
+    LadderBody,
     LeftRail,
     OutVariable,
     Pin,
@@ -230,7 +231,10 @@ class _Reader:
         result = next((r for r in node.iter() if local(r) == "ResultType"), None)
         content, said = child(node, "MainBody", "BodyContent"), child(node, "Documentation")
         body: Body = OpaqueBody("none", "")
-        if content is not None:
+        if content is not None and kind_of(content) == "SFC":
+            body, more = self.chart(content, node, name, tuple(variables))
+            variables += more
+        elif content is not None:
             body = self.body(content, name)
         else:
             self.say(node, "the POU has no body", "it does nothing", name)
@@ -254,7 +258,21 @@ class _Reader:
         self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it writes comes from the log", pou)
         return OpaqueBody(language, text, assigned_names(text, language))
 
-    def diagram(self, node: etree._Element, language: str, pou: str) -> Body:
+    def chart(self, node: etree._Element, pou: etree._Element, name: str, variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
+        """A sequential chart with its variables; opaque where something in it cannot be read."""
+        beside = _Group(self, node, 0, 0, name)
+        try:
+            read = resolve("formats.programs.iec10_chart:ProjectChart")
+            chart = read(node, pou, name, self.say, lambda one: self.diagram(one, kind_of(one), name), beside.beside()).read()
+            body, more = resolve("formats.text.chart:chart_body")(chart, variables)
+        except Unreadable as error:
+            place = Place(self.file, error.line, name)
+            self.notices.append(Notice(place, error.what, "its chart is not executed: what it writes comes from the log"))
+            text = "".join(str(t) for t in node.itertext())
+            return OpaqueBody("SFC", text, assigned_names(text, "SFC")), ()
+        return body, more
+
+    def diagram(self, node: etree._Element, language: str, pou: str) -> LadderBody:
         """Rungs or networks, in the order in which they are evaluated."""
         groups = drawn_groups((c for c in node if local(c) in ("Rung", "Network")), lambda c: c.get("evaluationOrder"))
         for other in node:
@@ -291,8 +309,14 @@ class _Group:
 
     def __init__(self, reader: _Reader, node: etree._Element, top: int, count: int, pou: str) -> None:
         self.reader, self.node, self.top, self.count, self.pou = reader, node, top, count, pou
-        self.objects = [c for c in node if kind_of(c) in _MAKERS]
+        inside = [o for c in node for o in (c if local(c) in ("Network", "Rung") else (c,))]
+        self.objects = [c for c in inside if kind_of(c) in _MAKERS]
         self.points = {point: Wire(count + n + 1, pin) for n, one in enumerate(self.objects) for pin, point in self.outputs(one)}
+
+    def beside(self) -> tuple[tuple[Element, ...], dict[str, tuple[int, str]]]:
+        """What is drawn beside a chart: elements, and where their connection points are."""
+        found = tuple(_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects))
+        return found, {point: (wire.source, wire.pin) for point, wire in self.points.items()}
 
     def read(self, points: dict[str, Wire]) -> list[Element]:
         """Its elements; ``points`` are the connection points of the whole body, for wires that lead here from another rung."""

@@ -9,7 +9,7 @@ from lxml import etree
 from whorlograph.formats.text.body import text_body
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.chart import QUALIFIERS, Action, Association, Chart, ChartStep, Transition
-from whorlograph.model.ladder import Coil, CoilKind, LadderBody, LeftRail, RightRail, Wire
+from whorlograph.model.ladder import Coil, CoilKind, Element, LadderBody, LeftRail, RightRail, Wire
 from whorlograph.model.rungs import build
 from whorlograph.model.text import TextBody
 
@@ -51,6 +51,14 @@ class ChartReader:
             if action.name.lower() not in named:
                 self.say(None, f"action {action.name} belongs to no step", "it is not executed", self.pou)
         return Chart(steps, transitions, associations, tuple(self.actions))
+
+    def diagram(self, node: etree._Element) -> LadderBody:
+        """A ladder or block diagram that belongs to the chart."""
+        return read_ladder(node, self.pou, self.say)
+
+    def beside(self) -> tuple[Element, ...]:
+        """What is drawn beside the chart."""
+        return elements_of(self.body, self.pou, self.say, _DRAWN + _QUIET)
 
     # wires
 
@@ -123,7 +131,7 @@ class ChartReader:
         if language is None:
             raise Unreadable(line, 0, f"the transition from {' and '.join(sources)} has no condition")
         if local(language) in ("LD", "FBD"):
-            return Transition(sources, targets, "", name, line, read_ladder(language, self.pou, self.say))
+            return Transition(sources, targets, "", name, line, self.diagram(language))
         if local(language) == "IL":
             raise Unreadable(line_of(language), 0, "the condition of a transition is an instruction list, which is not read")
         text = "".join(str(t) for t in language.itertext()).strip()
@@ -132,7 +140,7 @@ class ChartReader:
     def _wired(self, node: etree._Element, sources: tuple[str, ...], targets: tuple[str, ...], line: int) -> Transition:
         """A condition that is drawn beside the chart: a rung of its own, with a coil for the transition."""
         name = Transition(sources, targets, "").plain_name
-        drawn = elements_of(self.body, self.pou, self.say, _DRAWN + _QUIET)
+        drawn = self.beside()
         wires = tuple(Wire(whole(w.get("refLocalId")), w.get("formalParameter", "")) for c in node for p in c.iter() if local(c) == "condition"
                       for w in p if local(w) == "connection")
         kept = {e.id: e for e in drawn}
@@ -161,7 +169,7 @@ class ChartReader:
         if language is None or local(language) == "SFC":
             raise Unreadable(line_of(node), 0, f"action {name} is {'a chart itself' if language is not None else 'in no language that is read'}")
         if local(language) in ("LD", "FBD"):
-            return read_ladder(language, self.pou, self.say)
+            return self.diagram(language)
         text = "".join(str(t) for t in language.itertext())
         return text_body(text, max(1, line_of(next(iter(language), language))), local(language))
 
