@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import count
 from pathlib import Path
 
 from benchmarks.generated import reading
@@ -18,9 +19,12 @@ from whorlograph.engine.code import (
     If,
     Instance,
     Invoke,
+    Leave,
     Let,
     Load,
+    Loop,
     Op,
+    Scope,
     Slot,
     Spot,
     Store,
@@ -30,7 +34,8 @@ from whorlograph.engine.code import (
 from whorlograph.engine.controller import Controller
 from whorlograph.model.types import Family
 
-SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "GT": ">", "GE": ">=", "EQ": "==", "LE": "<=", "LT": "<", "NE": "!=", "AND": "&&", "OR": "||"}
+SIGNS = {"XOR": "^", "ADD": "+", "SUB": "-", "MUL": "*", "GT": ">", "GE": ">=", "EQ": "==", "LE": "<=", "LT": "<", "NE": "!=", "AND": "&&",
+         "OR": "||"}
 WIDTHS = {"SINT": "signed char", "INT": "short", "DINT": "int", "USINT": "unsigned char", "UINT": "unsigned short", "UDINT": "unsigned"}
 
 BLOCKS = """
@@ -43,6 +48,7 @@ static void ctu(long o, long h) {
   if (v[o + 1]) v[o + 4] = 0; else if (rise && v[o + 4] < 32767) v[o + 4]++;
   v[o + 3] = v[o + 4] >= v[o + 2];
 }
+static void rs(long o, long h) { v[o + 2] = !v[o + 1] && (v[o] || v[o + 2]); }
 """
 
 
@@ -51,6 +57,8 @@ class Printer:
 
     def __init__(self, code: Code) -> None:
         self.code = code
+        self.labels = count()
+        self.scopes: list[str] = []
 
     def cell(self, target: Target) -> str:
         base = {Base.GLOBAL: "", Base.OWN: "o + ", Base.HIDDEN: "h + "}[Base(target.base)]
@@ -87,7 +95,15 @@ class Printer:
             passes = f"{m} == 0 && n{one.slot}" if one.rising else f"{m} == 1 && !n{one.slot}"
             return f"int n{one.slot} = {now} != 0; long long s{one.slot} = {passes}; {m} = n{one.slot};"
         if isinstance(one, If):
-            return f"if ({self.value(one.test)}) {{ {self.all(one.then)} }}"
+            other = f" else {{ {self.all(one.other)} }}" if one.other else ""
+            return f"if ({self.value(one.test)}) {{ {self.all(one.then)} }}{other}"
+        if isinstance(one, (Scope, Loop)):
+            self.scopes.append(f"e{next(self.labels)}" if isinstance(one, Scope) else "")
+            inside = self.all(one.actions)
+            label = self.scopes.pop()
+            return f"{{ {inside} }} {label}: ;" if label else f"for (;;) {{ {inside} }}"
+        if isinstance(one, Leave):
+            return f"goto {[label for label in self.scopes if label][-1 - one.depth]};"
         if isinstance(one, Invoke):
             return f"{one.block.lower()}({self.place(one.where)}{', now' if one.block == 'TON' else ''});"
         if isinstance(one, Call):

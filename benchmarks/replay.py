@@ -1,4 +1,4 @@
-"""Figure A: the whole command against C that evaluates every rung in every scan, on programs of three shapes and on a very long log."""
+"""Figure A: the whole command against C that evaluates every rung in every scan, on programs of four shapes and on a very long log."""
 
 from __future__ import annotations
 
@@ -12,9 +12,10 @@ from pathlib import Path
 
 from benchmarks.full_scan import write_full_scan
 from benchmarks.generated import Plan, plan, write_c, write_log, write_program
-from benchmarks.shapes import blocks, numbers
+from benchmarks.shapes import blocks, numbers, texts
 from benchmarks.timing import command_seconds
 from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs import read_program
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.profile import Overflow, Profile
 
@@ -46,6 +47,14 @@ def main() -> None:
             _compiled(compiler, place)
             rows = write_log(Plan(inputs, [], [], 0), place / "log.csv", HOURS * 3600, 100)
             _measured(place, f"{name}, {controller.code.steps:,} rungs, 100 ms between changes, {rows:,} log rows", name[:4])
+        text, inputs = texts()
+        (place / "program.st").write_text(text)
+        controller = Controller(read_program(place / "program.st").value, Profile(on_overflow=Overflow.WRAP))
+        write_full_scan(controller, inputs, place / "full.c")
+        _compiled(compiler, place)
+        rows = write_log(Plan(inputs, [], [], 0), place / "log.csv", HOURS * 3600, 100)
+        shape = f"texts, lists and charts, {controller.code.steps:,} steps"
+        _measured(place, f"{shape}, 100 ms between changes, {rows:,} log rows", "text", program="program.st")
         write_program(made, place / "program.xml")
         write_c(made, place / "full.c")
         _compiled(compiler, place)
@@ -57,9 +66,9 @@ def _compiled(compiler: str, place: Path) -> None:
     subprocess.run([compiler, "-O2", "-w", "-o", str(place / "full"), str(place / "full.c")], check=True)
 
 
-def _measured(place: Path, what: str, cache: str, runs: int = 3) -> None:
+def _measured(place: Path, what: str, cache: str, runs: int = 3, program: str = "program.xml") -> None:
     """Both on the program and log at hand, ours with nothing kept and again."""
-    ours = ["env", f"XDG_CACHE_HOME={place / cache}", sys.executable, "-m", "whorlograph.cli.main", "replay", str(place / "program.xml"),
+    ours = ["env", f"XDG_CACHE_HOME={place / cache}", sys.executable, "-m", "whorlograph.cli.main", "replay", str(place / program),
             str(place / "log.csv"), "--profile", str(place / "profile.toml"), "--out", str(place / "ours.csv")]
     c = command_seconds([str(place / "full"), str(place / "log.csv"), str(place / "c.csv")], runs)
     fresh = command_seconds(ours, 1)

@@ -83,3 +83,43 @@ def numbers(rungs: int = 2000, inputs: int = 400, seed: int = 4) -> tuple[Progra
     tags: list[tuple[str, object]] = [(n, BOOL) for n in (*names, *bits)]
     return _program("numbers", {"main": main}, tags + [(n, DINT) for n in dict.fromkeys(values)]), names
 
+
+
+def texts(statements: int = 1400, lists: int = 150, charts: int = 24, inputs: int = 400, seed: int = 5) -> tuple[str, list[str]]:
+    """A program text: statements with IF and CASE, instruction lists, sequential charts, about 2,000 steps together."""
+    random = Random(seed)
+    names = [f"In{i:03}" for i in range(inputs)]
+    bits = [f"M{i:04}" for i in range(statements)]
+    values = ["N0000"]
+    body: list[str] = []
+    for i, bit in enumerate(bits):
+        a, b, c = (random.choice(names) if random.random() < 0.6 or not i else random.choice(bits[max(0, i - 40):i]) for _ in range(3))
+        x, kind = random.choice(values[-60:]), random.random()
+        if kind < 0.6:
+            body.append(f"{bit} := ({a} AND NOT {b}) OR {c};")
+        elif kind < 0.75:
+            body.append(f"{bit} := {x} > {random.randint(0, 50)} AND {a};")
+        elif kind < 0.9:
+            values.append(f"N{i + 1:04}")
+            body.append(f"IF {a} AND {b} THEN {values[-1]} := {x} + 1; {bit} := TRUE; ELSIF {c} THEN {values[-1]} := 0; ELSE {bit} := FALSE; END_IF;")
+        else:
+            body.append(f"CASE {x} OF 0: {bit} := {a}; 1..9: {bit} := {b}; ELSE {bit} := {x} = 20; END_CASE;")
+    external = f"VAR_EXTERNAL {', '.join((*names, *bits))} : BOOL; {', '.join(values)} : DINT; END_VAR"
+    out = ["PROGRAM Logic", external, *body, "END_PROGRAM"]
+    own = ", ".join(f"L{i}" for i in range(lists))
+    out += ["PROGRAM Lists", f"VAR_EXTERNAL {', '.join(names)} : BOOL; END_VAR VAR {own} : BOOL; END_VAR"]
+    for i in range(lists):
+        a, b, c = (random.choice(names) for _ in range(3))
+        out.append(f"LD {a}\nANDN {b}\nOR( {c}\nAND L{random.randrange(max(1, i))}\n)\nST L{i}")
+    out.append("END_PROGRAM")
+    for n in range(charts):
+        out += [f"PROGRAM Chart{n}", f"VAR_EXTERNAL {', '.join(names)} : BOOL; END_VAR VAR Valve, Pump : BOOL; END_VAR"]
+        for i in range(8):
+            does = random.choice(["Valve(N);", "Pump(S);", "Pump(R);", ""])
+            out.append(f"{'STEP' if i else 'INITIAL_STEP'} S{i}: {does} END_STEP")
+            out.append(f"TRANSITION FROM S{i} TO S{(i + 1) % 8} := {random.choice(names)} AND NOT {random.choice(names)}; END_TRANSITION")
+        out.append("END_PROGRAM")
+    runs = " ".join(f"PROGRAM {n} : {n};" for n in ("Logic", "Lists", *(f"Chart{n}" for n in range(charts))))
+    tags = f"{', '.join((*names, *bits))} : BOOL; {', '.join(values)} : DINT;"
+    out.append(f"CONFIGURATION C VAR_GLOBAL {tags} END_VAR RESOURCE R ON CPU {runs} END_RESOURCE END_CONFIGURATION")
+    return "\n".join(out) + "\n", names

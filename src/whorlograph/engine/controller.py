@@ -43,7 +43,7 @@ from .scope.mentions import mentions
 from .scope.overlap import shared_bits
 from .scope.rings import without_rings
 from .scope.steps import number_steps
-from .scope.unreadable import unreadable, unreadable_rungs
+from .scope.unreadable import Reading, unreadable
 from .wasm import layout as at
 
 if TYPE_CHECKING:
@@ -108,22 +108,25 @@ class Controller:
         self.notices = rings + self.notices
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
-        self.code, self.written = self._code()
+        self.code, self.written, unread = self._code()
         self.steps = number_steps(self.running, self.code)
-        self.notices += self._more_notices()
+        self.notices += unread + self._more_notices()
 
-    def _code(self) -> tuple[Code, set[int]]:
-        """The program's code and the tags that it writes: as an earlier run has made them of the same file, else made now."""
+    def _code(self) -> tuple[Code, set[int], list[Notice]]:
+        """The program's code, the tags that it writes, what of it is not executed: as an earlier run has made them of the same file, else
+        made now."""
         name = name_of("code", self.source, self.resource, repr(self.profile))
         data = take(name, ".code") if self.source else None
         if data is not None:
             with suppress(msgspec.MsgspecError):
-                return msgspec.msgpack.decode(data, type=tuple[Code, set[int]])
-        code = compile_code(self.running, self.profile, self.schedule.by_name)
+                return msgspec.msgpack.decode(data, type=tuple[Code, set[int], list[Notice]])
+        reading = Reading(self.running)
+        code = compile_code(self.running, self.profile, self.schedule.by_name, reading)
         written = written_tags(code)
+        unread = reading.notices()
         if self.source and code.steps > WORTH_STEPS:
-            put(name, ".code", msgspec.msgpack.encode((code, written)))
-        return code, written
+            put(name, ".code", msgspec.msgpack.encode((code, written, unread)))
+        return code, written, unread
 
     @cached_property
     def calls(self) -> Calls:
@@ -185,7 +188,7 @@ class Controller:
         return Faults(self.running, self.steps, self.profile)
 
     def _more_notices(self) -> list[Notice]:
-        found = unreadable_rungs(self.running)
+        found = []
         for pou in self.program.pous.values():
             if isinstance(pou.body, OpaqueBody) and pou.body.assigns:
                 names = ", ".join(pou.body.assigns[:4])

@@ -27,6 +27,7 @@ from whorlograph.engine.code import (
     Store,
     Target,
 )
+from whorlograph.engine.scope.unreadable import Reading
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running
@@ -49,9 +50,10 @@ class Bodies(Protocol):
 class Builder:
     """One body under construction."""
 
-    def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies) -> None:
+    def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies, reading: Reading) -> None:
         self.running, self.instance, self.profile, self.bodies = running, instance, profile, bodies
         self.names = Names(running, instance, regions)
+        self.reading = reading
         self.regions = regions
         self.inner = regions.inner_hidden(instance)
         self.origins: list[Origin] = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.engine.code import Body, Code, Instance
+from whorlograph.engine.scope.unreadable import Reading
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.registry import resolve
@@ -17,7 +18,8 @@ from .layout import Regions
 class _Front:
     """Lowers bodies when they are first asked for: what calls a body comes after it."""
 
-    def __init__(self, running: Running, profile: Profile, tasks: dict[str, int]) -> None:
+    def __init__(self, running: Running, profile: Profile, tasks: dict[str, int], reading: Reading) -> None:
+        self.reading = reading
         self.running, self.profile, self.tasks = running, profile, tasks
         self.bodies: list[Body] = []
         self.number: dict[str, int | None] = {}
@@ -37,7 +39,7 @@ class _Front:
             self.number[name] = None
             one = self.declared.get(name)
             if one is not None and one.pou is not None and not isinstance(one.pou.body, OpaqueBody):
-                build = Builder(self.running, one, self.profile, self.regions, self)
+                build = Builder(self.running, one, self.profile, self.regions, self, self.reading)
                 resolve(LANGUAGES[one.pou.body.language])(build, one.pou.body, self.tasks)
                 self.bodies.append(build.body())
                 self.number[name] = len(self.bodies) - 1
@@ -62,10 +64,10 @@ class _Front:
         return [*self.running.programs, *self.running.scope.inner(), *self.running.functions.values()]
 
 
-def compile_code(running: Running, profile: Profile, tasks: dict[str, int]) -> Code:
+def compile_code(running: Running, profile: Profile, tasks: dict[str, int], reading: Reading) -> Code:
     """The code of a program.
 
-    Args: tasks: the number of each task, by name in lower case.
+    Args: tasks: the number of each task, by name in lower case; reading: knows what of it cannot be executed.
     Source: docs/decisions/004; CONTROLLER.md.
     """
-    return _Front(running, profile, tasks).code()
+    return _Front(running, profile, tasks, reading).code()

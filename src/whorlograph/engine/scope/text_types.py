@@ -6,7 +6,8 @@ Shared by the front and the reference interpreter, like ``rung_types``: tests ho
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
 
 from msgspec import Struct
 
@@ -121,13 +122,26 @@ class Scope:
 
     def __init__(self, instance: Instance, running: Running) -> None:
         self.instance, self.running = instance, running
+        self._constants: dict[str, Literal | None] = {}
+        self._places: dict[str, Place | None] = {}
 
     def constant(self, var: Var) -> Literal | None:
         """The enumerator that a name is; None where it is none."""
-        return constant_of(var.base, self.instance, self.running) if not var.steps and not var.base.startswith("%") else None
+        if var.steps or var.base.startswith("%"):
+            return None
+        if var.base not in self._constants:
+            self._constants[var.base] = constant_of(var.base, self.instance, self.running)
+        return self._constants[var.base]
 
     def place(self, var: Var) -> Place | None:
         """What a variable's name stands for; None where it stands for nothing."""
+        if var.steps:
+            return self._place(var)
+        if var.base not in self._places:
+            self._places[var.base] = self._place(var)
+        return self._places[var.base]
+
+    def _place(self, var: Var) -> Place | None:
         key = var.base.lower()
         ref: Ref | None = self.instance.scope.get(key)
         if ref is None:
@@ -275,6 +289,8 @@ class Scope:
         return ""
 
     def _text(self, one: Expression) -> bool:
+        if isinstance(one, (Unary, Binary)):  # no sign makes a text
+            return False
         kind = self.kind(one)
         return kind is not None and kind.family is Family.STRING
 
@@ -385,57 +401,51 @@ def shown(var: Expression) -> str:
 
 def parts(one: Statement | Expression) -> Iterator[Statement | Expression]:
     """A statement or expression and all that it is made of; names of functions and blocks are no parts."""
-    yield one
-    for part in inner(one):
-        yield from parts(part)
+    todo = [one]
+    while todo:
+        part = todo.pop()
+        yield part
+        found = inner(part)
+        if found:
+            todo += reversed(found)
 
 
-def inner(one: Statement | Expression) -> Iterator[Statement | Expression]:
+def inner(one: Statement | Expression) -> Sequence[Statement | Expression]:
     """What a statement or expression is made of directly, in the order in which it is evaluated."""
-    if isinstance(one, Var):
-        for step in one.steps:
-            if isinstance(step, Sub):
-                yield from step.values
-    elif isinstance(one, Unary):
-        yield one.value
-    elif isinstance(one, Binary):
-        yield from (one.left, one.right)
-    elif isinstance(one, Apply):
-        for given in one.arguments:
-            if given.value is not None:
-                yield given.value
-            if given.output is not None:
-                yield given.output
-    elif isinstance(one, Assign):
-        yield from (one.value, one.target)
-    elif isinstance(one, Do):
-        yield one.call
-    elif isinstance(one, Choose):
-        for branch in one.branches:
-            yield branch.test
-            yield from branch.statements
-        yield from one.other
-    elif isinstance(one, Case):
-        yield one.selector
-        for labelled in one.branches:
-            for label in labelled.labels:
-                yield label.low
-                if label.high is not None:
-                    yield label.high
-            yield from labelled.statements
-        yield from one.other
-    elif isinstance(one, For):
-        yield from (one.first, one.last, *([one.by] if one.by is not None else []), one.variable, *one.statements)
-    elif isinstance(one, While):
-        yield from (one.test, *one.statements)
-    elif isinstance(one, Until):
-        yield from (*one.statements, one.test)
-    elif isinstance(one, Keep):
-        yield one.value
-    elif isinstance(one, Together):
-        yield from one.statements
-    elif isinstance(one, Go) and one.test is not None:
-        yield one.test
+    make = _INNER.get(type(one))
+    return make(one) if make is not None else ()
+
+
+def _of_variable(one: Var) -> Sequence[Expression]:
+    return [v for step in one.steps if isinstance(step, Sub) for v in step.values] if one.steps else ()
+
+
+def _of_call(one: Apply) -> Sequence[Expression]:
+    return [v for given in one.arguments for v in (given.value, given.output) if v is not None]
+
+
+def _of_choice(one: Choose) -> Sequence[Statement | Expression]:
+    return [p for branch in one.branches for p in (branch.test, *branch.statements)] + [*one.other]
+
+
+def _of_case(one: Case) -> Sequence[Statement | Expression]:
+    found: list[Statement | Expression] = [one.selector]
+    for labelled in one.branches:
+        found += [v for label in labelled.labels for v in (label.low, label.high) if v is not None]
+        found += labelled.statements
+    return [*found, *one.other]
+
+
+def _of_count(one: For) -> Sequence[Statement | Expression]:
+    return (one.first, one.last, *([one.by] if one.by is not None else []), one.variable, *one.statements)
+
+
+_INNER: dict[type, Callable[[Any], Sequence[Statement | Expression]]] = {
+    Var: _of_variable, Apply: _of_call, Choose: _of_choice, Case: _of_case, For: _of_count,
+    Unary: lambda one: (one.value,), Binary: lambda one: (one.left, one.right), Assign: lambda one: (one.value, one.target),
+    Do: lambda one: (one.call,), While: lambda one: (one.test, *one.statements), Until: lambda one: (*one.statements, one.test),
+    Keep: lambda one: (one.value,), Kept: lambda one: (), Together: lambda one: one.statements,
+    Go: lambda one: (one.test,) if one.test is not None else ()}
 
 
 def leaves_early(statement: Statement) -> bool:

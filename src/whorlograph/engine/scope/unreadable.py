@@ -9,11 +9,51 @@ from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance, Running, resolve_path
+from whorlograph.model.text import Statement
 
 from .constants import constant_of
 from .text_types import Scope
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
+
+
+class Reading:
+    """What of a program cannot be executed: found out once, and the names of an instance looked up once."""
+
+    def __init__(self, running: Running) -> None:
+        self.running = running
+        self._scopes: dict[int, Scope] = {}
+        self._statements: dict[tuple[int, int], str] = {}
+
+    def statement(self, statement: Statement, instance: Instance) -> str:
+        """Why a statement cannot be executed in an instance; "" where it can."""
+        key = id(statement), id(instance)
+        if key not in self._statements:
+            scope = self._scopes.get(id(instance)) or self._scopes.setdefault(id(instance), Scope(instance, self.running))
+            self._statements[key] = scope.unreadable(statement)
+        return self._statements[key]
+
+    def rung(self, rung: Rung, instance: Instance) -> str:
+        """Why a rung cannot be executed in an instance; "" where it can."""
+        if rung.statement is not None and not rung.fault:
+            return self.statement(rung.statement, instance)
+        return unreadable(rung, instance, self.running)
+
+    def notices(self) -> list[Notice]:
+        """A notice for each rung of each POU that is not executed because of an input."""
+        found: list[Notice] = []
+        done: set[str] = set()
+        for one in self.running.instances():
+            if one.pou is None or one.type_name.lower() in done:
+                continue
+            done.add(one.type_name.lower())
+            for rung in units(one.pou.body):
+                why = "" if rung.fault else self.rung(rung, one)
+                if why:
+                    place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
+                    unit = "statement" if rung.statement is not None else "rung"
+                    found.append(Notice(place, why, f"the {unit} is not executed: what it writes comes from the log"))
+        return found
 
 
 def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
@@ -44,19 +84,3 @@ def _not_read(text: str, instance: Instance, running: Running) -> str:
         return "is no name and no literal"
     return "" if resolve_path(path, instance, running.scope) is not None else "names nothing that is declared"
 
-
-def unreadable_rungs(running: Running) -> list[Notice]:
-    """A notice for each rung of each POU that is not executed because of an input."""
-    found: list[Notice] = []
-    done: set[str] = set()
-    for one in running.instances():
-        if one.pou is None or one.type_name.lower() in done:
-            continue
-        done.add(one.type_name.lower())
-        for rung in units(one.pou.body):
-            why = "" if rung.fault else unreadable(rung, one, running)
-            if why:
-                place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
-                unit = "statement" if rung.statement is not None else "rung"
-                found.append(Notice(place, why, f"the {unit} is not executed: what it writes comes from the log"))
-    return found

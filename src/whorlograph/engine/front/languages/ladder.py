@@ -9,7 +9,6 @@ from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Meaning, Variable
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
-from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import (
@@ -52,7 +51,7 @@ def lower(build: Builder, body: LadderBody, tasks: dict[str, int]) -> None:
     build.segment = build.index
     for rung in body.rungs:
         build.begin()
-        build.end(() if unreadable(rung, build.instance, build.running) else tuple(_Rung(build, body, rung, rails, tasks).lower()))
+        build.end(() if build.reading.rung(rung, build.instance) else tuple(_Rung(build, body, rung, rails, tasks).lower()))
 
 
 class _Rung:

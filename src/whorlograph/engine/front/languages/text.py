@@ -64,7 +64,7 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
     build.segment = build.index
     for statement in body.statements:
         build.begin()
-        build.end(() if scope.unreadable(statement) else _Step(build, scope, body, tasks).lower(statement))
+        build.end(() if build.reading.statement(statement, build.instance) else _Step(build, scope, body, tasks).lower(statement))
 
 
 class _Step:
