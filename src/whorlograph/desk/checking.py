@@ -7,18 +7,25 @@ from typing import Any
 
 from whorlograph.inquiry.findings import findings
 from whorlograph.inquiry.findings.facts import Finding
+from whorlograph.inquiry.why import Inquiry
 
 from .asking import inquiry
 from .session import Session
 
+_MANY = 150
 WEIGHTS = {1: "look at these first", 2: "suspicious", 3: "good to know"}
 
 
-def check(session: Session) -> list[Finding]:
-    """All findings, worked out once."""
+def check(session: Session, apart: Inquiry | None = None) -> list[Finding]:
+    """All findings, worked out once. Args: apart: what looks, where the screen goes on meanwhile."""
     if session.findings is None:
-        session.findings = findings(inquiry(session).tracer, bool(len(session.log.times)))
+        session.findings = findings((apart or inquiry(session)).tracer, bool(len(session.log.times)))
     return session.findings
+
+
+def takes_long(session: Session) -> bool:
+    """Whether looking through the program takes longer than a person waits for a page."""
+    return session.findings is None and session.controller.code.steps > _MANY
 
 
 def check_json(session: Session, found: list[Finding]) -> dict[str, Any]:

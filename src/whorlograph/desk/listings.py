@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import textwrap
 from collections.abc import Callable
+from functools import partial
 
 from msgspec import Struct
 
@@ -23,18 +24,26 @@ from .session import Session
 from .survey import size_text, survey
 from .tables import names, pou_time_lines, source_text, spot, wiring_text, xref_of
 
+Runs = tuple[Run, ...]
 
-class Line(Struct, frozen=True):
+
+class Line:
     """One line: what it shows, and what it stands for: a tag, a place in a rung, the first rung of a POU, a time in ns, a question, a word
-    that is explained."""
+    that is explained. ``runs`` may be handed over as what makes them: of thousands of lines those out of sight are never made."""
 
-    runs: tuple[Run, ...]
-    tag: int | None = None
-    step: int = -1
-    element: int = -1
-    time: int | None = None
-    question: Question | None = None
-    word: str = ""
+    __slots__ = ("_runs", "element", "question", "step", "tag", "time", "word")
+
+    def __init__(self, runs: Runs | Callable[[], Runs], tag: int | None = None, step: int = -1, element: int = -1, time: int | None = None,
+                 question: Question | None = None, word: str = "") -> None:
+        self._runs = runs
+        self.tag, self.step, self.element, self.time, self.question, self.word = tag, step, element, time, question, word
+
+    @property
+    def runs(self) -> Runs:
+        """What it shows."""
+        if not isinstance(self._runs, tuple):
+            self._runs = self._runs()
+        return self._runs
 
     @property
     def stands(self) -> bool:
@@ -100,8 +109,7 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
     wide = width >= 110
     said = max(16, min(36, max((len(e.description) for e in entries), default=0)))
     widest = min(30 if wide else 20, max((len(e.tag.name) for e in entries), default=8))
-    lines = []
-    for entry in entries:
+    def row(entry: Entry) -> Runs:
         value, ink = shown_value(session, journal, entry.tag.index, scan)
         cells = [(" " + entry.tag.name, widest + 1, Ink.STRONG), (str(entry.tag.address or ""), 9, Ink.TEXT), (value.rjust(6), 6, ink)]
         if wide:
@@ -113,7 +121,9 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
             cells += [(entry.description, said, Ink.TEXT), (where, 34 if width >= 140 else 0, Ink.QUIET), (marks, 0, Ink.STRONG)]
         else:
             cells += [(marks, 0, Ink.STRONG)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
-        lines.append(Line(cells_row(cells), entry.tag.index))
+        return cells_row(cells)
+
+    lines = [Line(partial(row, entry), entry.tag.index) for entry in entries]
     head = [(" tag", widest + 1, Ink.QUIET), ("address", 9, Ink.QUIET), ("value".rjust(6), 6, Ink.QUIET)]
     if wide:
         head.append(("type", 6, Ink.QUIET))

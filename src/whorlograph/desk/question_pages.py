@@ -15,7 +15,7 @@ from whorlograph.model.question import Question, Symptom
 from whorlograph.model.times import clock_text
 
 from .asking import inquiry
-from .checking import WEIGHTS, check
+from .checking import WEIGHTS, check, takes_long
 from .disagreeing import AGREE, disagree_text, stretches, values_text
 from .explain import HEADINGS, look_up, page_lines, pages
 from .listings import Line, Listing, cells_row
@@ -114,6 +114,8 @@ def ways_page(session: Session, scan: int, width: int, order: int, tag: int | No
 
 def finding_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """What looks suspicious in the program."""
+    if takes_long(session):
+        return Listing("findings", (), (_text("the program is being looked through ...", Ink.QUIET),), (), "Backspace shows the question")
     lines: list[Line] = []
     found = check(session)
     for weight, heading in WEIGHTS.items():

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 from msgspec import Struct
 
 from whorlograph.model.log import Ints
@@ -150,11 +152,14 @@ class Paths:
         if above:
             ancestor = np.isin(steps, np.array(sorted(above), np.int32))
             if ancestor.any():
-                pins = np.array([int(t) >= len(self.running.tags) or self.running.tags[int(t)].kind is VariableKind.INPUT
-                                 for t in tags])
-                before &= ~ancestor | pins
+                before &= ~ancestor | self._handed[np.minimum(tags, len(self._handed) - 1)]
         hits = np.nonzero(before)[0]
         return low + (int(hits[-1]) + 1 if len(hits) else 0)
+
+    @cached_property
+    def _handed(self) -> npt.NDArray[np.bool_]:
+        """By tag whether its caller hands it over: inputs of blocks, and (the last) what is no tag."""
+        return np.array([*(t.kind is VariableKind.INPUT for t in self.running.tags), True])
 
     def _begun(self, journal: Journal, step: int, low: int, row: int) -> int:
         """The first row of the evaluation of a step that made one: its own, and those of what it called."""

@@ -70,6 +70,11 @@ class Links(Protocol):
         """For another value that a node computes."""
 
 
+def is_fixed(load: Load) -> bool:
+    """Whether a value always is read from the same cell: a subscript has the node of what it chooses."""
+    return not load.target.terms and load.target.base in (Base.GLOBAL, Base.OWN)
+
+
 @dataclass
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
@@ -231,13 +236,16 @@ class Tracer:
         """The cell that a value was read from; of one that was not come to, where it always is the same."""
         if load is None:
             return None
+        return self.fixed(load, seen.step) if is_fixed(load) else self._whole(seen.result.cells.get(load.at))
+
+    def fixed(self, load: Load, step: int) -> Cell | None:
+        """The cell of a value that always is read from the same one."""
         target = load.target
-        if not target.terms and target.base in (Base.GLOBAL, Base.OWN):  # a subscript has the node of what it chooses
-            own = self.controller.calls.instance(seen.step).own if target.base == Base.OWN else 0
-            found: Cell | None = Cell(own + target.cell, target.low if target.width else -1)
-        else:
-            found = seen.result.cells.get(load.at)
-        return found if found is not None and found.number < len(self.running.tags) else None
+        own = self.controller.calls.instance(step).own if target.base == Base.OWN else 0
+        return self._whole(Cell(own + target.cell, target.low if target.width else -1))
+
+    def _whole(self, cell: Cell | None) -> Cell | None:
+        return cell if cell is not None and cell.number < len(self.running.tags) else None
 
     def origin(self, step: int, at: int) -> Origin:
         """What a node of a step came from."""

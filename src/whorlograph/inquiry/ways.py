@@ -14,9 +14,8 @@ from whorlograph.model.log import Ints
 
 from .circuit import Circuit, Gate
 from .languages import words_of
-from .links.gates import gate_bit, gate_tag
 from .symptoms import course
-from .tracer import Tracer
+from .tracer import Tracer, is_fixed
 from .writers import Kind, Writer
 
 MOST = 50  # ways that are shown
@@ -120,10 +119,10 @@ def needs_of(tracer: Tracer, step: int, power: Expr, on: bool) -> list[frozenset
 
 def need_of(tracer: Tracer, circuit: Circuit, step: int, gate: Gate) -> Need:
     """A gate as a need."""
-    seen = tracer.seen(step, 1)
-    tag, leaf = gate_tag(tracer, gate, seen), circuit.leaves.get(gate.at)
-    if (tag is not None and tracer.boolean(tag)) or (tag is not None and gate_bit(tracer, gate, seen) >= 0):
-        bit = gate_bit(tracer, gate, seen)
+    load, leaf = circuit.load(gate), circuit.leaves.get(gate.at)
+    cell = None if load is None else tracer.fixed(load, step) if is_fixed(load) else tracer.cell(load, tracer.seen(step, 1))
+    if cell is not None and (tracer.boolean(cell.number) or cell.bit >= 0):
+        tag, bit = cell.number, cell.bit
         name = tracer.name(tag) + (f".{bit}" if bit >= 0 else "")
         edge = isinstance(leaf, Edge)
         return Need(name, leaf.rising if isinstance(leaf, Edge) else not gate.negated, tag, bit, edge)

@@ -147,6 +147,10 @@ class Xref:
 
     def entries(self) -> list[Entry]:
         """All tags that a person declared, by name; pins of blocks only where the program names them."""
+        return [*self._entries]
+
+    @cached_property
+    def _entries(self) -> list[Entry]:
         running = self.controller.running
         shown = [t for t in running.tags[:running.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
         return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
@@ -189,8 +193,24 @@ class Xref:
             if leaving.flag == flag.number:
                 low, high = sorted((leaving.step + 1, leaving.target))
                 return list(range(low, high))
-        return [inner for called, callers in calls.callers.items() if any(c.flag == flag.number for c in callers)
-                for inner, of in calls.instance_of.items() if of == called]
+        return [inner for called in self._called.get(flag.number, ()) for inner in self._steps_of.get(called, ())]
+
+    @cached_property
+    def _called(self) -> dict[int, list[int]]:
+        """By the flag of a call: the instances that it executes."""
+        found: dict[int, list[int]] = {}
+        for called, callers in self.controller.calls.callers.items():
+            for flag in dict.fromkeys(c.flag for c in callers):
+                found.setdefault(flag, []).append(called)
+        return found
+
+    @cached_property
+    def _steps_of(self) -> dict[int, list[int]]:
+        """By instance: its steps."""
+        found: dict[int, list[int]] = {}
+        for step, number in self.controller.calls.instance_of.items():
+            found.setdefault(number, []).append(step)
+        return found
 
     @cached_property
     def _leading(self) -> dict[int, list[tuple[int, int]]]:

@@ -20,12 +20,12 @@ def letter_cells(letter: str) -> int:
 
 def cells(text: str) -> int:
     """The columns of a text."""
-    return len(text) if not WIDE.search(text) else sum(map(letter_cells, text))
+    return len(text) if text.isascii() or not WIDE.search(text) else sum(map(letter_cells, text))
 
 
 def cut(text: str, width: int) -> str:
     """As much of a text from its start as a width holds."""
-    if not WIDE.search(text):
+    if text.isascii() or not WIDE.search(text):
         return text[:width]
     used = 0
     for i, letter in enumerate(text):

@@ -28,7 +28,7 @@ from .strands import Lines
 from .views.prompt import Prompt, own_path
 from .work import Worked, Working
 
-QUIET = ("proofs", "odd", "drops")
+QUIET = ("proofs", "odd", "drops", "findings")
 
 
 class MainScreen(Keeping):

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Generator
 from typing import cast
 
 from msgspec.structs import replace
 
+from whorlograph.desk.asking import inquiry_beside
+from whorlograph.desk.checking import check, takes_long
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.languages import words_of
 
@@ -94,8 +97,15 @@ class Paging(Moving):
         self.open_page(PageState("disagreements"))
 
     def do_findings(self) -> None:
-        """What looks suspicious."""
+        """What looks suspicious: a large program is looked through beside the screen."""
         self.open_page(PageState("findings"))
+        session = self.session
+        if takes_long(session):
+            def job() -> Generator[str, None, int]:
+                yield ""
+                return len(check(session, inquiry_beside(session)))
+
+            self.work.start("findings", job, beside=True)
 
     def do_explain(self) -> None:
         """A page on what stands under the cursor."""

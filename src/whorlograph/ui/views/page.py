@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import overload
+
 from msgspec.structs import replace
 from textual import events
 from textual.app import ComposeResult
@@ -44,6 +47,7 @@ class Page(Screen[None]):
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
         self.hint, self.footer = Lines("pagehint"), Lines("pagefooter")
         self.said = self.usual = ""
+        self.resizing = False  # told of another size, and not yet painted
         self.waiting: list[events.Key] | None = []  # keys that came before the page stood; None once it does
 
     def compose(self) -> ComposeResult:
@@ -58,7 +62,13 @@ class Page(Screen[None]):
         self.paint()
 
     def on_lines_resized(self) -> None:
-        """Another size: show it anew."""
+        """Another size: show it anew, once for all its parts."""
+        if not self.resizing:
+            self.resizing = True
+            self.call_later(self._resized)
+
+    def _resized(self) -> None:
+        self.resizing = False
         self.paint()
 
     def change(self, **what: object) -> None:
@@ -179,6 +189,25 @@ class Page(Screen[None]):
         return ""
 
 
+class _Shown(Sequence[Sequence[Run]]):
+    """Lines as what shows them takes them, each made when it comes in sight."""
+
+    def __init__(self, lines: list[Line]) -> None:
+        self.all = lines
+
+    def __len__(self) -> int:
+        return len(self.all)
+
+    @overload
+    def __getitem__(self, at: int) -> Sequence[Run]: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Sequence[Run]]: ...
+
+    def __getitem__(self, at: int | slice) -> Sequence[Run] | Sequence[Sequence[Run]]:
+        return [x.runs for x in self.all[at]] if isinstance(at, slice) else self.all[at].runs
+
+
 class ListPage(Page):
     """A page of lines to choose from, filter and sort."""
 
@@ -235,8 +264,20 @@ class ListPage(Page):
         """Lay the page out for the moment and the size."""
         if not self.is_mounted or not self.body.size.width:
             return
-        width = self.body.room.width
-        self.listing = self.laid_out(width - 1)
+        self.listing = self.laid_out(self.body.room.width - 1)
+        self._show()
+
+    def change(self, **what: object) -> None:
+        """Take another state; lines stay as they are laid out where only another of them is chosen, or fewer are asked for."""
+        self.state = replace(self.state, **what)
+        self.main.view = replace(self.main.view, page=self.state)
+        if self.is_mounted and self.body.size.width and what.keys() <= {"row", "filter"}:
+            self._show()
+        else:
+            self.paint()
+
+    def _show(self) -> None:
+        """Show what is laid out: the lines that the filter leaves, the chosen one among them."""
         self.shown = self._lines(self.state.filter)
         row = self._nearest(self.state.row, 1)
         if row != self.state.row:
@@ -246,14 +287,14 @@ class ListPage(Page):
         found = f" · {count} with “{self.state.filter}”" if self.state.filter else ""
         self.body.title = self.listing.title + order + found
         place = sum(x.stands for x in self.shown[:row + 1])
-        lines: list[tuple[Run, ...]] = [x.runs for x in self.listing.head] + [x.runs for x in self.shown]
+        lines = [*self.listing.head, *self.shown]
         if not self.shown:
-            lines.append(((" nothing fits; Esc shows all again", Ink.QUIET),))
+            lines.append(Line(((" nothing fits; Esc shows all again", Ink.QUIET),)))
         keep = len(self.listing.head)
         self.body.pinned = keep
         at = keep + row
         top = self.body.reach(at - 1 if at > keep else at, at) if self.shown else 0
-        self.body.show(lines, frozenset({at}) if count else frozenset(), top, True, f"{place} of {count}" if count else "")
+        self.body.show(_Shown(lines), frozenset({at}) if count else frozenset(), top, True, f"{place} of {count}" if count else "")
         self._paint_rung()
         line = self.chosen()
         narrow = self.size.width < 110 and line is not None and line.tag is not None and self.state.row > 1
