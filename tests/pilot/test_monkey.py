@@ -87,7 +87,7 @@ class Monkey(unittest.IsolatedAsyncioTestCase):
                             continue
                         pressed.append(key)
                         await pilot.press(key)
-                        self.assertIsNone(app._exception, pressed[-20:])  # noqa: SLF001
+                        self.assertIsNone(app._exception, pressed[-20:])
                     await pilot.pause()
                     self.assertTrue(app.is_running, pressed[-20:])
                     self.assertTrue(screen_text(app).strip())

@@ -33,13 +33,19 @@ class Timeline:
         self.session, self.name = session, name
         self.trial: Journal | None = None
         self.trial_until: int | None = None
+        self.trial_name = ""
+        self.trial_shift = 0
         self.window = Window(session.journal, 0, 1, 1)
         self.trial_window: Window | None = None
         self._lane_runs: dict[int, list[Run]] = {}
 
     def with_trial(self, journal: Journal | None, until: int | None = None) -> None:
         """Show a second replay as thin lanes, hatched from a time on (ns; None: from its end); None takes them away."""
-        self.trial, self.trial_until, self.trial_window = journal, until, None
+        self.with_second(journal, "without the fault", until)
+
+    def with_second(self, journal: Journal | None, name: str, until: int | None = None, shift: int = 0) -> None:
+        """Show another course as thin lanes. Args: name: what it is; until: as for a trial; shift: ns from a time here to the one beside it."""
+        self.trial, self.trial_until, self.trial_window, self.trial_name, self.trial_shift = journal, until, None, name, shift
 
     def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
         """Lanes of the replay over a stretch of time."""
@@ -71,6 +77,7 @@ class Timeline:
         """The thin lane of the second replay."""
         if self.trial is None:
             return ""
+        start, end = start + self.trial_shift, end + self.trial_shift
         if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
             clock = self.trial.clock
             ends = clock.start(clock.last) if clock.last < self.session.journal.clock.last else None
@@ -103,7 +110,7 @@ class Timeline:
             owners.append(lane.tag)
             if self.trial is not None and len(lines) < rows - 1:
                 text = self._trial_cells(lane.tag, layout.start, layout.end, len(lane.cells))
-                lines.append([(" " + "  without the fault".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
+                lines.append([(" " + f"  {self.trial_name}".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
                 owners.append(-1)
         if layout.marks or layout.named:
             cells = [" "] * (len(layout.lanes[0].cells) if layout.lanes else 0)

@@ -50,6 +50,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("asking", ("A",), "ask otherwise", "what can be asked of the tag under the cursor at this moment; its drop-outs with their reasons"),
     Action("standing", ("V",), "as it stands now", "without a log: give what the lamps show now, and ask why the tag under the cursor is as it is"),
     Action("ways", ("W",), "what it needs", "each smallest set of contacts that brings the tag under the cursor on, and what of it is missing"),
+    Action("last_right", ("r",), "last right", "when this was last right, laid beside this time: what went otherwise, the first of it first"),
+    Action("compare", ("d",), "compare moments", "what differs between another time, or a mark, and this moment"),
     Action("odd", ("U",), "what was unusual", "drop-outs of this log unlike the others of their tag, oddest first"),
     Action("disagreements", ("D",), "disagreements", "where the log recorded a tag otherwise than the program computes it"),
     Action("findings", ("C",), "findings", "what looks suspicious in the program before anything ran"),

@@ -13,6 +13,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "check": ("cli.commands.check:command", "what looks suspicious in a program"),
     "explain": ("cli.commands.explain:command", "a page on every link, root, fault, finding, block"),
     "ways": ("cli.commands.ways:command", "what a tag needs to pull in, and whether two circuits agree"),
+    "right": ("cli.commands.right:command", "when a tag was last right, and what differs since"),
     "odd": ("cli.commands.odd:command", "what was unusual in the logs"),
     "mismatches": ("cli.commands.mismatches:command", "where the logs recorded otherwise than is computed"),
     "try": ("cli.commands.try_:command", "replay again with something held, forced or changed"),

@@ -32,7 +32,7 @@ class Asking(Paging):
         self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
                          "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
         self.rungs.top = self.trail.top = 0
-        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.allot()
         self.paint()
 
     def ask(self, tag: int, at: int | None) -> None:
@@ -153,7 +153,7 @@ class Asking(Paging):
             return
         if proof.journal is not None:
             self.scene.timeline.with_trial(proof.journal, proof.fits_until)
-            self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+            self.allot()
         word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
         self.paint()
         self.say(f"{word}: {proof.text}")

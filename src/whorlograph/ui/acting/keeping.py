@@ -113,7 +113,7 @@ class Keeping(Asking):
         self._changed(f"done again: {what}" if what else "there is nothing to do again")
 
     def _changed(self, said: str) -> None:
-        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.allot()
         self.paint()
         self.say(said)
 

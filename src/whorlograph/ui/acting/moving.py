@@ -128,7 +128,7 @@ class Moving(Timing):
             element = (step, chosen if chosen is not None else (block.spots[0].element if block and block.spots else -1))
         lane = self.view.lane if self.scene is None or self.view.lane in self.all_lanes() else self.scene.answer.tag
         self.view = replace(self.view, strand=strand, element=element, lane=lane)
-        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.allot()
         self.paint()
 
     def do_follow(self) -> None:

@@ -9,12 +9,14 @@ from msgspec.structs import replace
 
 from whorlograph.desk.asking import inquiry_beside
 from whorlograph.desk.checking import check, takes_long
+from whorlograph.desk.comparing import right_of, right_sentences, shift
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.languages import words_of
 
 from ..state import PageState
 from ..views.host import Host
 from .moving import Moving
+from .timing import TimePrompt
 
 
 class Paging(Moving):
@@ -95,6 +97,33 @@ class Paging(Moving):
     def do_disagreements(self) -> None:
         """Where log and program disagree."""
         self.open_page(PageState("disagreements"))
+
+    def do_last_right(self) -> None:
+        """When the question's tag was last right; its course then goes along on the timeline."""
+        if self.scene is None:
+            return
+        answer = self.scene.answer
+        found = right_of(self.session, answer)
+        if found is None:
+            self.say(right_sentences(self.session, answer, None)[0])
+            return
+        then = self.scene.clock(self.scene.journal.clock.start(found.then))
+        self.scene.timeline.with_second(self.scene.journal, f"from {then}", shift=shift(self.session, found))
+        self.allot()
+        self.open_page(PageState("right", tag=answer.tag))
+
+    def do_compare(self) -> None:
+        """What differs between another time and this moment."""
+        def take(text: str | None) -> None:
+            time = self.time_of(text) if text else None
+            if time is not None:
+                self.open_page(PageState("compared", word=str(time)))
+
+        marks = [m.letter for m in self.desk.kept.marks]
+        if self.scene is None:
+            return
+        known = f" ({' '.join(marks[:8])})" if marks else ""
+        self.app.push_screen(TimePrompt(self, "compare this moment with", f"a mark's letter{known} · 14:03:22.15 · -20s · scan 8123"), take)
 
     def do_findings(self) -> None:
         """What looks suspicious: a large program is looked through beside the screen."""

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Container
+from textual.geometry import Size
 from textual.screen import Screen
 
 from whorlograph.desk.finding import Found
@@ -37,6 +38,11 @@ Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
 LOOKING = frozenset(("help", "stop", "theme", "mouse", "quit", "close", "aside"))  # change nothing of what is shown
 MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
+
+
+def is_tiny(size: Size) -> bool:
+    """Whether a screen holds one strand only."""
+    return size.width < 60 or size.height < 16
 
 
 class Painting(Screen[None]):
@@ -109,12 +115,14 @@ class Painting(Screen[None]):
     def on_resize(self, event: events.Resize) -> None:
         """Side by side where there is room, one above the other where not."""
         self.set_class(event.size.width < WIDE, "narrow")
-        tiny = event.size.width < 60 or event.size.height < 16
-        self.set_class(tiny, "tiny")
-        self._arrange(tiny, event.size.width, event.size.height)
+        self.set_class(is_tiny(event.size), "tiny")
+        self.allot(event.size)
         self.paint()
 
-    def _arrange(self, tiny: bool, width: int, height: int) -> None:
+    def allot(self, size: Size | None = None) -> None:
+        """Give the strands their heights; of a tiny screen one strand has it all."""
+        size = size or self.size
+        tiny, width, height = is_tiny(size), size.width, size.height
         for piece in (self.rungs, self.trail, self.timeline):
             piece.display = not tiny or piece.id == self.view.strand
         self.timeline.styles.height = None if not tiny else "1fr"
@@ -204,7 +212,7 @@ class Painting(Screen[None]):
         answer = self.scene.answer
         if self.size.width < WIDE and self.view.line == 0 and self.view.strand == "trail" and answer.roots and self.size.height >= 16:
             return self.scene.first_root(self.size.width - 2)
-        if self.size.width < 60 or self.size.height < 16:
+        if is_tiny(self.size):
             return f"the three strands want 60 x 16, this is {self.size.width} x {self.size.height}; Tab changes the strand"
         if self.found.starts and self.view.strand != "rungs":
             return f"n and N walk through the {counted(len(self.found.starts), 'place')} of {self.found.text}"

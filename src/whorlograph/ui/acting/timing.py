@@ -19,8 +19,9 @@ from .painting import Painting
 class TimePrompt(Prompt):
     """Asks for a time; shows how it is understood."""
 
-    def __init__(self, main: Timing) -> None:
-        super().__init__("go to a time", "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123 · a mark's letter")
+    def __init__(self, main: Timing, title: str = "go to a time",
+                 hint: str = "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123 · a mark's letter") -> None:
+        super().__init__(title, hint)
         self.main = main
 
     def reading(self, text: str) -> tuple[str, bool]:
@@ -236,7 +237,7 @@ class Timing(Painting):
             return
         names = [lane_tag(self.session, t).name for t in fresh]
         self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
-        self._arrange(self.size.width < 60 or self.size.height < 16, self.size.width, self.size.height)
+        self.allot()
         self.paint()
         seen = " below, on the timeline of the strands" if self.page is not None else ""
         self.say(f"{counted(len(fresh), 'lane')} added{seen}")

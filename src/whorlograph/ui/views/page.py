@@ -10,10 +10,12 @@ from textual import events
 from textual.app import ComposeResult
 from textual.screen import Screen
 
+from whorlograph.desk.comparing import compared_page, right_page
 from whorlograph.desk.listings import JOB_PAGES, Line, Listing, deciding_step, tag_line
 from whorlograph.desk.pages import PAGES
 from whorlograph.desk.question_pages import explain_page
 from whorlograph.desk.scene import Scene
+from whorlograph.desk.timeline import Timeline
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
@@ -215,6 +217,7 @@ class ListPage(Page):
     ListPage #pagerung { height: 0; }
     """
     RUNG_NOTE = "at the moment"
+    STEADY = True  # whether its lines stay the same while another of them is chosen
 
     def __init__(self, main: Host, state: PageState) -> None:
         super().__init__(main, state)
@@ -254,6 +257,11 @@ class ListPage(Page):
             return JOB_PAGES[self.state.name](self.main.session, self.main.desk.kept, self.main.desk.job.walk)
         if self.state.name == "explain":
             return explain_page(self.main.session, self.state.word, width)
+        scene = self.main.scene
+        if self.state.name == "right" and scene is not None:
+            return right_page(self.main.session, scene.answer, width, Timeline(self.main.session, scene.name))
+        if self.state.name == "compared" and scene is not None:
+            return compared_page(self.main.session, scene.answer.tag, int(self.state.word or 0), self.main.view.scan, width)
         return PAGES[self.state.name](self.main.session, self.main.view.scan, width, self.state.order, self.state.tag)
 
     def rung_scene(self) -> tuple[Scene | None, int]:
@@ -271,7 +279,7 @@ class ListPage(Page):
         """Take another state; lines stay as they are laid out where only another of them is chosen, or fewer are asked for."""
         self.state = replace(self.state, **what)
         self.main.view = replace(self.main.view, page=self.state)
-        if self.is_mounted and self.body.size.width and what.keys() <= {"row", "filter"}:
+        if self.is_mounted and self.body.size.width and self.STEADY and what.keys() <= {"row", "filter"}:
             self._show()
         else:
             self.paint()
@@ -341,6 +349,8 @@ class ListPage(Page):
             self.main.ask_question(line.question)
         elif line.word and line.step < 0:
             self.main.open_page(PageState("explain", word=line.word))
+        elif line.time is not None and self.state.name == "right":
+            self.main.leave_page_for(line.time)
         elif line.step >= 0:
             self.main.open_page(PageState("program", step=line.step, element=line.element))
         elif line.time is not None:

@@ -31,6 +31,8 @@ class ValuePrompt(Prompt):
 class StandingPage(ListPage):
     """Values by Space, the answer by Enter; below the rung of the chosen line as it stands with what was given."""
 
+    STEADY = False
+
     FOOTER = ("help", "palette", "back", "copy", "why", "xref", "search", "close")
     RUNG_NOTE = "as given"
 
