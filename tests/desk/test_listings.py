@@ -61,7 +61,7 @@ class Listings(unittest.TestCase):
                 elif name == "most used":
                     uses = [len(e.reads) + len(e.writes) for e in found]
                     self.assertEqual(uses, sorted(uses, reverse=True))
-                elif name == "marks first":
+                elif name == "odd first":
                     marked = [bool(e.oddities) for e in found]
                     self.assertEqual(marked, sorted(marked, reverse=True))
                     self.assertTrue(marked[0])

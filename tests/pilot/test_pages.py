@@ -88,7 +88,7 @@ class Pages(unittest.IsolatedAsyncioTestCase):
             await self.keys(pilot, "escape")
             self.assertIn("Ack_PB", screen_text(app))
             await self.keys(pilot, "s", "s", "s")
-            self.assertIn("marks first", screen_text(app))
+            self.assertIn("odd first", screen_text(app))
             self.assertEqual(self.session.running.tags[app.main.chosen_tag() or 0].name, "Batt_OK")
 
     async def test_a_filter_that_fits_nothing_says_so(self) -> None:

@@ -7,7 +7,9 @@ from msgspec import Struct
 from whorlograph.inquiry.languages import words_of
 from whorlograph.inquiry.search import Search
 from whorlograph.model.errors import UsageError
+from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.steps import Step
+from whorlograph.model.types import Family
 
 from .session import Session
 
@@ -65,6 +67,18 @@ def find(session: Session, text: str) -> Found:
         steps = tuple(steps_with(session, text))
         wrong = f"{error.what}; {error.remedy}" if _is_condition(text) else ""
         return Found(text, steps=steps, what=f"{len(steps)} rung{'s' * (len(steps) != 1)}", wrong=wrong)
+
+
+def values_found(session: Session, found: Found) -> list[str]:
+    """Of a tag's changes what it became each time, in words; [] where the text was no tag."""
+    tag = session.running.find(found.text)
+    if tag is None or not found.times:
+        return []
+    one, clock = session.running.tags[tag], session.journal.clock
+    if one.type.family is Family.BOOL:
+        rises = set(search_of(session).hits(f"{found.text} rises").starts.tolist())
+        return ["on" if start in rises else "off" for start in found.starts]
+    return [said_value(cooked(session.journal.settled(tag, max(1, clock.scan_at(start))), one.type), one.type) for start in found.starts]
 
 
 def _is_condition(text: str) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -102,6 +103,17 @@ class Desk:
         if text:
             self.job.history[what] = [*(t for t in self.history(what) if t != text), text][-100:]
             self.dirty = True
+
+    def did(self, what: str, name: str) -> None:
+        """Remember an action, or a view that was opened: each time counts."""
+        self.job.history[what] = [*self.history(what), name][-100:]
+        self.dirty = True
+
+    def by_use(self, what: str) -> list[str]:
+        """What was done, the last of it first, then by how often."""
+        done = self.history(what)
+        often = Counter(done)
+        return sorted(often, key=lambda n: (n != done[-1], -often[n], n))
 
     def say_columns(self, columns: dict[str, str]) -> None:
         """Keep which column of the log is which."""

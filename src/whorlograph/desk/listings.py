@@ -15,6 +15,7 @@ from whorlograph.inquiry.xref import Entry, Usage
 from whorlograph.model.cells import padded
 from whorlograph.model.literals import cooked, counted, duration_text, said_value
 from whorlograph.model.question import Question
+from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -93,7 +94,7 @@ def cells_row(cells: list[tuple[str, int, Ink]]) -> tuple[Run, ...]:
     return tuple(runs)
 
 
-TAG_ORDERS = ("name", "address", "most used", "marks first")
+TAG_ORDERS = ("name", "address", "most used", "odd first")
 
 
 def tag_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
@@ -176,6 +177,14 @@ def _use_line(place: Usage, where: int, wide: int, width: int) -> Line:
 POINT_ORDERS = ("by module", "by terminal strip")
 
 
+def _panel_tags(session: Session) -> list[Entry]:
+    """What the program reads and never writes, without an address: what is pressed or set on a panel."""
+    xref = xref_of(session)
+    left = session.controller.written | xref.driven
+    return [e for e in xref.entries() if e.tag.address is None and e.reads and not e.writes and not e.tag.constant and not e.shares
+            and e.tag.index not in left and (e.tag.type.family is Family.BOOL or e.tag.index in xref.logged)]
+
+
 def point_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """The points as they stand on the modules or terminal strips, with their values."""
     running, journal, iolist = session.running, _now(session), session.iolist
@@ -213,12 +222,21 @@ def point_table(session: Session, scan: int, width: int, order: int, tag: int | 
         cells = [(f"  {mark}", 3, ink), (value.rjust(5), 5, ink), (str(one.address), 8, Ink.TEXT), (one.name, 22 if wide else 15, Ink.STRONG),
                  (point.device if point is not None else "", 8 if wide else 6, Ink.STRONG)]
         cells += [(terminal, 5, Ink.TEXT)] if by_strip else [(point.location if point else "", 18 if wide else 14, Ink.TEXT), (terminal, 4, Ink.TEXT)]
-        cells += [(wiring, 3, Ink.TEXT), ((point.description if point is not None else "") or one.documentation, 0, Ink.TEXT)]
+        cells += [(wiring, 5, Ink.TEXT), ((point.description if point is not None else "") or one.documentation, 0, Ink.TEXT)]
         lines.append(Line(cells_row(cells), index))
     head = [("", 3, Ink.QUIET), ("value", 5, Ink.QUIET), ("address", 8, Ink.QUIET), ("tag", 22 if wide else 15, Ink.QUIET),
             ("device", 8 if wide else 6, Ink.QUIET)]
     head += [("term.", 5, Ink.QUIET)] if by_strip else [("location", 18 if wide else 14, Ink.QUIET), ("term", 4, Ink.QUIET)]
-    head += [("NO?", 3, Ink.QUIET), ("what it is", 0, Ink.QUIET)]
+    head += [("wired", 5, Ink.QUIET), ("what it is", 0, Ink.QUIET)]
+    panel = _panel_tags(session)
+    if panel:
+        lines.append(Line(((" without an address: operator panel, other devices", Ink.QUIET),)))
+    for entry in panel:
+        value, ink = shown_value(session, journal, entry.tag.index, scan)
+        mark = "●" if value == "on" else "○" if value == "off" else " "
+        cells = [(f"  {mark}", 3, ink), (value.rjust(5), 5, ink), ("", 8, Ink.TEXT), (entry.tag.name, 22 if wide else 15, Ink.STRONG),
+                 (entry.description, 0, Ink.TEXT)]
+        lines.append(Line(cells_row(cells), entry.tag.index))
     unbound = [Line(((f"   ! {p.tag or p.address}: in the I/O list, no tag of the program  {p.whereabouts}", Ink.STRONG),)) for p in iolist.unbound]
     return Listing("field points", (Line(cells_row(head)),), (*lines, *unbound), POINT_ORDERS, "w asks why · x shows where it is used · s sorts")
 
@@ -275,13 +293,15 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
-    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(found.tags, 'tag')}: {kinds}", Ink.TEXT),)),
+    named = len(xref_of(session).entries())
+    inside = f", and {found.tags - named} inside timers, counters and other blocks" if found.tags > named else ""
+    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(named, 'tag')}{inside}: {kinds}", Ink.TEXT),)),
               Line(((f"   points: {points}; {found.listed} in the I/O list", Ink.TEXT),))]
     if found.log_files:
         lines.append(Line(((f"   log: {', '.join(found.log_files)}, {counted(found.log_rows, 'row')}, {duration_text(found.log_end)} from "
                             f"{clock_text(session.log, 0)}", Ink.TEXT),)))
-        aside = f"   {'! ' * bool(found.set_aside)}{counted(found.set_aside, 'row')} set aside"
-        lines.append(Line(((aside, Ink.STRONG if found.set_aside else Ink.TEXT),)))
+        if found.set_aside:
+            lines.append(Line(((f"   ! {counted(found.set_aside, 'row')} set aside", Ink.STRONG),)))
     lines.append(Line(((" Set aside or noted" if found.notices else " Nothing was set aside.", Ink.QUIET),)))
     for notice in found.notices:
         lines += [Line(((f"   {part}", Ink.TEXT),)) for part in textwrap.wrap(notice, max(20, width - 5))]
@@ -291,8 +311,30 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
         for entry in odd:
             cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.oddities)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
             lines.append(Line(cells_row(cells), entry.tag.index))
+    lines += _outputs(session, scan)
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
+
+
+def _outputs(session: Session, scan: int) -> list[Line]:
+    """How the outputs stand at the moment, since when, and how often they changed in the log."""
+    journal = _now(session)
+    outputs = [t for t in session.running.tags[:session.running.public] if t.address is not None and t.address.area == "Q" and not t.computed]
+    if journal is None or not outputs:
+        return []
+    lines = [Line(((" Outputs at the moment, and how often they changed in the log", Ink.QUIET),))]
+    for tag in outputs:
+        def row(tag: Tag = tag) -> Runs:
+            value, ink = shown_value(session, journal, tag.index, scan)
+            last = journal.last_row(tag.index, journal.settled_position(scan))
+            since = f"since {clock_text(session.log, journal.time(last))}" if last is not None else "since before the log"
+            point = session.iolist.get(tag.index)
+            said = (point.description if point is not None else "") or tag.documentation
+            return cells_row([(f"   {tag.name}", 28, Ink.STRONG), (value.rjust(6), 7, ink), (since, 22, Ink.QUIET),
+                              (counted(len(journal.rows(tag.index)), "change"), 16, Ink.TEXT), (said, 0, Ink.TEXT)])
+
+        lines.append(Line(row, tag.index))
+    return lines
 
 
 def mark_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
@@ -312,7 +354,7 @@ def walk_page(session: Session, kept: Kept, walk: list[WalkStep]) -> Listing:
         lines.append(Line(cells_row([(f" {at}", 10, Ink.QUIET), (step.what, 9, Ink.STRONG), (step.text, 0, Ink.TEXT)])))
         if step.command:
             lines.append(Line(((" " * 21 + step.command, Ink.QUIET),)))
-    return Listing("the walk: what was asked, tried and marked", (), tuple(lines), (), "the commands print what was seen; e exports the answer")
+    return Listing("what was asked, tried and marked so far", (), tuple(lines), (), "the commands print what was seen; e exports the answer")
 
 
 JOB_PAGES: dict[str, Callable[[Session, Kept, list[WalkStep]], Listing]] = {"marks": mark_page, "walk": walk_page}

@@ -16,7 +16,7 @@ from whorlograph.model.shown import json_visible, no_formula, visible
 from whorlograph.model.times import clock_text
 
 from .disagreeing import count_text, stretches
-from .finding import Found
+from .finding import Found, values_found
 from .scan_times import ScanTimes
 from .session import Session
 from .survey import Survey, size_text
@@ -219,9 +219,10 @@ def survey_text(session: Session, found: Survey) -> str:
 
 def found_text(session: Session, found: Found) -> str:
     """Where a condition holds, one line a place: since when, in which scan, how long."""
-    clock = session.journal.clock
+    clock, values = session.journal.clock, values_found(session, found)
     lines = [found.what]
-    for start, end in zip(found.starts, found.ends, strict=True):
+    for n, (start, end) in enumerate(zip(found.starts, found.ends, strict=True)):
         lasting = f"for {duration_text(end - start)}" if end >= 0 else "to the log's end"
-        lines.append(f"  {clock_text(session.log, start, 6)}  scan {max(1, clock.scan_at(start))}  {lasting}")
+        value = f"{values[n]:>3}  " if values else ""
+        lines.append(f"  {clock_text(session.log, start, 6)}  scan {max(1, clock.scan_at(start))}  {value}{lasting}")
     return "\n".join(lines)

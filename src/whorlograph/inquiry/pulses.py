@@ -137,10 +137,10 @@ def grows(lengths: list[int]) -> bool:
     return score > 1 and spread > 0 and (score - 1) / spread ** 0.5 > 2.326
 
 
-def history(found: list[Stay], off: bool, time_text: list[str]) -> str:
+def history(found: list[Stay], off: bool, time_text: list[str], bounced: bool = False) -> str:
     """The short stays in words: how many, how long, since when, whether they grow.
 
-    Args: off: the stays are openings; time_text: the first one's time.
+    Args: off: the stays are openings; time_text: the first one's time; bounced: whether there are bounces beside them.
     """
     if len(found) < 2:
         return ""
@@ -150,4 +150,5 @@ def history(found: list[Stay], off: bool, time_text: list[str]) -> str:
     span = shortest if shortest == longest else f"{shortest} to {longest}"
     more = ", growing longer" if grows(lengths) else ""
     tail = ": a loose wire or a worn switch" if off else ""
-    return f"{len(found)} short {word} in this log ({span}{more}), the first at {time_text[0]}{tail}"
+    apart = "; bounces as it changes not counted" if bounced else ""
+    return f"{len(found)} short {word} in this log ({span}{more}{apart}), the first at {time_text[0]}{tail}"

@@ -26,7 +26,7 @@ from whorlograph.model.types import ELEMENTARY, Family
 from .charts import Place, chart_places
 from .circuit import Circuit, Gate, Leaf
 from .noted import Auxiliary, Now
-from .pulses import Stays, history, short_stays, stays
+from .pulses import Stays, calm, history, short_stays, stays
 from .trail import Link, Value
 from .writers import Writer, Writers
 
@@ -270,7 +270,8 @@ class Tracer:
         found = self._short.get((tag, value))
         if found is None:
             stays_ = short_stays(self.log, tag, value, self.running.tags[tag].initial)
-            told = history(stays_, not value, [self.at(s.start) for s in stays_[:1]])
+            all_ = self.stretches(tag)
+            told = history(stays_, not value, [self.at(s.start) for s in stays_[:1]], len(all_) > len(calm(all_)))
             found = self._short[tag, value] = tuple((s.start, s.length) for s in stays_), told
         return found
 

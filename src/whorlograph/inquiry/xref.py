@@ -136,7 +136,7 @@ class Xref:
         area = one.address.area if one.address is not None else ""
         marks = []
         written = bool(writes) or any(u.writes for s in shares for u in self.uses(s))
-        if not written and area != "I" and tag not in self.logged and not one.constant and tag not in self._driven:
+        if not written and area != "I" and tag not in self.logged and not one.constant and tag not in self.driven:
             marks.append("never written")
         if not reads and area != "Q" and not any(p.use.how is How.BLOCK for p in writes) and not any(self.uses(s) for s in shares):
             marks.append("never read")
@@ -156,7 +156,7 @@ class Xref:
         return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
 
     @cached_property
-    def _driven(self) -> set[int]:
+    def driven(self) -> set[int]:
         """The tags that the controller itself drives."""
         return system_tags(self.controller.running, self.controller.profile)
 

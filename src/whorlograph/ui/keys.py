@@ -79,8 +79,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("labels", ("f",), "letters", "a letter on everything in sight: press it to stand there, then w, x, a ..."),
     Action("undo", ("u",), "undo", "take back the last mark, note or lane"),
     Action("redo", ("ctrl+r",), "redo", "do again what was taken back"),
-    Action("walk", ("J",), "the walk", "what was asked, proved and marked so far, in order"),
-    Action("fresh", ("R",), "start fresh", "forget marks, notes, lanes and the walk of this job (u brings them back), and show the complaint"),
+    Action("walk", ("J",), "done so far", "what was asked, proved and marked so far, in order"),
+    Action("fresh", ("R",), "start fresh", "forget marks, notes, lanes (u brings them back) and what was done in this job, and show the complaint"),
     Action("take_over", ("K",), "take over", "marks, notes and lanes of the job that was kept on another state of this program"),
     Action("export", ("e",), "export", "the answer on paper: PDF, SVG or text, for the shift book"),
     Action("back", ("backspace", "escape"), "back", "the way back, through questions and moments", footer=True),
@@ -92,6 +92,23 @@ ACTIONS: tuple[Action, ...] = (
     Action("quit", ("ctrl+q",), "quit", "leave from anywhere"),
     Action("stop", ("ctrl+c",), "stop", "stop what runs; never leaves"),
 )
+
+# What people come for, in the order in which it mostly is wanted.
+WANTED = ("why", "asking", "prove", "last_right", "search", "xref", "odd", "standing", "ways", "program", "points", "tags", "disagreements",
+          "findings", "survey", "explain", "go_time", "compare", "next_change", "previous_change", "add_lane", "export", "note", "mark",
+          "go_mark", "copy")
+_MOVEMENT = ("down", "up", "right", "left", "far_right", "far_left", "page_down", "page_up", "start", "end", "next_strand", "previous_strand",
+             "follow")
+
+
+def by_want(done: list[str]) -> list[Action]:
+    """All actions: those that were done, the last of them first, then by how often; then what people come for; moving about comes last.
+
+    Args: done: names of actions in that order.
+    """
+    order = {name: n for n, name in enumerate((*done, *(w for w in WANTED if w not in done)))}
+    return sorted(ACTIONS, key=lambda a: (a.name in _MOVEMENT, order.get(a.name, len(order))))
+
 
 BY_NAME: dict[str, Action] = {action.name: action for action in ACTIONS}
 BY_KEY: dict[str, Action] = {key: action for action in ACTIONS for key in action.keys}

@@ -173,7 +173,8 @@ class MainScreen(Keeping):
         """Find anything."""
         from .views.palette import palette_overlay
 
-        overlay = palette_overlay(self.scene, self.desk.kept.marks, self.time_of, self.desk.history("palette"))
+        overlay = palette_overlay(self.scene, self.desk.kept.marks, self.time_of, self.desk.history("palette"),
+                                  self.desk.by_use("done"))
 
         def take(value: object) -> None:
             self.desk.typed("palette", overlay.typed)

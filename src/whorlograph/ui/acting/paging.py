@@ -25,6 +25,7 @@ class Paging(Moving):
     def open_page(self, state: PageState) -> None:
         """Lay a page over the strands."""
         self.walk.append(self.view)
+        self.desk.did("opened", state.name)
         self.view = replace(self.view, page=state)
         self._show_page(state)
 
@@ -54,7 +55,13 @@ class Paging(Moving):
         """The head line of a page: what runs, and the moment."""
         if self.scene is None:
             return [(f" {self.session.paths.title or self.session.program.name}", Ink.STRONG)]
-        return self.scene.head(self.view.scan, self.view.time, width)[0]
+        head = self.scene.head(self.view.scan, self.view.time, width)[0]
+        room = len(head[2][0]) - 3
+        warn = self.scene.warning(room)
+        if not warn:
+            return head
+        loud = Ink.BLOCK if self.scene.journal.fault is not None else Ink.STRONG
+        return [*head[:2], (f"  {warn}", loud), (" " * (room + 1 - len(warn)), Ink.TEXT), *head[3:]]
 
     def do_xref(self) -> None:
         """Where the tag under the cursor is used."""

@@ -22,6 +22,7 @@ from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.model.literals import counted
 from whorlograph.model.question import Question
 
+from ..about import about
 from ..keys import footer_runs
 from ..rung_cursor import with_cursor, with_letter
 from ..state import View
@@ -32,11 +33,13 @@ if TYPE_CHECKING:
     from ..views.page import Page
 
 WIDE = 120
+NEW = 3  # times that a view is told about
 SAVE_AFTER = 0.3  # seconds: what a kill can lose
 SAVE_AGAIN = 5.0  # seconds until what could not be saved is tried again
 Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
 LOOKING = frozenset(("help", "stop", "theme", "mouse", "quit", "close", "aside"))  # change nothing of what is shown
+UNCOUNTED = LOOKING | {"palette", "back", "next_strand", "previous_strand", "follow", "labels", "fresh"}  # nobody looks for these in the palette
 MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
 
 
@@ -180,6 +183,13 @@ class Painting(Screen[None]):
             self.page.paint_hint()
         else:
             self._paint_hint()
+
+    def first_hint(self, view: str, width: int) -> str:
+        """What a view is, while it still is new to somebody; "" from then on, and where there is no room for it."""
+        if self.desk.history("opened").count(view) > NEW:
+            return ""
+        said = about(view)
+        return said if len(said) + 2 <= width else ""
 
     def hint_runs(self, said: str, usual: str, width: int) -> list[Run]:
         """The hint line: what was said or else what to do, and at its right how far the work beside it is."""
@@ -429,6 +439,8 @@ class Painting(Screen[None]):
         if self.scene is None and name not in UNREPLAYED:
             self.say("still replaying: the answer comes in a moment" if self.work.told else "ask why of a tag: : finds one")
             return
+        if name not in UNCOUNTED and name not in MOVES:
+            self.desk.did("done", name)
         before = self.view
         self.acted = self.acted or (self.scene is not None and name not in LOOKING)
         getattr(self, f"do_{name}")()

@@ -50,6 +50,9 @@ class Host(Protocol):
     def leave_page_for(self, time: int) -> None:
         """Close the page and go to a time (ns)."""
 
+    def first_hint(self, view: str, width: int) -> str:
+        """What a view is, while it still is new to somebody; "" from then on."""
+
     def hint_runs(self, said: str, usual: str, width: int) -> list[Run]:
         """The line at the bottom."""
 

@@ -93,7 +93,7 @@ class Page(Screen[None]):
             for event in waiting:
                 again(self.app, event)
         self.head.show([self.main.page_head(self.size.width)])
-        self.usual = hint or self.default_hint()
+        self.usual = self.main.first_hint(self.state.name, self.size.width) or hint or self.default_hint()
         self.paint_hint()
         self.footer.show([footer_runs(self.size.width, self.FOOTER)])
 
