@@ -73,18 +73,21 @@ class Timeline:
                     layout.marks[min(width - 1, (time - layout.start) * width // span)] = letter
         layout.named = f"{counted(len(hits), 'hit')}" if hits else "marks" if layout.marks else ""
 
-    def _trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
-        """The thin lane of the second replay."""
+    def second_cells(self, tag: int, start: int, end: int, width: int) -> list[Cell]:
+        """The cells of the second course over a stretch of time; [] where there is none."""
         if self.trial is None:
-            return ""
+            return []
         start, end = start + self.trial_shift, end + self.trial_shift
         if self.trial_window is None or not self.trial_window.shows(self.trial, start, end, width):
             clock = self.trial.clock
             ends = clock.start(clock.last) if clock.last < self.session.journal.clock.last else None
             self.trial_window = Window(self.trial, start, end, width, min((t for t in (self.trial_until, ends) if t is not None), default=None))
-        one = lane_tag(self.session, tag)
-        cells = self.trial_window.cells(one)[0]
-        if one.type.family is not Family.BOOL:
+        return self.trial_window.cells(lane_tag(self.session, tag))[0]
+
+    def _trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
+        """The thin lane of the second course."""
+        cells = self.second_cells(tag, start, end, width)
+        if lane_tag(self.session, tag).type.family is not Family.BOOL:
             return "".join(cell_glyph(c, False) for c in cells)
         drawn = {CellKind.ON: "─", CellKind.OFF: "·", CellKind.UNKNOWN: cell_glyph(Cell(CellKind.UNKNOWN), True)}
         return "".join(drawn.get(c.kind, "╌") for c in cells)

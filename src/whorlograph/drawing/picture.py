@@ -50,6 +50,10 @@ class Picture(Struct):
     height: float
     items: list[Item] = field(default_factory=list)
 
+    def scaled(self, factor: float) -> Picture:
+        """The same picture, larger."""
+        return Picture(self.width * factor, self.height * factor, [larger(item, factor) for item in self.items])
+
     def add(self, other: Picture, x: float, y: float) -> None:
         """Put another picture on this one."""
         self.items += [moved(item, x, y) for item in other.items]
@@ -60,6 +64,15 @@ def moved(item: Item, x: float, y: float) -> Item:
     if isinstance(item, Stroke):
         return replace(item, x1=item.x1 + x, y1=item.y1 + y, x2=item.x2 + x, y2=item.y2 + y)
     return replace(item, x=item.x + x, y=item.y + y)
+
+
+def larger(item: Item, factor: float) -> Item:
+    """The same item on a larger sheet."""
+    if isinstance(item, Stroke):
+        return replace(item, x1=item.x1 * factor, y1=item.y1 * factor, x2=item.x2 * factor, y2=item.y2 * factor, width=item.width * factor)
+    if isinstance(item, Words):
+        return replace(item, x=item.x * factor, y=item.y * factor, size=item.size * factor)
+    return replace(item, x=item.x * factor, y=item.y * factor, width=item.width * factor, height=item.height * factor)
 
 
 def text_width(text: str, size: float, bold: bool = False) -> float:

@@ -184,7 +184,7 @@ def rung_picture(layout: RungLayout, width: float, values: bool = False, flow: b
     """
     drawer = _Drawer(layout, values, flow)
     drawer.draw()
-    height = layout.rows * ROW + (10 if values else 2)
+    height = (layout.rows - 1) * ROW + (35 if values else 28)
     total = drawer.rail + 4
     cuts, start = [0.0], 0.0
     edges = [c - TRACK / 2 for c in drawer.channel[1:]]

@@ -5,20 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from .picture import Bar, Picture, Stroke, Words
-from .timeline_layout import CellKind, TimelineLayout
+from .timeline_layout import Cell, CellKind, TimelineLayout
 
 LANE, NAMES, VALUE = 15.0, 118.0, 30.0
+SECOND = 6.0  # a thin lane below another
 
 
-def timeline_picture(layout: TimelineLayout, width: float, name: Callable[[int], str], clock: Callable[[int], str]) -> Picture:
+def timeline_picture(layout: TimelineLayout, width: float, name: Callable[[int], str], clock: Callable[[int], str],
+                     second: Callable[[int], list[Cell]] | None = None, said: str = "") -> Picture:
     """Lanes with names and values at the moment, an axis below.
 
-    Args: layout: laid out with one cell a point of ``width`` less the names; name, clock: tags and times in words.
+    Args: layout: laid out with one cell a point of ``width`` less the names; name, clock: tags and times in words; second: the cells of another
+    course, thin below each lane, which ``said`` names.
     """
-    left = NAMES + VALUE
-    picture = Picture(width, LANE * len(layout.lanes) + 26)
+    left, high = NAMES + VALUE, LANE + (SECOND if second is not None else 0.0)
+    picture = Picture(width, high * len(layout.lanes) + 26)
     for i, lane in enumerate(layout.lanes):
-        y = i * LANE + 12
+        y = i * high + 12
+        if second is not None and lane.boolean:
+            picture.items.append(Words(left - 6, y + SECOND, said, 5.5, False, "end", 0.35))
+            _thin(picture, second(lane.tag), left, y + SECOND)
         picture.items += [Words(0, y, name(lane.tag), 7.5, i == 0), Words(left - 6, y, lane.value, 7.5, False, "end")]
         if not lane.boolean:
             for x, (one, other) in enumerate(zip(lane.cells, lane.cells[1:], strict=False)):
@@ -29,7 +35,7 @@ def timeline_picture(layout: TimelineLayout, width: float, name: Callable[[int],
             if x == len(lane.cells) or lane.cells[x].kind is not lane.cells[start].kind:
                 _stretch(picture, lane.cells[start].kind, left + start, y, x - start)
                 start = x
-    bottom = LANE * len(layout.lanes) + 4
+    bottom = high * len(layout.lanes) + 4
     cells = max((len(lane.cells) for lane in layout.lanes), default=1)
     picture.items.append(Stroke(left, bottom, left + cells, bottom, 0.5))
     last = -100.0
@@ -42,6 +48,18 @@ def timeline_picture(layout: TimelineLayout, width: float, name: Callable[[int],
         picture.items.append(Stroke(left + layout.moment, 2, left + layout.moment, bottom + 4, 0.9, True))
         picture.items.append(Words(left + layout.moment, bottom + 20, "the moment", 6.5, True, "middle"))
     return picture
+
+
+def _thin(picture: Picture, cells: list[Cell], left: float, y: float) -> None:
+    """Another course as a thin lane: a line where it is on, dots where it is off, nothing where it is not known."""
+    start = 0
+    for x in range(1, len(cells) + 1):
+        if x == len(cells) or cells[x].kind is not cells[start].kind:
+            kind = cells[start].kind
+            if kind is not CellKind.UNKNOWN:
+                on = kind not in (CellKind.OFF, CellKind.SPIKE)
+                picture.items.append(Stroke(left + start, y - 2, left + x, y - 2, 1.4 if on else 0.4, not on, 0.35))
+            start = x
 
 
 def _stretch(picture: Picture, kind: CellKind, x: float, y: float, width: float) -> None:

@@ -239,7 +239,7 @@ class Timing(Painting):
         self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
         self.allot()
         self.paint()
-        seen = " below, on the timeline of the strands" if self.page is not None else ""
+        seen = "; Backspace goes back to the timeline" if self.page is not None else ""
         self.say(f"{counted(len(fresh), 'lane')} added{seen}")
 
     def do_values(self) -> None:

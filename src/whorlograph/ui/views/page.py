@@ -138,7 +138,7 @@ class Page(Screen[None]):
             self.main.counted()
             own()
         elif action.name in OF_STRANDS:
-            self.say(f"{key_text(event.key)} ({action.label}) acts on the strands; Backspace goes back to them")
+            self.say(f"{key_text(event.key)} ({action.label}) acts on trail, rungs and timeline; Backspace goes back to them")
         else:
             self.main.do(action.name)
 
@@ -180,7 +180,7 @@ class Page(Screen[None]):
 
     def do_labels(self) -> None:
         """Letters belong to the strands."""
-        self.say("letters stand on the strands only; here the arrows and / do")
+        self.say("letters stand on trail and rungs; here the arrows and / do")
 
     def do_search(self) -> None:
         """Ask for a text."""
