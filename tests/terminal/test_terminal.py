@@ -5,65 +5,17 @@ from __future__ import annotations
 import os
 import shutil
 import signal
-import subprocess
-import sys
-import tempfile
 import time
 import unittest
-from itertools import count
 
 from tests.processes import at_work
+from tests.terminal.driving import InTerminal
 from whorlograph.plant.catalog import cases
-
-SOCKETS = count()
 
 
 @unittest.skipUnless(shutil.which("tmux"), "tmux is not installed: the terminal tests are left out")
-class Terminal(unittest.TestCase):
+class Terminal(InTerminal):
     """From the command to the named terminal."""
-
-    def setUp(self) -> None:
-        self.home = tempfile.TemporaryDirectory()
-        self.addCleanup(self.home.cleanup)
-        self.socket = ""
-
-    def tmux(self, *args: str) -> str:
-        """One tmux command on a socket of our own."""
-        done = subprocess.run(["tmux", "-L", self.socket, "-f", os.devnull, *args], capture_output=True, text=True, timeout=30, check=False)
-        return done.stdout
-
-    def start(self, width: int, height: int, *command: str, **environment: str) -> None:
-        # A server that has just been killed still holds its socket for a moment: each start has its own.
-        self.socket = f"whorlograph-test-{os.getpid()}-{next(SOCKETS)}"
-        self.addCleanup(self.end, self.socket)
-        variables = {"HOME": self.home.name, "COLORTERM": "truecolor", **environment}
-        line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, "-m", "whorlograph.cli.main", *command]
-        self.tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
-        self.tmux("set", "-g", "remain-on-exit", "on")
-
-    @staticmethod
-    def end(socket: str) -> None:
-        """End what runs on a socket, and wait: it saves its job, in the folder that is taken away next."""
-        tmux = ["tmux", "-L", socket]
-        panes = subprocess.run([*tmux, "list-panes", "-a", "-F", "#{pane_pid}"], capture_output=True, text=True, timeout=30, check=False).stdout.split()
-        subprocess.run([*tmux, "kill-server"], capture_output=True, timeout=30, check=False)
-        until = time.monotonic() + 5
-        while time.monotonic() < until and any(at_work(int(pane)) for pane in panes):
-            time.sleep(0.02)
-
-    def screen(self) -> str:
-        return self.tmux("capture-pane", "-p")
-
-    def wait(self, word: str, seconds: float = 30) -> str:
-        """Poll for a word on the screen."""
-        end = time.monotonic() + seconds
-        text = ""
-        while time.monotonic() < end:
-            text = self.screen()
-            if word in text:
-                return text
-            time.sleep(0.02)
-        raise AssertionError(f"{word!r} never came:\n{text}")
 
     def test_from_the_demo_to_the_terminal_and_its_proof(self) -> None:
         for width, height in ((160, 47), (80, 24)):
@@ -80,9 +32,6 @@ class Terminal(unittest.TestCase):
                 self.tmux("send-keys", "Escape")
                 self.wait("drop out?")
                 self.tmux("send-keys", "q")
-
-    def keys(self, *names: str) -> None:
-        self.tmux("send-keys", *names)
 
     def test_the_first_three_minutes(self) -> None:
         for width, height in ((160, 47), (80, 24)):

@@ -265,7 +265,7 @@ class Painting(Screen[None]):
             top = self.trail.reach(number, min(last, number + self.trail.room.height - 1))
         note = f"{min(self.view.line + 1, len(firsts))} of {len(firsts)}" if firsts else ""
         if self.card_room > self.view.card:
-            note = f"Down: {self.card_room - self.view.card} more lines · {note}"
+            note = f"Down: {counted(self.card_room - self.view.card, 'more line')} · {note}"
         self.trail.show(lines, frozenset({number}) if firsts else frozenset(), top, self.view.strand == "trail", note)
 
     def _share_right(self, lines: int) -> None:
