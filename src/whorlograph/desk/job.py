@@ -11,12 +11,12 @@ import msgspec
 
 from whorlograph.model.shown import visible
 
-from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, count, fresh_id
+from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, Watch, count, fresh_id
 from .job_files import Found, alone, find_job, job_path, write_job
 from .job_merge import Base, base_of, merged
 from .session import Paths, Session
 
-__all__ = ["Desk", "Job", "Kept", "Mark", "Note", "Spot", "WalkStep", "age_text", "job_path", "jobs_folder", "open_desk"]
+__all__ = ["Desk", "Job", "Kept", "Mark", "Note", "Spot", "WalkStep", "Watch", "age_text", "job_path", "jobs_folder", "open_desk"]
 
 LONGEST_WALK = 400
 

@@ -38,12 +38,20 @@ class WalkStep(msgspec.Struct, frozen=True):
     id: str = ""
 
 
+class Watch(msgspec.Struct, frozen=True):
+    """Lanes under a name, by tag name, in the order in which they stand."""
+
+    name: str
+    lanes: tuple[str, ...] = ()
+
+
 class Kept(msgspec.Struct, frozen=True):
-    """What undo and redo go over: marks, notes, and lanes by tag name."""
+    """What undo and redo go over: marks, notes, lanes by tag name, and lanes that are watched together."""
 
     marks: tuple[Mark, ...] = ()
     notes: tuple[Note, ...] = ()
     lanes: tuple[str, ...] = ()
+    watches: tuple[Watch, ...] = ()
 
 
 class Spot(msgspec.Struct, frozen=True):

@@ -16,7 +16,7 @@ import msgspec
 from whorlograph.formats.beside import beside
 from whorlograph.model.shown import visible
 
-from .job_data import VERSION, Job, Kept, Mark, Note, Spot, WalkStep
+from .job_data import VERSION, Job, Kept, Mark, Note, Spot, WalkStep, Watch
 from .session import Paths
 
 LONGEST_NAME = 60  # characters of the program's name in the file's: systems allow 255 bytes, four to a character
@@ -112,13 +112,15 @@ def job_of(raw: dict[str, Any]) -> Job:
     notes = _each(kept.get("notes"), Note, lambda n: _near(n.time))
     walk = _each(raw.get("walk"), WalkStep, lambda w: isfinite(w.at) and abs(w.at) < 1e11)
     lanes = tuple(visible(n) for n in _each(kept.get("lanes"), str, lambda n: True))
+    sets = {w.name.lower(): Watch(visible(w.name), tuple(visible(n) for n in w.lanes))
+            for w in _each(kept.get("watches"), Watch, lambda w: bool(w.name))}
     history = raw.get("history")
     typed = {k: [visible(t) for t in _each(v, str, lambda t: True)] for k, v in history.items()} if isinstance(history, dict) else {}
     place = _one(raw.get("place"), Spot, _sound)
     saved = _one(raw.get("saved"), float, lambda s: isfinite(s) and 0 <= s < 1e11)
     return Job(_one(raw.get("version"), int, lambda v: v >= 0) or VERSION, str(raw.get("program", "")), (),
-               saved or 0.0, Kept(tuple(sorted(marks.values(), key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes),
-               walk, typed, place, _columns(raw.get("columns")))
+               saved or 0.0, Kept(tuple(sorted(marks.values(), key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes,
+                                  tuple(sets.values())), walk, typed, place, _columns(raw.get("columns")))
 
 
 def _columns(raw: object) -> dict[str, str]:

@@ -14,15 +14,16 @@ LETTERS = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"
 
 
 class Base(msgspec.Struct, frozen=True):
-    """What a job held when it was last the same here and in its file: ids of its entries, and its lanes."""
+    """What a job held when it was last the same here and in its file: ids of its entries, its lanes, and names of those watched together."""
 
     ids: frozenset[str] = frozenset()
     lanes: tuple[str, ...] = ()
+    watches: frozenset[str] = frozenset()
 
 
 def base_of(job: Job) -> Base:
     """What a job holds now."""
-    return Base(_ids(job) | frozenset(w.id for w in job.walk), job.kept.lanes)
+    return Base(_ids(job) | frozenset(w.id for w in job.walk), job.kept.lanes, frozenset(w.name.lower() for w in job.kept.watches))
 
 
 def _ids(job: Job) -> frozenset[str]:
@@ -42,7 +43,10 @@ def merged(mine: Job, theirs: Job, base: Base, stacks: Iterable[list[tuple[str, 
     lanes = theirs.kept.lanes if mine.kept.lanes == base.lanes else mine.kept.lanes
     if mine.kept.lanes != base.lanes and theirs.kept.lanes != base.lanes:
         lanes = (*mine.kept.lanes, *(n for n in theirs.kept.lanes if n not in mine.kept.lanes and n not in base.lanes))
-    mine.kept = Kept(tuple(sorted(marks, key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes)
+    known = base.watches | {w.name.lower() for w in mine.kept.watches}
+    watches = (*mine.kept.watches, *(w for w in theirs.kept.watches if w.name.lower() not in known))
+    mine.kept = Kept(tuple(sorted(marks, key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes,
+                     tuple(sorted(watches, key=lambda w: w.name.lower())))
     mine.columns = mine.columns or theirs.columns
     mine.walk = sorted(walk, key=lambda w: w.at)
     for what, typed in theirs.history.items():
@@ -76,4 +80,5 @@ def _with(kept: Kept, marks: list[Mark], notes: list[Note], gone: frozenset[str]
     def all_of(own: tuple[Any, ...], new: list[Any]) -> tuple[Any, ...]:
         return tuple(sorted((*(e for e in own if e.id not in gone), *new), key=lambda e: e.time))
 
-    return Kept(tuple(sorted(_lettered(list(all_of(kept.marks, marks))), key=lambda m: m.time)), all_of(kept.notes, notes), kept.lanes)
+    return Kept(tuple(sorted(_lettered(list(all_of(kept.marks, marks))), key=lambda m: m.time)), all_of(kept.notes, notes), kept.lanes,
+                kept.watches)

@@ -106,6 +106,8 @@ class Timeline:
             value = fitted(lane.value, 8)
             room = max(6, len(value) + 1)
             label = fitted(self.name(lane.tag), names - room - 1)
+            scale = f" {lane.low} to {lane.high}" if lane.low and lane.low != lane.high else ""
+            label += scale if len(label) + len(scale) < names - room - 1 else ""
             ink = Ink.CHOSEN if picked else Ink.TEXT
             runs: list[Run] = [(("▸" if picked else " ") + padded(label, names - room - 1), ink), (value.rjust(room - 1) + " ", Ink.STRONG)]
             runs += self._cells(lane, layout.moment)

@@ -72,6 +72,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("zoom_out", ("minus",), "zoom out", "twice the time on the timeline"),
     Action("zoom_fit", ("0",), "whole log", "the whole log on the timeline, or back to the complaint"),
     Action("add_lane", ("a",), "add lane", "a lane for the tag under the cursor, or for every tag of the rung at hand"),
+    Action("watch", ("z",), "watch", "lanes of your own under a name: keep those in sight, or show a set"),
+    Action("drop_lane", ("delete",), "take lane away", "take the chosen lane away: one that was added, or of a set that is watched", "timeline"),
+    Action("lane_up", ("ctrl+up",), "lane up", "the chosen lane one up", "timeline"),
+    Action("lane_down", ("ctrl+down",), "lane down", "the chosen lane one down", "timeline"),
     Action("values", ("v",), "values", "values under the tags of the rungs, or not"),
     Action("mark", ("m",), "mark", "m and a letter: mark this moment"),
     Action("go_mark", ("apostrophe",), "go to mark", "' and a letter: go to that mark; ' twice lists marks and notes"),
@@ -118,7 +122,7 @@ _SHOWN = {"question_mark": "?", "colon": ":", "full_stop": ".", "comma": ",", "r
           "exclamation_mark": "!", "slash": "/", "apostrophe": "'",
           "space": "Space", "enter": "Enter", "tab": "Tab", "backspace": "Backspace", "escape": "Esc",
           "up": "Up", "down": "Down", "left": "Left", "right": "Right", "pageup": "Page Up", "pagedown": "Page Down", "home": "Home",
-          "end": "End", "f1": "F1"}
+          "end": "End", "f1": "F1", "delete": "Delete"}
 
 
 def key_text(key: str) -> str:

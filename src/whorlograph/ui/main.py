@@ -19,8 +19,8 @@ from whorlograph.desk.stages import Stage, stages
 from whorlograph.model.errors import WhorlographError
 from whorlograph.model.question import Question
 
-from .acting.keeping import Keeping
 from .acting.painting import WIDE
+from .acting.watching import Watching
 from .early import elsewhere
 from .keys import BY_KEY, unknown_key
 from .state import PageState
@@ -31,7 +31,7 @@ from .work import Worked, Working
 QUIET = ("proofs", "odd", "drops", "findings")
 
 
-class MainScreen(Keeping):
+class MainScreen(Watching):
     """Three strands that always show the same moment.
 
     Args: taken_up: the desk holds a job of an earlier run; resume: stand where it stood, not only with its marks.

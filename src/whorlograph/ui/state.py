@@ -41,6 +41,7 @@ class View(Struct, frozen=True):
     folded: frozenset[int] = field(default=frozenset())
     values: bool = False
     page: PageState | None = None
+    watch: str = ""  # the set of lanes that stands on the timeline; "" those of the trail
     card: int = 0  # lines of the chosen root's card that have gone out of sight above
 
 

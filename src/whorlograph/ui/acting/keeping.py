@@ -120,7 +120,7 @@ class Keeping(Asking):
     def do_fresh(self) -> None:
         """Forget what was kept; begin at the complaint."""
         if self.desk.kept != Kept():
-            self.desk.change("starting fresh", marks=(), notes=(), lanes=())
+            self.desk.change("starting fresh", marks=(), notes=(), lanes=(), watches=())
         self.desk.job.walk.clear()
         self.walk.clear()
         self.found = Found("")

@@ -14,7 +14,7 @@ from textual.screen import Screen
 
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
-from whorlograph.desk.job import Desk, Spot
+from whorlograph.desk.job import Desk, Spot, Watch
 from whorlograph.desk.lanes import lane_named
 from whorlograph.desk.scene import RungBlock, Scene, TrailLine
 from whorlograph.desk.session import Session
@@ -370,15 +370,25 @@ class Painting(Screen[None]):
             self._saving = True  # it is tried again, with or without a key
             self.set_timer(SAVE_AGAIN, self._save)
 
+    def watched(self) -> Watch | None:
+        """The set of lanes that stands on the timeline; None where it is the trail's."""
+        return next((w for w in self.desk.kept.watches if w.name == self.view.watch), None) if self.view.watch else None
+
     def all_lanes(self) -> list[int]:
         """The lanes shown: those of the trail, those added, and on a large screen those of its rungs."""
         assert self.scene is not None
+        shown = self.watched()
+        if shown is not None:
+            named = (lane_named(self.session, name) for name in shown.lanes)
+            return [t for t in named if t is not None] or [self.scene.answer.tag]
         more = tuple(self.scene.rung_lanes(self.size.height // 3 - 2)) if self.size.width >= WIDE and self.scene.timeline.trial is None else ()
         return self.scene.lanes((*self.kept_lanes(), *more))
 
     def _paint_timeline(self) -> None:
         assert self.scene is not None
         room = self.timeline.room
+        shown = self.watched()
+        self.timeline.title = f"timeline · {shown.name}" if shown is not None else "timeline"
         names = 26 if self.size.width >= WIDE else 22
         width = max(10, room.width - names - 1)
         tags = self.all_lanes()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from whorlograph.desk.job import Watch
 from whorlograph.desk.lanes import lane_tag
 from whorlograph.desk.timeline import window
 from whorlograph.drawing.timeline_layout import SCAN_LANES, TASK_LANES, TaskLane
@@ -228,7 +229,7 @@ class Timing(Painting):
             wanted = list(dict.fromkeys(block.tags.values())) if block is not None else []
         elif self.chosen_tag() is not None:
             wanted = [self.chosen_tag() or 0]
-        known = self.scene.lanes(self.kept_lanes())
+        known = self.all_lanes() if self.watched() is not None else self.scene.lanes(self.kept_lanes())
         fresh = [t for t in wanted if t not in known and (t < self.session.running.public or t >= TASK_LANES)]
         if len(fresh) == 1 and TASK_LANES <= fresh[0] < SCAN_LANES:
             fresh += [fresh[0] + i for i in (1, 2) if fresh[0] + i not in known]
@@ -236,11 +237,20 @@ class Timing(Painting):
             self.say("these tags have lanes already" if wanted else "there is no tag under the cursor")
             return
         names = [lane_tag(self.session, t).name for t in fresh]
-        self.desk.change(f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}", lanes=(*self.desk.kept.lanes, *names))
+        self._add_lanes(tuple(names), f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}")
         self.allot()
         self.paint()
         seen = "; Backspace goes back to the timeline" if self.page is not None else ""
         self.say(f"{counted(len(fresh), 'lane')} added{seen}")
+
+    def _add_lanes(self, names: tuple[str, ...], what: str) -> None:
+        """To the set that stands on the timeline, else to those of the trail."""
+        shown = self.watched()
+        if shown is None:
+            self.desk.change(what, lanes=(*self.desk.kept.lanes, *names))
+            return
+        sets = self.desk.kept.watches
+        self.desk.change(what, watches=tuple(Watch(w.name, (*w.lanes, *names)) if w is shown else w for w in sets))
 
     def do_values(self) -> None:
         """Values under the tags."""

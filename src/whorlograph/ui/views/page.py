@@ -29,7 +29,7 @@ from .search import SearchPrompt
 LOW = 34  # lines of screen below which the list needs them all
 # What acts on the strands alone: nobody would see it from a page.
 OF_STRANDS = frozenset(("zoom_in", "zoom_out", "zoom_fit", "values", "fold", "left", "right", "far_left", "far_right",
-                        "next_strand", "previous_strand"))
+                        "next_strand", "previous_strand", "watch", "drop_lane", "lane_up", "lane_down"))
 
 
 class Page(Screen[None]):
