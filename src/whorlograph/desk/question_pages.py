@@ -150,6 +150,9 @@ def explain_page(session: Session, word: str, width: int) -> Listing:
     return Listing(f"explained: {found[0].name}", (), tuple(lines), (), "Backspace comes back · whorlograph explain prints it")
 
 
+DROP_ORDERS = ("unlike the others first", "latest first")
+
+
 def asking_page(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """What can be asked of a tag at the moment, and each of its drop-outs with its reason."""
     assert tag is not None
@@ -168,16 +171,17 @@ def asking_page(session: Session, scan: int, width: int, order: int, tag: int | 
     if drops is None:
         lines.append(_text("  are being compared ..." if dropped or len(path.scans) else "  none in this log", Ink.QUIET))
     else:
-        lines += _drop_lines(session, tag, drops, width)
-    return Listing(f"asking of {name}", (), tuple(lines), (), "Enter asks · Backspace comes back")
+        lines += _drop_lines(session, tag, drops, width, order % len(DROP_ORDERS))
+    return Listing(f"asking of {name}", (), tuple(lines), DROP_ORDERS, "Enter asks · s sorts · Backspace comes back")
 
 
-def _drop_lines(session: Session, tag: int, drops: list[Drop], width: int) -> list[Line]:
+def _drop_lines(session: Session, tag: int, drops: list[Drop], width: int, order: int) -> list[Line]:
     tracer, lines = inquiry(session).tracer, []
     counts: dict[object, int] = {}
     for one in drops:
         counts[one.signature] = counts.get(one.signature, 0) + 1
-    for one in reversed(drops):
+    latest = drops[::-1]
+    for one in latest if order else sorted(latest, key=lambda d: counts[d.signature]):
         time, count = tracer.time(one.scan), counts[one.signature]
         single = count == 1 and len(drops) > 1
         share = "as usual" if count >= USUAL * len(drops) and len(drops) >= ENOUGH else "only this time" if single else f"{count} of {len(drops)}"
