@@ -92,11 +92,13 @@ def right_page(session: Session, answer: Answer, width: int, timeline: Timeline)
         return Listing("last right", (), tuple(lines), (), "Backspace shows the question")
     lines.append(Line((("", Ink.TEXT),)))
     wide = width >= 110
+    named = max([8, *(len(session.running.tags[d.tag].name) for d in found.differs)]) + 4
+    named = min(named, 30 if wide else 22)
     for one in found.differs:
         point = session.iolist.get(one.tag)
         tag = session.running.tags[one.tag]
         text = difference_text(session, found, one).removeprefix(f"{tag.name} ")
-        cells = [(f"   {tag.name}", 26 if wide else 22, Ink.STRONG), (text, 66 if wide else 0, Ink.TEXT)]
+        cells = [(f"   {tag.name}", named, Ink.STRONG), (text, 66 if wide else 0, Ink.TEXT)]
         if wide:
             cells.append(((point.description if point is not None else "") or tag.documentation, 0, Ink.QUIET))
         lines.append(Line(cells_row(cells), one.tag, time=one.at))
@@ -153,7 +155,7 @@ def compared_page(session: Session, tag: int, other: int, scan: int, width: int)
         lines = [Line(((" nothing differs", Ink.QUIET),))]
     head = Line(cells_row([(" tag", 27, Ink.QUIET), (times[0], 12, Ink.QUIET), (times[1], 12, Ink.QUIET), ("what it is", 0, Ink.QUIET)]))
     title = f"{times[0]} and {times[1]}: {counted(len(rows), 'tag')} differ{'s' * (len(rows) == 1)}, nearest to {tags[tag].name} first"
-    return Listing(title, (head,), tuple(lines), (), "Enter shows where a tag is used · w asks why · the moment's keys change the second time")
+    return Listing(title, (head,), tuple(lines), (), "Enter shows where a tag is used · w asks why · . and , move this moment")
 
 
 def _far(one: int | None, tag: int, near: dict[int, int]) -> bool:

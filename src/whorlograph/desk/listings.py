@@ -295,7 +295,8 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
     named = len(xref_of(session).entries())
     inside = f", and {found.tags - named} inside timers, counters and other blocks" if found.tags > named else ""
-    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(named, 'tag')}{inside}: {kinds}", Ink.TEXT),)),
+    lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(named, 'tag')}{inside}", Ink.TEXT),)),
+              Line(((f"   types: {kinds}", Ink.TEXT),)),
               Line(((f"   points: {points}; {found.listed} in the I/O list", Ink.TEXT),))]
     if found.log_files:
         lines.append(Line(((f"   log: {', '.join(found.log_files)}, {counted(found.log_rows, 'row')}, {duration_text(found.log_end)} from "

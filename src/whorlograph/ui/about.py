@@ -5,7 +5,7 @@ from __future__ import annotations
 # By view: what it is, and what one can do there, a key and a few words each.
 HERE: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "trail": ("The trail: why the tag is as it is, one cause a line, from the complaint down to the root ◆: what to check, and where.",
-              (("Down Up", "walk along the causes; rungs and timeline follow to where and when"), ("w", "ask why of the tag under the cursor"),
+              (("Down Up", "walk along the causes; rungs and timeline follow"), ("w", "ask why of the tag under the cursor"),
                ("p", "prove: the same log with that device put the other way"), ("r", "when it was last right, and what went otherwise"),
                ("e", "the answer on paper"))),
     "rungs": ("The rungs that the question runs through, as they were evaluated at the moment. Heavy lines carry power, ✕ is where it stops.",

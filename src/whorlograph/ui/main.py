@@ -174,7 +174,7 @@ class MainScreen(Watching):
         from .views.palette import palette_overlay
 
         overlay = palette_overlay(self.scene, self.desk.kept.marks, self.time_of, self.desk.history("palette"),
-                                  self.desk.by_use("done"))
+                                  self.desk.by_use("done"), self.size.width)
 
         def take(value: object) -> None:
             self.desk.typed("palette", overlay.typed)
