@@ -7,6 +7,7 @@ from typing import Any
 
 from whorlograph.drawing.shapes import Ink
 from whorlograph.inquiry.last_right import Differs, LastRight, last_right, sources, upstream
+from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.literals import cooked, counted, duration_text, said_value
 from whorlograph.model.question import Symptom
@@ -39,8 +40,9 @@ def right_sentences(session: Session, answer: Answer, found: LastRight | None) -
     """What is found, in sentences: the other time, and the first that differs."""
     name = session.running.tags[answer.tag].name
     if found is None:
+        rose = course(session.journal, answer.tag).last_change(answer.scan, True) is not None
         return [_WITHOUT.get(answer.symptom) or {
-            Symptom.DROPPED_OUT: f"{name} has no other run in this log that begins within it",
+            Symptom.DROPPED_OUT: f"{name} went on only once in this log" if rose else f"{name} was on when the log began: no run to lay it beside",
             Symptom.WILL_NOT_PULL_IN: f"{name} was on at no scan's end in this log",
             Symptom.WILL_NOT_DROP_OUT: f"{name} was off at no scan's end in this log"}[answer.symptom]]
     clock = session.journal.clock
@@ -49,7 +51,8 @@ def right_sentences(session: Session, answer: Answer, found: LastRight | None) -
     if answer.symptom is Symptom.DROPPED_OUT:
         lasted = duration_text(clock.start(found.until) - clock.start(found.now))
         if found.whole:
-            said = [f"{name} {order} stayed on as long as this, {lasted}, from {then}. Both runs lie side by side from where it went on."]
+            how = "longer than" if found.longer else "as long as"
+            said = [f"{name} {order} stayed on {how} this time, {lasted}, from {then}. Both runs lie side by side from where it went on."]
         else:
             said = [f"{name} was on for {lasted} this time; no other run in this log lasted as long. The longest of them, from {then}, "
                     "lies beside it."]
@@ -57,7 +60,7 @@ def right_sentences(session: Session, answer: Answer, found: LastRight | None) -
         did = "pulled in" if answer.symptom is Symptom.WILL_NOT_PULL_IN else "dropped out"
         said = [f"{name} {order} {did} at {then}: how things stood in that scan, and how they stand at {now}."]
     if not found.differs:
-        within = ", within a second or a twentieth of the run" if answer.symptom is Symptom.DROPPED_OUT else ""
+        within = f", give or take {duration_text(found.late)}" if answer.symptom is Symptom.DROPPED_OUT else ""
         return [*said, f"Nothing that it hangs on went otherwise{within}."]
     if answer.symptom is Symptom.DROPPED_OUT:
         return [*said, f"The first that went otherwise: {difference_text(session, found, found.differs[0])}."]

@@ -17,7 +17,7 @@ from .symptoms import Course, course
 from .trail import Answer
 
 MOST = 400  # tags upstream that are compared
-LATE = 1_000_000_000  # machines are not as exact as programs: what comes so much later, or a twentieth of the run, has not stayed away
+LATE = 1_000_000_000  # machines are not as exact as programs: what comes so much later has not stayed away
 
 
 class Differs(Struct, frozen=True):
@@ -39,7 +39,8 @@ class LastRight(Struct, frozen=True):
     """A time at which the same thing worked beside the one asked for.
 
     ``then`` and ``now``: the scans that are laid side by side; ``until``: the scan of this time up to which they are compared; ``whole``:
-    whether that run lasted as long as this one; ``differs``: what went otherwise, the first first.
+    whether that run lasted as long as this one, ``longer``: well beyond; ``differs``: what went otherwise, the first first;
+    ``late`` (ns): so much later or earlier is no difference.
     """
 
     tag: int
@@ -49,6 +50,8 @@ class LastRight(Struct, frozen=True):
     until: int
     whole: bool
     differs: tuple[Differs, ...]
+    longer: bool = False
+    late: int = 0
 
 
 def upstream(tag: int, decided_by: Callable[[int], Iterable[int]], most: int = MOST) -> dict[int, int]:
@@ -118,13 +121,17 @@ def _run(journal: Journal, answer: Answer, path: Course, tags: list[Tag], above:
     runs = [(r, f) for r, f in _runs(path, clock.last) if r != rise]
     if not runs:
         return None
-    fit = [(r, f) for r, f in runs if clock.start(f) - clock.start(r) >= lasted]
+    late = _late(lasted)
+    # One that was still on well after this one fell; else one that lasted as long: it may have ended of the same cause.
+    fit = [(r, f) for r, f in runs if clock.start(f) - clock.start(r) > lasted + late]
+    longer = bool(fit)
+    fit = fit or [(r, f) for r, f in runs if clock.start(f) - clock.start(r) >= lasted]
     whole = bool(fit)
     earlier = [r for r, _ in fit if r < rise]
     then = max(earlier) if earlier else min(r for r, _ in fit) if fit else max(runs, key=lambda x: x[1] - x[0])[0]
-    if not whole:
+    if not whole:  # compared as far as it went
         lasted = max(f - r for r, f in ((clock.start(r), clock.start(f)) for r, f in runs if r == then))
-    late = max(LATE, lasted // 20)
+    late = _late(lasted)
     shift = clock.start(rise) - clock.start(then)
     end = _own_row(journal, answer.tag, fall) if whole else journal.settled_position(clock.scan_at(clock.start(rise) + lasted))
     far = journal.settled_position(min(clock.last, clock.scan_at(clock.start(then) + lasted + late)))
@@ -136,7 +143,12 @@ def _run(journal: Journal, answer: Answer, path: Course, tags: list[Tag], above:
         if one is not None:
             found.append(Differs(tag, *one, depth))
     found.sort(key=lambda d: (_measured(tags[d.tag]), d.at, -d.depth))
-    return LastRight(answer.tag, answer.symptom, then, rise, fall, whole, tuple(found))
+    return LastRight(answer.tag, answer.symptom, then, rise, fall, whole, tuple(found), longer, late)
+
+
+def _late(lasted: int) -> int:
+    """How much later the same thing may come in a run that lasted so long, ns: a second, of long runs a twentieth, of short ones a fifth."""
+    return min(max(LATE, lasted // 20), max(LATE // 10, lasted // 5))
 
 
 def _runs(path: Course, last: int) -> list[tuple[int, int]]:
