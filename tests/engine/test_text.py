@@ -11,11 +11,13 @@ from random import Random
 from tests.building import log_of
 from tests.engine.agreement import difference
 from tests.text_strategies import random_text, random_text_log
-from tests.texts import both_engines, settled, text_of, text_program
+from tests.texts import both_engines, settled, text_of, text_program, text_session
+from whorlograph.desk.survey import survey
 from whorlograph.engine.calls import every
 from whorlograph.engine.check_code import faults_of
 from whorlograph.engine.code import Call
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.journal import Journal
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Overflow, Profile
 
@@ -146,6 +148,59 @@ class Constructs(unittest.TestCase):
         for seed in range(40):
             controller = Controller(read(random_text(Random(seed)).encode(), Path("x.st")).value, Profile())
             self.assertEqual(faults_of(controller.code), [], seed)
+
+
+BLOCKS = """FUNCTION_BLOCK Rise
+VAR_INPUT Up : BOOL; END_VAR
+VAR_OUTPUT N : INT; END_VAR
+IF Up THEN N := N + 1; END_IF;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Taker
+VAR_IN_OUT R : Rise; END_VAR
+R(Up := TRUE);
+END_FUNCTION_BLOCK
+TYPE Holder : STRUCT S : Rise; K : INT; END_STRUCT; END_TYPE
+"""
+
+
+class ChosenBlocks(unittest.TestCase):
+    """Blocks of an array called by a computed subscript."""
+
+    LOCAL = "R : ARRAY [1..3] OF Rise; P : ARRAY [0..1, 5..6] OF TON; H : ARRAY [1..2] OF Holder; Z : Taker;"
+    BODY = "R[A](EN := X1, Up := TRUE, N => B);\nP[S, A + 4](IN := X2, PT := T#30ms, Q => Y1);\nH[S + 1].S(Up := X2);\nC := H[S + 1].S.N;"
+
+    def both(self, body: str, rows: list[tuple[int, str, int]]) -> list[tuple[Controller, Journal]]:
+        """The program replayed by either engine, the plain one first."""
+        controllers = [Controller(text_program(body, self.LOCAL, BLOCKS), Profile(scan_time=10_000_000), plain=p) for p in (True, False)]
+        return [(c, c.replay(log_of(c, rows, 250))) for c in controllers]
+
+    def test_the_chosen_one_runs_and_no_other(self) -> None:
+        rows = [(0, "A", 1), (0, "X1", 1), (50, "A", 2), (90, "X1", 0), (100, "X2", 1), (100, "A", 1), (150, "S", 1), (200, "A", 2)]
+        for controller, journal in self.both(self.BODY, rows):
+            self.assertEqual(controller.notices, [])
+            self.assertIsNone(journal.fault)
+            found = {n: settled(controller, journal, f"Main.{n}") for n in ("R[1].N", "R[2].N", "R[3].N", "H[1].S.N", "H[2].S.N")}
+            self.assertEqual((found["R[1].N"], found["R[2].N"], found["R[3].N"]), (5, 4, 0))
+            self.assertEqual(found["H[1].S.N"], 5)
+            self.assertEqual(settled(controller, journal, "Main.P[0,5].Q", 15), True)
+
+    def test_what_is_not_there_halts_unless_it_is_not_enabled(self) -> None:
+        rows = [(0, "A", 9), (50, "X1", 1)]
+        faults = []
+        for _, journal in self.both("R[A](EN := X1, Up := TRUE);", rows):
+            assert journal.fault is not None
+            faults.append((journal.fault.scan, journal.fault.code, journal.fault.text, journal.fault.tag))
+        self.assertEqual(faults[0], faults[1])
+        self.assertEqual(faults[0][0], 6)
+        self.assertIn("index 9 is outside 1 to 3", faults[0][2])
+
+    def test_handed_over_it_is_said(self) -> None:
+        controller = Controller(text_program("Z(R := R[A]);", self.LOCAL, BLOCKS), Profile())
+        self.assertIn("a block cannot be handed over so", " ".join(n.what for n in controller.notices))
+
+    def test_who_calls_it_is_known(self) -> None:
+        session = text_session(self.BODY, [(0, "A", 1)], self.LOCAL, BLOCKS)
+        self.assertEqual(next(p.called_by for p in survey(session).pous if p.name == "Rise"), ("Main",))
 
 
 class Agreement(unittest.TestCase):

@@ -6,6 +6,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.inquiry.mismatch import disagreements
 from whorlograph.model.literals import counted, duration_text
+from whorlograph.model.program import OpaqueBody
 from whorlograph.model.times import clock_text, date_text
 
 from .disagreeing import count_text
@@ -33,8 +34,10 @@ def loaded_lines(session: Session) -> list[str]:
     log = session.log
     day = date_text(log, 0)
     start = "" if log.complete else ", the start of a longer one"
+    drawn = all(p.body.language == "LD" for p in session.program.pous.values() if not isinstance(p.body, OpaqueBody))
+    unit = "rung" if drawn else "step"
     lines = [
-        f"{session.program.name}: {counted(len(session.controller.steps.all), 'rung')}, {counted(session.running.public, 'tag')}",
+        f"{session.program.name}: {counted(len(session.controller.steps.all), unit)}, {counted(session.running.public, 'tag')}",
         f"log: {counted(log.rows, 'row')}, {duration_text(log.end)} from {clock_text(log, 0)}{f' on {day}' if day else ''}{start}",
     ]
     if log.set_aside:

@@ -231,4 +231,10 @@ def _callers(session: Session) -> dict[str, tuple[str, ...]]:
         for name in _named(pou):
             if name.lower() in session.program.pous:
                 found.setdefault(name.lower(), {})[pou.name] = None
+    controller = session.controller
+    types = {one.name.lower(): one.type_name.lower() for one in session.running.instances() if one.pou is not None}
+    for number, callers in controller.calls.callers.items():
+        name = types.get(controller.code.instances[number].name.lower(), "")
+        for caller in callers if name in session.program.pous else ():
+            found.setdefault(name, {})[controller.steps.all[caller.step].pou] = None
     return {name: tuple(callers) for name, callers in found.items()}

@@ -37,6 +37,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .chosen_calls import has_chosen, with_chosen
 from .results import leaves_results, with_results
 from .text_types import parts
 from .unfolding import Unfolding
@@ -308,8 +309,10 @@ def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notic
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
     running, notices = _elaborate(program, resource)
-    if any(leaves_results(p) for p in program.pous.values()):
-        return _elaborate(with_results(program, running), resource)
+    for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
+        if any(needed(p) for p in program.pous.values()):
+            program = changed(program, running)
+            running, notices = _elaborate(program, resource)
     return running, notices
 
 

@@ -361,11 +361,18 @@ class Scope:
         """Why what is handed over does not fit: texts go into texts only."""
         for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
             ref = called.scope.get(name)
+            if isinstance(ref, ByReference) and isinstance(ref.shape, Instance) and isinstance(one.value, Var) and is_chosen(one.value):
+                return f"{shown(one.value)} is chosen by a subscript: a block cannot be handed over so"
             type_ = self.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.running.tags) else None
             why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
             if why:
                 return why
         return ""
+
+
+def is_chosen(var: Var) -> bool:
+    """Whether a subscript in a name is computed."""
+    return any(isinstance(s, Sub) and not all(isinstance(v, Constant) for v in s.values) for s in var.steps)
 
 
 def parameters(called: Instance, call: Apply) -> list[tuple[str, Argument]]:

@@ -65,6 +65,25 @@ class Names:
             return self._instance(ref, shape, param)
         return None
 
+    def looked_for(self, var: Var) -> tuple[Target, Target] | None:
+        """The first cell of a block that computed subscripts choose, and that of the array; None where there is no array."""
+        key = var.base.lower()
+        ref: Ref | None = self.instance.scope.get(key) or self.running.scope.scope.get(key)
+        whole: Ref | None = None
+        terms: list[Term] = []
+        for step in var.steps:
+            if isinstance(step, Member):
+                ref = member(ref, step.name)
+            elif isinstance(step, Sub) and isinstance(ref, Aggregate):
+                whole = ref
+                ref = self._element(step, ref, terms, var.at)
+        if not isinstance(ref, Instance) or not isinstance(whole, Aggregate):
+            return None
+        tag = self.running.tags[ref.first]
+        base, cell = self._placed(ref.first, -1)
+        first = self._placed(whole.first, -1)
+        return Target(base, cell, tag.type.name, tuple(terms)), Target(*first, self.running.tags[whole.first].type.name)
+
     def _instance(self, ref: Instance, shape: Ref | None, param: int) -> BlockMeaning | None:
         if param < 0:
             return BlockMeaning(self.b.regions.spot(ref, self.instance, self.b.names.own), ref)

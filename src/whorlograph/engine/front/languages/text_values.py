@@ -13,6 +13,7 @@ from whorlograph.engine.code import (
     If,
     Invoke,
     Let,
+    Load,
     Op,
     Slot,
     Spot,
@@ -71,6 +72,7 @@ class Values:
         """A block: its inputs written, then it is executed, then its outputs go where they are wanted."""
         meaning = self.names.find(call.called)
         if not isinstance(meaning, BlockMeaning):
+            self._astray(call)
             return
         at = self.b.at(call.at)
         enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
@@ -82,6 +84,17 @@ class Values:
         with self.b.apart(found):
             self._execute(call, meaning, at)
         self.b.put(If(test, tuple(found), (), at))
+
+    def _astray(self, call: Apply) -> None:
+        """A block chosen by a subscript that is none of those there are: looking for it halts."""
+        enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
+        test = self.b.keep(self.boolean(enable), self.b.at(call.at)) if enable is not None else ON
+        found: list[Action] = []
+        with self.b.apart(found):
+            looked = self.names.looked_for(call.called)
+            if looked is not None:
+                self.b.put(Let(self.b.slot(), Load(looked[0], looked[0].type, self.b.at(call.called.at)), self.b.at(call.called.at), looked[1]))
+        self.b.put(If(test, tuple(found), (), self.b.at(call.at)))
 
     def _execute(self, call: Apply, meaning: BlockMeaning, at: int) -> None:
         called = meaning.instance

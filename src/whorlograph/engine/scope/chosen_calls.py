@@ -1,0 +1,112 @@
+"""Blocks of an array called by a computed subscript: a choice between calls of each of them (IEC 61131-3:2013, 6.6.3).
+
+``R[i](Up := X)`` becomes ``CASE i OF 1: R[1](Up := X); 2: ... ELSE R[i](Up := X)``: so each call is known before anything runs, and whether it was
+made in a scan; what is left for ELSE halts, since there is no such block.
+"""
+
+from __future__ import annotations
+
+from itertools import count
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from whorlograph.model.chart import ChartBody
+from whorlograph.model.paths import Member
+from whorlograph.model.program import Pou, Program
+from whorlograph.model.tags import Aggregate, Running, member
+from whorlograph.model.text import Case, Constant, Do, Labelled, Node, Range, Statement, Sub, TextBody
+
+from .text_types import Scope, is_chosen, parts
+
+
+def has_chosen(pou: Pou) -> bool:
+    """Whether a body calls something by a computed subscript."""
+    return any(isinstance(p, Do) and is_chosen(p.call.called) for text in _texts(pou) for s in text.statements for p in parts(s))
+
+
+def _texts(pou: Pou) -> tuple[TextBody, ...]:
+    body = pou.body
+    return (body,) if isinstance(body, TextBody) else body.texts if isinstance(body, ChartBody) else ()
+
+
+def with_chosen(program: Program, running: Running) -> Program:
+    """The program with a choice for each such call. Args: running: what it makes without them, which tells what names mean."""
+    pous = dict(program.pous)
+    for one in [*running.instances(), *running.functions.values()]:
+        key = one.type_name.lower()
+        if one.pou is None or pous.get(key) is not one.pou or not has_chosen(one.pou):
+            continue
+        chooser, body = _Chooser(Scope(one, running), one.pou), one.pou.body
+        if isinstance(body, TextBody):
+            pous[key] = replace(one.pou, body=chooser.body(body))
+        elif isinstance(body, ChartBody):
+            segments = tuple(chooser.body(s) if isinstance(s, TextBody) else s for s in body.segments)
+            pous[key] = replace(one.pou, body=replace(body, segments=segments))
+    return replace(program, pous=pous)
+
+
+class _Chooser:
+    """One POU on its way: nodes that are added get numbers of their own."""
+
+    def __init__(self, scope: Scope, pou: Pou) -> None:
+        self.scope = scope
+        numbers = (p.at for text in _texts(pou) for s in text.statements for p in parts(s))
+        self.numbers = count(max(numbers, default=0) * 2 + 1000)  # parts leave out names of blocks, which have numbers too
+
+    def body(self, text: TextBody) -> TextBody:
+        """A body with its calls chosen."""
+        return replace(text, statements=self.anew(text.statements))
+
+    def anew(self, part: Any) -> Any:
+        """A part of the tree with choices in place of such calls."""
+        if isinstance(part, tuple):
+            return tuple(self.anew(p) for p in part)
+        if isinstance(part, Do) and is_chosen(part.call.called) and self.scope.block(part.call) is not None:
+            return self.choice(part)
+        if isinstance(part, Struct) and not isinstance(part, Do):
+            return type(part)(*(self.anew(getattr(part, f)) for f in part.__struct_fields__))
+        return part
+
+    def choice(self, one: Do) -> Statement:
+        """A call as a choice: by its first computed subscript, those behind it within each branch."""
+        steps, at, place = one.call.called.steps, self.scope.instance.scope.get(one.call.called.base.lower()), -1
+        ref: Any = at if at is not None else self.scope.running.scope.scope.get(one.call.called.base.lower())
+        ref = getattr(ref, "shape", ref)
+        for n, step in enumerate(steps):
+            if isinstance(step, Sub) and isinstance(ref, Aggregate):
+                which = next((i for i, v in enumerate(step.values) if not isinstance(v, Constant)), -1)
+                if which >= 0:
+                    place = n
+                    break
+                ref = ref.items[0] if ref.items else None
+            elif isinstance(step, Member):
+                ref = member(ref, step.name)
+        if place < 0 or not isinstance(ref, Aggregate):
+            return one
+        step = steps[place]
+        assert isinstance(step, Sub)
+        low, high = ref.bounds[which]
+        branches = []
+        for number in range(low, high + 1):
+            chosen = Constant(next(self.numbers), one.line, str(number), "", number)
+            sub = Sub((*step.values[:which], chosen, *step.values[which + 1:]))
+            called = replace(one.call.called, steps=(*steps[:place], sub, *steps[place + 1:]))
+            copy = self.numbered(Do(one.at, one.line, replace(one.call, called=called)))
+            inner = self.choice(copy) if is_chosen(copy.call.called) else copy
+            label = Constant(next(self.numbers), one.line, str(number), "", number)
+            branches.append(Labelled((Range(label),), (inner,)))
+        return Case(next(self.numbers), one.line, self.numbered(step.values[which]), tuple(branches), (one,))
+
+    def numbered(self, part: Any) -> Any:
+        """A copy whose nodes have numbers of their own."""
+        if isinstance(part, tuple):
+            return tuple(self.numbered(p) for p in part)
+        if isinstance(part, Struct):
+            fields = {f: self.numbered(getattr(part, f)) for f in part.__struct_fields__}
+            if isinstance(part, Node):
+                fields["at"] = next(self.numbers)
+            return type(part)(**fields)
+        return part
+
