@@ -363,11 +363,19 @@ class Shapes(unittest.TestCase):
     def test_what_never_has_power_is_a_write_nevertheless(self) -> None:
         sheet = Sheet()
         sheet.coil("A", sheet.contact("Nowhere", 1), kind=CoilKind.SET)
-        sheet.out("B", (sheet.block("FRY", pin("IN", sheet.value("On"))), "OUT"))
-        self.run_(sheet, "On:BOOL=TRUE A:BOOL B:BOOL", {"A": "FALSE", "B": "FALSE"})
-        controller = controller_of(program(sheet.body(), "On:BOOL A:BOOL B:BOOL"))
-        for name in ("a", "b"):
-            self.assertIn(controller.running.by_name[name], controller.written)
+        self.run_(sheet, "On:BOOL=TRUE A:BOOL", {"A": "FALSE"})
+        controller = controller_of(program(sheet.body(), "On:BOOL A:BOOL"))
+        self.assertIn(controller.running.by_name["a"], controller.written)
+
+    def test_a_block_that_names_nothing_is_said_and_its_rung_comes_from_the_log(self) -> None:
+        for kind, instance, said in (("FRY", "", "FRY is no function"), ("TON", "", "TON is no function: the block has no instance"),
+                                     ("TON", "Nowhere", "Nowhere names no block of type TON"), ("TON", "R[N]", "R[N] is chosen by a subscript")):
+            sheet = Sheet()
+            sheet.out("B", (sheet.block(kind, pin("IN", sheet.value("On")), instance=instance), "Q"))
+            controller = controller_of(program(sheet.body(), "On:BOOL B:BOOL N:INT"))
+            self.assertIn(said, " ".join(str(n) for n in controller.notices))
+            self.assertIn("not executed", controller.left_out[controller.running.by_name["b"]])
+            self.assertNotIn(controller.running.by_name["b"], controller.written)
 
     def test_a_pin_without_a_wire_keeps_its_value_and_a_wire_that_is_no_variable_hands_nothing_over(self) -> None:
         inner, outer = Sheet(), Sheet()

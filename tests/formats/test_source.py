@@ -200,7 +200,7 @@ class Stopping(WithFolder):
         self.assertEqual(len(log.times), 60_000)
         n1 = running().by_name["n1"]
         self.assertEqual(log.values[log.tags == n1].tolist(), [i % 7 for i in range(30_000)])
-        self.assertIn("Strange is no tag of the program (30000 rows)", " ".join(str(n) for n in loaded.notices))
+        self.assertIn("Strange is no tag of the program (30,000 rows)", " ".join(str(n) for n in loaded.notices))
 
 
 class Narrow(unittest.TestCase):

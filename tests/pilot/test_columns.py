@@ -63,7 +63,7 @@ class Columns(unittest.IsolatedAsyncioTestCase):
             self.assertIn("went off", screen_text(app))
             app.save()
             self.assertEqual(app.main.desk.job.columns, {"time": "moment", "tag": "place", "value": "state"})
-            self.assertTrue(any(str(app.main.session.paths.profile) in w.command for w in app.main.desk.job.walk))
+            self.assertTrue(any(Path(str(app.main.session.paths.profile)).name in w.command for w in app.main.desk.job.walk))
         self.assertEqual(kept_columns(self.paths, self.jobs, None), {"time": "moment", "tag": "place", "value": "state"})
         app = self.app()
         async with app.run_test(size=(80, 24)) as pilot:

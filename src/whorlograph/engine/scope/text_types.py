@@ -337,7 +337,7 @@ class Scope:
                 unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in block.scope and a.name.upper() not in ("EN", "ENO")]
                 return f"{shown(part.called)} has no {unknown[0]}" if unknown else self._given(block, part)
             upper = name.upper()
-            if upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in _STANDARD:
+            if is_function_name(name):
                 if upper in ORDERS:
                     return ""
                 if not given_pins(part):
@@ -368,6 +368,12 @@ class Scope:
             if why:
                 return why
         return ""
+
+
+def is_function_name(name: str) -> bool:
+    """Whether a name is a function of the standard, or an order to the controller."""
+    upper = name.upper()
+    return upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in _STANDARD
 
 
 def is_chosen(var: Var) -> bool:

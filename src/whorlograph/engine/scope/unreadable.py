@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import math
 
-from whorlograph.model.ladder import InVariable, Rung
-from whorlograph.model.paths import parse_path
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.ladder import Block, InVariable, Rung
+from whorlograph.model.paths import Index, Path, parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance, Running, resolve_path
 from whorlograph.model.text import Statement
 
 from .constants import constant_of
-from .text_types import Scope
+from .rung_types import called_instance, handed_instance
+from .text_types import Scope, is_function_name
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
 
@@ -67,7 +69,25 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
             why = _not_read(element.expression, instance, running)
             if why:
                 return f"input {element.expression.strip()[:60]!r} {why}"
+        if isinstance(element, Block):
+            why = _not_called(element, instance, running)
+            if why:
+                return why
     return ""
+
+
+def _not_called(block: Block, instance: Instance, running: Running) -> str:
+    """Why a block element cannot be executed: what it names is no instance, and no function."""
+    if not block.instance:
+        known = block.type_name.lower() in running.functions or is_function_name(block.type_name)
+        return "" if known else f"{block.type_name or 'a block without a name'} is no function" + (
+            ": the block has no instance" if block.type_name.upper() in STANDARD_BLOCKS else "")
+    if called_instance(block, instance, running) is not None or handed_instance(block, instance) is not None:
+        return ""
+    path = parse_path(block.instance)
+    if path is not None and any(isinstance(step, Index) and any(isinstance(s, Path) for s in step.subscripts) for step in path.steps):
+        return f"{block.instance} is chosen by a subscript: in a drawing a block is named"
+    return f"{block.instance} names no block of type {block.type_name} that is declared"
 
 
 def _not_read(text: str, instance: Instance, running: Running) -> str:
