@@ -17,7 +17,7 @@ from whorlograph.engine.path import SkipKind
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.cells import padded
 from whorlograph.model.chart import ChartBody
-from whorlograph.model.literals import counted, duration_text
+from whorlograph.model.literals import counted, duration_text, said_value
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import clock_text, date_text
 
@@ -240,7 +240,7 @@ class Scene:
         name = self.name(root.tag) or ("the controller" if root.kind is RootKind.FAULT else root.kind.value)
         rank = self.answer.roots.index(root) + 1 if root in self.answer.roots else 0
         number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
-        state = "on" if root.value is True else "off" if root.value is False else "" if root.value is None else str(root.value)
+        state = "" if root.value is None or root.tag is None else said_value(root.value, self.session.running.tags[root.tag].type)
         when = self.clock(root.since) if root.since is not None else "since before the log"
         over = len(prefix) + len(sign) + len(name) + len(state) + len(when) + 4 - width
         prefix = prefix[max(0, min(over, len(prefix) - 2)):]
@@ -380,7 +380,7 @@ class Scene:
         for tag in dict.fromkeys(self.tracer.flow(step, scan).tags.values()):
             one, point = running.tags[tag], self.session.iolist.get(tag)
             value = self.tracer.value(tag, self.journal.value_at(tag, position))
-            word = self.tracer.state_word(value)
+            word = said_value(value, one.type) if value is not None else ""
             row = self.journal.last_row(tag, position)
             since = self.clock(self.journal.time(row)) if row is not None else "the start"
             text = (point.description if point is not None else "") or one.documentation

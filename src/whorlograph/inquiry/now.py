@@ -45,7 +45,7 @@ def given_root(tracer: Tracer, tag: int, raw: int) -> Root:
     """The root for a tag that nothing decides but what was given, or was not."""
     assert tracer.now is not None
     one, value, point = tracer.tag(tag), tracer.value(tag, raw), tracer.iolist.get(tag)
-    given, word = tag in tracer.now.given, tracer.state_word(tracer.value(tag, raw))
+    given, word = tag in tracer.now.given, tracer.state_word(tracer.value(tag, raw), tag)
     field = one.address is not None and one.address.area == "I"
     said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}, its declared value (not given)"
     step = tracer.now.turned.get(tag)

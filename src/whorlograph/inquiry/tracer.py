@@ -154,10 +154,12 @@ class Tracer:
             return said_value(value, one.type)
         return visible(value) if isinstance(value, str) else value
 
-    def state_word(self, value: Value) -> str:
-        """on, off, or the number."""
+    def state_word(self, value: Value, tag: int = -1) -> str:
+        """on, off, or the number; of a tag that is a time, a date or a text as that is said."""
         if isinstance(value, bool):
             return "on" if value else "off"
+        if tag >= 0 and value is not None and self.running.tags[tag].type.family in (Family.TIME, Family.DATE, Family.STRING):
+            return said_value(value, self.running.tags[tag].type)
         return f"'{value}'" if value == "" else str(value)
 
     def number_word(self, value: Value, type_: str) -> str:

@@ -305,8 +305,8 @@ class Inquiry:
             its = [d for d in mine if d.tag == tag]
             times = f"{len(its)} times, first" if len(its) > 1 else "once,"
             said.append(f"log and program disagree on {tracer.name(tag)} {times} from {tracer.at(its[0].start)} to {tracer.at(its[0].end)}: "
-                        f"recorded {tracer.state_word(tracer.value(tag, its[0].recorded))}, computed "
-                        f"{tracer.state_word(tracer.value(tag, its[0].computed))}; is this the program that ran?")
+                        f"recorded {tracer.state_word(tracer.value(tag, its[0].recorded), tag)}, computed "
+                        f"{tracer.state_word(tracer.value(tag, its[0].computed), tag)}; is this the program that ran?")
         return said
 
     def _unseen(self, answer: Answer) -> list[str]:
@@ -317,7 +317,7 @@ class Inquiry:
         if missing:
             said.append(f"not given, taken as declared: {', '.join(dict.fromkeys(missing))}")
         for tag, step in tracer.now.turned.items():
-            value = tracer.state_word(tracer.value(tag, tracer.journal.settled(tag, tracer.journal.clock.last)))
+            value = tracer.state_word(tracer.value(tag, tracer.journal.settled(tag, tracer.journal.clock.last)), tag)
             by = tracer.place(step) if step >= 0 else "the program"
             said.append(f"{tracer.name(tag)} was given as {value}, but {by} would turn it: taken as given")
         return said

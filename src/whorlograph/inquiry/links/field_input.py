@@ -29,7 +29,7 @@ def not_run_yet(tracer: Tracer, tag: int, view: Vantage) -> Link:
     """A tag whose rungs come later in the first scan: it has its declared value."""
     value = tracer.value(tag, tracer.journal.value_at(tag, tracer.position(view)))
     name = tracer.name(tag)
-    text = f"{name} has its declared value {tracer.state_word(value)}: no rung that writes it has run yet"
+    text = f"{name} has its declared value {tracer.state_word(value, tag)}: no rung that writes it has run yet"
     root = Root(RootKind.INITIAL_VALUE, tag, value, None, text, f"see whether {name} should begin otherwise")
     return Link(LinkKind.BLOCK, tag, value, None, -1, 0, text, roots=[root])
 
@@ -51,7 +51,7 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
     if tag in tracer.left_out:
         since = journal.time(row) if row is not None and journal.time(row) > 0 else None
         source = "comes from the log" if tag in tracer.logged else "is the declared one"
-        text = f"{one.name} is written in {tracer.left_out[tag]}; its value, {tracer.state_word(value)}, {source}"
+        text = f"{one.name} is written in {tracer.left_out[tag]}; its value, {tracer.state_word(value, tag)}, {source}"
         rung = tracer.left_out[tag].partition(",")[0]
         return Root(RootKind.PROGRAM, tag, value, since, text, f"look at {rung} by hand: what it writes is not known here", point)
     if tag in tracer.logged:
@@ -60,16 +60,16 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         since = found if found is not None else (seen if row is not None and seen > 0 else None)
         return _described(tracer, Root(RootKind.FIELD_INPUT, tag, value, since, point=point))
     if at_input:
-        text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value)}, its declared value"
+        text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value, tag)}, its declared value"
         return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point)
     if tag in tracer.driven:
         since = journal.time(row) if row is not None else None
-        text = f"{one.name} is driven by the controller itself and is {tracer.state_word(value)}" + (f" since {tracer.at(since)}" if row else "")
+        text = f"{one.name} is driven by the controller itself and is {tracer.state_word(value, tag)}" + (f" since {tracer.at(since)}" if row else "")
         return Root(RootKind.PROGRAM, tag, value, since, text, f"see the profile: it names {one.name}", point)
     kind = RootKind.CONSTANT if one.constant else RootKind.INITIAL_VALUE
     words = "is a constant" if one.constant else "is never written"
     of_bit = f" (bit {bit} is {'on' if bits >> bit & 1 else 'off'})" if bit >= 0 else ""
-    return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value)}{of_bit}",
+    return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value, tag)}{of_bit}",
                 f"find out who should write {one.name}", point)
 
 

@@ -47,7 +47,7 @@ def _condition(tracer: Tracer, loop: Pass, scan: int) -> str:
         return list(dict.fromkeys(u.tag for u in access.of_step(step) if not u.writes))
 
     def words(tags: list[int]) -> str:
-        return ", ".join(f"{tracer.name(t)} is {tracer.state_word(tracer.value(t, tracer.journal.settled(t, scan)))}" for t in tags)
+        return ", ".join(f"{tracer.name(t)} is {tracer.state_word(tracer.value(t, tracer.journal.settled(t, scan)), t)}" for t in tags)
 
     looked = seen(loop.step)
     if not looked:

@@ -28,7 +28,7 @@ def around(tracer: Tracer, tag: int, writer: Writer, scan: int, inner: Link | No
     since = tracer.time(scan)
     when = f" at {tracer.at(began if began is not None else since)}"
     by = f", triggered by {tracer.name(task.single)}" if task.single is not None else ""
-    text = f"task {task.name}{by}, wrote {tracer.name(tag)} {tracer.state_word(inner.value)}{when} in {tracer.place(writer.step)}"
+    text = f"task {task.name}{by}, wrote {tracer.name(tag)} {tracer.state_word(inner.value, tag)}{when} in {tracer.place(writer.step)}"
     found = Link(LinkKind.PREEMPTED, tag, inner.value, inner.since, writer.step, scan, text, writer.element, children=[inner])
     if task.single is not None:
         add_trigger(tracer, found, task.single, Vantage(scan), depth, change=not any(r.changed for r in inner.all_roots()))

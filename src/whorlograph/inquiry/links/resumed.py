@@ -23,7 +23,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip:
     stopped = tracer.paths.skipped_since(tracer.journal, writer.step, scan - 1)
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan - 1) > 0
     how = f"runs again; it had not run since {tracer.at(stopped)}" if ran else "runs for the first time"
-    text = f"{tracer.name(tag)} went {tracer.state_word(value)} at {tracer.at(since)}: {place} {how}"
+    text = f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: {place} {how}"
     found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
     power = tracer.written.flag_power(skip.flag.step, skip.flag.element) if skip.flag is not None else None
     if skip.flag is not None and power is not None:

@@ -34,7 +34,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
         return task_held.link(tracer, tag, writer, scan, skip.task, depth) or task_idle.link(tracer, tag, writer, scan, skip.task, depth)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since, stands = tracer.paths.skipped_since(tracer.journal, writer.step, scan), tracer.since(tag, Vantage(scan))
-    word = tracer.state_word(value)
+    word = tracer.state_word(value, tag)
     if skip.flag is None:
         pou = tracer.steps.all[writer.step].pou
         text = f"{tracer.name(tag)} stays {word}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"

@@ -105,8 +105,8 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
     if not lost:
         return None
     since = tracer.time(scan)
-    text = (f"{tracer.name(tag)} went {tracer.state_word(value)} at {tracer.at(since)}: {tracer.place(writer.step)} let go ("
-            f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value)}")
+    text = (f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: {tracer.place(writer.step)} let go ("
+            f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value, tag)}")
     found = Link(LinkKind.RUNG_FALSE, tag, value, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     for gate in lost[:3]:
         explain_gate(tracer, found, gate, now, depth, change=True)
