@@ -203,6 +203,27 @@ class ChosenBlocks(unittest.TestCase):
         self.assertEqual(next(p.called_by for p in survey(session).pous if p.name == "Rise"), ("Main",))
 
 
+class Edges(unittest.TestCase):
+    """Inputs declared with R_EDGE and F_EDGE."""
+
+    BLOCK = "FUNCTION_BLOCK Seen\nVAR_INPUT U : BOOL R_EDGE; V : BOOL F_EDGE; END_VAR VAR_OUTPUT M, K : INT; END_VAR\n" \
+            "IF U THEN M := M + 1; END_IF;\nIF NOT V THEN RETURN; END_IF;\nK := K + 1;\nEND_FUNCTION_BLOCK"
+
+    def test_the_body_sees_the_edge_alone(self) -> None:
+        rows = [(0, "X1", 1), (50, "X1", 0), (100, "X1", 1), (150, "X1", 0)]
+        for plain in (True, False):
+            controller = Controller(text_program("E(U := X1, V := X1);", "E : Seen;", self.BLOCK), Profile(scan_time=10_000_000), plain=plain)
+            journal = controller.replay(log_of(controller, rows, 200))
+            self.assertEqual(controller.notices, [])
+            self.assertEqual([settled(controller, journal, f"Main.E.{n}") for n in ("M", "K")], [2, 2])
+            self.assertEqual(settled(controller, journal, "Main.E.U", 4), True)
+
+    def test_in_a_chart_it_is_said(self) -> None:
+        chart = "PROGRAM Main VAR_INPUT U : BOOL R_EDGE; END_VAR INITIAL_STEP A: END_STEP TRANSITION FROM A TO A := U; END_TRANSITION END_PROGRAM"
+        notices = read(chart.encode(), Path("x.st")).notices
+        self.assertIn("edges of inputs are read in texts only", " ".join(n.what for n in notices))
+
+
 class Agreement(unittest.TestCase):
     """Random programs."""
 

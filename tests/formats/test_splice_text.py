@@ -171,6 +171,18 @@ class Texts(unittest.TestCase):
             with self.assertRaises(ProgramError):
                 splice(HAND.encode(), old, new)
 
+    def test_a_declaration_with_an_edge_is_not_written_anew(self) -> None:
+        text = HAND.replace("  Go, Halt : BOOL;", "  Go : BOOL R_EDGE;\n  Halt : BOOL;").encode()
+        old = read(text, _PLACE).value
+        drive = old.pous["drive"]
+        for name, refused in (("Go", True), ("Halt", False)):
+            changed = tuple(replace(v, documentation="other") if v.name == name else v for v in drive.variables)
+            new = replace(old, pous=old.pous | {"drive": replace(drive, variables=changed)})
+            if refused:
+                self.assertRaises(ProgramError, splice, text, old, new)
+            else:
+                self.assertIn(b"Halt : BOOL; (* other *)", splice(text, old, new))
+
     def test_bodies_by_hand(self) -> None:
         data = HAND.encode()
         old = read(data, _PLACE).value

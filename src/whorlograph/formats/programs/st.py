@@ -9,6 +9,7 @@ from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
 from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
+from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
@@ -28,6 +29,7 @@ from whorlograph.model.program import (
     Variable,
     VariableKind,
 )
+from whorlograph.model.text import TextBody
 from whorlograph.model.types import Initial, TypeRef
 
 UNITS = {"TYPE": "END_TYPE", "PROGRAM": "END_PROGRAM", "FUNCTION_BLOCK": "END_FUNCTION_BLOCK", "FUNCTION": "END_FUNCTION",
@@ -144,7 +146,9 @@ class _Reader:
             end = next(i for i in range(end, len(pieces)) if pieces[i].kind in ("END_VAR", UNITS[first.kind])) + 1
             if end >= len(pieces):
                 raise Unreadable(first.line, first.column, "a VAR is not ended by END_VAR")
-        variables = self.variables(parse(pieces[begin:end], "sections"))
+        sections = parse(pieces[begin:end], "sections")
+        variables = self.variables(sections)
+        edges = {name: d.edge for s in sections for d in s.declared if d.edge for name, _ in d.names}
         place = Place(self.file, first.line, name.text)
         key = name.text.lower()
         if key in self.pous:
@@ -152,6 +156,12 @@ class _Reader:
             return
         documentation = said_above(self.text, first)[2]
         body, more = self.body(pieces[end:-1], pieces[end - 1], pieces[-1], name.text, tuple(variables))
+        if edges and isinstance(body, TextBody):
+            body, seen = with_edges(body, edges)
+            more += seen
+        elif edges:
+            what = f"{', '.join(edges)}: edges of inputs are read in texts only"
+            self.say(Unreadable(first.line, first.column, what), "taken as they are", name.text)
         variables += more
         self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
 

@@ -11,7 +11,8 @@ _WORDS = ("END_VAR", "CONSTANT", "RETAIN", "NON_RETAIN", "PERSISTENT", "AT", "OF
           "END_PROGRAM", "FUNCTION", "END_FUNCTION", "FUNCTION_BLOCK", "END_FUNCTION_BLOCK", "CONFIGURATION", "END_CONFIGURATION", "RESOURCE",
           "END_RESOURCE", "ON", "TASK", "WITH", "IF", "THEN", "ELSIF", "ELSE", "END_IF", "CASE", "END_CASE", "FOR", "TO", "BY", "DO", "END_FOR",
           "WHILE", "END_WHILE", "REPEAT", "UNTIL", "END_REPEAT", "EXIT", "CONTINUE", "RETURN", "AND", "OR", "XOR", "NOT", "MOD")
-KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION") | {"TRUE": "LITERAL", "FALSE": "LITERAL"}
+KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION") | {"TRUE": "LITERAL", "FALSE": "LITERAL",
+                                                                                             "R_EDGE": "EDGE", "F_EDGE": "EDGE"}
 
 _TOKEN = re.compile(r"""
     (?P<space>\s+) | (?P<word>[^\W\d]\w*+(?!\#)) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})

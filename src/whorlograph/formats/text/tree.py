@@ -70,12 +70,13 @@ _OF_CONFIGURATIONS = {"ON", "WITH", "TASK", "RESOURCE", "END_RESOURCE"}  # words
 
 
 class Declared(Struct, frozen=True):
-    """A declaration: names with their lines, address, type, initial value."""
+    """A declaration: names with their lines, address, type, initial value; ``edge``: R_EDGE, F_EDGE or ""."""
 
     names: tuple[tuple[str, int], ...]
     address: str
     type: TypeRef
     initial: Initial | None
+    edge: str = ""
 
 
 class Section(Struct, frozen=True):
@@ -279,7 +280,8 @@ class _Maker(Transformer[Token, Any]):
     def declaration(self, children: list[Any]) -> Declared:
         names, *parts = _rid(children) if not isinstance(children[1], str) or isinstance(children[1], Token) else [children[0], *_rid(children[2:])]
         address = children[1] if isinstance(children[1], str) and not isinstance(children[1], Token) else ""
-        return Declared(names, address, parts[0], _initial(parts[1]) if len(parts) > 1 else None)
+        edge = next((str(c).upper() for c in children if isinstance(c, Token) and c.type == "EDGE"), "")
+        return Declared(names, address, parts[0], _initial(parts[1]) if len(parts) > 1 else None, edge)
 
     def section(self, children: list[Any]) -> Section:
         qualifiers = frozenset(c for c in children[1:] if isinstance(c, str) and not isinstance(c, Token))

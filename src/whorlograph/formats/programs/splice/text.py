@@ -33,6 +33,7 @@ class _Declaration(Struct):
     lines: list[int]
     first: Piece
     last: Piece
+    edge: bool = False
 
 
 class _Section(Struct):
@@ -298,6 +299,8 @@ class _Text:
         if not any(here):
             self.remove(unit[0].first.start, end)
             return
+        if any(one.edge for one in unit):
+            raise self.refuse(f"{unit[0].first.text} is declared with an edge, which is not written back", "change it by hand")
         if all(self.quiet(one, names, was, now) for one, names in zip(unit, here, strict=True)):
             for one, names, stays in zip(unit, here, same, strict=True):
                 if not names:
@@ -496,7 +499,8 @@ def _statements(pieces: list[Piece]) -> list[tuple[list[Piece], list[Piece]]]:
 
 
 def _declarations(pieces: list[Piece]) -> list[_Declaration]:
-    return [_Declaration([n.text.lower() for n in names], [n.line for n in names], inside[0], inside[-1]) for names, inside in _statements(pieces)]
+    return [_Declaration([n.text.lower() for n in names], [n.line for n in names], inside[0], inside[-1], any(p.kind == "EDGE" for p in inside))
+            for names, inside in _statements(pieces)]
 
 
 def _units(section: _Section) -> list[list[_Declaration]]:
