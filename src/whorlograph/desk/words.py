@@ -5,8 +5,9 @@ from __future__ import annotations
 import textwrap
 
 from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.model.iolist import Wiring
 from whorlograph.model.literals import cooked
-from whorlograph.model.question import LinkKind, Symptom
+from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.times import date_text
 
 from .disagreeing import count_text, stretches
@@ -22,9 +23,28 @@ def place_text(session: Session, step: int) -> tuple[str, int]:
     return (steps[step].pou, steps[step].rung.number) if 0 <= step < len(steps) else ("", 0)
 
 
-def root_lines(session: Session, root: Root) -> list[str]:
-    """A root's card as lines: what it did, what to check where, what the proof says."""
+def measuring(session: Session, root: Root) -> str:
+    """How to tell device and wire apart at the card and the terminal; "" where wiring, address or terminal are not known."""
+    point = root.point
+    if root.kind is not RootKind.FIELD_INPUT or root.tag is None or point is None or not point.terminal or not isinstance(root.value, bool):
+        return ""
+    tag = session.running.tags[root.tag]
+    if point.wiring is Wiring.UNKNOWN or tag.address is None or tag.address.area != "I":
+        return ""
+    device = point.device or tag.name
+    normally_open = point.wiring is Wiring.NORMALLY_OPEN
+    if root.value:
+        state = "not actuated" if normally_open else "actuated"
+        return f"while {device} is {state} the lamp of {tag.address} must be dark; lit all the same: measure at terminal {point.terminal}, towards device and card"
+    state = "actuated" if normally_open else "not actuated"
+    return f"while {device} is {state} the lamp of {tag.address} must be lit; dark all the same: measure at terminal {point.terminal}, towards device and card"
+
+
+def root_lines(session: Session, root: Root, first: bool = False) -> list[str]:
+    """A root's card as lines: what it did, what to check where, what the proof says. Args: first: it ranks first, and is measured first."""
     lines = [root.what_to_check] if root.what_to_check else []
+    measured = measuring(session, root) if first else ""
+    lines += [measured] if measured else []
     lines.append(root.text)
     if root.attempts > 1:
         lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
@@ -47,7 +67,7 @@ def answer_text(session: Session, answer: Answer) -> str:
     if answer.roots:
         lines.append("")
     for number, root in enumerate(answer.roots, 1):
-        for i, line in enumerate(root_lines(session, root)):
+        for i, line in enumerate(root_lines(session, root, number == 1)):
             for j, part in enumerate(textwrap.wrap(line, 96)):
                 lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
     if answer.usual is not None:
