@@ -32,25 +32,25 @@ def measuring(session: Session, root: Root) -> str:
     if point.wiring is Wiring.UNKNOWN or tag.address is None or tag.address.area != "I":
         return ""
     device = point.device or tag.name
+    where = f"measure at terminal {point.terminal}, towards device and card"
     normally_open = point.wiring is Wiring.NORMALLY_OPEN
     if root.value:
         state = "not actuated" if normally_open else "actuated"
-        return f"while {device} is {state} the lamp of {tag.address} must be dark; lit all the same: measure at terminal {point.terminal}, towards device and card"
+        return f"while {device} is {state} the lamp of {tag.address} must be dark; lit all the same: {where}"
     state = "actuated" if normally_open else "not actuated"
-    return f"while {device} is {state} the lamp of {tag.address} must be lit; dark all the same: measure at terminal {point.terminal}, towards device and card"
+    return f"while {device} is {state} the lamp of {tag.address} must be lit; dark all the same: {where}"
 
 
 def root_lines(session: Session, root: Root, first: bool = False) -> list[str]:
     """A root's card as lines: what it did, what to check where, what the proof says. Args: first: it ranks first, and is measured first."""
     lines = [root.what_to_check] if root.what_to_check else []
-    measured = measuring(session, root) if first else ""
-    lines += [measured] if measured else []
     lines.append(root.text)
     if root.attempts > 1:
         lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
     if root.proof:
         lines.append((f"{_PROVED[root.proved]}: " if root.proved is not None else "not tried: ") + root.proof)
-    return lines
+    measured = measuring(session, root) if first else ""
+    return [*lines, measured] if measured else lines
 
 
 def answer_text(session: Session, answer: Answer) -> str:
