@@ -196,6 +196,10 @@ class TextBody(Struct, frozen=True, tag=True):
         """A body with the comments found above its statements."""
         return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements), language, labels)
 
+    def may_hold(self, letters: str) -> bool:
+        """Whether some letters can stand in it: surely not where its source is known and has none, in capitals or not."""
+        return self.language != "ST" or not self.source or any(letters in line or letters in line.upper() for line in self.source)
+
     @property
     def count(self) -> int:
         """How many steps it is executed in."""

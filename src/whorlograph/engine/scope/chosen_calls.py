@@ -23,7 +23,8 @@ from .text_types import Scope, is_chosen, parts
 
 def has_chosen(pou: Pou) -> bool:
     """Whether a body calls something by a computed subscript."""
-    return any(isinstance(p, Do) and is_chosen(p.call.called) for text in _texts(pou) for s in text.statements for p in parts(s))
+    return any(isinstance(p, Do) and is_chosen(p.call.called) for text in _texts(pou) if text is not pou.body or text.may_hold("]")
+               for s in text.statements for p in parts(s))
 
 
 def _texts(pou: Pou) -> tuple[TextBody, ...]:

@@ -241,7 +241,8 @@ class _Builder:
             if one.pou is None or one.type_name in done:
                 continue
             done.add(one.type_name)
-            statements = [s for b in segments(one.pou.body) if isinstance(b, TextBody) for s in b.statements]
+            texts = [b for b in segments(one.pou.body) if isinstance(b, TextBody) and (b is not one.pou.body or b.may_hold("%"))]
+            statements = [s for b in texts for s in b.statements]
             for base in dict.fromkeys(p.base for s in statements for p in parts(s) if isinstance(p, Var) and p.base.startswith("%")):
                 self.direct(base, declared)
             own = _own_names(one)

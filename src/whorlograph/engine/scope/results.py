@@ -16,7 +16,9 @@ from .text_types import Scope, parts
 
 def leaves_results(pou: Pou) -> bool:
     """Whether a body's steps read what others left."""
-    return isinstance(pou.body, TextBody) and any(isinstance(p, Keep) and p.lasting for s in pou.body.statements for p in parts(s))
+    if not isinstance(pou.body, TextBody) or pou.body.language == "ST":
+        return False
+    return any(isinstance(p, Keep) and p.lasting for s in pou.body.statements for p in parts(s))
 
 
 def with_results(program: Program, running: Running) -> Program:

@@ -266,8 +266,9 @@ class Scope:
 
     def unreadable(self, statement: Statement) -> str:
         """Why a statement cannot be executed; "" where it can."""
-        named = {id(a.value) for p in parts(statement) if isinstance(p, Apply) and p.called.base.upper() in ORDERS for a in p.arguments}
-        for part in parts(statement):
+        found = [*parts(statement)]
+        named = {id(a.value) for p in found if isinstance(p, Apply) and p.called.base.upper() in ORDERS for a in p.arguments}
+        for part in found:
             why = self._part(part) if id(part) not in named else ""
             if why:
                 return why

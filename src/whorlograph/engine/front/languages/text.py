@@ -62,24 +62,27 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
     """
     scope = Scope(build.instance, build.running)
     build.segment = build.index
+    returns = body is not build.instance.pou.body if build.instance.pou is not None else True
+    returns = returns or body.may_hold("RET")
     for statement in body.statements:
         build.begin()
-        build.end(() if build.reading.statement(statement, build.instance) else _Step(build, scope, body, tasks).lower(statement))
+        build.end(() if build.reading.statement(statement, build.instance) else _Step(build, scope, body, tasks, returns).lower(statement))
 
 
 class _Step:
     """One statement at the top level on its way."""
 
-    def __init__(self, build: Builder, scope: Scope, body: TextBody, tasks: dict[str, int]) -> None:
+    def __init__(self, build: Builder, scope: Scope, body: TextBody, tasks: dict[str, int], returns: bool) -> None:
         self.b, self.scope, self.body, self.tasks = build, scope, body, tasks
         self.exits: list[Exit] = []
         self.values = Values(build, scope)
         self.scopes: list[str] = []  # around the statement at work: the whole step, a loop, a pass of it
         self.returned: int | None = None
+        self.returns = returns
 
     def lower(self, statement: Statement) -> tuple[Exit, ...]:
         """The statement as actions of the step."""
-        early = leaves_early(statement)
+        early = self.returns and leaves_early(statement)
         if early:
             self.returned = self.b.slot()
             self.b.put(Let(self.returned, OFF, self.b.at(statement.at)))
