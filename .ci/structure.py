@@ -15,9 +15,9 @@ PACKAGE = "whorlograph"
 LATE = {
     "cli": "a command imports what it needs once it is asked for",
     "ui/app": "the main view, beside the first frame",
-    "ui/main": "overlays, when they are first opened",
-    "ui/acting/paging": "pages, when they are first opened",
-    "ui/acting/keeping": "reports bring reportlab",
+    "ui/controllers/leaving": "overlays, when they are first opened",
+    "ui/controllers/paging": "pages, when they are first opened",
+    "ui/controllers/keeping": "reports bring reportlab",
     "desk/ahead": "beside a second process",
     "engine/controller": "wasmtime and the plain interpreter: one of the two is needed",
     "formats/logs/csv_table": "wasmtime, for long files",

@@ -65,7 +65,7 @@ class Keeping(unittest.IsolatedAsyncioTestCase):
             self.assertEqual(app.main.view.time, time)
             await self.keys(pilot, "apostrophe", "b")
             self.assertIn("there is no mark b", app.main.said)
-            self.assertEqual(app.main.time_of("a"), time)
+            self.assertEqual(app.main.timing.time_of("a"), time)
 
     async def test_undo_and_redo_name_what_they_do(self) -> None:
         async with self.opened() as (app, pilot):

@@ -15,8 +15,8 @@ from whorlograph.desk.session import Paths, Session, load
 from whorlograph.formats.logs import csv_table
 from whorlograph.model.question import Question
 from whorlograph.plant.catalog import cases
-from whorlograph.ui import main as main_module
 from whorlograph.ui.app import WhorlographApp
+from whorlograph.ui.controllers import replaying
 from whorlograph.ui.first import FirstScreen, Opening
 
 BRIDGE = cases()["bridge"]
@@ -49,7 +49,7 @@ class LongLogs(unittest.IsolatedAsyncioTestCase):
     def setUp(self) -> None:
         self.held = Held()
         for module, name, value in ((session_module, "LONG", 50_000), (session_module, "HEAD", 20_000), (stages_module, "SHOW_AFTER", 30.0),
-                                    (csv_table, "SAMPLES", 600), (main_module, "stages", self.held)):
+                                    (csv_table, "SAMPLES", 600), (replaying, "stages", self.held)):
             patched = patch.object(module, name, value)
             patched.start()
             self.addCleanup(patched.stop)
@@ -180,7 +180,7 @@ class Opened(unittest.IsolatedAsyncioTestCase):
             return last
 
         session = load(PATHS)
-        with patch.object(main_module, "stages", waiting):
+        with patch.object(replaying, "stages", waiting):
             app = WhorlographApp(session, Question(session.tag(BRIDGE.tag)))
             async with app.run_test(size=(160, 47)) as pilot:
                 await until(pilot, lambda: "comes next" in screen_text(app), "the first look")

@@ -14,8 +14,8 @@ from textual.widgets import Input
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
-from whorlograph.ui.acting import asking
 from whorlograph.ui.app import WhorlographApp
+from whorlograph.ui.controllers import asking
 from whorlograph.ui.keys import ACTIONS, BY_KEY
 from whorlograph.ui.main import MainScreen
 from whorlograph.ui.views.overlay import ListOverlay
@@ -177,10 +177,10 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             for text, time in (("scan 101", 10**9), ("12.5", 12_500_000_000), ("+2s", here + 2 * 10**9), ("-500ms", here - 500_000_000),
                                ("06:30:10", 10 * 10**9)):
                 with self.subTest(text):
-                    self.assertEqual(app.main.time_of(text), time)
+                    self.assertEqual(app.main.timing.time_of(text), time)
             for text in ("", "soon", "scan x", "+x", "99:99"):
                 with self.subTest(text):
-                    self.assertIsNone(app.main.time_of(text))
+                    self.assertIsNone(app.main.timing.time_of(text))
 
     async def test_help_and_palette_open_and_close(self) -> None:
         for key in ("question_mark", "f1", "ctrl+p", "colon"):
@@ -215,7 +215,7 @@ class MainView(unittest.IsolatedAsyncioTestCase):
                 with self.subTest(action.name):
                     self.assertIn(action.sentence[:30], shown)
                     self.assertIn(("do", action.name), listed)
-                    self.assertTrue(callable(getattr(MainScreen, f"do_{action.name}")))
+                    self.assertTrue(callable(app.main.actions[action.name]))
                     self.assertTrue(action.keys)
 
     async def test_the_palette_finds_a_tag_and_asks_about_it(self) -> None:

@@ -16,7 +16,7 @@ from tests.pilot.walking import answered, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.job import open_desk
 from whorlograph.model.question import Question
-from whorlograph.ui.acting import painting
+from whorlograph.ui import board
 from whorlograph.ui.app import WhorlographApp
 
 
@@ -37,7 +37,7 @@ class NotSaved(unittest.IsolatedAsyncioTestCase):
         """The application with a mark, and a file where the folder of its jobs should be."""
         blocker.write_text("")
         app = self.app(blocker / "jobs")
-        with mock.patch.object(painting, "SAVE_AGAIN", 0.2):
+        with mock.patch.object(board, "SAVE_AGAIN", 0.2):
             async with app.run_test(size=(120, 30)) as pilot:
                 await answered(pilot, app)
                 await pilot.press("m", "a")

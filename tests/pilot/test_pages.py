@@ -154,7 +154,7 @@ class Pages(unittest.IsolatedAsyncioTestCase):
             maintenance = self.session.tag("Maint_Mode")
             journal = self.session.journal
             on = next(r for r in journal.rows(maintenance).tolist() if journal.raw(r))
-            app.main.to_scan(journal.scan(on) + 1)
+            app.main.timing.to_scan(journal.scan(on) + 1)
             await self.keys(pilot, "P")
             await self.search(app, pilot, "Sequence 5")
             text = screen_text(app)

@@ -17,7 +17,7 @@ from whorlograph.model.types import Family
 from .listings import Line, Listing, cells_row
 from .session import Session
 from .tables import xref_of
-from .timeline import Timeline
+from .timeline import Timeline, names_width
 
 MOST_LANES = 8
 BEFORE = 10_000_000_000  # what is shown before two moments, ns
@@ -119,7 +119,7 @@ def _lanes(session: Session, found: LastRight, then: str, width: int, timeline: 
     if end <= begin:  # two moments: what led to each
         begin = max(0, end - BEFORE)
     edge = max(20_000_000, (end - begin) // 12)
-    names = 26 if width >= 110 else 22
+    names = names_width(width)
     timeline.with_second(session.journal, f"from {then}", shift=shift(session, found))
     first = found.differs[0].at if found.differs else end
     layout = timeline.layout(tags, begin - edge, end + edge, max(10, width - names - 1), first, found.until)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import groupby
 
 from whorlograph.drawing import timeline_layout
 from whorlograph.drawing.shapes import Ink, Run, fitted
-from whorlograph.drawing.timeline_layout import Cell, CellKind, Lane, TimelineLayout, Window, cell_glyph
+from whorlograph.drawing.timeline_layout import CURVE_ROWS, Cell, CellKind, Lane, TimelineLayout, Window, cell_glyph, curve
 from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.cells import cut, padded
@@ -21,6 +21,14 @@ from .session import Session
 
 _CELL_INKS = {CellKind.ON: Ink.LIVE, CellKind.RISE: Ink.LIVE, CellKind.FALL: Ink.LIVE, CellKind.CROWDED: Ink.LIVE,
               CellKind.NOTCH: Ink.STRONG, CellKind.SPIKE: Ink.STRONG}
+
+
+def names_width(width: int) -> int:
+    """Columns for the names of lanes, of a timeline of a width."""
+    return 26 if width >= 110 else 22
+
+
+FOLDED = -2  # the line that names the lanes folded away, as a lane
 
 
 class Timeline:
@@ -92,13 +100,15 @@ class Timeline:
         drawn = {CellKind.ON: "─", CellKind.OFF: "·", CellKind.UNKNOWN: cell_glyph(Cell(CellKind.UNKNOWN), True)}
         return "".join(drawn.get(c.kind, "╌") for c in cells)
 
-    def lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int,
-                       first: int = 0) -> tuple[list[list[Run]], list[int]]:
-        """The timeline as lines: lanes, thin lanes of a trial, the axis; and the tag of each line (-1: none)."""
+    def lines(self, layout: TimelineLayout, names: int, chosen: int | None, rows: int, first: int = 0, tall: frozenset[int] = frozenset(),
+              folded: Sequence[int] = ()) -> tuple[list[list[Run]], list[int]]:
+        """The timeline as lines: lanes, thin lanes of a trial, the folded ones in one line, the axis; and the tag of each line (-1: none).
+
+        Args: first: the first lane that is drawn; tall: numbers drawn as curves of several lines; folded: lanes that are only named.
+        """
         lines: list[list[Run]] = []
         owners: list[int] = []
-        if layout.marks or layout.named:
-            rows -= 1
+        rows -= bool(layout.marks or layout.named) + bool(folded)
         for lane in layout.lanes[first:]:
             if len(lines) >= rows - 1:
                 break
@@ -111,12 +121,19 @@ class Timeline:
             ink = Ink.CHOSEN if picked else Ink.TEXT
             runs: list[Run] = [(("▸" if picked else " ") + padded(label, names - room - 1), ink), (value.rjust(room - 1) + " ", Ink.STRONG)]
             runs += self._cells(lane, layout.moment)
-            lines.append(runs)
-            owners.append(lane.tag)
+            if lane.tag in tall and not lane.boolean:
+                self._tall(lane, runs, names, layout.moment, lines, owners)
+            else:
+                lines.append(runs)
+                owners.append(lane.tag)
             if self.trial is not None and len(lines) < rows - 1:
                 text = self._trial_cells(lane.tag, layout.start, layout.end, len(lane.cells))
                 lines.append([(" " + f"  {self.trial_name}".ljust(names - 1)[:names - 1], Ink.PROVED), (text, Ink.PROVED)])
                 owners.append(-1)
+        if folded:
+            text = f"{'▸' if chosen == FOLDED else ' '}{len(folded)} folded: {', '.join(self.name(t) for t in folded)}"
+            lines.append([(text, Ink.CHOSEN if chosen == FOLDED else Ink.QUIET)])
+            owners.append(FOLDED)
         if layout.marks or layout.named:
             cells = [" "] * (len(layout.lanes[0].cells) if layout.lanes else 0)
             for cell, sign in layout.marks.items():
@@ -127,6 +144,17 @@ class Timeline:
         lines.append(self._axis(layout, names, len(layout.lanes[0].cells) if layout.lanes else 0))
         owners.append(-1)
         return lines, owners
+
+    def _tall(self, lane: Lane, runs: list[Run], names: int, moment: int | None, lines: list[list[Run]], owners: list[int]) -> None:
+        """A number as a curve of several lines, with the highest and lowest value beside them."""
+        scale = ["", f"highest {lane.high}", *[""] * (CURVE_ROWS - 3), f"lowest {lane.low}"]
+        for i, row in enumerate(curve(lane.cells)):
+            head = runs[:2] if i == 0 else [(fitted(scale[i], names - 1).rjust(names - 1) + " ", Ink.QUIET)]
+            drawn: list[Run] = [(row, Ink.LIVE)]
+            if moment is not None:
+                drawn = [(row[:moment], Ink.LIVE), (row[moment] if row[moment] != " " else "│", Ink.MOMENT), (row[moment + 1:], Ink.LIVE)]
+            lines.append([*head, *drawn])
+            owners.append(lane.tag)
 
     def _cells(self, lane: Lane, moment: int | None) -> list[Run]:
         """A lane's cells, with the cursor on them."""

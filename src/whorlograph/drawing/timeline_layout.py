@@ -33,8 +33,12 @@ class CellKind(StrEnum):
     UNKNOWN = "unknown"
 
 
+CURVE_ROWS = 4  # lines of a number's lane that is drawn tall
+LEVELS = CURVE_ROWS * len(glyphs.CURVE)
+
+
 class Cell(Struct, frozen=True):
-    """One cell: kind, how many changes fall into it, and for numbers the level from 0 to 7."""
+    """One cell: kind, how many changes fall into it, and for numbers the level from 0 to ``LEVELS`` - 1."""
 
     kind: CellKind
     changes: int = 0
@@ -235,7 +239,7 @@ def _boolean(cuts: list[int], values: Ints, state: bool) -> list[Cell]:
 
 def _numbers(tag: Tag, cuts: list[int], values: Ints, before: int) -> tuple[list[Cell], str, str]:
     if tag.type.family is Family.STRING:  # how they are ordered says nothing: each change is seen, and no height
-        return [Cell(CellKind.CROWDED if high > low else CellKind.ON, high - low, 3) for low, high in pairwise(cuts)], "", ""
+        return [Cell(CellKind.CROWDED if high > low else CellKind.ON, high - low, LEVELS // 2 - 1) for low, high in pairwise(cuts)], "", ""
     cells = []
     lasts = [values[high - 1] if high > low else None for low, high in pairwise(cuts)]
     extremes = [before, *(_extremes(values, tag) if len(values) else ())]
@@ -244,7 +248,7 @@ def _numbers(tag: Tag, cuts: list[int], values: Ints, before: int) -> tuple[list
     for (first, end), last in zip(pairwise(cuts), lasts, strict=True):
         if last is not None:
             current = float(cooked(int(last), tag.type))
-        cells.append(Cell(CellKind.ON, end - first, min(7, int((current - low) / span * 7.999)) if high > low else 3))
+        cells.append(Cell(CellKind.ON, end - first, min(LEVELS - 1, int((current - low) / span * LEVELS)) if high > low else LEVELS // 2 - 1))
     if tag.type.family is Family.TIME:
         return cells, duration_text(int(low)), duration_text(int(high))
     return cells, f"{low:g}", f"{high:g}"
@@ -274,12 +278,25 @@ _GLYPHS = {CellKind.ON: glyphs.ON, CellKind.OFF: glyphs.OFF, CellKind.RISE: glyp
            CellKind.NOTCH: glyphs.NOTCH, CellKind.SPIKE: glyphs.SPIKE}
 
 
+def curve(cells: list[Cell]) -> list[str]:
+    """A number's cells as a curve of ``CURVE_ROWS`` lines, the highest first."""
+    steps = len(glyphs.CURVE)
+    rows = [[" "] * len(cells) for _ in range(CURVE_ROWS)]
+    for x, cell in enumerate(cells):
+        if cell.kind is CellKind.UNKNOWN:
+            for row in rows:
+                row[x] = cell_glyph(cell, False)
+        else:
+            rows[CURVE_ROWS - 1 - cell.level // steps][x] = glyphs.CURVE[cell.level % steps]
+    return ["".join(row) for row in rows]
+
+
 def cell_glyph(cell: Cell, boolean: bool) -> str:
     """The character of a cell."""
     if cell.kind is CellKind.UNKNOWN:
         return "╱"
     if not boolean:
-        return glyphs.CURVE[cell.level]
+        return glyphs.CURVE[cell.level // CURVE_ROWS]
     if cell.kind is CellKind.CROWDED:
         return glyphs.FEW if cell.changes < 8 else glyphs.MANY if cell.changes < 40 else glyphs.FULL
     return _GLYPHS[cell.kind]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from .picture import Bar, Picture, Stroke, Words
-from .timeline_layout import Cell, CellKind, TimelineLayout
+from .timeline_layout import LEVELS, Cell, CellKind, TimelineLayout
 
 LANE, NAMES, VALUE = 15.0, 118.0, 30.0
 SECOND = 6.0  # a thin lane below another
@@ -28,7 +28,7 @@ def timeline_picture(layout: TimelineLayout, width: float, name: Callable[[int],
         picture.items += [Words(0, y, name(lane.tag), 7.5, i == 0), Words(left - 6, y, lane.value, 7.5, False, "end")]
         if not lane.boolean:
             for x, (one, other) in enumerate(zip(lane.cells, lane.cells[1:], strict=False)):
-                picture.items.append(Stroke(left + x, y - one.level * 1.2, left + x + 1, y - other.level * 1.2, 0.7))
+                picture.items.append(Stroke(left + x, y - one.level * 8.4 / (LEVELS - 1), left + x + 1, y - other.level * 8.4 / (LEVELS - 1), 0.7))
             continue
         start = 0
         for x in range(1, len(lane.cells) + 1):

@@ -14,7 +14,7 @@ HERE: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "timeline": ("What the tags of the trail did. Low blocks are on; ▾ is a short opening, ▴ a short pulse, ░▒▓ many changes in one cell.",
                  (("Left Right", "move the moment"), ("+ -", "zoom; 0 shows the whole log"), ("] [", "to the next change of the chosen tag"),
                   ("m", "mark this moment; d compares it with another time"),
-                  ("z", "lanes of your own under a name"))),
+                  ("z Space", "lanes of your own under a name; a lane tall, or folded away"))),
     "tags": ("Every tag: its value at the moment, how often it is read and written, what it is, what looks odd (!).",
              (("/", "only those with these letters"), ("Enter", "where a tag is used"), ("w", "why it is as it is"), ("s", "another order"),
               ("a", "a lane on the timeline"))),

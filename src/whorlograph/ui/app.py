@@ -27,6 +27,9 @@ if TYPE_CHECKING:
     from .main import MainScreen
 
 
+MOUSE_MODES = (1000, 1003, 1006, 1015)  # of xterm: clicks, moves, coordinates beyond 223 in two forms
+
+
 class WhorlographApp(App[None], inherit_bindings=False):
     """Full screen over a session; nothing is computed here.
 
@@ -44,6 +47,7 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.jobs, self.resume, self.opening, self.job = jobs, resume, opening, job
         self.session, self.question = session, question
         self.failure: BaseException | None = None
+        self.mouse_on = True
         self.columns: dict[str, str] | None = None  # of the log, where they were asked for
         self.doubt: ColumnsError | None = None
         plain = bool(os.environ.get("NO_COLOR")) or os.environ.get("TERM", "") in ("vt100", "vt220", "dumb")
@@ -162,22 +166,20 @@ class WhorlographApp(App[None], inherit_bindings=False):
         self.palette_name = names[(names.index(self.palette_name) + 1) % len(names)]
         self._ground()
         self.screen.refresh(layout=True)
-        self.main.say(f"colours: {self.palette_name}")
         return self.palette_name
 
     def toggle_mouse(self) -> bool:
         """Switch the terminal's mouse reports; whether they are on now."""
-        driver = self._driver
-        self._mouse_on = not getattr(self, "_mouse_on", True)
-        if driver is not None:
-            switch = getattr(driver, "_enable_mouse_support" if self._mouse_on else "_disable_mouse_support", None)
-            if switch is not None:
-                switch()
-        return self._mouse_on
+        self.mouse_on = not self.mouse_on
+        out = sys.__stderr__  # where the screen is written to
+        if out is not None and out.isatty() and not self.is_headless:
+            out.write("".join(f"\x1b[?{mode}{'h' if self.mouse_on else 'l'}" for mode in MOUSE_MODES))
+            out.flush()
+        return self.mouse_on
 
     def show_help(self) -> None:
         """Help from inside an overlay."""
-        self.main.do_help()
+        self.main.do("help")
 
 
 def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: bool = True, job: Path | None = None) -> None:

@@ -39,7 +39,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("next_strand", ("tab",), "next part", "trail, rungs, timeline in turn", footer=True),
     Action("previous_strand", ("shift+tab",), "part before", "trail, rungs, timeline in turn, backwards"),
     Action("follow", ("enter",), "follow", "go to the rung and moment of this line; fold or open it where you stand already"),
-    Action("fold", ("space",), "fold", "fold or unfold the trail below this line", "trail"),
+    Action("fold", ("space",), "fold", "fold or unfold the trail below this line; a number's lane tall, any lane away", "trail and timeline"),
     Action("why", ("w",), "ask why", "ask why the tag under the cursor is as it is at this moment", footer=True),
     Action("prove", ("p",), "prove", "replay with the root put the other way, and see whether the symptom goes away", footer=True),
     Action("xref", ("x",), "cross-reference", "where the tag under the cursor is read and written, how, and what hangs on it", footer=True),

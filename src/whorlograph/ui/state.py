@@ -41,6 +41,8 @@ class View(Struct, frozen=True):
     folded: frozenset[int] = field(default=frozenset())
     values: bool = False
     page: PageState | None = None
+    tall: frozenset[int] = field(default=frozenset())  # numbers drawn as curves of several lines
+    away: frozenset[int] = field(default=frozenset())  # lanes folded into one line
     watch: str = ""  # the set of lanes that stands on the timeline; "" those of the trail
     card: int = 0  # lines of the chosen root's card that have gone out of sight above
 

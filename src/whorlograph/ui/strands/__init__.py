@@ -1,5 +1,8 @@
-"""The strands of the main view: rungs, trail, timeline; each shows finished lines and reports where it was clicked."""
+"""The strands of the main view: rungs, trail, timeline; each follows the one view, and none knows another."""
 
 from .lines import Lines
+from .rungs import HandStrand, RungsStrand
+from .timeline import TimelineStrand
+from .trail import TrailStrand
 
-__all__ = ["Lines"]
+__all__ = ["HandStrand", "Lines", "RungsStrand", "TimelineStrand", "TrailStrand"]

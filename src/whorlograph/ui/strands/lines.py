@@ -61,10 +61,14 @@ class Lines(Widget):
     def show(self, lines: Sequence[Sequence[Run]], chosen: frozenset[int] = frozenset(), top: int | None = None, active: bool = False,
              note: str = "") -> None:
         """Show lines; ``top`` is the first one in sight (None: where it was)."""
+        self.take(lines, chosen, top, active, note)
+        self.refresh()
+
+    def take(self, lines: Sequence[Sequence[Run]], chosen: frozenset[int], top: int | None, active: bool, note: str) -> None:
+        """Take what is shown from the next look on."""
         self.lines, self.chosen, self.active, self.note = lines, chosen, active, note
         wanted = self.top if top is None else top
         self.top = max(0, min(wanted, len(lines) - self.room.height))
-        self.refresh()
 
     def reach(self, first: int, last: int) -> int:
         """The top line that brings lines into sight with the least movement."""

@@ -19,14 +19,14 @@ from whorlograph.desk.timeline import Timeline
 from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
+from ..host import Host
 from ..keys import BY_KEY, footer_runs, key_text, unknown_key
+from ..room import is_low
 from ..rung_cursor import with_cursor
-from ..state import PageState
+from ..state import PageState, View
 from ..strands import Lines
-from .host import Host
 from .search import SearchPrompt
 
-LOW = 34  # lines of screen below which the list needs them all
 # What acts on the strands alone: nobody would see it from a page.
 OF_STRANDS = frozenset(("zoom_in", "zoom_out", "zoom_fit", "values", "fold", "left", "right", "far_left", "far_right",
                         "next_strand", "previous_strand", "watch", "drop_lane", "lane_up", "lane_down"))
@@ -48,6 +48,7 @@ class Page(Screen[None]):
         self.main, self.state = main, state
         self.head, self.body = Lines("pagehead"), Lines("pagebody", " ")
         self.hint, self.footer = Lines("pagehint"), Lines("pagefooter")
+        self.followed: View | None = None  # the view that it was painted for
         self.said = self.usual = ""
         self.resizing = False  # told of another size, and not yet painted
         self.waiting: list[events.Key] | None = []  # keys that came before the page stood; None once it does
@@ -76,8 +77,14 @@ class Page(Screen[None]):
     def change(self, **what: object) -> None:
         """Take another state, and let the main view know it for the way back."""
         self.state = replace(self.state, **what)
-        self.main.view = replace(self.main.view, page=self.state)
+        self.main.view = self.followed = replace(self.main.view, page=self.state)
         self.paint()
+
+    def follow(self, view: View) -> None:
+        """The screen's view is another one: show it, unless the page itself made it so."""
+        if view != self.followed:
+            self.followed = view
+            self.paint()
 
     def say(self, text: str) -> None:
         """A message in the line above the footer."""
@@ -237,7 +244,7 @@ class ListPage(Page):
         """Where there is room: the rung of the chosen use, or the one that writes the chosen tag."""
         line, (scene, scan) = self.chosen(), self.rung_scene()
         step = -1
-        if line is not None and scene is not None and self.size.height >= LOW:
+        if line is not None and scene is not None and not is_low(self.size):
             step = line.step if line.step >= 0 else deciding_step(self.main.session, line.tag)
         if step < 0 or scene is None:
             self.rung.styles.height = 0

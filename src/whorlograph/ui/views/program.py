@@ -9,10 +9,10 @@ from whorlograph.desk.scene import RungBlock
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.model.literals import counted
 
+from ..host import Host
 from ..rung_cursor import beside, elements_of, first_element, with_cursor
 from ..state import PageState
 from ..strands import Lines
-from .host import Host
 from .page import Page
 
 

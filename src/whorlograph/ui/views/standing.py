@@ -9,8 +9,8 @@ from whorlograph.desk.listings import Listing
 from whorlograph.desk.scene import Scene
 from whorlograph.model.types import Family
 
+from ..host import Host
 from ..state import PageState
-from .host import Host
 from .page import ListPage
 from .prompt import Prompt
 

@@ -10,10 +10,10 @@ from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.model.literals import counted
 
 from ..views.overlay import ListOverlay
-from .keeping import Keeping
+from .controller import Controller
 
 
-class Watching(Keeping):
+class Watching(Controller):
     """The keys that keep lanes together."""
 
     def do_watch(self) -> None:
@@ -32,7 +32,7 @@ class Watching(Keeping):
             name = text.strip()
             if not name or any(one.name.lower().startswith(name.lower()) for one in sets):
                 return None
-            said = f"keep the {counted(len(self.all_lanes()), 'lane')} in sight under this name"
+            said = f"keep the {counted(len(self.board.timeline.lanes()), 'lane')} in sight under this name"
             return [(f" {name}".ljust(28), Ink.STRONG), (said, Ink.TEXT)], ("keep", name)
 
         def take(value: object) -> None:
@@ -40,16 +40,15 @@ class Watching(Keeping):
                 self._watch(*value)
 
         hint = "Enter shows it · a new name keeps the lanes in sight · Esc closes"
-        self.app.push_screen(ListOverlay("watch", lines, values, "a name", hint, reads), take)
+        self.board.app.push_screen(ListOverlay("watch", lines, values, "a name", hint, reads), take)
 
     def _watch(self, what: str, name: str) -> None:
         """Show a set, or keep the lanes in sight as one."""
         if what == "keep":
-            names = tuple(lane_tag(self.session, t).name for t in self.all_lanes())
+            names = tuple(lane_tag(self.session, t).name for t in self.board.timeline.lanes())
             self._change_watch(Watch(name[:60], names), f"watch {name}")
         self.view = replace(self.view, watch=name[:60])
-        self.allot()
-        self.paint()
+        self.board.keep()
         keys = "z shows the trail's lanes again · a adds a lane, Delete takes one away, Ctrl+Up moves it"
         self.say(f"{name}: {keys}" if name else "the lanes of the trail")
 
@@ -59,17 +58,15 @@ class Watching(Keeping):
 
     def _lanes_at_hand(self) -> tuple[str, ...]:
         """The names of the lanes that can be moved and taken away: the set's in sight, else those that were added."""
-        shown = self.watched()
+        shown = self.board.timeline.watched()
         return shown.lanes if shown is not None else self.desk.kept.lanes
 
     def _with_lanes(self, names: tuple[str, ...], what: str) -> None:
-        shown = self.watched()
+        shown = self.board.timeline.watched()
         if shown is not None:
             self._change_watch(Watch(shown.name, names), what)
         else:
             self.desk.change(what, lanes=names)
-        self.allot()
-        self.paint()
 
     def _at_hand(self) -> int:
         """Where the chosen lane stands among those at hand; -1 and a word where it is none of them."""

@@ -14,67 +14,65 @@ from whorlograph.model.literals import counted, duration, duration_text
 from whorlograph.model.times import parse_time
 
 from ..views.prompt import Prompt
-from .painting import Painting
+from .controller import Controller
 
 
 class TimePrompt(Prompt):
     """Asks for a time; shows how it is understood."""
 
-    def __init__(self, main: Timing, title: str = "go to a time",
+    def __init__(self, timing: Timing, title: str = "go to a time",
                  hint: str = "14:03:22.15 · 12.5 (seconds from the start) · +2s · -500ms · scan 8123 · a mark's letter") -> None:
         super().__init__(title, hint)
-        self.main = main
+        self.timing = timing
 
     def reading(self, text: str) -> tuple[str, bool]:
         """The instant that the text stands for."""
-        time = self.main.time_of(text)
+        time = self.timing.time_of(text)
         if time is None:
-            return self.main.outside(text) or "not a time yet", False
-        scene = self.main.scene
+            return self.timing.outside(text) or "not a time yet", False
+        scene = self.timing.scene
         return (f"{scene.clock(time)}, scan {scene.journal.clock.scan_at(time)}" if scene is not None else ""), True
 
 
-class Timing(Painting):
+class Timing(Controller):
     """The keys that move the moment."""
 
-    def _cells(self, count: int) -> None:
+    def cells(self, count: int) -> None:
         """Move the moment by cells of the timeline."""
-        cell = max(1, (self.view.end - self.view.start) // max(10, self.timeline.room.width - 27))
+        cell = max(1, (self.view.end - self.view.start) // self.board.timeline.cells)
         self.to_time(self.view.time + count * cell)
 
     def do_far_right(self) -> None:
         """Ten cells later."""
-        self._cells(10)
+        self.cells(10)
 
     def do_far_left(self) -> None:
         """Ten cells earlier."""
-        self._cells(-10)
+        self.cells(-10)
 
     def to_time(self, time: int, jump: bool = False) -> None:
         """Move the moment to a time."""
         assert self.scene is not None
         if jump:
-            self.remember()
+            self.board.remember()
         clock = self.scene.journal.clock
         time = max(0, min(time, self.session.log.end))
-        self.view = self._showing(replace(self.view, time=time, scan=max(1, clock.scan_at(time))))
-        self.paint()
+        self.view = self.board.in_sight(replace(self.view, time=time, scan=max(1, clock.scan_at(time))))
 
     def to_scan(self, scan: int) -> None:
         """Move the moment to a scan."""
         assert self.scene is not None
         clock = self.scene.journal.clock
         scan = max(1, min(scan, clock.last))
-        self.view = self._showing(replace(self.view, scan=scan, time=clock.start(scan)))
-        self.paint()
+        self.view = self.board.in_sight(replace(self.view, scan=scan, time=clock.start(scan)))
 
     def do_next_scan(self) -> None:
         """One scan on."""
-        self.to_scan(self.view.scan + self.times)
+        self.to_scan(self.view.scan + self.board.times)
 
     def do_previous_scan(self) -> None:
         """One scan back."""
-        self.to_scan(self.view.scan - self.times)
+        self.to_scan(self.view.scan - self.board.times)
 
     def _run_of_task(self, lane: int, forward: bool) -> None:
         """Go to the next or previous run of a task."""
@@ -85,7 +83,7 @@ class Timing(Painting):
         if found is None:
             self.say(f"no {'later' if forward else 'earlier'} run in this log")
             return
-        self.remember()
+        self.board.remember()
         self.to_time(found, jump=False)
 
     def _change_of_scans(self, lane: int, forward: bool) -> None:
@@ -96,7 +94,7 @@ class Timing(Painting):
         if not len(found):
             self.say(f"no {'later' if forward else 'earlier'} change in this log")
             return
-        self.remember()
+        self.board.remember()
         self.to_scan(int(found[0]))
 
     def _change(self, tags: list[int], forward: bool) -> None:
@@ -109,7 +107,7 @@ class Timing(Painting):
             self._run_of_task(tags[0], forward)
             return
         journal, scan = self.scene.journal, self.view.scan
-        for _ in range(self.times):
+        for _ in range(self.board.times):
             best: int | None = None
             for tag in tags:
                 position = journal.settled_position(scan) if forward else journal.settled_position(scan - 1)
@@ -120,19 +118,19 @@ class Timing(Painting):
                 break
             scan = journal.moment(best).scan
         if scan != self.view.scan:
-            self.remember()
+            self.board.remember()
             self.to_scan(scan)
         if best is None:
             self.say(f"no {'later' if forward else 'earlier'} change in this log")
 
     def do_next_change(self) -> None:
         """Next change of the tag under the cursor."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         self._change([tag] if tag is not None else [], True)
 
     def do_previous_change(self) -> None:
         """Previous change of the tag under the cursor."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         self._change([tag] if tag is not None else [], False)
 
     def do_next_event(self) -> None:
@@ -191,24 +189,23 @@ class Timing(Painting):
             if time is not None:
                 self.to_time(time, jump=True)
 
-        self.app.push_screen(TimePrompt(self), go)
+        self.board.app.push_screen(TimePrompt(self), go)
 
-    def _zoom(self, numerator: int, denominator: int) -> None:
+    def zoom(self, numerator: int, denominator: int) -> None:
         view = self.view
         span = max(20_000_000, min(max(self.session.log.end, 1), (view.end - view.start) * numerator // denominator))
         share = (view.time - view.start) / max(1, view.end - view.start)
         start = max(0, int(view.time - span * min(1.0, max(0.0, share))))
         self.view = replace(view, start=start, end=start + span)
-        self.paint()
         self.say(f"{duration_text(span)} wide")
 
     def do_zoom_in(self) -> None:
         """Half the time."""
-        self._zoom(1, 2)
+        self.zoom(1, 2)
 
     def do_zoom_out(self) -> None:
         """Twice the time."""
-        self._zoom(2, 1)
+        self.zoom(2, 1)
 
     def do_zoom_fit(self) -> None:
         """The whole log, or back to the complaint."""
@@ -217,19 +214,18 @@ class Timing(Painting):
             start, end = window(self.session, self.scene.answer)
         else:
             start, end = 0, max(1, self.session.log.end)
-        self.view = self._showing(replace(self.view, start=start, end=end))
-        self.paint()
+        self.view = self.board.in_sight(replace(self.view, start=start, end=end))
 
     def do_add_lane(self) -> None:
         """A lane for the tag under the cursor; on the coil under the cursor, lanes for all of its rung."""
         assert self.scene is not None
         wanted: list[int] = []
         if self.view.strand == "rungs":
-            block = next((b for _, b in self.blocks if b.step == self.view.element[0]), None)
+            block = next((b for _, b in self.board.rungs.blocks if b.step == self.view.element[0]), None)
             wanted = list(dict.fromkeys(block.tags.values())) if block is not None else []
-        elif self.chosen_tag() is not None:
-            wanted = [self.chosen_tag() or 0]
-        known = self.all_lanes() if self.watched() is not None else self.scene.lanes(self.kept_lanes())
+        elif self.board.chosen_tag() is not None:
+            wanted = [self.board.chosen_tag() or 0]
+        known = self.board.timeline.lanes() if self.board.timeline.watched() is not None else self.scene.lanes(self.board.timeline.added())
         fresh = [t for t in wanted if t not in known and (t < self.session.running.public or t >= TASK_LANES)]
         if len(fresh) == 1 and TASK_LANES <= fresh[0] < SCAN_LANES:
             fresh += [fresh[0] + i for i in (1, 2) if fresh[0] + i not in known]
@@ -238,14 +234,12 @@ class Timing(Painting):
             return
         names = [lane_tag(self.session, t).name for t in fresh]
         self._add_lanes(tuple(names), f"lane{'s' * (len(names) > 1)} {', '.join(names[:3])}")
-        self.allot()
-        self.paint()
-        seen = "; Backspace goes back to the timeline" if self.page is not None else ""
+        seen = "; Backspace goes back to the timeline" if self.board.page is not None else ""
         self.say(f"{counted(len(fresh), 'lane')} added{seen}")
 
     def _add_lanes(self, names: tuple[str, ...], what: str) -> None:
         """To the set that stands on the timeline, else to those of the trail."""
-        shown = self.watched()
+        shown = self.board.timeline.watched()
         if shown is None:
             self.desk.change(what, lanes=(*self.desk.kept.lanes, *names))
             return
@@ -255,4 +249,3 @@ class Timing(Painting):
     def do_values(self) -> None:
         """Values under the tags."""
         self.view = replace(self.view, values=not self.view.values)
-        self.paint()

@@ -7,9 +7,7 @@ from textwrap import wrap
 
 from whorlograph.desk.asking import answer_to, inquiry_beside, prove_all, prove_root
 from whorlograph.desk.command_line import why_command
-from whorlograph.desk.scene import Scene
 from whorlograph.desk.summary import fault_text
-from whorlograph.desk.timeline import window
 from whorlograph.desk.unusual import add_usual, find_drops, find_odd
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.trail import Answer
@@ -17,23 +15,19 @@ from whorlograph.inquiry.trials.verdict import Proof
 from whorlograph.model.question import Question
 from whorlograph.model.types import Family
 
-from ..state import PageState, View
+from ..board import Board
+from ..state import PageState
 from ..views.overlay import ListOverlay
+from .controller import Controller
 from .paging import Paging
 
 
-class Asking(Paging):
+class Asking(Controller):
     """The keys that ask."""
 
-    def open_answer(self, question: Question, answer: Answer) -> None:
-        """Show an answer from its complaint on."""
-        self.scene = Scene(self.session, answer)
-        start, end = window(self.session, answer)
-        self.view = View(question, answer.scan, self.scene.journal.clock.start(answer.scan) if answer.trail is not None else answer.time,
-                         "trail", 0, (-1, -1), answer.tag, start, end, values=self.view.values)
-        self.rungs.top = self.trail.top = 0
-        self.allot()
-        self.paint()
+    def __init__(self, board: Board, paging: Paging) -> None:
+        super().__init__(board)
+        self.paging = paging
 
     def ask(self, tag: int, at: int | None) -> None:
         """Ask why a tag is as it is."""
@@ -47,10 +41,10 @@ class Asking(Paging):
         answer = answer_to(self.session, question)
         if fresh:
             self.desk.step("asked", answer.text, why_command(self.session, answer, question.at, False))
-        self.walk.append(self.view)
-        self._show_page(None)
-        self.outdated = False
-        self.open_answer(question, answer)
+        self.board.remember(self.view)
+        self.paging.show_page(None)
+        self.board.outdated = False
+        self.board.open_answer(question, answer)
         self.say(answer.text)
         self.prove_beside()
 
@@ -59,7 +53,7 @@ class Asking(Paging):
         scene, session = self.scene, self.session
         if scene is None or not session.replayed or not session.journal.complete or (scene.answer.proofs and scene.answer.usual is not None):
             return
-        answer, stop = scene.answer, self.work.asked_to_stop
+        answer, stop = scene.answer, self.board.work.asked_to_stop
 
         def job() -> Generator[str, None, Answer]:
             yield ""
@@ -70,16 +64,16 @@ class Asking(Paging):
             add_usual(session, answer, stop, other)
             return answer
 
-        self.work.start("proofs", job, beside=True)
+        self.board.work.start("proofs", job, beside=True)
 
     def do_odd(self) -> None:
         """What was unusual in this log."""
-        self.open_page(PageState("odd"))
+        self.paging.open_page(PageState("odd"))
         self.find_odd()
 
     def find_odd(self) -> None:
         """Compare the drop-outs of the log, beside the screen."""
-        session, stop = self.session, self.work.asked_to_stop
+        session, stop = self.session, self.board.work.asked_to_stop
         if session.odd_known or not session.replayed or not session.journal.complete:
             return
 
@@ -90,32 +84,32 @@ class Asking(Paging):
             session.odd_known = not stop()
             return session.odd_known
 
-        self.work.start("odd", job, beside=True)
+        self.board.work.start("odd", job, beside=True)
 
     def do_asking(self) -> None:
         """What else can be asked of the tag under the cursor."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         if tag is None or tag >= self.session.running.public or self.session.running.tags[tag].type.family is not Family.BOOL:
             self.say("there is no BOOL tag under the cursor")
             return
-        self.open_page(PageState("asking", tag=tag))
-        session, stop, number = self.session, self.work.asked_to_stop, tag
+        self.paging.open_page(PageState("asking", tag=tag))
+        session, stop, number = self.session, self.board.work.asked_to_stop, tag
         if tag not in session.drops and session.replayed:
             def job() -> Generator[str, None, int]:
                 yield ""
                 find_drops(session, number, stop, inquiry_beside(session))
                 return number
 
-            self.work.start("drops", job, beside=True)
+            self.board.work.start("drops", job, beside=True)
 
     def do_why(self) -> None:
         """Ask why of the tag under the cursor, at this moment."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
             return
         if self.scene is not None and tag == self.scene.answer.tag and abs(self.view.scan - self.scene.answer.scan) < 2:
-            if self.outdated:
+            if self.board.outdated:
                 self.ask(tag, self.view.question.at)
                 return
             self.say("this is the question already")
@@ -125,7 +119,7 @@ class Asking(Paging):
     def do_prove(self) -> None:
         """Prove the root under the cursor, else the first not yet tried, else the first; its trial shows on the timeline."""
         assert self.scene is not None
-        line = self.current_line()
+        line = self.board.current_line()
         answer = self.scene.answer
         untried = next((r for r in answer.roots if r.proved is None and not r.proof), None)
         root = line.root if line is not None and line.root is not None else untried or next(iter(answer.roots), None)
@@ -134,16 +128,16 @@ class Asking(Paging):
             return
         session = self.session
 
-        stop = self.work.asked_to_stop
+        stop = self.board.work.asked_to_stop
 
         def job() -> Generator[str, None, tuple[Answer, Proof]]:
             yield f"replaying the log with {self.scene.name(root.tag) if self.scene else 'the root'} put the other way"
             return answer, prove_root(session, answer, root, stop)
 
-        if not self.work.start("prove", job):
+        if not self.board.work.start("prove", job):
             self.say("something else is still running: Ctrl+C stops it")
 
-    def _proved(self, answer: Answer, proof: Proof) -> None:
+    def proved(self, answer: Answer, proof: Proof) -> None:
         if self.scene is None:
             return
         if self.scene.answer is not answer:
@@ -153,34 +147,30 @@ class Asking(Paging):
             return
         if proof.journal is not None:
             self.scene.timeline.with_trial(proof.journal, proof.fits_until)
-            self.allot()
+            self.board.renew()
         word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
-        self.paint()
         self.say(f"{word}: {proof.text}")
         self.desk.step("tried", f"{word}: {proof.text}", why_command(self.session, self.scene.answer, self.view.question.at, True))
-        self.keep()
+        self.board.keep()
 
     def do_back(self) -> None:
         """The way back."""
-        if not self.walk and self.work.told:
-            self.do("stop")
+        if not self.board.walk and self.board.work.told:
+            self.board.do("stop")
             return
-        if not self.walk:
+        if not self.board.walk:
             self.say("this is where you began; q leaves")
             return
-        before = self.walk.pop()
-        if before.question != self.view.question:
-            self.open_answer(before.question, answer_to(self.session, before.question))
-        self._show_page(before.page)
-        self.view = before
-        self.paint()
+        before = self.board.walk.pop()
+        self.paging.show_page(before.page)
+        self.board.return_to(before)
 
     def do_copy(self) -> None:
         """Copy the command that prints this answer."""
         assert self.scene is not None
         answer = self.scene.answer
         command = why_command(self.session, answer, self.view.question.at, any(r.proved is not None for r in answer.roots))
-        self.app.copy_to_clipboard(command)
+        self.board.app.copy_to_clipboard(command)
         self.say(f"copied: {command}")
 
     def do_aside(self) -> None:
@@ -196,8 +186,8 @@ class Asking(Paging):
         lines += [[(f"  {example}", Ink.QUIET)] for example in self.session.log.examples]
         if len(lines) == 1:
             lines.append([("  Nothing was set aside.", Ink.TEXT)])
-        if self.messages:
+        if self.board.messages:
             lines += [[("", Ink.TEXT)], [("  Said lately", Ink.STRONG)]]
-            width = max(30, min(120, self.size.width - 6))
-            lines += [[(f"  {part}", Ink.TEXT)] for said in reversed(self.messages) for part in wrap(said, width, subsequent_indent="  ")]
-        self.app.push_screen(ListOverlay("set aside, what the answer rests on, what was said", lines))
+            width = max(30, min(120, self.board.size.width - 6))
+            lines += [[(f"  {part}", Ink.TEXT)] for said in reversed(self.board.messages) for part in wrap(said, width, subsequent_indent="  ")]
+        self.board.app.push_screen(ListOverlay("set aside, what the answer rests on, what was said", lines))

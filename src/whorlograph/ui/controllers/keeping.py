@@ -14,45 +14,53 @@ from whorlograph.desk.job import Kept, age_text
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question
 
+from ..board import Board
 from ..state import PageState
 from ..views.prompt import Prompt, own_path
 from ..views.search import SearchPrompt
 from .asking import Asking
+from .controller import Controller
+from .moving import Moving
+from .paging import Paging
+from .timing import Timing
 
 
-class Keeping(Asking):
+class Keeping(Controller):
     """The keys that keep things, and those that find them again."""
+
+    def __init__(self, board: Board, timing: Timing, moving: Moving, paging: Paging, asking: Asking) -> None:
+        super().__init__(board)
+        self.timing, self.moving, self.paging, self.asking = timing, moving, paging, asking
 
     # marks and notes
 
     def do_mark(self) -> None:
         """Mark this moment with the next letter."""
         self.say("mark: press a letter")
-        self.pending = self._mark
+        self.board.pending = self._mark
 
     def _mark(self, letter: str) -> None:
         assert self.scene is not None
         what = f"{self.scene.name(self.view.lane)} at {self.scene.clock(self.view.time)}" if self.view.lane >= 0 else self.scene.clock(self.view.time)
         self.desk.mark(letter, self.view.time, what)
         self.desk.step("marked", f"{letter}: {what}")
-        self.paint()
         self.say(f"mark {letter} set at {self.scene.clock(self.view.time)}; ' {letter} comes back here")
 
     def do_go_mark(self) -> None:
         """Go to the mark of the next letter."""
         known = ", ".join(m.letter for m in self.desk.kept.marks)
         self.say(f"go to mark {known}: press its letter, or ' for the list" if known else "no mark is set: m and a letter sets one; ' lists notes")
-        self.pending = self._go_mark
+        self.board.pending = self._go_mark
 
     def _go_mark(self, letter: str) -> None:
         if letter == "'":
-            self.open_page(PageState("marks"))
+            self.paging.open_page(PageState("marks"))
             return
         mark = self.desk.marked(letter)
         if mark is None:
             self.say(f"there is no mark {letter}")
             return
-        self.to_time(mark.time, jump=True)
+        self.timing.to_time(mark.time, jump=True)
         self.say(f"mark {letter}: {mark.text}")
 
     def do_note(self) -> None:
@@ -61,20 +69,19 @@ class Keeping(Asking):
             if text:
                 self.desk.note(self.view.time, text.strip())
                 self.desk.step("noted", text.strip())
-                self.keep()
-                self.paint()
+                self.board.keep()
                 self.say("noted; it goes into the report")
 
-        self.app.push_screen(Prompt("note", "a sentence for this moment"), take)
+        self.board.app.push_screen(Prompt("note", "a sentence for this moment"), take)
 
     def do_walk(self) -> None:
         """The walk so far."""
-        self.open_page(PageState("walk"))
+        self.paging.open_page(PageState("walk"))
 
     def do_export(self) -> None:
         """The answer on paper."""
         assert self.scene is not None
-        session, answer, kept, stop = self.session, self.scene.answer, self.desk.kept, self.work.asked_to_stop
+        session, answer, kept, stop = self.session, self.scene.answer, self.desk.kept, self.board.work.asked_to_stop
 
         def take(text: str | None) -> None:
             if not text:
@@ -89,45 +96,40 @@ class Keeping(Asking):
                 return str(path)
 
             def begin(sure: str | None = "") -> None:
-                if sure is not None and not self.work.start("export", job):
+                if sure is not None and not self.board.work.start("export", job):
                     self.say("something else is still running: Ctrl+C stops it")
 
             if path.exists():
-                self.app.push_screen(Prompt(f"{path.name} is there already: Enter replaces it, Esc leaves it", "", "replace"), begin)
+                self.board.app.push_screen(Prompt(f"{path.name} is there already: Enter replaces it, Esc leaves it", "", "replace"), begin)
             else:
                 begin()
 
         name = self.scene.name(answer.tag).replace(".", "_") or "answer"
-        self.app.push_screen(Prompt("export the answer: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
+        self.board.app.push_screen(Prompt("export the answer: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
 
     # undo
 
     def do_undo(self) -> None:
         """Take the last change back."""
         what = self.desk.undo()
-        self._changed(f"undone: {what}; Ctrl+R does it again" if what else "there is nothing to undo")
+        self.say(f"undone: {what}; Ctrl+R does it again" if what else "there is nothing to undo")
 
     def do_redo(self) -> None:
         """Do again what was undone."""
         what = self.desk.redo()
-        self._changed(f"done again: {what}" if what else "there is nothing to do again")
-
-    def _changed(self, said: str) -> None:
-        self.allot()
-        self.paint()
-        self.say(said)
+        self.say(f"done again: {what}" if what else "there is nothing to do again")
 
     def do_fresh(self) -> None:
         """Forget what was kept; begin at the complaint."""
         if self.desk.kept != Kept():
             self.desk.change("starting fresh", marks=(), notes=(), lanes=(), watches=())
         self.desk.job.walk.clear()
-        self.walk.clear()
-        self.found = Found("")
-        if self.first_question is not None:
-            self._show_page(None)
-            self.open_answer(self.first_question, answer_to(self.session, self.first_question))
-        self._changed("started fresh; u brings marks, notes and lanes back")
+        self.board.walk.clear()
+        self.board.found = Found("")
+        if self.board.first_question is not None:
+            self.paging.show_page(None)
+            self.board.open_answer(self.board.first_question, answer_to(self.session, self.board.first_question))
+        self.say("started fresh; u brings marks, notes and lanes back")
 
     def restored(self, age: float, resume: bool) -> None:
         """Take a kept job up: where it stood, and one line that says so."""
@@ -138,12 +140,11 @@ class Keeping(Asking):
             if tag is not None:
                 question = Question(tag, place.at)
                 if question != self.view.question:
-                    self.ask(tag, place.at)
+                    self.asking.ask(tag, place.at)
                 self.view = replace(self.view, strand=place.strand, line=place.line, start=place.start, end=max(place.end, place.start + 1))
-                self.to_time(place.time)
+                self.timing.to_time(place.time)
             self.say(f"restored from {age_text(age)}; R starts fresh")
         elif kept.marks or kept.notes or kept.lanes:
-            self.paint()
             self.say(f"marks, notes and lanes of {age_text(age)} are here; R starts fresh")
 
     # search
@@ -159,16 +160,15 @@ class Keeping(Asking):
         def take(text: str | None) -> None:
             if text is None:
                 self.view = here
-                self.paint()
             elif text.lower() == "marks":
-                self.open_page(PageState("marks"))
+                self.paging.open_page(PageState("marks"))
             elif text.lower() == "findings":
                 self.say("findings come with a later version: X, then s, shows tags that look odd")
             else:
                 self._take(find(self.session, text))
 
         examples = "a tag · Pump = 0 and Raise_Req · East_Down_LS falls for < 50ms · words on rungs"
-        self.app.push_screen(SearchPrompt(counted, self.found.text, examples, self.desk.history("search")), take)
+        self.board.app.push_screen(SearchPrompt(counted, self.board.found.text, examples, self.desk.history("search")), take)
 
     def _take(self, found: Found) -> None:
         if found.wrong and not found.steps:
@@ -178,14 +178,13 @@ class Keeping(Asking):
             if not found.steps:
                 self.say("nothing was searched for" if not found.text else f"“{found.text}” occurs in no rung")
                 return
-            self.open_page(PageState("program", step=found.steps[0]))
-            assert self.page is not None
-            self.page.search(found.text)
+            self.paging.open_page(PageState("program", step=found.steps[0]))
+            assert self.board.page is not None
+            self.board.page.search(found.text)
             return
-        self.found = found
+        self.board.found = found
         self.desk.typed("search", found.text)
         self.desk.step("searched", f"{found.text}: {found.what}")
-        self.paint()
         if not found.starts:
             self.say(f"{found.text}: nowhere in this log")
             return
@@ -193,14 +192,14 @@ class Keeping(Asking):
 
     def _hit(self, number: int, tail: str) -> None:
         assert self.scene is not None
-        self.to_time(self.found.starts[number], jump=True)
-        end = self.found.ends[number]
-        lasting = f", for {duration_text(end - self.found.starts[number])}" if end >= 0 else ""
+        self.timing.to_time(self.board.found.starts[number], jump=True)
+        end = self.board.found.ends[number]
+        lasting = f", for {duration_text(end - self.board.found.starts[number])}" if end >= 0 else ""
         so_far = "" if self.session.journal.complete else " so far"
-        self.say(f"{number + 1} of {len(self.found.starts)}{so_far}{lasting}{tail} · n and N go on")
+        self.say(f"{number + 1} of {len(self.board.found.starts)}{so_far}{lasting}{tail} · n and N go on")
 
     def _next_hit(self, forward: bool) -> None:
-        starts = self.found.starts
+        starts = self.board.found.starts
         if not starts:
             self.say("nothing is searched for: / searches")
             return
@@ -225,34 +224,31 @@ class Keeping(Asking):
     def do_labels(self) -> None:
         """A letter on everything in sight."""
         targets = []
-        if self.trail.display:
-            firsts = self.firsts()
-            seen = range(self.trail.top, self.trail.top + self.trail.room.height)
+        if self.board.trail.display:
+            firsts = self.board.trail.firsts()
+            seen = range(self.board.trail.top, self.board.trail.top + self.board.trail.room.height)
             targets += [("trail", n, i) for n, i in enumerate(firsts) if i in seen]
-        if self.rungs.display:
-            seen = range(self.rungs.top, self.rungs.top + self.rungs.room.height)
-            targets += [("rungs", step, element) for line, _, step, element in self._elements() if line in seen]
-        self.labels = dict(zip(ascii_letters, targets, strict=False))
-        self.pending = self._label
-        self.paint()
+        if self.board.rungs.display:
+            seen = range(self.board.rungs.top, self.board.rungs.top + self.board.rungs.room.height)
+            targets += [("rungs", step, element) for line, _, step, element in self.board.rungs.elements() if line in seen]
+        self.board.labels = dict(zip(ascii_letters, targets, strict=False))
+        self.board.pending = self._label
         self.say("press the letter of what you want to stand on, then w asks why, x shows its uses, a adds a lane")
 
     def _label(self, letter: str) -> None:
-        target = self.labels.get(letter)
-        self.labels = {}
+        target = self.board.labels.get(letter)
+        self.board.labels = {}
         if target is None:
-            self.paint()
             self.say(f"no letter {letter} is in sight")
             return
         before = self.view
         if target[0] == "trail":
             self.view = replace(self.view, strand="trail")
-            self._to_line(target[1])
+            self.moving.to_line(target[1])
         else:
             self.view = replace(self.view, strand="rungs", element=(target[1], target[2]))
-            self.paint()
         if self.view != before:
-            self.walk.append(before)
-        tag = self.chosen_tag()
+            self.board.remember(before)
+        tag = self.board.chosen_tag()
         if tag is not None and self.scene is not None:
             self.say(f"{self.scene.name(tag)}: w asks why, x shows its uses, a adds a lane")

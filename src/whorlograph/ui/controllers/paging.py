@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Generator
-from typing import cast
 
 from msgspec.structs import replace
 
@@ -13,43 +12,50 @@ from whorlograph.desk.comparing import right_of, right_sentences, shift
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.languages import words_of
 
+from ..board import Board
+from ..host import Host
 from ..state import PageState
-from ..views.host import Host
-from .moving import Moving
-from .timing import TimePrompt
+from .controller import Controller
+from .timing import TimePrompt, Timing
 
 
-class Paging(Moving):
-    """The keys that open pages."""
+class Paging(Controller):
+    """The keys that open pages.
+
+    Args: host: what pages are given to work on.
+    """
+
+    def __init__(self, board: Board, host: Host, timing: Timing) -> None:
+        super().__init__(board)
+        self.host, self.timing = host, timing
 
     def open_page(self, state: PageState) -> None:
         """Lay a page over the strands."""
-        self.walk.append(self.view)
+        self.board.remember(self.view)
         self.desk.did("opened", state.name)
         self.view = replace(self.view, page=state)
-        self._show_page(state)
+        self.show_page(state)
 
-    def _show_page(self, state: PageState | None) -> None:
+    def show_page(self, state: PageState | None) -> None:
         """Bring up the page of a state, or the strands."""
-        if self.page is not None:
-            self.page = None
-            self.app.pop_screen()
+        if self.board.page is not None:
+            self.board.page = None
+            self.board.app.pop_screen()
         if state is not None:
             from ..views.page import ListPage
             from ..views.program import ProgramPage
             from ..views.standing import StandingPage
 
-            host = cast(Host, self)  # asking stands above paging
             kinds: dict[str, type[ProgramPage | ListPage]] = {"program": ProgramPage, "standing": StandingPage}
-            self.page = kinds.get(state.name, ListPage)(host, state)
-            self.app.push_screen(self.page)
+            self.board.page = kinds.get(state.name, ListPage)(self.host, state)
+            self.board.app.push_screen(self.board.page)
 
     def leave_page_for(self, time: int) -> None:
         """Go back to the strands, at a time."""
-        self.walk.append(self.view)
-        self._show_page(None)
+        self.board.remember(self.view)
+        self.show_page(None)
         self.view = replace(self.view, page=None)
-        self.to_time(time)
+        self.timing.to_time(time)
 
     def page_head(self, width: int) -> list[Run]:
         """The head line of a page: what runs, and the moment."""
@@ -65,7 +71,7 @@ class Paging(Moving):
 
     def do_xref(self) -> None:
         """Where the tag under the cursor is used."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
         elif self.view.page is not None and self.view.page.name == "tag" and self.view.page.tag == tag:
@@ -87,7 +93,7 @@ class Paging(Moving):
 
     def do_ways(self) -> None:
         """What the tag under the cursor needs."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
         else:
@@ -95,7 +101,7 @@ class Paging(Moving):
 
     def do_standing(self) -> None:
         """Why the tag under the cursor is as it is now, by what the lamps show."""
-        tag = self.chosen_tag()
+        tag = self.board.chosen_tag()
         if tag is None or tag >= self.session.running.public:
             self.say("there is no tag under the cursor")
         else:
@@ -116,13 +122,13 @@ class Paging(Moving):
             return
         then = self.scene.clock(self.scene.journal.clock.start(found.then))
         self.scene.timeline.with_second(self.scene.journal, f"from {then}", shift=shift(self.session, found))
-        self.allot()
+        self.board.renew()
         self.open_page(PageState("right", tag=answer.tag))
 
     def do_compare(self) -> None:
         """What differs between another time and this moment."""
         def take(text: str | None) -> None:
-            time = self.time_of(text) if text else None
+            time = self.timing.time_of(text) if text else None
             if time is not None:
                 self.open_page(PageState("compared", word=str(time)))
 
@@ -130,7 +136,8 @@ class Paging(Moving):
         if self.scene is None:
             return
         known = f" ({' '.join(marks[:8])})" if marks else ""
-        self.app.push_screen(TimePrompt(self, "compare this moment with", f"a mark's letter{known} · 14:03:22.15 · -20s · scan 8123"), take)
+        hint = f"a mark's letter{known} · 14:03:22.15 · -20s · scan 8123"
+        self.board.app.push_screen(TimePrompt(self.timing, "compare this moment with", hint), take)
 
     def do_findings(self) -> None:
         """What looks suspicious: a large program is looked through beside the screen."""
@@ -141,7 +148,7 @@ class Paging(Moving):
                 yield ""
                 return len(check(session, inquiry_beside(session)))
 
-            self.work.start("findings", job, beside=True)
+            self.board.work.start("findings", job, beside=True)
 
     def do_explain(self) -> None:
         """A page on what stands under the cursor."""
@@ -155,7 +162,7 @@ class Paging(Moving):
         if self.view.strand == "rungs" and step >= 0:
             one = self.session.controller.steps.all[step]
             return words_of(one).explained(one, element)
-        line = self.current_line()
+        line = self.board.current_line()
         if self.view.strand == "trail" and line is not None and line.root is not None:
             return line.root.kind.value
         if self.view.strand == "trail" and line is not None and line.link is not None:
@@ -164,7 +171,7 @@ class Paging(Moving):
 
     def do_program(self) -> None:
         """The whole program, at the rung at hand."""
-        line = self.current_line()
+        line = self.board.current_line()
         step = self.view.element[0] if self.view.strand == "rungs" else line.step if line is not None else -1
         if self.session.controller.steps.all:
             self.open_page(PageState("program", step=max(0, step)))

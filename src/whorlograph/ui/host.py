@@ -12,8 +12,8 @@ from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Run
 from whorlograph.model.question import Question
 
-from ..state import PageState, View
-from ..work import Work
+from .state import PageState, View
+from .work import Work
 
 
 class Host(Protocol):
