@@ -33,8 +33,11 @@ SCALES = (1.25, 1.12, 1.0)  # of rungs
 PAPER = 120  # characters of a line of text on paper
 
 
-def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = True, scale: float = 1.0) -> Picture:
-    """One rung under its heading, with power flow at a scan or without. Args: scale: how much larger than a letter of 7.5 points."""
+def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = True, scale: float = 1.0, least: float = 1.0) -> Picture:
+    """One rung under its heading, with power flow at a scan or without.
+
+    Args: scale: how much larger than a letter of 7.5 points; least: down to which it is made smaller before it is broken into lines.
+    """
     one = scene.session.controller.steps.all[step]
     power = scene.tracer.shown(step, scan) if flow else None
     blockers = scene.blockers(step, scan) if flow else frozenset()
@@ -42,7 +45,7 @@ def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = T
         picture = statement_picture(draw_statement(one.source, one.rung.statement, power, blockers, PAPER), width)
     else:
         natural = rung_picture(lay_out(one, power, blockers), WIDEST, values=flow, flow=flow)
-        scale = max(1.0, min(scale, width / natural.width))
+        scale = max(least, min(scale, width / natural.width))
         picture = natural.scaled(scale) if natural.width * scale <= width + 0.01 else rung_picture(lay_out(one, power, blockers), width, flow, flow)
     said = scene.skip_words(step, scan) if flow else ""
     titled = Picture(width, picture.height + 17)

@@ -79,14 +79,9 @@ def try_out(session: Session, tag: int, trial: Trial, other: Session | None = No
         other.tag(one.name)
         trial = _moved(trial, session, other)
     journal = changed.controller.replay(changed.log, trial)
-    before, after = _courses(session.journal, session), _courses(journal, changed)
-    found = []
-    for name, first in before.items():
-        second = after.get(name)
-        if second is not None and first[1] != second[1]:
-            found.append(_difference(first, second))
-    found.sort(key=lambda d: (d.first, d.tag))
-    return Tried(one, tuple(found), before[one.name.lower()][1], after[one.name.lower()][1], (_fault(session.journal), _fault(journal)))
+    before, after = courses(session.journal, session), courses(journal, changed)
+    name = one.name.lower()
+    return Tried(one, tuple(differing(before, after)), before[name][1], after[name][1], (_fault(session.journal), _fault(journal)))
 
 
 def _fault(journal: Journal) -> str:
@@ -101,7 +96,7 @@ def _moved(trial: Trial, session: Session, other: Session) -> Trial:
     return Trial(moved(trial.holds), (), moved(trial.forces))
 
 
-def _courses(journal: Journal, session: Session) -> dict[str, tuple[Tag, Course]]:
+def courses(journal: Journal, session: Session) -> dict[str, tuple[Tag, Course]]:
     """By name in lower case: every tag's settled values, each from when on (ns)."""
     settled = settle(journal, session.running)
     order = np.argsort(settled.tags, kind="stable")
@@ -115,7 +110,14 @@ def _courses(journal: Journal, session: Session) -> dict[str, tuple[Tag, Course]
     return found
 
 
-def _difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Difference:
+def differing(before: dict[str, tuple[Tag, Course]], after: dict[str, tuple[Tag, Course]]) -> list[Difference]:
+    """The tags of both that took another course, in order of time."""
+    found = [difference(first, after[name]) for name, first in before.items() if name in after and first[1] != after[name][1]]
+    return sorted(found, key=lambda d: (d.first, d.tag))
+
+
+def difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Difference:
+    """Where two courses of one tag part."""
     (tag, a), (other, b) = first, second
     same = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
     times = [c[same][0] for c in (a, b) if same < len(c)]
@@ -131,7 +133,8 @@ def shown(tag: Tag, bits: int) -> Value:
     return cooked(bits, tag.type)
 
 
-def _words(tag: Tag, value: Value) -> str:
+def words(tag: Tag, value: Value) -> str:
+    """A value as a person reads it."""
     if isinstance(value, bool):
         return "on" if value else "off"
     return said_value(value, tag.type) if value is not None and tag.enumeration is None and not isinstance(value, float) else str(value)
@@ -158,8 +161,8 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
     if mine is None:
         lines.append(f"  {name} takes the same course: {counted(len(tried.before) - 1, 'change')}")
     else:
-        lines.append(f"  {name} differs from {clock_text(log, mine.first)} on: {_words(tried.tag, mine.before)} before, "
-                     f"{_words(tried.tag, mine.after)} now; {len(tried.before) - 1} changes before, {len(tried.after) - 1} now")
+        lines.append(f"  {name} differs from {clock_text(log, mine.first)} on: {words(tried.tag, mine.before)} before, "
+                     f"{words(tried.tag, mine.after)} now; {len(tried.before) - 1} changes before, {len(tried.after) - 1} now")
     for fault, which in zip(tried.faults, ("before", "now"), strict=True):
         if fault:
             lines.append(f"  the controller halts {which}: {fault}")
@@ -167,7 +170,7 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
     lines.append(f"  {len(others)} other tags differ" + (", the first ones first:" if others else ""))
     by_name = {t.name: t for t in session.running.tags}
     width = max((len(d.tag) for d in others[:most]), default=0)
-    lines += [f"    {clock_text(log, d.first)}  {padded(d.tag, width)}  {_words(by_name[d.tag], d.before)} -> {_words(by_name[d.tag], d.after)}"
+    lines += [f"    {clock_text(log, d.first)}  {padded(d.tag, width)}  {words(by_name[d.tag], d.before)} -> {words(by_name[d.tag], d.after)}"
               for d in others[:most]]
     if len(others) > most:
         lines.append(f"    and {len(others) - most} more: --json has all")

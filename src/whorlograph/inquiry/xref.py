@@ -179,11 +179,11 @@ class Xref:
                     found |= dict.fromkeys(t for t in write.tags() if t != tag)
             for element, reads in self.controller.access.conditions(step).items():
                 if any(r.may_be(tag) for r in reads):
-                    for led in self._led(step, element):
+                    for led in self.led(step, element):
                         found |= dict.fromkeys(t for u in self.controller.access.of_step(led) if u.writes for t in u.tags() if t != tag)
         return self._named(found)
 
-    def _led(self, step: int, element: int) -> list[int]:
+    def led(self, step: int, element: int) -> list[int]:
         """The steps that a jump, return or call lets run, or leaves out."""
         calls, flag = self.controller.calls, self.controller.steps.flags.get((step, element))
         if flag is None:
@@ -217,7 +217,7 @@ class Xref:
         """By step: the jumps, returns and calls (step, element) that let it run or leave it out."""
         found: dict[int, list[tuple[int, int]]] = {}
         for step, element in self.controller.steps.flags:
-            for led in self._led(step, element):
+            for led in self.led(step, element):
                 found.setdefault(led, []).append((step, element))
         return found
 

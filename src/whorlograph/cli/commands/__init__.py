@@ -17,6 +17,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "odd": ("cli.commands.odd:command", "what was unusual in the logs"),
     "mismatches": ("cli.commands.mismatches:command", "where the logs recorded otherwise than is computed"),
     "try": ("cli.commands.try_:command", "replay again with something held, forced or changed"),
+    "compare": ("cli.commands.compare:command", "what differs between two revisions, and what it changes on the logs"),
     "paths": ("cli.commands.paths:command", "where Whorlograph keeps its files"),
     "completion": ("cli.commands.completion:command", "completion for a shell"),
     "man": ("cli.commands.man:command", "the manual page"),
