@@ -18,6 +18,7 @@ LATE = {
     "ui/controllers/leaving": "overlays, when they are first opened",
     "ui/controllers/paging": "pages, when they are first opened",
     "ui/controllers/keeping": "reports bring reportlab",
+    "ui/controllers/revising": "reports bring reportlab",
     "desk/ahead": "beside a second process",
     "engine/controller": "wasmtime and the plain interpreter: one of the two is needed",
     "formats/logs/csv_table": "wasmtime, for long files",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import groupby
 from typing import Any
 
@@ -12,6 +13,7 @@ from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.inquiry.revisions.reasons import Side, reasons
 from whorlograph.model.cells import padded
 from whorlograph.model.literals import counted, duration_text
+from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -63,6 +65,18 @@ def compare(old: Session, new: Session) -> Compared:
         found.effects = tuple(Effect(d, d.tag.lower() in outputs, blamed.get(d.tag.lower())) for d in differences)
         found.faults = tuple(s.journal.fault.text if s.journal.fault is not None else "" for s in (old, new))  # type: ignore[assignment]
     return found
+
+
+def other_tag(found: Compared, here: Session) -> Callable[[int], Tag | None]:
+    """For a tag of one of the two programs the other's of that name."""
+    there = found.new if here is found.old else found.old
+
+    def tag_of(number: int) -> Tag | None:
+        tags = here.running.tags
+        at = there.running.by_name.get(tags[number].name.lower()) if number < len(tags) else None
+        return there.running.tags[at] if at is not None else None
+
+    return tag_of
 
 
 # in words

@@ -77,6 +77,7 @@ class Session:
     odd: OddOnes | None = None
     odd_known: bool = False
     begin_odd: bool = False
+    begin_against: Path | None = None  # another revision that it is compared with first
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:

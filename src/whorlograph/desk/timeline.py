@@ -13,6 +13,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.cells import cut, padded
 from whorlograph.model.literals import counted, duration_text
+from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -43,6 +44,7 @@ class Timeline:
         self.trial_until: int | None = None
         self.trial_name = ""
         self.trial_shift = 0
+        self.trial_tag: Callable[[int], Tag | None] | None = None
         self.window = Window(session.journal, 0, 1, 1)
         self.trial_window: Window | None = None
         self._lane_runs: dict[int, list[Run]] = {}
@@ -51,9 +53,15 @@ class Timeline:
         """Show a second replay as thin lanes, hatched from a time on (ns; None: from its end); None takes them away."""
         self.with_second(journal, "without the fault", until)
 
-    def with_second(self, journal: Journal | None, name: str, until: int | None = None, shift: int = 0) -> None:
-        """Show another course as thin lanes. Args: name: what it is; until: as for a trial; shift: ns from a time here to the one beside it."""
+    def with_second(self, journal: Journal | None, name: str, until: int | None = None, shift: int = 0,
+                    tag_of: Callable[[int], Tag | None] | None = None) -> None:
+        """Show another course as thin lanes.
+
+        Args: name: what it is; until: as for a trial; shift: ns from a time here to the one beside it; tag_of: of another program, its tag for
+        a tag here, None where it has none.
+        """
         self.trial, self.trial_until, self.trial_window, self.trial_name, self.trial_shift = journal, until, None, name, shift
+        self.trial_tag = tag_of
 
     def layout(self, tags: list[int], start: int, end: int, width: int, moment: int, scan: int) -> TimelineLayout:
         """Lanes of the replay over a stretch of time."""
@@ -90,7 +98,8 @@ class Timeline:
             clock = self.trial.clock
             ends = clock.start(clock.last) if clock.last < self.session.journal.clock.last else None
             self.trial_window = Window(self.trial, start, end, width, min((t for t in (self.trial_until, ends) if t is not None), default=None))
-        return self.trial_window.cells(lane_tag(self.session, tag))[0]
+        other = self.trial_tag(tag) if self.trial_tag is not None else lane_tag(self.session, tag)
+        return self.trial_window.cells(other)[0] if other is not None else [Cell(CellKind.UNKNOWN)] * width
 
     def _trial_cells(self, tag: int, start: int, end: int, width: int) -> str:
         """The thin lane of the second course."""

@@ -17,6 +17,7 @@ from whorlograph.desk.asking import answer_to
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Kept, Spot
+from whorlograph.desk.revisions import Compared
 from whorlograph.desk.scene import Scene, TrailLine
 from whorlograph.desk.session import Session
 from whorlograph.desk.timeline import window
@@ -92,8 +93,10 @@ class Board(Screen[None]):
         self.messages: list[str] = []
         self.work = Work(self)
         self.page: Page | None = None
+        self.compared: Compared | None = None  # with another revision of the program
         self.pending: Callable[[str], None] | None = None  # what waits for the next letter
         self.actions: dict[str, Callable[[], None]] = {}  # by name in the table of keys
+        self.results: dict[str, Callable[[object], None]] = {}  # by name of some work: what takes what it came to
         self._count, self.times = "", 1  # digits typed before a key, and what they came to
         self._last = ""
         self.acted = False  # whether a key was used since there is something to see

@@ -7,6 +7,7 @@ from typing import Protocol
 from textual import events
 
 from whorlograph.desk.job import Desk
+from whorlograph.desk.revisions import Compared
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.drawing.shapes import Run
@@ -23,6 +24,7 @@ class Host(Protocol):
     scene: Scene | None
     desk: Desk
     work: Work
+    compared: Compared | None
 
     @property
     def session(self) -> Session:
@@ -49,6 +51,9 @@ class Host(Protocol):
 
     def leave_page_for(self, time: int) -> None:
         """Close the page and go to a time (ns)."""
+
+    def export_revisions(self) -> None:
+        """Put the comparison with another revision on paper."""
 
     def first_hint(self, view: str, width: int) -> str:
         """What a view is, while it still is new to somebody; "" from then on."""

@@ -17,6 +17,7 @@ from .controllers.leaving import Leaving
 from .controllers.moving import Moving
 from .controllers.paging import Paging
 from .controllers.replaying import Replaying
+from .controllers.revising import Revising
 from .controllers.timing import Timing
 from .controllers.watching import Watching
 from .early import elsewhere
@@ -39,10 +40,12 @@ class MainScreen(Board):
         self.paging = Paging(self, self, self.timing)
         self.asking = Asking(self, self.paging)
         self.keeping = Keeping(self, self.timing, self.moving, self.paging, self.asking)
-        self.replaying = Replaying(self, self.asking, self.keeping, taken_up, resume)
+        self.revising = Revising(self, self.paging, self.keeping)
+        self.replaying = Replaying(self, self.asking, self.keeping, self.revising, taken_up, resume)
         leaving = Leaving(self, self.timing, self.paging, self.asking)
-        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, Watching(self), leaving):
+        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, Watching(self), leaving):
             self.actions |= one.actions()
+            self.results |= one.results()
 
     def on_mount(self) -> None:
         """Replay beside the screen, unless that has been done."""
@@ -87,6 +90,10 @@ class MainScreen(Board):
     def page_head(self, width: int) -> list[Run]:
         """The line at the top of a page."""
         return self.paging.page_head(width)
+
+    def export_revisions(self) -> None:
+        """Put the comparison with another revision on paper."""
+        self.revising.export()
 
     # the mouse
 

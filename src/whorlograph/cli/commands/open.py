@@ -23,13 +23,15 @@ if TYPE_CHECKING:
 @click.option("--tag", help="Ask why of this tag at once.")
 @click.option("--at", help="Ask about this moment: 14:03:22.15, 12.5, @ and the log's own seconds.")
 @click.option("--symptom", type=click.Choice([s.value for s in Symptom]), help="Which question, where it is not the one that fits best.")
+@click.option("--against", type=FILE, help="Compare with this other revision of the program at once.")
 @click.option("--suggest-profile", is_flag=True, help="Print a profile for the logs instead of opening them.")
 @click.option("--job", type=FILE, help="Keep marks, notes and the walk in this file (.json), and take it up from there.")
 @screen_options
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
-            tag: str | None, at: str | None, symptom: str | None, suggest_profile: bool, job: Path | None, palette: str, ascii_: bool) -> int:
+            tag: str | None, at: str | None, symptom: str | None, against: Path | None, suggest_profile: bool, job: Path | None, palette: str,
+            ascii_: bool) -> int:
     """Open the application on PROGRAM and its LOGs."""
-    _check(program, io_list, profile, *logs)
+    _check(program, io_list, profile, *logs, against)
     paths = given(program, logs, io_list, profile, resource)
     if suggest_profile:
         from whorlograph.desk.columns import suggested
@@ -55,7 +57,8 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         if doubt is not None:
             raise doubt
         number = session.tag(tag) if tag else session.first_output()
-        session.begin_odd = not tag and bool(logs)
+        session.begin_odd = not tag and bool(logs) and against is None
+        session.begin_against = against
         moment = parse_moment(at, session.log) if at else None
         return session, Question(number, moment, Symptom(symptom) if symptom else None) if number is not None else None
 

@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 
 from msgspec import Struct
 
-from .forms import Form
+from .form import Form
 
 ALIKE = 0.5  # so alike, two steps that do not stand between the same others are still one that was changed
 BETWEEN = 0.25  # and those that do

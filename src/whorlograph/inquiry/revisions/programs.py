@@ -10,7 +10,8 @@ from whorlograph.model.steps import units
 
 from . import declarations
 from .change import Change, ChangeKind, Redrawn, Revision, What
-from .forms import Form, Numbers, differences, forms
+from .form import Form, Numbers, differences
+from .forms import forms
 from .matching import match
 
 

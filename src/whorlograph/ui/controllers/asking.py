@@ -137,7 +137,14 @@ class Asking(Controller):
         if not self.board.work.start("prove", job):
             self.say("something else is still running: Ctrl+C stops it")
 
-    def proved(self, answer: Answer, proof: Proof) -> None:
+    def take_prove(self, result: object) -> None:
+        """A proof is there."""
+        if isinstance(result, tuple):
+            self._proved(*result)
+        else:
+            self.say("stopped; the proof is not complete")
+
+    def _proved(self, answer: Answer, proof: Proof) -> None:
         if self.scene is None:
             return
         if self.scene.answer is not answer:

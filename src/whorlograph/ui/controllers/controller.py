@@ -46,6 +46,10 @@ class Controller:
         """A message in the line above the footer."""
         self.board.say(text)
 
+    def results(self) -> dict[str, Callable[[object], None]]:
+        """What takes the results of work, by the work's name: a method ``take_NAME`` each; None stands for work that was stopped."""
+        return {name[5:]: getattr(self, name) for name in dir(type(self)) if name.startswith("take_")}
+
     def actions(self) -> dict[str, Callable[[], None]]:
         """Its actions by name."""
         return {name[3:]: getattr(self, name) for name in dir(type(self)) if name.startswith("do_")}

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Generator
+from collections.abc import Callable, Generator
+from pathlib import Path
 from string import ascii_letters
 
 from msgspec.structs import replace
@@ -83,16 +84,23 @@ class Keeping(Controller):
         assert self.scene is not None
         session, answer, kept, stop = self.session, self.scene.answer, self.desk.kept, self.board.work.asked_to_stop
 
+        def write(path: Path) -> None:
+            from whorlograph.desk.report import write_report
+
+            write_report(session, answer, path, kept, stop)
+
+        self.export("the answer", self.scene.name(answer.tag).replace(".", "_") or "answer", write)
+
+    def export(self, what: str, name: str, write: Callable[[Path], None]) -> None:
+        """Ask for a file, and write it beside the screen; one that is there already only when that is confirmed."""
         def take(text: str | None) -> None:
             if not text:
                 return
             path = own_path(text)
 
             def job() -> Generator[str, None, str]:
-                from whorlograph.desk.report import write_report
-
                 yield f"writing {path}"
-                write_report(session, answer, path, kept, stop)
+                write(path)
                 return str(path)
 
             def begin(sure: str | None = "") -> None:
@@ -104,8 +112,16 @@ class Keeping(Controller):
             else:
                 begin()
 
-        name = self.scene.name(answer.tag).replace(".", "_") or "answer"
-        self.board.app.push_screen(Prompt("export the answer: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
+        self.board.app.push_screen(Prompt(f"export {what}: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
+
+    def take_export(self, result: object) -> None:
+        """It stands on paper."""
+        if result is None:
+            self.say("stopped; nothing was written")
+            return
+        self.desk.step("exported", str(result))
+        self.board.keep()
+        self.say(f"written: {result}")
 
     # undo
 

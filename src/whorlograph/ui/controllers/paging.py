@@ -44,11 +44,17 @@ class Paging(Controller):
         if state is not None:
             from ..views.page import ListPage
             from ..views.program import ProgramPage
+            from ..views.revisions import RevisionsPage
             from ..views.standing import StandingPage
 
-            kinds: dict[str, type[ProgramPage | ListPage]] = {"program": ProgramPage, "standing": StandingPage}
+            kinds: dict[str, type[ProgramPage | ListPage]] = {"program": ProgramPage, "standing": StandingPage, "revisions": RevisionsPage}
             self.board.page = kinds.get(state.name, ListPage)(self.host, state)
             self.board.app.push_screen(self.board.page)
+
+    def take_standing(self, result: object) -> None:
+        """What the page without a log asked for."""
+        if self.board.page is not None:
+            self.board.page.take(result)
 
     def leave_page_for(self, time: int) -> None:
         """Go back to the strands, at a time."""

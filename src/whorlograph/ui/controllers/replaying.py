@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Generator
+from collections.abc import Generator
 
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.command_line import why_command
@@ -18,6 +18,7 @@ from ..work import Worked, Working
 from .asking import Asking
 from .controller import Controller
 from .keeping import Keeping
+from .revising import Revising
 
 QUIET = ("proofs", "odd", "drops", "findings")
 
@@ -28,9 +29,9 @@ class Replaying(Controller):
     Args: taken_up: the desk holds a job of an earlier run; resume: stand where it stood, not only with its marks.
     """
 
-    def __init__(self, board: Board, asking: Asking, keeping: Keeping, taken_up: bool, resume: bool) -> None:
+    def __init__(self, board: Board, asking: Asking, keeping: Keeping, revising: Revising, taken_up: bool, resume: bool) -> None:
         super().__init__(board)
-        self.asking, self.keeping = asking, keeping
+        self.asking, self.keeping, self.revising = asking, keeping, revising
         self.taken_up, self.resume = taken_up, resume
 
     def begin(self) -> None:
@@ -65,33 +66,15 @@ class Replaying(Controller):
         elif message.what in QUIET:
             self.board.renew()
         else:
-            take: Callable[[object], None] = getattr(self, f"_{message.what}_done")
-            take(message.result)
+            self.board.results[message.what](message.result)
 
-    def _replay_done(self, result: object) -> None:
+    def take_replay(self, result: object) -> None:
+        """The replay is over."""
         if isinstance(result, Stage):
             self._last_stage(result)
         else:
             self.say("stopped; nothing is replayed")
             self.board.settle_soon()
-
-    def _standing_done(self, result: object) -> None:
-        if self.board.page is not None:
-            self.board.page.take(result)
-
-    def _prove_done(self, result: object) -> None:
-        if isinstance(result, tuple):
-            self.asking.proved(*result)
-        else:
-            self.say("stopped; the proof is not complete")
-
-    def _export_done(self, result: object) -> None:
-        if result is None:
-            self.say("stopped; nothing was written")
-            return
-        self.desk.step("exported", str(result))
-        self.board.keep()
-        self.say(f"written: {result}")
 
     def _take_stage(self, stage: Stage) -> None:
         """Show what there is by now: anew where nobody has touched anything, else under the same view."""
@@ -133,6 +116,9 @@ class Replaying(Controller):
         if self.session.begin_odd and not board.acted and not self.taken_up and self.session.journal.complete:
             self.session.begin_odd = False
             self.asking.do_odd()
+        elif self.session.begin_against is not None:
+            against, self.session.begin_against = self.session.begin_against, None
+            self.revising.compare_with(against)
         else:
             self.asking.prove_beside()
 

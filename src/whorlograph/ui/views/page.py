@@ -285,7 +285,7 @@ class ListPage(Page):
     def change(self, **what: object) -> None:
         """Take another state; lines stay as they are laid out where only another of them is chosen, or fewer are asked for."""
         self.state = replace(self.state, **what)
-        self.main.view = replace(self.main.view, page=self.state)
+        self.main.view = self.followed = replace(self.main.view, page=self.state)
         if self.is_mounted and self.body.size.width and self.STEADY and what.keys() <= {"row", "filter"}:
             self._show()
         else:

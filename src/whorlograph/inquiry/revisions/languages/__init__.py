@@ -1,0 +1,1 @@
+"""What a step of each language does, apart from how it is drawn or set."""
