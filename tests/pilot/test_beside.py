@@ -101,6 +101,20 @@ class Beside(unittest.IsolatedAsyncioTestCase):
         self.assertEqual(by_want([])[-1].name, "follow")
         self.assertEqual(len(by_want(["why"])), len(ACTIONS))
 
+    async def test_the_strands_stand_beside_one_another_only_where_there_is_room(self) -> None:
+        for size, beside, tiny in (((160, 47), True, False), ((119, 30), False, False), ((80, 24), False, False), ((30, 8), False, True)):
+            app = bridge_app(session=self.session)
+            async with app.run_test(size=size) as pilot:
+                await answered(pilot, app)
+                await pilot.pause()
+                with self.subTest(size=size):
+                    main = app.main
+                    self.assertEqual(main.hand.display, beside)
+                    self.assertEqual(main.footer.display, not tiny)
+                    if not tiny:
+                        self.assertEqual(main.trail.region.y == main.rungs.region.y, beside)
+                        self.assertEqual(main.trail.region.x > 0, beside)
+
     async def test_a_number_is_drawn_tall_and_lanes_are_folded_away(self) -> None:
         app = bridge_app(session=self.session)
         async with app.run_test(size=(160, 47)) as pilot:

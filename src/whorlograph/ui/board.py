@@ -50,17 +50,17 @@ Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 class Board(Screen[None]):
     """State and layout of the main view: changing ``view`` is replacing it, and everything that shows it follows."""
 
-    CSS = """
+    DEFAULT_CSS = """
     Board { layout: vertical; }
-    #head { height: 2; }
-    #middle { height: 1fr; layout: horizontal; }
-    #rungs { width: 57%; height: 100%; }
-    #right { width: 1fr; height: 100%; padding-left: 1; layout: vertical; }
-    #trail { width: 100%; height: 1fr; }
-    #hand { width: 100%; height: 12; }
-    #timeline { height: 12; }
-    #hint { height: 1; }
-    #footer { height: 1; }
+    Board #head { height: 2; }
+    Board #middle { height: 1fr; layout: horizontal; }
+    Board #rungs { width: 57%; height: 100%; }
+    Board #right { width: 1fr; height: 100%; padding-left: 1; layout: vertical; }
+    Board #trail { width: 100%; height: 1fr; }
+    Board #hand { width: 100%; height: 12; }
+    Board #timeline { height: 12; }
+    Board #hint { height: 1; }
+    Board #footer { height: 1; }
     Board.narrow #middle { layout: vertical; }
     Board.narrow #rungs { width: 100%; height: 9; }
     Board.narrow #right { width: 100%; height: 1fr; padding-left: 0; }
@@ -104,7 +104,8 @@ class Board(Screen[None]):
         self._settling = self._saving = False
 
     def compose(self) -> ComposeResult:
-        """Head, strands, hint, footer."""
+        """Head, strands, hint, footer; in the room that there is from the first frame on."""
+        self._take_room(self.app.size)
         shared = Board.view, Board.scene, Board.kept
         yield self.head
         with Container(id="middle"):
@@ -119,7 +120,9 @@ class Board(Screen[None]):
     # what follows a change
 
     def watch_view(self) -> None:
-        """Another view."""
+        """Another view: at once in the heights it wants, so that nothing is seen in others."""
+        if self.is_mounted and self.page is None:
+            self._allot(self.size)
         self.settle_soon()
 
     def watch_scene(self) -> None:
@@ -168,11 +171,15 @@ class Board(Screen[None]):
         self.settle_soon()
 
     def on_resize(self, event: events.Resize) -> None:
-        """Side by side where there is room, one above the other where not."""
-        self.set_class(not is_wide(event.size), "narrow")
-        self.set_class(is_tiny(event.size), "tiny")
+        """Another size."""
+        self._take_room(event.size)
         self._allot(event.size)
         self.settle_soon()
+
+    def _take_room(self, size: Size) -> None:
+        """Side by side where there is room, one above the other where not."""
+        self.set_class(not is_wide(size), "narrow")
+        self.set_class(is_tiny(size), "tiny")
 
     def _allot(self, size: Size) -> None:
         """Give the strands their heights; of a tiny screen one strand has it all."""

@@ -78,8 +78,8 @@ class _Drawing:
             outs = tuple(sorted((p.name.lower(), p.negated, p.edge.value, p.storage.lower()) for p in one.outputs
                                 if p.negated or p.edge.value != "none" or p.storage))
             self.act(one, ("block", one.type_name.lower(), one.instance.lower(), pins, outs), one.instance)
-        elif isinstance(one, InVariable):
-            self.known[one.id] = ("value", value_form(one.expression), one.negated)
+        elif isinstance(one, InVariable) or (isinstance(one, InOutVariable) and not one.wires):
+            self.known[one.id] = ("value", value_form(one.expression), isinstance(one, InVariable) and one.negated)
         elif isinstance(one, (OutVariable, InOutVariable)):
             negated = isinstance(one, OutVariable) and one.negated
             if isinstance(one, OutVariable):
