@@ -1,0 +1,362 @@
+"""The bench: the virtual controller goes on by hand, from a moment of a replay or from nothing. It never touches a real controller.
+
+What is done by hand becomes rows of a log, and the bench is the replay of that log: saved, any other command replays it to the same journal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+from msgspec import Struct
+
+from whorlograph.engine.checkpoint import Trials
+from whorlograph.engine.coupling import Coupled
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.engine.journal import Journal
+from whorlograph.engine.settled import settle
+from whorlograph.engine.wasm.machine import Machine, Status
+from whorlograph.formats.beside import written
+from whorlograph.model.errors import UsageError
+from whorlograph.model.iolist import Wiring
+from whorlograph.model.literals import value_text
+from whorlograph.model.log import Log
+from whorlograph.model.types import Family
+
+from .session import Session
+
+PRESS = 300_000_000  # ns that a button which springs back is held
+FARTHEST = 3_600_000_000_000  # ns that are looked ahead for a change
+LATEST = 1_000  # scans that one may last while the next is waited for
+Row = tuple[int, int, int]  # time in ns, tag, raw value
+
+
+class Release(Struct, frozen=True):
+    """What would happen at once if forces were released: the tags that turn, with their value then."""
+
+    tag: int
+    value: int
+    after: int
+
+
+class Bench:
+    """The controller by hand.
+
+    Args: since: the moment (ns) of the session's replay from which it goes on; None: from nothing, normally closed contacts made.
+        plant: makes a machine that answers the outputs; from nothing only, and each made does the same at the same outputs.
+    """
+
+    def __init__(self, session: Session, since: int | None = None, plant: Callable[[], Coupled] | None = None) -> None:
+        self.session, self.controller = session, session.controller
+        self.rows: list[Row] = []
+        self.answers: list[Row] = []
+        self.forces: list[Hold] = []
+        self.prepared: dict[int, int] = {}
+        self._new_plant = plant
+        self._coupled: tuple[Machine, Coupled] | None = None
+        if since is None:
+            self.base, self.begin = self._from_nothing(), 0
+            log = self.base
+        else:
+            log = session.log
+            clock = session.journal.clock
+            self.begin = clock.start(max(1, clock.scan_at(min(since, log.end))))
+            upto = int(np.searchsorted(log.times, self.begin, side="right"))
+            self.base = Log(log.times[:upto], log.tags[:upto], log.values[:upto], log.origin, self.begin, log.clock, log.zone)
+        self.now = self.begin
+        self._trials = Trials(self.controller, log, self.begin + 1)
+        self._made: tuple[tuple[object, ...], Journal] | None = None
+
+    def _from_nothing(self) -> Log:
+        """A first row for every input."""
+        running = self.session.running
+        if self._new_plant is not None:
+            first = {running.by_name[name.lower()]: value for _, name, value in self._new_plant().begin()}
+        else:
+            first = self._at_rest()
+        tags = sorted(first)
+        return Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array([first[t] for t in tags], np.int64))
+
+    def _at_rest(self) -> dict[int, int]:
+        """Inputs before anybody has touched anything: normally closed contacts are made, numbers stand as declared."""
+        points, tags = self.session.iolist.points, self.session.running.tags
+        return {t: int(points[t].wiring is Wiring.NORMALLY_CLOSED) if t in points and tags[t].type.family is Family.BOOL else tags[t].initial
+                for t in self.inputs}
+
+    @cached_property
+    def inputs(self) -> list[int]:
+        """What can be operated: points at %I, and tags that are read, never written, and no constants: an operator's panel."""
+        running, written_ = self.session.running, self.controller.written
+        read = {t for step in range(len(self.controller.steps.all)) for u in self.controller.access.of_step(step) if not u.writes for t in u.tags()}
+        found = []
+        for tag in running.tags[:running.public]:
+            at_input = tag.address is not None and tag.address.area == "I"
+            panel = tag.index in read and tag.index not in written_ and not tag.constant and not tag.computed and "." not in tag.name
+            if at_input or panel:
+                found.append(tag.index)
+        return found
+
+    @cached_property
+    def outputs(self) -> list[int]:
+        """The points at %Q."""
+        return [t.index for t in self.session.running.tags[:self.session.running.public] if t.address is not None and t.address.area == "Q"]
+
+    # what stands
+
+    @property
+    def trial(self) -> Trial:
+        """The forces."""
+        return Trial((), (), tuple(self.forces))
+
+    def log(self, end: int | None = None) -> Log:
+        """The log of all that was there before and all that was done since."""
+        rows = sorted((*self.rows, *self.answers), key=lambda r: r[0])
+        base = self.base
+        times = np.concatenate([base.times, np.array([r[0] for r in rows], np.int64)])
+        tags = np.concatenate([base.tags.astype(np.int32), np.array([r[1] for r in rows], np.int32)])
+        values = np.concatenate([base.values.astype(np.int64), np.array([r[2] for r in rows], np.int64)])
+        return Log(times, tags, values, base.origin, self.now if end is None else end, base.clock, base.zone)
+
+    @property
+    def journal(self) -> Journal:
+        """What the controller did, from the beginning of the bench to now."""
+        key = self.now, tuple(self.rows), len(self.answers), tuple(self.forces)
+        if self._made is None or self._made[0] != key:
+            self._made = key, self._run(self.now)
+        return self._made[1]
+
+    def _run(self, until: int) -> Journal:
+        return self._trials.run(self.trial, until, self.log(until))
+
+    @property
+    def scan(self) -> int:
+        """The scan that was executed last."""
+        return self.journal.clock.last
+
+    def value(self, tag: int) -> int:
+        """A tag's raw value at the end of the last scan."""
+        return self.journal.settled(tag, self.scan)
+
+    def given(self, tag: int) -> int:
+        """What an input is set to by hand or by the machine, also where no scan has seen it yet."""
+        later = [v for t, number, v in sorted((*self.rows, *self.answers)) if number == tag and t <= self.next_start]
+        return later[-1] if later else self.value(tag)
+
+    def view(self) -> Session:
+        """A session that stands where the bench does, for all that draws and explains: its journal begins where the bench does."""
+        return self._as_session(self.journal)
+
+    def whole(self) -> Session:
+        """The same, replayed from the log's start: questions are asked of it."""
+        return self._as_session(self.controller.replay(self.log(), self.trial))
+
+    def _as_session(self, journal: Journal) -> Session:
+        found = replace(self.session, log=self.log(), inquiry=None, xref=None, search=None, answers={}, drops={})
+        found.take(journal)
+        return found
+
+    # what is done
+
+    @property
+    def next_start(self) -> int:
+        """When the next scan begins, as far as is known (ns)."""
+        return self.now + self.controller.scan_time
+
+    def prepare(self, tag: int, value: int | None) -> None:
+        """Set an input for the next apply; None: leave it."""
+        if value is None:
+            self.prepared.pop(tag, None)
+        else:
+            self.prepared[tag] = value
+
+    def apply(self, springs: frozenset[int] = frozenset()) -> list[int]:
+        """Everything prepared becomes true in the same scan, the next; what springs back does so after a press. The tags that were set."""
+        at, done = self.next_start, sorted(self.prepared)
+        self._cut()
+        rows: list[Row] = [(at, tag, self.prepared[tag]) for tag in done]
+        rows += [(at + PRESS, tag, self.given(tag)) for tag in done if tag in springs]
+        self._give(rows)
+        self.prepared.clear()
+        return done
+
+    def _give(self, rows: list[Row]) -> None:
+        first: dict[int, int] = {}
+        for time, tag, _ in rows:
+            first[tag] = min(time, first.get(tag, time))
+        # a press that still was to spring back is overtaken by a later hand
+        self.rows = [r for r in self.rows if r[0] < first.get(r[1], r[0] + 1)] + rows
+        self._coupled = None
+
+    def _cut(self) -> None:
+        """Going on from an earlier scan: what was done later is undone."""
+        self.rows = [r for r in self.rows if r[0] <= self.now or self._springs_from(r)]
+        self.forces = [f if f.until is None or f.until <= self.now else Hold(f.tag, f.value, f.start) for f in self.forces if f.start <= self.now]
+        self._coupled = None
+
+    def _springs_from(self, row: Row) -> bool:
+        """Whether a row to come springs back from a press that has been applied."""
+        return any(r[1] == row[1] and r[0] == row[0] - PRESS and r[0] <= self.now for r in self.rows)
+
+    def force(self, tag: int, value: int | None) -> None:
+        """Keep a tag at a value from the next scan on; None: release it there."""
+        at = self.next_start
+        self._cut()
+        self.forces = [replace_until(f, at) if f.tag == tag and f.until is None else f for f in self.forces]
+        if value is not None:
+            self.forces.append(Hold(tag, value, at))
+        self._coupled = None
+
+    def forced(self) -> dict[int, int]:
+        """The tags that are forced, with their values."""
+        return {f.tag: f.value for f in self.forces if f.until is None}
+
+    def released(self, tags: list[int] | None = None, scans: int = 3) -> list[Release]:
+        """What turns within a few scans if forces are released now: shown before it is done."""
+        at, until = self.next_start, self.now + scans * self.controller.scan_time
+        kept = self._run(until)
+        forces = self.forces
+        try:
+            self.forces = [replace_until(f, at) if f.until is None and (tags is None or f.tag in tags) else f for f in forces]
+            free = self._run(until)
+        finally:
+            self.forces = forces
+        found = []
+        for tag in range(self.session.running.public):
+            before, after = kept.settled(tag, kept.clock.last), free.settled(tag, free.clock.last)
+            if before != after:
+                found.append(Release(tag, before, after))
+        return found
+
+    def would_write(self, tag: int) -> int | None:
+        """What the program would have written to a forced tag by now; None where it is not forced."""
+        if tag not in self.forced():
+            return None
+        free = next((r.after for r in self.released([tag]) if r.tag == tag), None)
+        return free if free is not None else self.value(tag)
+
+    # time
+
+    def step(self, scans: int = 1) -> None:
+        """Some scans on."""
+        for _ in range(scans):
+            before, until = self.scan, self.next_start
+            for _ in range(LATEST):
+                self._advance(until)
+                if self.scan > before:
+                    break
+                until += self.controller.scan_time
+            self.now = self.journal.clock.start(self.scan)
+
+    def back(self, scans: int = 1) -> bool:
+        """Some scans back, not before the beginning; whether there was room for any."""
+        clock = self.journal.clock
+        wanted = max(clock.scan_at(self.begin), self.scan - scans)
+        moved = clock.start(wanted) < self.now
+        self.now = clock.start(wanted)
+        return moved
+
+    def run(self, time: int) -> None:
+        """So much time on (ns), all its scans."""
+        until = self.now + time
+        self._advance(until)
+        self.now = self.journal.clock.start(self.scan)
+
+    def until_change(self, tags: list[int]) -> int | None:
+        """On to the scan in which one of some tags turns next; it, or None where none does within an hour."""
+        span, scan, begin = self.controller.scan_time * 16, self.scan, self.now
+        while span <= FARTHEST:
+            self._advance(begin + span)
+            journal = self._run(begin + span)
+            position = journal.settled_position(scan)
+            rows = [row for tag in tags if (row := journal.next_row(tag, position)) is not None]
+            if rows:
+                first = min(rows)
+                self.now, self._coupled = journal.clock.start(journal.scan(first)), None
+                return journal.tag(first)
+            span *= 4
+        self.now, self._coupled = begin, None
+        return None
+
+    def _advance(self, until: int) -> None:
+        """Let the machine answer up to a time, where one is coupled; without one the journal says it all."""
+        if self._new_plant is not None:
+            if self._coupled is None:
+                self._couple()
+            self._answer(until)
+        self.now = until
+
+    def _couple(self) -> None:
+        """The controller beside its machine, both from the beginning on to the present scan: the machine answers as it did before."""
+        assert self._new_plant is not None
+        self.answers = []
+        feed = self.controller.feed(self.log(FARTHEST + self.now), self.trial, FARTHEST + self.now)
+        engine, plant = self.controller.machine(feed), self._new_plant()
+        list(plant.begin())
+        engine.break_on_outputs(True)
+        self._coupled = engine, plant
+        self._answer(self.now)
+
+    def _answer(self, until: int) -> None:
+        assert self._coupled is not None
+        engine, plant = self._coupled
+        running = self.session.running
+        outputs = [running.tags[t] for t in self.outputs]
+        while True:
+            following = plant.next_time()
+            limit = until if following is None or following > until else following - 1
+            if engine.run(limit) is Status.OUTPUT_CHANGED:
+                plant.outputs(engine.start, {t.name: engine.value(t.index) for t in outputs})
+                continue
+            if following is None or following > until:
+                return
+            new = sorted((t, running.by_name[n.lower()], v) for t, n, v in plant.advance(following))
+            self.answers += new
+            if new:
+                times, tags, values = (np.array(column) for column in zip(*new, strict=True))
+                engine.feed_more(times.astype(np.int64), tags.astype(np.int32), values.astype(np.int64))
+
+    # what is kept
+
+    def save(self, path: Path) -> None:
+        """Write all rows as a log that any other command takes: times in seconds from its first row; the last row says how far it went.
+
+        Raises: UsageError for another ending than .csv, or a file that cannot be written.
+        """
+        if path.suffix.lower() != ".csv":
+            raise UsageError(str(path), f"{path.suffix or 'no suffix'} is no format of the bench's logs", "end the name in .csv")
+        log, tags = self.log(), self.session.running.tags
+        keep = log.times <= self.now
+        lines = [f"{_seconds(t)},{tags[n].name},{value_text(v, tags[n].type)}"
+                 for t, n, v in zip(log.times[keep].tolist(), log.tags[keep].tolist(), log.values[keep].tolist(), strict=True)]
+        if len(log.times) and log.times[keep][-1] < self.now:
+            number = int(log.tags[keep][-1])
+            last = int(log.values[keep][-1])
+            lines.append(f"{_seconds(self.now)},{tags[number].name},{value_text(last, tags[number].type)}")
+        with written(path, self.session.paths.inputs) as fresh:
+            fresh.write_text("\n".join(["time,tag,value", *lines, ""]), encoding="utf-8")
+
+    def settled(self) -> dict[str, list[tuple[int, int]]]:
+        """Every tag's settled values since the beginning, each from when on (ns): for comparing."""
+        found: dict[str, list[tuple[int, int]]] = {}
+        done = settle(self.journal, self.session.running)
+        for tag, start, value in zip(done.tags.tolist(), done.starts.tolist(), done.values.tolist(), strict=True):
+            found.setdefault(self.session.running.tags[tag].name, []).append((start, value))
+        return found
+
+    def close(self) -> None:
+        """Free the machines."""
+        self._trials.close()
+        if self._coupled is not None:
+            self._coupled[0].close()
+
+
+def replace_until(force: Hold, until: int) -> Hold:
+    """A force that ends at a time; one that would end as it begins never was."""
+    return Hold(force.tag, force.value, force.start, max(until, force.start + 1))
+
+
+def _seconds(time: int) -> str:
+    return f"{time // 1_000_000_000}.{time % 1_000_000_000:09d}"
