@@ -14,6 +14,7 @@ from tests.strategies import random_case, random_log
 from whorlograph.desk.bench import PRESS, Bench
 from whorlograph.desk.session import Paths, Session, load
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.coupling import run_coupled
 from whorlograph.engine.feed import Trial
 from whorlograph.engine.settled import settle
 from whorlograph.formats.programs.xml_write import write_xml
@@ -22,6 +23,9 @@ from whorlograph.model.literals import raw
 from whorlograph.model.log import empty_log
 from whorlograph.model.profile import Profile
 from whorlograph.model.types import BOOL
+from whorlograph.plant.bridge.machine import Bridge
+from whorlograph.plant.catalog import cases
+from whorlograph.plant.hands_on import machines
 from whorlograph.plant.rungs import Ladder, coil, nc, no, set_
 
 
@@ -190,6 +194,47 @@ class Laws(unittest.TestCase):
                     self.assertEqual(courses(session, bench.whole().journal, began), courses(session, bench.journal, began))
                 bench.close()
         self.assertTrue(pressed > 100 and forced > 5, (pressed, forced))
+
+    def test_coupled_machines_answer_late_and_alike_after_going_back(self) -> None:
+        answered = 0
+        with TemporaryDirectory() as name:
+            for case, machine in machines().items():
+                random = Random(case)
+                one = cases()[case]
+                session = load(Paths(one.program, (), one.iolist, one.profile))
+                bench = Bench(session, None, machine)
+                operated = [t for t in bench.inputs if session.running.tags[t].type == BOOL]
+                for _ in range(14):
+                    for tag in random.sample(operated, min(len(operated), 2)):
+                        bench.prepare(tag, 1 - bench.given(tag))
+                    bench.apply(frozenset(random.sample(operated, 1)))
+                    bench.run(random.choice((30, 400, 2_000)) * MS)
+                    if random.random() < 0.4:
+                        bench.back(random.randint(1, 30))
+                bench.run(300 * MS)
+                answered += len(bench.answers)
+                with self.subTest(case):
+                    path = Path(name) / f"{case}.csv"
+                    bench.save(path)
+                    again = load(Paths(one.program, (path,), one.iolist, one.profile))
+                    self.assertEqual(courses(session, bench.journal, 0), courses(again, again.journal, 0))
+                    here, rows = bench.now, [r for r in bench.answers if r[0] <= bench.now]
+                    bench.back(5)
+                    bench.run(here - bench.now)
+                    self.assertEqual([r for r in bench.answers if r[0] <= here], rows)
+                bench.close()
+        self.assertGreater(answered, 12)
+
+    def test_the_machine_answers_as_it_does_without_a_hand(self) -> None:
+        one = cases()["bridge"]
+        session = load(Paths(one.program, (), one.iolist, one.profile))
+        bench = Bench(session, None, lambda: Bridge(alone=False))
+        bench.run(90_000 * MS)
+        coupled = run_coupled(session.controller, Bridge(), bench.now)
+        names = {t.index: t.name for t in session.running.tags}
+        mine = sorted((t, names[n], v) for t, n, v in bench.answers if t <= bench.now)
+        self.assertEqual(mine, sorted(c for c in coupled.changes if 0 < c[0] <= bench.now))
+        self.assertGreater(len(mine), 5)
 
 
 if __name__ == "__main__":

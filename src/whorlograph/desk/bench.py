@@ -26,6 +26,7 @@ from whorlograph.model.literals import value_text
 from whorlograph.model.log import Log
 from whorlograph.model.types import Family
 
+from .finding import find
 from .session import Session
 
 PRESS = 300_000_000  # ns that a button which springs back is held
@@ -279,6 +280,25 @@ class Bench:
             span *= 4
         self.now, self._coupled = begin, None
         return None
+
+    def until(self, condition: str) -> str:
+        """On to where a condition holds next; what was come to, in words."""
+        span, begin, wrong = self.controller.scan_time * 16, self.now, ""
+        while span <= FARTHEST:
+            self._advance(begin + span)
+            found = find(self._as_session(self._run(begin + span)), condition)
+            wrong = found.wrong if not found.times else ""
+            if wrong or not found.times:
+                break
+            at = next((s for s in found.starts if s > begin), None)
+            if at is not None:  # an input's row: the scan that sees it is the one that starts then or next
+                clock = self._run(begin + span).clock
+                scan = clock.scan_at(at)
+                self.now, self._coupled = clock.start(scan if clock.start(scan) >= at else min(scan + 1, clock.last)), None
+                return f"{condition}: here"
+            span *= 4
+        self.now, self._coupled = begin, None
+        return wrong or f"{condition} does not come true within an hour; it stands where it stood"
 
     def _advance(self, until: int) -> None:
         """Let the machine answer up to a time, where one is coupled; without one the journal says it all."""

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 
 from whorlograph.engine.controller import Controller, Progress
+from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.kept import name_of, put, take
@@ -77,13 +78,15 @@ class Session:
     odd: OddOnes | None = None
     odd_known: bool = False
     begin_odd: bool = False
+    plant: Callable[[], Coupled] | None = None  # makes a machine that answers, for the bench without a log
+    begin_bench: bool = False
     begin_against: Path | None = None  # another revision that it is compared with first
     told: Callable[[Progress], None] = silent
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
         return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}, "findings": None, "odd": None,
-                                "odd_known": False}
+                                "odd_known": False, "plant": None}
 
     @property
     def program(self) -> Program:

@@ -14,6 +14,8 @@ from textual.reactive import reactive
 from textual.screen import Screen
 
 from whorlograph.desk.asking import answer_to
+from whorlograph.desk.bench import Bench
+from whorlograph.desk.bench_page import Operator
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Kept, Spot
@@ -93,6 +95,8 @@ class Board(Screen[None]):
         self.messages: list[str] = []
         self.work = Work(self)
         self.page: Page | None = None
+        self.bench: Bench | None = None
+        self.operator = Operator()
         self.compared: Compared | None = None  # with another revision of the program
         self.pending: Callable[[str], None] | None = None  # what waits for the next letter
         self.actions: dict[str, Callable[[], None]] = {}  # by name in the table of keys

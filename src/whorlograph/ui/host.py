@@ -6,6 +6,8 @@ from typing import Protocol
 
 from textual import events
 
+from whorlograph.desk.bench import Bench
+from whorlograph.desk.bench_page import Operator
 from whorlograph.desk.job import Desk
 from whorlograph.desk.revisions import Compared
 from whorlograph.desk.scene import Scene
@@ -25,6 +27,8 @@ class Host(Protocol):
     desk: Desk
     work: Work
     compared: Compared | None
+    bench: Bench | None
+    operator: Operator
 
     @property
     def session(self) -> Session:
@@ -54,6 +58,12 @@ class Host(Protocol):
 
     def export_revisions(self) -> None:
         """Put the comparison with another revision on paper."""
+
+    def why_on_bench(self, tag: int) -> None:
+        """Ask why of a tag as the bench stands."""
+
+    def save_bench(self) -> None:
+        """Save what was done on the bench."""
 
     def first_hint(self, view: str, width: int) -> str:
         """What a view is, while it still is new to somebody; "" from then on."""

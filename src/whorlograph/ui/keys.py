@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -52,6 +54,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("ways", ("W",), "what it needs", "each smallest set of contacts that brings the tag under the cursor on, and what of it is missing"),
     Action("last_right", ("r",), "last right", "when this was last right, laid beside this time: what went otherwise, the first of it first"),
     Action("compare", ("d",), "compare moments", "what differs between another time, or a mark, and this moment"),
+    Action("bench", ("b",), "bench", "go on by hand from this moment: operate inputs, scan by scan or running, force tags; nothing real is touched"),
     Action("revisions", ("B",), "other revision", "what differs from another revision of this program, and what that makes of the log"),
     Action("odd", ("U",), "what was unusual", "drop-outs of this log unlike the others of their tag, oddest first"),
     Action("disagreements", ("D",), "disagreements", "where the log recorded a tag otherwise than the program computes it"),
@@ -100,7 +103,8 @@ ACTIONS: tuple[Action, ...] = (
 
 # What people come for, in the order in which it mostly is wanted.
 WANTED = ("why", "asking", "prove", "last_right", "search", "xref", "odd", "standing", "ways", "program", "points", "tags", "disagreements",
-          "revisions", "findings", "survey", "explain", "go_time", "compare", "next_change", "previous_change", "add_lane", "export", "note", "mark",
+          "bench", "revisions",
+          "findings", "survey", "explain", "go_time", "compare", "next_change", "previous_change", "add_lane", "export", "note", "mark",
           "go_mark", "copy")
 _MOVEMENT = ("down", "up", "right", "left", "far_right", "far_left", "page_down", "page_up", "start", "end", "next_strand", "previous_strand",
              "follow")
@@ -140,16 +144,20 @@ def keys_text(action: Action) -> str:
     return " ".join(key_text(k) for k in action.keys)
 
 
-def footer_runs(width: int, names: tuple[str, ...] = ()) -> list[Run]:
-    """The footer: as many keys as fit whole, help and palette first. ``names``: which; by default those so marked."""
+def footer_runs(width: int, names: tuple[str, ...] = (), labels: Mapping[str, str] = MappingProxyType({})) -> list[Run]:
+    """The footer: as many keys as fit whole, help and palette first.
+
+    Args: names: which; by default those so marked. labels: other words for some of them.
+    """
     chosen = [BY_NAME[n] for n in names] if names else [a for a in ACTIONS if a.footer]
     runs: list[Run] = [(" ", Ink.QUIET)]
     used = 1
     for action in chosen:
-        text = f"{key_text(action.keys[0])} {action.label}"
+        label = labels.get(action.name, action.label)
+        text = f"{key_text(action.keys[0])} {label}"
         if used + len(text) + 3 > width:
             break
-        runs += [(key_text(action.keys[0]), Ink.STRONG), (f" {action.label}", Ink.QUIET), ("   ", Ink.QUIET)]
+        runs += [(key_text(action.keys[0]), Ink.STRONG), (f" {label}", Ink.QUIET), ("   ", Ink.QUIET)]
         used += len(text) + 3
     return runs
 

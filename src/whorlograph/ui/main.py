@@ -12,6 +12,7 @@ from whorlograph.model.question import Question
 
 from .board import Board
 from .controllers.asking import Asking
+from .controllers.benching import Benching
 from .controllers.keeping import Keeping
 from .controllers.leaving import Leaving
 from .controllers.moving import Moving
@@ -41,9 +42,11 @@ class MainScreen(Board):
         self.asking = Asking(self, self.paging)
         self.keeping = Keeping(self, self.timing, self.moving, self.paging, self.asking)
         self.revising = Revising(self, self.paging, self.keeping)
+        self.benching = Benching(self, self.paging)
         self.replaying = Replaying(self, self.asking, self.keeping, self.revising, taken_up, resume)
         leaving = Leaving(self, self.timing, self.paging, self.asking)
-        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, Watching(self), leaving):
+        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, self.benching,
+                    Watching(self), leaving):
             self.actions |= one.actions()
             self.results |= one.results()
 
@@ -94,6 +97,14 @@ class MainScreen(Board):
     def export_revisions(self) -> None:
         """Put the comparison with another revision on paper."""
         self.revising.export()
+
+    def why_on_bench(self, tag: int) -> None:
+        """Ask why of a tag as the bench stands."""
+        self.benching.why(tag)
+
+    def save_bench(self) -> None:
+        """Save what was done on the bench."""
+        self.benching.save()
 
     # the mouse
 

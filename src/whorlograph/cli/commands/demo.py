@@ -19,9 +19,10 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("case", default="bridge")
 @click.option("--list", "as_list", is_flag=True, help="Name the cases.")
+@click.option("--hands-on", is_flag=True, help="Operate it yourself: its machine answers, nobody else is there.")
 @click.option("--story", is_flag=True, help="Tell what the case teaches, without the application.")
 @screen_options
-def command(case: str, as_list: bool, story: bool, palette: str, ascii_: bool) -> int:
+def command(case: str, as_list: bool, hands_on: bool, story: bool, palette: str, ascii_: bool) -> int:
     """Open the application on a CASE that ships with it."""
     from whorlograph.plant.catalog import cases
 
@@ -37,17 +38,27 @@ def command(case: str, as_list: bool, story: bool, palette: str, ascii_: bool) -
         say("\n\n".join([f"{one.title}. {one.complaint}", *(textwrap.fill(part, 96) for part in one.teach)]))
         return 0
 
+    if hands_on:
+        from whorlograph.plant.hands_on import machines
+
+        if case not in machines():
+            raise UsageError("", f"the case {case} has no machine of its own", f"those that have one are {', '.join(machines())}")
+
     def load() -> tuple[Session, Question | None]:
         from whorlograph.desk.session import Paths, load
         from whorlograph.model.question import Question, Symptom
 
+        if hands_on:
+            session = load(Paths(one.program, (), one.iolist, one.profile, title=one.title))
+            session.plant, session.begin_bench = machines()[case], True
+            return session, Question(session.tag(one.tag))
         session = load(Paths(one.program, (one.log,), one.iolist, one.profile, title=one.title))
         at = round(one.at * 1e9) if one.at is not None else None
         return session, Question(session.tag(one.tag), at, Symptom(one.symptom) if one.symptom else None)
 
     from whorlograph.desk.ahead import ahead
 
-    begun = ahead(load, one.program, one.log, one.iolist, one.profile)
+    begun = load if hands_on else ahead(load, one.program, one.log, one.iolist, one.profile)  # a machine stays in its process
     from whorlograph.ui.app import run
     from whorlograph.ui.first import Opening
 

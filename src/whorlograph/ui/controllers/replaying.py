@@ -116,6 +116,9 @@ class Replaying(Controller):
         if self.session.begin_odd and not board.acted and not self.taken_up and self.session.journal.complete:
             self.session.begin_odd = False
             self.asking.do_odd()
+        elif self.session.begin_bench:
+            self.session.begin_bench = False
+            self.board.do("bench")
         elif self.session.begin_against is not None:
             against, self.session.begin_against = self.session.begin_against, None
             self.revising.compare_with(against)

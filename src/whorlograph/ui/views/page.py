@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import overload
 
 from msgspec.structs import replace
@@ -42,6 +43,7 @@ class Page(Screen[None]):
     Page #pagehint, Page #pagefooter { height: 1; }
     """
     FOOTER: tuple[str, ...] = ("help", "palette", "back", "why", "xref", "search", "next_change", "close")
+    LABELS: Mapping[str, str] = MappingProxyType({})  # where a key does something else here
 
     def __init__(self, main: Host, state: PageState) -> None:
         super().__init__()
@@ -99,10 +101,14 @@ class Page(Screen[None]):
             waiting, self.waiting = self.waiting, None
             for event in waiting:
                 again(self.app, event)
-        self.head.show([self.main.page_head(self.size.width)])
+        self.head.show([self.head_runs()])
         self.usual = self.main.first_hint(self.state.name, self.size.width) or hint or self.default_hint()
         self.paint_hint()
-        self.footer.show([footer_runs(self.size.width, self.FOOTER)])
+        self.footer.show([footer_runs(self.size.width, self.FOOTER, self.LABELS)])
+
+    def head_runs(self) -> list[Run]:
+        """The line at the top."""
+        return self.main.page_head(self.size.width)
 
     def paint_hint(self) -> None:
         """The line above the footer: what was said, or what to do, and how far the work is."""
