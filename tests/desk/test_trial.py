@@ -35,8 +35,8 @@ class TryOut(unittest.TestCase):
     def test_a_hold_moves_the_drop_to_where_the_other_input_falls(self) -> None:
         session = _session()
         tried = try_out(session, session.tag("Y1"), Trial((read_hold(session, "X2=0", "--hold"),)))
-        self.assertEqual([(t // MS, v) for t, v in tried.before[1:]], [(0, 1), (100, 0)])
-        self.assertEqual([(t // MS, v) for t, v in tried.after[1:]], [(0, 1), (200, 0)])
+        self.assertEqual([(t // MS, v) for t, v in tried.before.rows], [(0, 1), (100, 0)])
+        self.assertEqual([(t // MS, v) for t, v in tried.after.rows], [(0, 1), (200, 0)])
         mine = next(d for d in tried.differences if d.tag == "Y1")
         self.assertEqual((mine.first, mine.before, mine.after), (100 * MS, False, True))
         found = tried_json(tried)
@@ -48,17 +48,18 @@ class TryOut(unittest.TestCase):
     def test_a_hold_ends_and_the_log_is_back(self) -> None:
         session = _session()
         tried = try_out(session, session.tag("Y1"), Trial((read_hold(session, "X2=0@0.05..0.15", "--hold"),)))
-        self.assertEqual([(t // MS, v) for t, v in tried.after[1:]], [(0, 1), (150, 0)])
+        self.assertEqual([(t // MS, v) for t, v in tried.after.rows], [(0, 1), (150, 0)])
 
     def test_a_force_wins_over_the_coil(self) -> None:
         session = _session()
         tried = try_out(session, session.tag("Y2"), Trial((), (), (read_hold(session, "Y1=1", "--force"),)))
-        self.assertEqual([(t // MS, v) for t, v in tried.after[1:]], [(30, 1)])
+        self.assertEqual([(t // MS, v) for t, v in tried.after.rows], [(30, 1)])
 
     def test_nothing_that_matters_changes_nothing(self) -> None:
         session = _session()
         tried = try_out(session, session.tag("Y1"), Trial((read_hold(session, "X1=1@0..0.1", "--hold"),)))
-        self.assertEqual((tried.differences, tried.before), ((), tried.after))
+        self.assertEqual((tried.differences, tried.before.rows), ((), tried.after.rows))
+        self.assertTrue(tried.before.same(tried.after))
         self.assertIn("takes the same course: 2 changes", tried_text(session, tried, ""))
 
     def test_what_cannot_be_read_is_told(self) -> None:

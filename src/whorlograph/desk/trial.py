@@ -15,14 +15,35 @@ from whorlograph.formats.logs.values import value_reader
 from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, counted, said_value
-from whorlograph.model.log import Log
+from whorlograph.model.log import Ints, Log
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text, parse_time
 
 from .session import Session
 
 Value = bool | int | float | str
-Course = list[tuple[int, int]]  # (ns, raw value), from the value before the first scan on
+
+
+class Course(Struct, frozen=True):
+    """What a tag did: raw ``values`` int64[n], each from ``starts`` int64[n] (ns) on, the first from before the first scan (-1)."""
+
+    starts: Ints
+    values: Ints
+
+    @property
+    def changes(self) -> int:
+        """How often it changed."""
+        return len(self.starts) - 1
+
+    @property
+    def rows(self) -> list[tuple[int, int]]:
+        """(ns, raw value) of each change."""
+        return list(zip(self.starts[1:].tolist(), self.values[1:].tolist(), strict=True))
+
+    def same(self, other: Course) -> bool:
+        """Whether another is the same."""
+        return np.array_equal(self.starts, other.starts) and np.array_equal(self.values, other.values)
+
 
 
 class Difference(Struct, frozen=True):
@@ -106,23 +127,24 @@ def courses(journal: Journal, session: Session) -> dict[str, tuple[Tag, Course]]
     found: dict[str, tuple[Tag, Course]] = {}
     for number, first, low, high in zip(settled.tags_shown, settled.first, cuts.tolist(), ends.tolist(), strict=True):
         tag = session.running.tags[number]
-        found[tag.name.lower()] = tag, [(-1, first), *zip(starts[low:high].tolist(), values[low:high].tolist(), strict=True)]
+        found[tag.name.lower()] = tag, Course(np.concatenate([[-1], starts[low:high]]), np.concatenate([[first], values[low:high]]))
     return found
 
 
 def differing(before: dict[str, tuple[Tag, Course]], after: dict[str, tuple[Tag, Course]]) -> list[Difference]:
     """The tags of both that took another course, in order of time."""
-    found = [difference(first, after[name]) for name, first in before.items() if name in after and first[1] != after[name][1]]
+    found = [_difference(first, after[name]) for name, first in before.items() if name in after and not first[1].same(after[name][1])]
     return sorted(found, key=lambda d: (d.first, d.tag))
 
 
-def difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Difference:
+def _difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Difference:
     """Where two courses of one tag part."""
     (tag, a), (other, b) = first, second
-    same = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
-    times = [c[same][0] for c in (a, b) if same < len(c)]
-    at = min(times)
-    values = [c[same][1] if same < len(c) and c[same][0] == at else c[same - 1][1] if same else c[0][1] for c in (a, b)]
+    shared = min(len(a.starts), len(b.starts))
+    unlike = np.nonzero((a.starts[:shared] != b.starts[:shared]) | (a.values[:shared] != b.values[:shared]))[0]
+    same = int(unlike[0]) if len(unlike) else shared
+    at = min(int(c.starts[same]) for c in (a, b) if same < len(c.starts))
+    values = [int(c.values[same if same < len(c.starts) and c.starts[same] == at else max(0, same - 1)]) for c in (a, b)]
     return Difference(tag.name, max(0, at), shown(tag, values[0]), shown(other, values[1]))
 
 
@@ -143,7 +165,7 @@ def words(tag: Tag, value: Value) -> str:
 def tried_json(tried: Tried) -> dict[str, Any]:
     """A trial as JSON (DESIGN section 7): times in seconds from the log's start."""
     def course(one: Course) -> list[dict[str, Any]]:
-        return [{"t": max(0, t) / 1e9, "value": shown(tried.tag, v)} for t, v in one]
+        return [{"t": max(0, t) / 1e9, "value": shown(tried.tag, v)} for t, v in zip(one.starts.tolist(), one.values.tolist(), strict=True)]
 
     return {
         "tags": [{"tag": d.tag, "first": d.first / 1e9, "before": d.before, "after": d.after} for d in tried.differences],
@@ -159,10 +181,10 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
     lines = [f"With {what}:" if what else "The same log again:"]
     mine = next((d for d in tried.differences if d.tag == name), None)
     if mine is None:
-        lines.append(f"  {name} takes the same course: {counted(len(tried.before) - 1, 'change')}")
+        lines.append(f"  {name} takes the same course: {counted(tried.before.changes, 'change')}")
     else:
         lines.append(f"  {name} differs from {clock_text(log, mine.first)} on: {words(tried.tag, mine.before)} before, "
-                     f"{words(tried.tag, mine.after)} now; {len(tried.before) - 1} changes before, {len(tried.after) - 1} now")
+                     f"{words(tried.tag, mine.after)} now; {tried.before.changes} changes before, {tried.after.changes} now")
     for fault, which in zip(tried.faults, ("before", "now"), strict=True):
         if fault:
             lines.append(f"  the controller halts {which}: {fault}")

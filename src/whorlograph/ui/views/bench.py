@@ -178,7 +178,8 @@ class BenchPage(ListPage):
         if tag in self.operator.forces and self.operator.forces[tag] is None:
             self.say(f"{release_words(bench, bench.released([tag]))}; Enter releases")
         elif tag in self.operator.forces:
-            self.say(f"Enter forces {one.name} {value_words(one, self.operator.forces[tag] or 0)}; the program goes on, what it writes is kept apart")
+            means = "whatever is operated" if tag in bench.inputs else "the program goes on, what it writes is kept apart"
+            self.say(f"Enter forces {one.name} {value_words(one, self.operator.forces[tag] or 0)}; {means}")
 
     def do_fresh(self) -> None:
         """Release all forces, after it was shown what happens then."""
