@@ -4,15 +4,38 @@ from __future__ import annotations
 
 import unittest
 
+from tests.building import MS, program_of, session_of
 from tests.strategies import replayed
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.power import PowerFlow
-from whorlograph.model.ladder import Coil, CoilKind, Contact, ContactKind
+from whorlograph.model.ladder import Block, Coil, CoilKind, Contact, ContactKind
 from whorlograph.model.types import Family
+from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
 class Power(unittest.TestCase):
     """On random programs: jumps, calls, blocks, several writers."""
+
+    def test_a_timer_s_present_value_goes_on_in_scans_in_which_nothing_changes(self) -> None:
+        # X0 on from 100 to 200 ms; presets 50 ms: by the standard's timing diagrams, IEC 61131-3:2013, figure 15
+        expected = {
+            "TON": lambda t: min(t - 100, 50) if 100 <= t < 200 else 0,
+            "TOF": lambda t: min(t - 200, 50) if t >= 200 else 0,
+            "TP": lambda t: min(t - 100, 50) if 100 <= t < 200 else 0,
+        }
+        for kind, wanted in expected.items():
+            def draw(one: Ladder, kind: str = kind) -> None:
+                one.rung(no("X0"), timer(kind, "T", "T#50ms"), coil("Y0"))
+
+            rows = [(0, "X0", 0), (100, "X0", 1), (200, "X0", 0), (300, "X0", 0)]
+            session = session_of(program_of(draw, "X0 Y0", f"T:{kind}"), rows)
+            power, step = PowerFlow(session.controller.again()), session.controller.steps.all[0]
+            block = next(e for e in step.rung.elements if isinstance(e, Block))
+            for scan in range(1, session.journal.clock.last + 1):
+                at = session.journal.clock.start(scan) // MS
+                with self.subTest(kind, ms=at):
+                    flow = power.flow(session.journal, step, scan)
+                    self.assertEqual(flow.out[block.id, "ET"], wanted(at) * MS)
 
     def test_a_coil_s_power_is_what_the_engine_wrote(self) -> None:
         checked = dict.fromkeys((CoilKind.PLAIN, CoilKind.NEGATED, CoilKind.SET, CoilKind.RESET), 0)

@@ -29,6 +29,9 @@ class ChangeLine(Line):
 def revisions_page(found: Compared, here: Session, width: int) -> Listing:
     """The comparison; ``here`` is the one of the two sessions that is open."""
     head = [Line(((f" {part}", Ink.STRONG if i == 0 else Ink.TEXT),)) for i, part in enumerate(_folded(sentence(found), width - 2))]
+    for said in found.said:
+        ink = Ink.PROVED if "complaint is gone" in said else Ink.TEXT
+        head += [Line(((f" {part}", ink),)) for part in _folded(said, width - 2)]
     if younger(found):
         head.append(Line(((f" {younger(found)}", Ink.BLOCK),)))
     lines: list[Line] = []

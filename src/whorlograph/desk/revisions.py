@@ -33,17 +33,21 @@ class Effect(Struct, frozen=True):
 
 
 class Compared(Struct):
-    """Two programs, what differs, and what that makes of the log; ``faults``: the controller's, in either."""
+    """Two programs, what differs, and what that makes of the log; ``faults``: the controller's, in either; ``said``: what it comes to, where
+    the new one is the old one changed."""
 
     old: Session
     new: Session
     revision: Revision
     effects: tuple[Effect, ...] = ()
     faults: tuple[str, str] = ("", "")
+    said: tuple[str, ...] = ()
 
     @property
     def names(self) -> tuple[str, str]:
         """What the two files are called: with their dates where they say them, with their folders where they would be called alike."""
+        if self.old.paths.program == self.new.paths.program and self.old.program is not self.new.program and self.said:
+            return f"{self.old.paths.program.name} as loaded", f"{self.new.paths.program.name} as changed"
         found = []
         for one in (self.old, self.new):
             date = f" of {one.program.date[:10]}" if one.program.date else ""

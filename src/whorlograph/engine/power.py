@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct, field
 
 from whorlograph.engine.evaluate.again import Result
+from whorlograph.engine.evaluate.sight import ET
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
@@ -266,4 +267,6 @@ class _Telling:
     def left(self, tag: int) -> int:
         """What a block's pin held when the step was done."""
         bits = self.result.own.get(tag)
+        if bits is None and self.running.tags[tag].computed:
+            return self.above.again.elapsed(self.journal, tag - ET, self.flow.scan)
         return bits if bits is not None else self.journal.value_at(tag, self.after)

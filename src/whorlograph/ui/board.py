@@ -16,6 +16,7 @@ from textual.screen import Screen
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.bench import Bench
 from whorlograph.desk.bench_page import Operator
+from whorlograph.desk.changing import Changing
 from whorlograph.desk.finding import Found
 from whorlograph.desk.first_look import first_rungs, first_words
 from whorlograph.desk.job import Desk, Kept, Spot
@@ -97,6 +98,7 @@ class Board(Screen[None]):
         self.page: Page | None = None
         self.bench: Bench | None = None
         self.operator = Operator()
+        self.changing: Changing | None = None
         self.compared: Compared | None = None  # with another revision of the program
         self.pending: Callable[[str], None] | None = None  # what waits for the next letter
         self.actions: dict[str, Callable[[], None]] = {}  # by name in the table of keys

@@ -8,6 +8,7 @@ from textual import events
 
 from whorlograph.desk.bench import Bench
 from whorlograph.desk.bench_page import Operator
+from whorlograph.desk.changing import Changing
 from whorlograph.desk.job import Desk
 from whorlograph.desk.revisions import Compared
 from whorlograph.desk.scene import Scene
@@ -27,6 +28,7 @@ class Host(Protocol):
     desk: Desk
     work: Work
     compared: Compared | None
+    changing: Changing | None
     bench: Bench | None
     operator: Operator
 
@@ -64,6 +66,9 @@ class Host(Protocol):
 
     def save_bench(self) -> None:
         """Save what was done on the bench."""
+
+    def undo_change(self, back: bool) -> None:
+        """Take the last change of the program back, or make it again."""
 
     def first_hint(self, view: str, width: int) -> str:
         """What a view is, while it still is new to somebody; "" from then on."""

@@ -55,6 +55,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("last_right", ("r",), "last right", "when this was last right, laid beside this time: what went otherwise, the first of it first"),
     Action("compare", ("d",), "compare moments", "what differs between another time, or a mark, and this moment"),
     Action("bench", ("b",), "bench", "go on by hand from this moment: operate inputs, scan by scan or running, force tags; nothing real is touched"),
+    Action("change", ("Y",), "change", "change the element under the cursor, its rung or its tag, and see what that makes of the log", "rungs"),
     Action("revisions", ("B",), "other revision", "what differs from another revision of this program, and what that makes of the log"),
     Action("odd", ("U",), "what was unusual", "drop-outs of this log unlike the others of their tag, oddest first"),
     Action("disagreements", ("D",), "disagreements", "where the log recorded a tag otherwise than the program computes it"),
@@ -103,7 +104,7 @@ ACTIONS: tuple[Action, ...] = (
 
 # What people come for, in the order in which it mostly is wanted.
 WANTED = ("why", "asking", "prove", "last_right", "search", "xref", "odd", "standing", "ways", "program", "points", "tags", "disagreements",
-          "bench", "revisions",
+          "change", "bench", "revisions",
           "findings", "survey", "explain", "go_time", "compare", "next_change", "previous_change", "add_lane", "export", "note", "mark",
           "go_mark", "copy")
 _MOVEMENT = ("down", "up", "right", "left", "far_right", "far_left", "page_down", "page_up", "start", "end", "next_strand", "previous_strand",

@@ -13,6 +13,7 @@ from whorlograph.model.question import Question
 from .board import Board
 from .controllers.asking import Asking
 from .controllers.benching import Benching
+from .controllers.changes import Changes
 from .controllers.keeping import Keeping
 from .controllers.leaving import Leaving
 from .controllers.moving import Moving
@@ -43,9 +44,10 @@ class MainScreen(Board):
         self.keeping = Keeping(self, self.timing, self.moving, self.paging, self.asking)
         self.revising = Revising(self, self.paging, self.keeping)
         self.benching = Benching(self, self.paging)
+        self.changes = Changes(self, self.paging)
         self.replaying = Replaying(self, self.asking, self.keeping, self.revising, taken_up, resume)
         leaving = Leaving(self, self.timing, self.paging, self.asking)
-        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, self.benching,
+        for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, self.benching, self.changes,
                     Watching(self), leaving):
             self.actions |= one.actions()
             self.results |= one.results()
@@ -105,6 +107,10 @@ class MainScreen(Board):
     def save_bench(self) -> None:
         """Save what was done on the bench."""
         self.benching.save()
+
+    def undo_change(self, back: bool) -> None:
+        """Take the last change of the program back, or make it again."""
+        self.changes.undo(back)
 
     # the mouse
 

@@ -89,10 +89,10 @@ class Keeping(Controller):
 
             write_report(session, answer, path, kept, stop)
 
-        self.export("the answer", self.scene.name(answer.tag).replace(".", "_") or "answer", write)
+        self.export("the answer", f"{self.scene.name(answer.tag).replace('.', '_') or 'answer'}.pdf", write)
 
-    def export(self, what: str, name: str, write: Callable[[Path], None]) -> None:
-        """Ask for a file, and write it beside the screen; one that is there already only when that is confirmed."""
+    def export(self, what: str, name: str, write: Callable[[Path], None], more: str = "") -> None:
+        """Ask for a file, and write it beside the screen; one that is there already only when that is confirmed. Args: more: another ending."""
         def take(text: str | None) -> None:
             if not text:
                 return
@@ -112,7 +112,7 @@ class Keeping(Controller):
             else:
                 begin()
 
-        self.board.app.push_screen(Prompt(f"export {what}: .pdf, .svg or .md", "a file name", f"{name}.pdf"), take)
+        self.board.app.push_screen(Prompt(f"export {what}: {f'{more}, ' if more else ''}.pdf, .svg or .md", "a file name", name), take)
 
     def take_export(self, result: object) -> None:
         """It stands on paper."""

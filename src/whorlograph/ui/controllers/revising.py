@@ -73,9 +73,17 @@ class Revising(Controller):
         if found is None:
             return
 
+        source, changing = self.session.paths.program, self.board.changing if found.said else None
+
         def write(path: Path) -> None:
             from whorlograph.desk.revision_paper import write_revisions
 
-            write_revisions(found, path)
+            if changing is not None and path.suffix.lower() == source.suffix.lower():
+                changing.written(path)
+            else:
+                write_revisions(found, path)
 
-        self.keeping.export("what differs", f"{self.session.paths.program.stem}-revisions", write)
+        if changing is not None:
+            self.keeping.export("what differs on paper, or the changed program", f"{source.stem}-changed{source.suffix}", write, source.suffix)
+        else:
+            self.keeping.export("what differs", f"{source.stem}-revisions.pdf", write)

@@ -122,6 +122,10 @@ class Page(Screen[None]):
         """The tag under the cursor."""
         return None
 
+    def place(self) -> tuple[int, int] | None:
+        """The step and element under the cursor; None where no rung is drawn."""
+        return None
+
     def search(self, text: str) -> None:
         """Take a search text."""
 

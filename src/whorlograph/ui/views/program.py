@@ -90,6 +90,10 @@ class ProgramPage(Page):
         block = next((b for _, b in self.blocks if b.step == self.state.step), None)
         return block.tags.get(self.state.element) if block is not None else None
 
+    def place(self) -> tuple[int, int] | None:
+        """The step and element under the cursor."""
+        return self.state.step, self.state.element
+
     def move(self, steps: int) -> None:
         """Move from rung to rung within the POU."""
         rungs = self._siblings()

@@ -49,5 +49,13 @@ class RevisionsPage(ListPage):
         self.rung.show(lines, top=0, note="each in its own replay, at the moment")
 
     def do_export(self) -> None:
-        """The comparison on paper."""
+        """The comparison on paper; of a changed program the program too."""
         self.main.export_revisions()
+
+    def do_undo(self) -> None:
+        """Take the last change of the program back."""
+        self.main.undo_change(True)
+
+    def do_redo(self) -> None:
+        """Make it again."""
+        self.main.undo_change(False)

@@ -1,0 +1,225 @@
+"""A program changed and tried on the same log: step by step, each taken back; judged by what it makes of the log; written back under a new name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace as session_with
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.beside import written
+from whorlograph.formats.programs.splice import splice
+from whorlograph.formats.text.body import text_body
+from whorlograph.formats.text.unreadable import Unreadable
+from whorlograph.inquiry.findings.facts import Finding
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.edit import declarations, rungs
+from whorlograph.model.edit.choice import Choice
+from whorlograph.model.errors import UsageError
+from whorlograph.model.iolist import IoList
+from whorlograph.model.log import Log, Shorts
+from whorlograph.model.program import Program
+from whorlograph.model.question import Symptom
+from whorlograph.model.steps import Step, segment_at
+from whorlograph.model.text import TextBody
+from whorlograph.model.times import clock_text
+
+from .checking import check
+from .revisions import Compared, compare, other_tag
+from .session import Session
+
+FROZEN = 3  # so often a tag must have changed in the log before, for standing still now to be told
+
+
+class Change(Struct, frozen=True):
+    """One step of changing: what was done, and the program it led to."""
+
+    what: str
+    program: Program
+
+
+class Changing:
+    """A session's program and the changes that somebody made to it."""
+
+    def __init__(self, session: Session) -> None:
+        self.original = session
+        self.steps: list[Change] = []
+        self.undone: list[Change] = []
+
+    @property
+    def program(self) -> Program:
+        """The program as changed by now."""
+        return self.steps[-1].program if self.steps else self.original.program
+
+    def choices(self, step: Step, element: int, name: str) -> list[Choice[Program]]:
+        """What can be changed where the cursor stands. Args: step, element: as in the original; name: the tag there, as the POU calls it.
+
+        A rung that was changed already is found by its place again: changes that move rungs are made last.
+        """
+        pou = self.program.pous.get(step.pou.lower())
+        if pou is None:
+            return []
+        found: list[Choice[Program]] = []
+        place = self._place(step)
+        if isinstance(pou.body, TextBody) and step.rung.statement is not None:
+            found.append(self._line(step.pou, pou.body, place))
+        elif step.rung.statement is None:
+            found += [Choice(c.label, self._in_body(step.pou, c), c.asks, c.before, c.tags) for c in rungs.choices(pou.body, element)]
+        return found + (declarations.choices(self.program, step.pou, name) if name else [])
+
+    def _place(self, step: Step) -> int:
+        first = self.original.controller.steps.first[id(step.instance)]
+        return step.index - first
+
+    def _in_body(self, pou: str, one: Choice[Any]) -> Callable[[str], Program]:
+        def make(text: str) -> Program:
+            program, key = self.program, pou.lower()
+            changed = replace(program, pous=program.pous | {key: replace(program.pous[key], body=one.make(text))})
+            return declarations.with_tag(changed, pou, text.strip()) if one.tags else changed
+
+        return make
+
+    def _line(self, pou: str, body: TextBody, place: int) -> Choice[Program]:
+        part, first = segment_at(body, place)
+        assert isinstance(part, TextBody)
+        index = place - first
+        lines = part.lines(index)
+
+        def make(text: str) -> Program:
+            begin = part.statements[index].line - part.first
+            margin = lines[0][:len(lines[0]) - len(lines[0].lstrip())]
+            source = [*part.source[:begin], margin + text.strip(), *part.source[begin + len(lines):]]
+            try:
+                made = text_body("\n".join(source), part.first, part.language)
+            except Unreadable as error:
+                raise ValueError(str(error)) from None
+            program, key = self.program, pou.lower()
+            return replace(program, pous=program.pous | {key: replace(program.pous[key], body=made)})
+
+        return Choice("the statement", make, "the statement as it is to be", " ".join(line.strip() for line in lines))
+
+    def apply(self, choice: Choice[Program], text: str = "") -> None:
+        """Make a change. Raises: ValueError with why it cannot be; nothing is changed then."""
+        program = choice.make(text)
+        if program == self.program:
+            raise ValueError("that changes nothing")
+        self.steps.append(Change(f"{choice.label}{f': {text.strip()}' if text.strip() else ''}", program))
+        self.undone.clear()
+
+    def undo(self) -> str:
+        """Take the last change back; what it was, "" where there is none."""
+        if not self.steps:
+            return ""
+        self.undone.append(self.steps.pop())
+        return self.undone[-1].what
+
+    def redo(self) -> str:
+        """Make it again; "" where there is none."""
+        if not self.undone:
+            return ""
+        self.steps.append(self.undone.pop())
+        return self.steps[-1].what
+
+    def session(self) -> Session:
+        """The changed program on the same log."""
+        old = self.original
+        controller = Controller(self.program, old.profile, old.controller.resource, old.controller.plain)
+        known = {t.name.lower(): t.index for t in controller.running.tags}
+        moved = np.array([known.get(t.name.lower(), -1) for t in old.running.tags], np.int32)
+        points = {int(moved[t]): p for t, p in old.iolist.points.items() if moved[t] >= 0}
+        return session_with(old, controller=controller, log=_log(old.log, moved), iolist=IoList(points, old.iolist.file, old.iolist.unbound),
+                            paths=replace(old.paths, title=f"{old.paths.title or old.program.name}, changed"), _journal=None, inquiry=None, xref=None,
+                            search=None, words=None, answers={}, drops={}, findings=None, odd=None, odd_known=False, now=None)
+
+    def compared(self) -> Compared:
+        """The original beside the changed program, on the same log."""
+        return compare(self.original, self.session())
+
+    def written(self, path: Path) -> None:
+        """Write the changed program: the original's file, byte for byte but for what was changed.
+
+        Raises: UsageError for a file that is there already or of another form; ProgramError for a change that the form cannot hold.
+        """
+        source = self.original.paths.program
+        if path.exists():
+            raise UsageError(str(path), "is there already", "give another name: nothing is written over")
+        if path.suffix.lower() != source.suffix.lower():
+            raise UsageError(str(path), f"{source.name} is written back in its own form", f"end the name in {source.suffix}")
+        data = splice(source.read_bytes(), self.original.program, self.program)
+        with written(path, self.original.paths.inputs) as fresh:
+            fresh.write_bytes(data)
+
+
+def _log(log: Log, moved: Shorts) -> Log:
+    """A log with the tags of another program, by name; rows of tags that it has not are left out."""
+    tags = moved[log.tags]
+    keep = tags >= 0
+    if keep.all():
+        return replace(log, tags=tags)
+    return replace(log, times=log.times[keep], tags=tags[keep], values=log.values[keep])
+
+
+# judged by effect
+
+def judged(found: Compared, answer: Answer | None) -> list[str]:
+    """What a change has done, in sentences: whether the complaint is gone, what stands still now, findings that came and went."""
+    said = [complaint(found, answer)] if answer is not None and answer.symptom in _ASKED else []
+    still = frozen(found)
+    if still:
+        more = f" and {len(still) - 6} more" if len(still) > 6 else ""
+        said.append(f"no longer {'changes' if len(still) == 1 else 'change'}: {', '.join(still[:6])}{more}")
+    for fault, which in zip(found.faults, ("before", "with the change"), strict=True):
+        if fault:
+            said.append(f"the controller halts {which}: {fault}")
+    came, went = findings(found)
+    said += [f"a finding less: {f.text}" for f in went[:4]] + [f"a finding more: {f.text}" for f in came[:4]]
+    return said
+
+
+_ASKED = (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN, Symptom.WILL_NOT_DROP_OUT)
+
+
+_SINCE = "the log then goes on with inputs of a machine that had stopped, and what differs later may be of that"
+
+
+def complaint(found: Compared, answer: Answer) -> str:
+    """Whether the tag asked about still does what was complained of, at the moment asked for."""
+    tag, name = other_tag(found, found.old)(answer.tag), found.old.running.tags[answer.tag].name
+    if tag is None:
+        return f"{name} is not in the changed program"
+    journal, log = found.new.journal, found.new.log
+    start = found.old.journal.clock.start(answer.scan)
+    scan = max(1, journal.clock.scan_at(start))
+    at = clock_text(log, start)
+    on = any(journal.settled(tag.index, s) for s in range(scan, min(scan + 3, journal.clock.last + 1)))
+    if answer.symptom is Symptom.WILL_NOT_DROP_OUT:
+        return f"{name} is {'still on' if journal.settled(tag.index, scan) else 'off'} at {at}"
+    if answer.symptom is Symptom.DROPPED_OUT:
+        return f"{name} still drops out at {at}" if not on else f"the complaint is gone: {name} stays on at {at}; {_SINCE}"
+    return f"{name} is still off at {at}" if not on else f"the complaint is gone: {name} is on at {at}; {_SINCE}"
+
+
+def frozen(found: Compared) -> list[str]:
+    """Tags that changed in the log and no longer do with the change: it may hide the fault instead of mending it."""
+    still = []
+    for effect in found.effects:
+        old, new = (s.running.by_name.get(effect.difference.tag.lower()) for s in (found.old, found.new))
+        if old is None or new is None:
+            continue
+        since = effect.difference.first
+        counts = [sum(1 for row in s.journal.rows(t).tolist() if s.journal.time(row) >= since) for s, t in ((found.old, old), (found.new, new))]
+        if counts[0] >= FROZEN and counts[1] <= 1:
+            still.append(effect.difference.tag)
+    return still
+
+
+def findings(found: Compared) -> tuple[list[Finding], list[Finding]]:
+    """Findings that came, and those that went."""
+    old, new = check(found.old), check(found.new)
+    before, after = {(f.key, f.text) for f in old}, {(f.key, f.text) for f in new}
+    return [f for f in new if (f.key, f.text) not in before], [f for f in old if (f.key, f.text) not in after]
