@@ -128,7 +128,7 @@ def _line(bench: Bench, operator: Operator, tag: int, width: int, marks: bool) -
             kept = f"forced{f', program: {value_words(one, would)}' if would is not None and would != forced else ''}"
         operated = tag in bench.inputs
         manner = manner_of(bench, operator, tag).value if operated and boolean else ""
-        normal = " nc" if point is not None and point.wiring is Wiring.NORMALLY_CLOSED else ""
+        normal = " NC" if point is not None and point.wiring is Wiring.NORMALLY_CLOSED else ""
         where = point.whereabouts if point is not None else ""
         said = point.description if point is not None and point.description else one.documentation
         found: list[Run] = [(f"  {padded(fitted(one.name, 26), 27)}", Ink.TEXT),
