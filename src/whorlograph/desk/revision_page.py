@@ -63,7 +63,8 @@ def revisions_page(found: Compared, here: Session, width: int) -> Listing:
     if found.revision.redrawn:
         names_ = ", ".join(f"{r.pou} {r.new}" for r in found.revision.redrawn)
         lines += [Line((("", Ink.TEXT),)), Line(((f" drawn otherwise, and the same: {names_}"[:width - 1], Ink.QUIET),))]
-    return Listing("the program, changed" if found.said else "another revision", tuple(head), tuple(lines), hint="Enter goes there · e puts it on paper · Backspace comes back")
+    title = "the program, changed" if found.said else "another revision"
+    return Listing(title, tuple(head), tuple(lines), hint="Enter goes there · e puts it on paper · Backspace comes back")
 
 
 def _folded(text: str, width: int) -> list[str]:
