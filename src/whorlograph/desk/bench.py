@@ -17,7 +17,6 @@ from whorlograph.engine.checkpoint import Trials
 from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
-from whorlograph.engine.settled import settle
 from whorlograph.engine.wasm.machine import Machine, Status
 from whorlograph.formats.beside import written
 from whorlograph.model.errors import UsageError
@@ -357,14 +356,6 @@ class Bench:
             lines.append(f"{_seconds(self.now)},{tags[number].name},{value_text(last, tags[number].type)}")
         with written(path, self.session.paths.inputs) as fresh:
             fresh.write_text("\n".join(["time,tag,value", *lines, ""]), encoding="utf-8")
-
-    def settled(self) -> dict[str, list[tuple[int, int]]]:
-        """Every tag's settled values since the beginning, each from when on (ns): for comparing."""
-        found: dict[str, list[tuple[int, int]]] = {}
-        done = settle(self.journal, self.session.running)
-        for tag, start, value in zip(done.tags.tolist(), done.starts.tolist(), done.values.tolist(), strict=True):
-            found.setdefault(self.session.running.tags[tag].name, []).append((start, value))
-        return found
 
     def close(self) -> None:
         """Free the machines."""

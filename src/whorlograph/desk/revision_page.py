@@ -22,7 +22,7 @@ class ChangeLine(Line):
     __slots__ = ("change",)
 
     def __init__(self, runs: Runs, change: Change, tag: int | None, step: int) -> None:
-        super().__init__(runs, tag, step, word=f"change-{change.what}")
+        super().__init__(runs, tag, step, word="revision")
         self.change = change
 
 

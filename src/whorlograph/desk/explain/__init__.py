@@ -19,7 +19,8 @@ from whorlograph.model.tags import Instance
 from whorlograph.plant.written import body_of
 
 HEADINGS = {"symptom": "Symptoms", "link": "Links of a trail", "root": "Roots", "fault": "Faults of the controller",
-            "contact": "Contacts, coils, jumps", "block": "Blocks", "finding": "Findings", "together": "What comes together"}
+            "contact": "Contacts, coils, jumps", "block": "Blocks", "finding": "Findings", "together": "What comes together",
+            "trying": "Trying it out"}
 
 
 class Page(msgspec.Struct, frozen=True):

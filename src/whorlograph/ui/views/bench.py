@@ -278,6 +278,10 @@ class BenchPage(ListPage):
 
     # what is asked and kept
 
+    def do_explain(self) -> None:
+        """What the bench is."""
+        self.main.open_page(PageState("explain", word="bench"))
+
     def do_why(self) -> None:
         """Why the chosen point is as it is now."""
         tag = self._tag()
