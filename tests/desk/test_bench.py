@@ -120,6 +120,22 @@ class ByHand(unittest.TestCase):
             pass
         self.assertEqual((bench.now, bench.scan), (0, 1))
 
+    def test_a_program_without_inputs_goes_on_too(self) -> None:
+        def draw(one: Ladder) -> None:
+            one.rung(nc("Y0"), coil("Y0"))
+
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "p.xml").write_bytes(write_xml(program_of(draw, "Y0")))
+            session = load(Paths(folder / "p.xml"))
+            bench = Bench(session)
+            bench.step(4)
+            self.assertEqual((bench.inputs, bench.scan, bench.value(session.tag("Y0"))), ([], 5, 1))
+            bench.save(folder / "b.csv")
+            again = load(Paths(folder / "p.xml", (folder / "b.csv",)))
+            self.assertEqual((again.journal.clock.last, again.notices), (5, []))
+            self.assertEqual(courses(session, bench.journal, 0), courses(again, again.journal, 0))
+
     def test_until_something_changes(self) -> None:
         session = two_contactors()
         x2, y2 = session.tag("X2"), session.tag("Y2")

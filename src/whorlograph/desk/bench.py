@@ -6,12 +6,13 @@ What is done by hand becomes rows of a log, and the bench is the replay of that 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import replace as session_with
 from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.checkpoint import Trials
 from whorlograph.engine.coupling import Coupled
@@ -68,7 +69,17 @@ class Bench:
             self.base = Log(log.times[:upto], log.tags[:upto], log.values[:upto], log.origin, self.begin, log.clock, log.zone)
         self.now = self.begin
         self._trials = Trials(self.controller, log, self.begin + 1)
+        self._recent = self._since_checkpoint()
         self._made: tuple[tuple[object, ...], Journal] | None = None
+
+    def _since_checkpoint(self) -> Log:
+        """Of what was there before: the rows that the checkpoint has not taken yet, and each tag's last one before it. A day's log is not
+        copied for each scan."""
+        base = self.base
+        taken = int(np.searchsorted(base.times, self._trials.checkpoint.taken, side="right"))
+        _, last = np.unique(base.tags[:taken][::-1], return_index=True)
+        rows = np.concatenate([np.sort(taken - 1 - last), np.arange(taken, len(base.times))])
+        return replace(base, times=base.times[rows], tags=base.tags[rows], values=base.values[rows])
 
     def _from_nothing(self) -> Log:
         """A first row for every input."""
@@ -111,10 +122,10 @@ class Bench:
         """The forces."""
         return Trial((), (), tuple(self.forces))
 
-    def log(self, end: int | None = None) -> Log:
-        """The log of all that was there before and all that was done since."""
+    def log(self, end: int | None = None, base: Log | None = None) -> Log:
+        """The log of all that was there before and all that was done since. Args: base: what of the former, by default all."""
         rows = sorted((*self.rows, *self.answers), key=lambda r: r[0])
-        base = self.base
+        base = base or self.base
         times = np.concatenate([base.times, np.array([r[0] for r in rows], np.int64)])
         tags = np.concatenate([base.tags.astype(np.int32), np.array([r[1] for r in rows], np.int32)])
         values = np.concatenate([base.values.astype(np.int64), np.array([r[2] for r in rows], np.int64)])
@@ -129,7 +140,7 @@ class Bench:
         return self._made[1]
 
     def _run(self, until: int) -> Journal:
-        return self._trials.run(self.trial, until, self.log(until))
+        return self._trials.run(self.trial, until, self.log(until, self._recent))
 
     @property
     def scan(self) -> int:
@@ -147,14 +158,15 @@ class Bench:
 
     def view(self) -> Session:
         """A session that stands where the bench does, for all that draws and explains: its journal begins where the bench does."""
-        return self._as_session(self.journal)
+        return self._as_session(self.journal, self.log(base=self._recent))
 
     def whole(self) -> Session:
         """The same, replayed from the log's start: questions are asked of it."""
-        return self._as_session(self.controller.replay(self.log(), self.trial))
+        log = self.log()
+        return self._as_session(self.controller.replay(log, self.trial), log)
 
-    def _as_session(self, journal: Journal) -> Session:
-        found = replace(self.session, log=self.log(), inquiry=None, xref=None, search=None, answers={}, drops={})
+    def _as_session(self, journal: Journal, log: Log) -> Session:
+        found = session_with(self.session, log=log, inquiry=None, xref=None, search=None, answers={}, drops={})
         found.take(journal)
         return found
 
@@ -285,7 +297,7 @@ class Bench:
         span, begin, wrong = self.controller.scan_time * 16, self.now, ""
         while span <= FARTHEST:
             self._advance(begin + span)
-            found = find(self._as_session(self._run(begin + span)), condition)
+            found = find(self._as_session(self._run(begin + span), self.log(begin + span, self._recent)), condition)
             wrong = found.wrong if not found.times else ""
             if wrong or not found.times:
                 break
@@ -350,10 +362,11 @@ class Bench:
         keep = log.times <= self.now
         lines = [f"{_seconds(t)},{tags[n].name},{value_text(v, tags[n].type)}"
                  for t, n, v in zip(log.times[keep].tolist(), log.tags[keep].tolist(), log.values[keep].tolist(), strict=True)]
-        if len(log.times) and log.times[keep][-1] < self.now:
-            number = int(log.tags[keep][-1])
-            last = int(log.values[keep][-1])
-            lines.append(f"{_seconds(self.now)},{tags[number].name},{value_text(last, tags[number].type)}")
+        # rows without a value say nothing but their time
+        if tags and not lines:
+            lines.append(f"{_seconds(0)},{tags[0].name},")
+        if lines and (not keep.any() or log.times[keep][-1] < self.now):
+            lines.append(f"{_seconds(self.now)},{tags[int(log.tags[keep][-1]) if keep.any() else 0].name},")
         with written(path, self.session.paths.inputs) as fresh:
             fresh.write_text("\n".join(["time,tag,value", *lines, ""]), encoding="utf-8")
 

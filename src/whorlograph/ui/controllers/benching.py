@@ -30,9 +30,13 @@ class Benching(Controller):
         if self.view.page is not None and self.view.page.name == "bench":
             self.begin()
             return
-        if self.board.bench is None:
+        if not self.session.journal.complete:
+            self.say("the log is still being replayed: the bench goes on from all of it")
+            return
+        if self.board.bench is None or self.board.bench.session is not self.session:
             self.begin()
-        self.paging.open_page(PageState("bench"))
+        if self.board.bench is not None:
+            self.paging.open_page(PageState("bench"))
 
     def begin(self) -> None:
         """A fresh bench: from this moment of the replay, or from nothing with the machine of the case."""
@@ -43,7 +47,12 @@ class Benching(Controller):
         board.operator.forces.clear()
         board.operator.done.clear()
         logged = len(self.session.log.times) > 0
-        board.bench = Bench(self.session, self.view.time if logged else None, self.session.plant if not logged else None)
+        try:
+            board.bench = Bench(self.session, self.view.time if logged else None, self.session.plant if not logged else None)
+        except (ImportError, OSError) as error:
+            board.bench = None
+            self.say(f"the bench needs the compiled engine, which does not run here: {error}")
+            return
         if board.page is not None:
             board.page.paint()
             self.say("a fresh bench, from the moment of the main view")
