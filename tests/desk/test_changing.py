@@ -9,9 +9,11 @@ from tempfile import TemporaryDirectory
 
 from msgspec.structs import replace
 
+from tests.building import program_of
 from tests.inquiry.test_revisions import course
 from tests.strategies import random_case, random_log
 from whorlograph.desk.asking import ask
+from whorlograph.desk.bench import Bench
 from whorlograph.desk.changing import Changing, judged
 from whorlograph.desk.session import Paths, load
 from whorlograph.engine.controller import Controller
@@ -26,8 +28,11 @@ from whorlograph.model.errors import UsageError
 from whorlograph.model.ladder import Coil, CoilKind, Contact, ContactKind, LadderBody
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Pou, Program, Variable, VariableKind
+from whorlograph.model.question import Symptom
 from whorlograph.model.types import BOOL, Simple
 from whorlograph.plant.catalog import cases
+from whorlograph.plant.moving import Contactor, MovingMachine
+from whorlograph.plant.rungs import Ladder, coil, nc, no
 
 
 def with_constants(program: Program) -> Program:
@@ -224,6 +229,48 @@ class OnTheBridge(unittest.TestCase):
         changing.written(made)
         self.assertEqual(made.read_text(), path.read_text().replace("A AND B", "A OR B"))
         self.assertIs(compare_programs(changing.program, read_program(made).value).verdict, Verdict.SAME)
+
+
+class TwoContactors(unittest.TestCase):
+    """From the bench to a program that is mended: two buttons in one scan, a lock that lets one close, the interlock, the same log."""
+
+    def test_the_fault_is_made_by_hand_recorded_and_mended(self) -> None:
+        def draw(one: Ladder) -> None:
+            one.rung(no("X0"), coil("Y0"))
+            one.rung(no("X1"), coil("Y1"))
+            one.rung(no("X2"), nc("X3"), coil("Y2"))
+
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "p.xml").write_bytes(write_xml(program_of(draw, "X0 X1 X2 X3 Y0 Y1 Y2")))
+            session = load(Paths(folder / "p.xml"))
+            x0, x1, x2, x3, y0, y1 = (session.tag(n) for n in ("X0", "X1", "X2", "X3", "Y0", "Y1"))
+            parts = (Contactor("Y0", "X2", 15, 12, ("Y1",)), Contactor("Y1", "X3", 18, 14, ("Y0",)))
+            bench = Bench(session, None, lambda: MovingMachine(("X0", "X1", "X2", "X3"), (), parts))
+            bench.step(3)
+            bench.prepare(x0, 1)
+            bench.prepare(x1, 1)
+            bench.apply()
+            bench.run(200_000_000)
+            self.assertEqual([bench.value(t) for t in (y0, y1, x2, x3)], [1, 1, 1, 0])
+            bench.save(folder / "log.csv")
+            bench.close()
+            recorded = load(Paths(folder / "p.xml", (folder / "log.csv",)))
+            answer = ask(recorded, "Y1", None, Symptom.WILL_NOT_DROP_OUT)
+            self.assertTrue(answer.roots)
+            changing = Changing(recorded)
+            step = recorded.controller.steps.all[1]
+            coil_of = next(e.id for e in step.rung.elements if isinstance(e, Coil))
+            changing.apply(next(c for c in changing.choices(step, coil_of, "Y1") if c.label == "a normally closed contact before it"), "Y0")
+            found = changing.compared()
+            self.assertIn("the complaint is gone: Y1 is off", judged(found, answer)[0])
+            self.assertEqual({e.difference.tag for e in found.effects if e.output}, {"Y1"})
+            changing.written(folder / "mended.xml")
+            mended = load(Paths(folder / "mended.xml", (folder / "log.csv",)))
+            last = mended.journal.clock.last
+            self.assertEqual([mended.journal.settled(mended.tag(n), last) for n in ("Y0", "Y1")], [1, 0])
+            self.assertEqual(changing.undo().partition(":")[0], "a normally closed contact before it")
+            self.assertEqual(splice((folder / "p.xml").read_bytes(), recorded.program, changing.program), (folder / "p.xml").read_bytes())
 
 
 if __name__ == "__main__":

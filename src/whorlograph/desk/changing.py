@@ -198,7 +198,7 @@ def complaint(found: Compared, answer: Answer) -> str:
     at = clock_text(log, start)
     on = any(journal.settled(tag.index, s) for s in range(scan, min(scan + 3, journal.clock.last + 1)))
     if answer.symptom is Symptom.WILL_NOT_DROP_OUT:
-        return f"{name} is {'still on' if journal.settled(tag.index, scan) else 'off'} at {at}"
+        return f"{name} is still on at {at}" if journal.settled(tag.index, scan) else f"the complaint is gone: {name} is off at {at}; {_SINCE}"
     if answer.symptom is Symptom.DROPPED_OUT:
         return f"{name} still drops out at {at}" if not on else f"the complaint is gone: {name} stays on at {at}; {_SINCE}"
     return f"{name} is still off at {at}" if not on else f"the complaint is gone: {name} is on at {at}; {_SINCE}"
