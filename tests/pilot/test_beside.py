@@ -115,6 +115,14 @@ class Beside(unittest.IsolatedAsyncioTestCase):
                         self.assertEqual(main.trail.region.y == main.rungs.region.y, beside)
                         self.assertEqual(main.trail.region.x > 0, beside)
 
+    async def test_the_list_of_all_tags_is_made_beside_the_screen(self) -> None:
+        session = bridge_session()
+        app = bridge_app(session=session)
+        async with app.run_test(size=(120, 30)) as pilot:
+            await answered(pilot, app)
+            await until(pilot, lambda: not app.main.work.running, "rest")
+            self.assertIn("_entries", session.xref.__dict__)  # type: ignore[union-attr]
+
     async def test_a_number_is_drawn_tall_and_lanes_are_folded_away(self) -> None:
         app = bridge_app(session=self.session)
         async with app.run_test(size=(160, 47)) as pilot:

@@ -8,6 +8,7 @@ from textwrap import wrap
 from whorlograph.desk.asking import answer_to, inquiry_beside, prove_all, prove_root
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.summary import fault_text
+from whorlograph.desk.tables import xref_of
 from whorlograph.desk.unusual import add_usual, find_drops, find_odd
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.trail import Answer
@@ -62,6 +63,8 @@ class Asking(Controller):
                 prove_all(session, answer, stop, other)
             yield ""
             add_usual(session, answer, stop, other)
+            yield ""
+            xref_of(session).entries()  # of a large program the list of all tags takes a while: it is there when it is asked for
             return answer
 
         self.board.work.start("proofs", job, beside=True)
