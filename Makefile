@@ -8,7 +8,7 @@ demo: install
 	$(BIN)/whorlograph demo
 
 test: install terminal
-	$(BIN)/python -m unittest discover -s tests -t . -q
+	$(BIN)/python .ci/tests.py
 
 check: install
 	$(BIN)/ruff check src tests benchmarks

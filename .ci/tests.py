@@ -1,0 +1,44 @@
+"""Runs all tests, a folder at a time, two folders beside one another where the machine has two processors."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+LONG = ("pilot", "engine", "desk", "attacks", "inquiry", "formats", "terminal")  # these first, so that nothing long is left for the end
+
+
+def groups() -> list[list[str]]:
+    """The arguments for ``unittest``, by folder; the tests that stand in none of them last."""
+    tests = ROOT / "tests"
+    folders = sorted((p.name for p in tests.iterdir() if p.is_dir() and any(p.rglob("test_*.py"))),
+                     key=lambda n: LONG.index(n) if n in LONG else len(LONG))
+    alone = [f"tests.{p.stem}" for p in sorted(tests.glob("test_*.py"))]
+    return [["discover", "-s", f"tests/{n}", "-t", "."] for n in folders] + ([alone] if alone else [])
+
+
+def run(arguments: list[str]) -> bool:
+    """Run a group; say how long it took, and all it printed where something failed."""
+    began = time.monotonic()
+    done = subprocess.run([sys.executable, "-m", "unittest", "-q", *arguments], cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
+    ran = next((line for line in reversed(done.stdout.splitlines()) if line.startswith("Ran ")), "ran nothing")
+    good = done.returncode == 0 and not ran.startswith(("ran", "Ran 0"))
+    name = arguments[2] if arguments[0] == "discover" else " ".join(arguments)
+    said = "" if good else f"\n{done.stdout}"
+    print(f"{'ok    ' if good else 'FAILED'} {name}: {ran}, {time.monotonic() - began:.0f} s in all{said}", flush=True)
+    return good
+
+
+def main() -> int:
+    """All groups."""
+    with ThreadPoolExecutor(max(1, min(2, os.cpu_count() or 1))) as workers:
+        return 0 if all(list(workers.map(run, groups()))) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
