@@ -25,7 +25,7 @@ def groups() -> list[list[str]]:
 def run(arguments: list[str]) -> bool:
     """Run a group; say how long it took, and all it printed where something failed."""
     began = time.monotonic()
-    done = subprocess.run([sys.executable, "-m", "unittest", "-q", *arguments], cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
+    done = subprocess.run([sys.executable, "-m", "unittest", *arguments, "-q"], cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
     ran = next((line for line in reversed(done.stdout.splitlines()) if line.startswith("Ran ")), "ran nothing")
     good = done.returncode == 0 and not ran.startswith(("ran", "Ran 0"))
     name = arguments[2] if arguments[0] == "discover" else " ".join(arguments)

@@ -46,6 +46,16 @@ class Files(unittest.TestCase):
         self.home = {**os.environ, "HOME": str(self.folder), "XDG_STATE_HOME": str(self.folder / "state"), "XDG_CACHE_HOME": str(self.folder / "cache")}
 
 
+def _begun(process: subprocess.Popen[bytes], number: int) -> None:
+    """Wait until a process of ours catches a signal: before that the interpreter itself is still starting."""
+    status = Path(f"/proc/{process.pid}/status")
+    for _ in range(200):
+        caught = next((line for line in status.read_text().splitlines() if line.startswith("SigCgt")), "") if status.exists() else ""
+        if caught and int(caught.split()[1], 16) >> (number - 1) & 1:
+            return
+        time.sleep(0.05)
+
+
 class Commands(Files):
     """Without a screen."""
 
@@ -59,7 +69,8 @@ class Commands(Files):
         for number in SIGNALS:
             for words in (("replay", str(self.program), str(self.year), "--out", str(out)), ("why", str(self.program), str(self.year), "Y2")):
                 process = subprocess.Popen([*COMMAND, *words], env=self.home, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
-                time.sleep(random.uniform(0.6, 1.5))
+                _begun(process, number)
+                time.sleep(random.uniform(0.1, 1.0))
                 process.send_signal(number)
                 _, error = process.communicate(timeout=10)
                 with self.subTest(signal=number.name, command=words[0]):

@@ -9,7 +9,7 @@ from whorlograph.desk.lanes import lane_named, lane_of_scans, lane_tag
 from whorlograph.desk.listings import survey_page
 from whorlograph.desk.survey import survey
 from whorlograph.desk.tables import survey_text
-from whorlograph.drawing.timeline_layout import Window, lay_out
+from whorlograph.drawing.timeline_layout import LEVELS, Window, lay_out
 from whorlograph.engine.journal import Passes
 from whorlograph.model.program import Program
 from whorlograph.plant.rungs import Ladder, call, coil, compare, jump, no
@@ -58,12 +58,12 @@ class ScanLanes(unittest.TestCase):
             for lane in layout.lanes:
                 levels = [c.level for c in lane.cells]
                 self.assertEqual(levels[:10], [0] * 10)
-                self.assertEqual(levels[11:19], [7] * 8)
+                self.assertEqual(levels[11:19], [LEVELS - 1] * 8)
                 self.assertEqual(levels[21:], [0] * 9)
                 self.assertEqual(sum(c.changes for c in lane.cells), 3)
         # A window behind the first changes begins with what holds there.
         late = Window(self.journal, 120 * MS, 180 * MS, 10)
-        self.assertEqual({c.level for c in late.cells(tags[1])[0]}, {3})
+        self.assertEqual({c.level for c in late.cells(tags[1])[0]}, {LEVELS // 2 - 1})
         self.assertEqual(late.cells(tags[1])[1:], ("7", "7"))
 
     def test_the_survey_says_where_the_time_goes(self) -> None:

@@ -76,7 +76,7 @@ class Cells(unittest.TestCase):
                 self.assertEqual((low, high), tuple(duration_text(int(v)) if time else f"{v:g}" for v in (min(values), max(values))))
                 end = float(cooked(journal.value_at(tag.index, len(journal)), tag.type))
                 if max(values) > min(values):
-                    self.assertEqual(cells[-1].level, min(7, int((end - min(values)) / (max(values) - min(values)) * 7.999)))
+                    self.assertEqual(cells[-1].level, min(31, int((end - min(values)) / (max(values) - min(values)) * 32)))
                     checked += 1
                 self.assertEqual(sum(c.changes for c in cells), len(values) - 1)
         self.assertGreater(checked, 20)
