@@ -339,10 +339,11 @@ class ListPage(Page):
         """Move the choice over lines that stand for something."""
         rows = [i for i, x in enumerate(self.shown) if x.stands]
         if not rows:
+            self.say("there is no line to choose")
             return
         at = rows.index(self.state.row) if self.state.row in rows else 0
         wanted = max(0, min(len(rows) - 1, at + steps))
-        if wanted == at and abs(steps) < 10**6:
+        if wanted == at:
             self.said = "the list ends here" if steps > 0 else "the list begins here"
         self.change(row=rows[wanted])
 
