@@ -33,7 +33,10 @@ from .hints import hint_runs, next_step
 from .keys import footer_runs
 from .room import is_tiny, is_wide
 from .state import View
-from .strands import HandStrand, Lines, RungsStrand, TimelineStrand, TrailStrand
+from .strands import Lines
+from .strands.rungs import HandStrand, RungsStrand
+from .strands.timeline import TimelineStrand
+from .strands.trail import TrailStrand
 from .work import Work
 
 if TYPE_CHECKING:
