@@ -38,6 +38,12 @@ class Commands(unittest.TestCase):
         self.assertIn("Commands", done.stdout)
         self.assertEqual(done.stdout.splitlines()[-1], "")
 
+    def test_the_first_frame_imports_nothing_that_only_an_answer_needs(self) -> None:
+        code = ("import sys\nimport whorlograph.ui.app, whorlograph.ui.first\n"
+                "print(*sorted(m for m in ('numpy', 'lxml', 'wasmtime', 'reportlab', 'whorlograph.desk.scene', 'whorlograph.desk.session') if m in sys.modules))")
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+        self.assertEqual(done.stdout.strip(), "")
+
     def test_why_as_json_is_one_object(self) -> None:
         done = run("why", *FILES, "Raise_Pump", *LISTS, "--json", "--prove")
         self.assertEqual(done.returncode, 0, done.stderr)

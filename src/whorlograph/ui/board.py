@@ -30,7 +30,7 @@ from whorlograph.model.question import Question
 
 from .about import about
 from .hints import hint_runs, next_step
-from .keys import footer_runs
+from .keys import AT_THE_END, CURSOR, footer_runs
 from .room import is_tiny, is_wide
 from .state import View
 from .strands import Lines
@@ -49,7 +49,7 @@ WALK = 500  # views that the way back remembers
 UNREPLAYED = frozenset(("help", "palette", "quit", "close", "stop", "theme", "mouse", "aside", "tags", "points", "survey", "back"))
 LOOKING = frozenset(("help", "stop", "theme", "mouse", "quit", "close", "aside"))  # change nothing of what is shown
 UNCOUNTED = LOOKING | {"palette", "back", "next_strand", "previous_strand", "follow", "labels", "fresh"}  # nobody looks for these in the palette
-MOVES = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end", "next_scan", "previous_scan"))
+MOVES = CURSOR | {"next_scan", "previous_scan"}
 Label = tuple[str, int, int]  # "trail", line; or "rungs", step, element
 
 
@@ -336,7 +336,9 @@ class Board(Screen[None]):
         before = self.view
         self.acted = self.acted or (self.scene is not None and name not in LOOKING)
         self.actions[name]()
-        if name in MOVES and self.view != before and self._last not in MOVES:
+        if name in MOVES and self.view == before and not self.said and self.page is None:
+            self.say(AT_THE_END)
+        elif name in MOVES and self.view != before and self._last not in MOVES:
             self.remember(before)
         self._last = name
         self.keep()

@@ -107,6 +107,8 @@ WANTED = ("why", "asking", "prove", "last_right", "search", "xref", "odd", "stan
           "change", "bench", "revisions",
           "findings", "survey", "explain", "go_time", "compare", "next_change", "previous_change", "add_lane", "export", "note", "mark",
           "go_mark", "copy")
+AT_THE_END = "it stands at the end already, or there is nothing that way"  # of a key that moves the cursor and could not
+CURSOR = frozenset(("down", "up", "left", "right", "far_left", "far_right", "page_down", "page_up", "start", "end"))
 _MOVEMENT = ("down", "up", "right", "left", "far_right", "far_left", "page_down", "page_up", "start", "end", "next_strand", "previous_strand",
              "follow")
 

@@ -21,7 +21,7 @@ from whorlograph.drawing.shapes import Ink, Run
 
 from ..early import again, elsewhere
 from ..host import Host
-from ..keys import BY_KEY, footer_runs, key_text, unknown_key
+from ..keys import AT_THE_END, BY_KEY, CURSOR, footer_runs, key_text, unknown_key
 from ..room import is_low
 from ..rung_cursor import with_cursor
 from ..state import PageState, View
@@ -152,8 +152,11 @@ class Page(Screen[None]):
         self.said = ""
         own = getattr(self, f"do_{action.name}", None)
         if own is not None:
+            before = self.state
             self.main.counted()
             own()
+            if action.name in CURSOR and self.state == before and not self.said:
+                self.say(AT_THE_END)
         elif action.name in OF_STRANDS:
             self.say(f"{key_text(event.key)} ({action.label}) acts on trail, rungs and timeline; Backspace goes back to them")
         else:
