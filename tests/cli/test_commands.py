@@ -44,6 +44,14 @@ class Commands(unittest.TestCase):
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
         self.assertEqual(done.stdout.strip(), "")
 
+    def test_where_wasmtime_cannot_be_imported_commands_and_screen_do_without(self) -> None:
+        code = ("import sys\nsys.modules['wasmtime'] = None\nimport whorlograph.ui.main\n"
+                "sys.argv = ['whorlograph', 'replay', *sys.argv[1:]]\nfrom whorlograph.cli.main import run\nrun()")
+        one = cases()["kiln"]
+        done = subprocess.run([sys.executable, "-c", code, str(one.program), str(one.log), "--until", "2"], capture_output=True, text=True, timeout=120, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertNotIn("a mistake of ours", done.stderr)
+
     def test_why_as_json_is_one_object(self) -> None:
         done = run("why", *FILES, "Raise_Pump", *LISTS, "--json", "--prove")
         self.assertEqual(done.returncode, 0, done.stderr)

@@ -136,6 +136,29 @@ class ByHand(unittest.TestCase):
             self.assertEqual((again.journal.clock.last, again.notices), (5, []))
             self.assertEqual(courses(session, bench.journal, 0), courses(again, again.journal, 0))
 
+    def test_inputs_and_several_forces_in_one_scan_and_all_released_in_one(self) -> None:
+        session = two_contactors()
+        x2, y0, y1, y2 = (session.tag(n) for n in ("X2", "Y0", "Y1", "Y2"))
+        bench = Bench(session)
+        bench.prepare(x2, 1)
+        bench.apply(forces={y0: 1, y1: 1})
+        scan = bench.scan
+        bench.step()
+        self.assertEqual((bench.scan, [bench.value(t) for t in (x2, y0, y1, y2)]), (scan + 1, [1, 1, 1, 1]))
+        self.assertEqual([bench.would_write(t) for t in (y0, y1, y2)], [0, 0, None])
+        bench.prepare(x2, 0)
+        bench.release()
+        bench.step()
+        self.assertEqual((bench.forced(), [bench.value(t) for t in (x2, y0, y1)]), ({}, [1, 0, 0]))  # what is prepared waits
+        bench.back()
+        bench.step(2)
+        self.assertEqual([bench.value(t) for t in (y0, y1)], [0, 0])
+        bench.apply()
+        bench.force(y0, 1)
+        bench.force(y1, 1)
+        bench.step()
+        self.assertEqual([bench.value(t) for t in (x2, y0, y1)], [0, 1, 1])
+
     def test_until_something_changes(self) -> None:
         session = two_contactors()
         x2, y2 = session.tag("X2"), session.tag("Y2")

@@ -13,7 +13,7 @@ from tests.building import MS, all_rows, controller_of, course_of, log_of, progr
 from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
-from whorlograph.engine.wasm.machine import Status
+from whorlograph.engine.wasm.status import Status
 from whorlograph.model.program import Variable, VariableKind
 from whorlograph.model.types import ELEMENTARY
 from whorlograph.plant.rungs import Ladder, coil, no, timer

@@ -5,10 +5,12 @@ What is done by hand becomes rows of a log, and the bench is the replay of that 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace as session_with
 from functools import cached_property
 from pathlib import Path
+from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec import Struct
@@ -18,7 +20,7 @@ from whorlograph.engine.checkpoint import Trials
 from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
-from whorlograph.engine.wasm.machine import Machine, Status
+from whorlograph.engine.wasm.status import Status
 from whorlograph.formats.beside import written
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import Wiring
@@ -28,6 +30,9 @@ from whorlograph.model.types import Family
 
 from .finding import find
 from .session import Session
+
+if TYPE_CHECKING:
+    from whorlograph.engine.wasm.machine import Machine
 
 PRESS = 300_000_000  # ns that a button which springs back is held
 FARTHEST = 3_600_000_000_000  # ns that are looked ahead for a change
@@ -58,6 +63,7 @@ class Bench:
         self.prepared: dict[int, int] = {}
         self._new_plant = plant
         self._coupled: tuple[Machine, Coupled] | None = None
+        self._went_back = False  # what was done later than now still stands, until something else is done
         if since is None:
             self.base, self.begin = self._from_nothing(), 0
             log = self.base
@@ -184,15 +190,32 @@ class Bench:
         else:
             self.prepared[tag] = value
 
-    def apply(self, springs: frozenset[int] = frozenset()) -> list[int]:
-        """Everything prepared becomes true in the same scan, the next; what springs back does so after a press. The tags that were set."""
-        at, done = self.next_start, sorted(self.prepared)
-        self._cut()
-        rows: list[Row] = [(at, tag, self.prepared[tag]) for tag in done]
-        rows += [(at + PRESS, tag, self.given(tag)) for tag in done if tag in springs]
-        self._give(rows)
+    def apply(self, springs: frozenset[int] = frozenset(), forces: Mapping[int, int | None] = MappingProxyType({})) -> list[int]:
+        """Everything prepared becomes true in the same scan, the next; what springs back does so after a press. The tags that were set.
+
+        Args: forces: tags to keep at a value from that scan on; None: released there.
+        """
+        done = dict(self.prepared)
         self.prepared.clear()
-        return done
+        self._change(done, springs, forces)
+        return sorted(done)
+
+    def force(self, tag: int, value: int | None) -> None:
+        """Keep a tag at a value from the next scan on; None: release it there. What is prepared waits."""
+        self._change({}, frozenset(), {tag: value})
+
+    def release(self) -> None:
+        """Release all that is forced, in the next scan."""
+        self._change({}, frozenset(), dict.fromkeys(self.forced()))
+
+    def _change(self, inputs: Mapping[int, int], springs: frozenset[int], forces: Mapping[int, int | None]) -> None:
+        at = self.next_start
+        self._cut()
+        rows: list[Row] = [(at, tag, value) for tag, value in inputs.items()]
+        rows += [(at + PRESS, tag, self.given(tag)) for tag in inputs if tag in springs]
+        self._give(rows)
+        self.forces = [replace_until(f, at) if f.tag in forces and f.until is None else f for f in self.forces]
+        self.forces += [Hold(tag, value, at) for tag, value in forces.items() if value is not None]
 
     def _give(self, rows: list[Row]) -> None:
         first: dict[int, int] = {}
@@ -204,22 +227,16 @@ class Bench:
 
     def _cut(self) -> None:
         """Going on from an earlier scan: what was done later is undone."""
+        self._coupled = None
+        if not self._went_back:
+            return
+        self._went_back = False
         self.rows = [r for r in self.rows if r[0] <= self.now or self._springs_from(r)]
         self.forces = [f if f.until is None or f.until <= self.now else Hold(f.tag, f.value, f.start) for f in self.forces if f.start <= self.now]
-        self._coupled = None
 
     def _springs_from(self, row: Row) -> bool:
         """Whether a row to come springs back from a press that has been applied."""
         return any(r[1] == row[1] and r[0] == row[0] - PRESS and r[0] <= self.now for r in self.rows)
-
-    def force(self, tag: int, value: int | None) -> None:
-        """Keep a tag at a value from the next scan on; None: release it there."""
-        at = self.next_start
-        self._cut()
-        self.forces = [replace_until(f, at) if f.tag == tag and f.until is None else f for f in self.forces]
-        if value is not None:
-            self.forces.append(Hold(tag, value, at))
-        self._coupled = None
 
     def forced(self) -> dict[int, int]:
         """The tags that are forced, with their values."""
@@ -244,10 +261,7 @@ class Bench:
 
     def would_write(self, tag: int) -> int | None:
         """What the program would have written to a forced tag by now; None where it is not forced."""
-        if tag not in self.forced():
-            return None
-        free = next((r.after for r in self.released([tag]) if r.tag == tag), None)
-        return free if free is not None else self.value(tag)
+        return self.journal.unforced(tag, self.scan) if tag in self.forced() else None
 
     # time
 
@@ -267,7 +281,7 @@ class Bench:
         clock = self.journal.clock
         wanted = max(clock.scan_at(self.begin), self.scan - scans)
         moved = clock.start(wanted) < self.now
-        self.now = clock.start(wanted)
+        self.now, self._went_back = clock.start(wanted), self._went_back or moved
         return moved
 
     def run(self, time: int) -> None:

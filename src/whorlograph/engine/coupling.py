@@ -13,7 +13,7 @@ from whorlograph.model.log import Log
 
 from .controller import Controller
 from .journal import Journal
-from .wasm.machine import Status
+from .wasm.status import Status
 
 Change = tuple[int, str, int]  # time in ns, tag, raw value
 

@@ -428,6 +428,15 @@ class Journal(Struct):
             return self.raw(row)
         return self.initial[tag] if tag < len(self.initial) else 0
 
+    def unforced(self, tag: int, scan: int) -> int:
+        """What the program would have left in a forced tag by the end of a scan: its last write kept apart, else what stood before the force."""
+        begun = max((f.scan for f in self.forced if f.tag == tag and f.scan <= scan and f.value is not None), default=scan + 1)
+        for rows in reversed(self.shadow):
+            mine = np.nonzero((rows.tag == at.SHADOW - tag) & (rows.scan >= begun) & (rows.scan <= scan))[0]
+            if len(mine):
+                return int(rows.value[mine[-1]])
+        return self.settled(tag, begun - 1)
+
     def settled(self, tag: int, scan: int) -> int:
         """A tag's raw value at a scan's end."""
         return self.value_at(tag, self.settled_position(scan))

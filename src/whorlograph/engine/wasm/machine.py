@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import atexit
 import struct
-from enum import IntEnum
 from typing import Any
 from weakref import WeakSet
 
@@ -22,18 +21,11 @@ from whorlograph.model.profile import Profile
 from . import host
 from . import layout as at
 from .module import Module, state_bytes
+from .status import Status
 
 _EVENT = np.dtype([("time", "<i8"), ("tag", "<i4"), ("kind", "<i4"), ("value", "<i8")])
 _ENGINE: list[wasmtime.Engine] = []
 _OPEN: WeakSet[wasmtime.Store] = WeakSet()
-
-
-class Status(IntEnum):
-    """Why a run came back."""
-
-    DONE = 0
-    STOPPED = 2
-    OUTPUT_CHANGED = 3
 
 
 class RawFault(Struct, frozen=True):

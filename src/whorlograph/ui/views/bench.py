@@ -138,10 +138,8 @@ class BenchPage(ListPage):
                 return
             bench.prepare(tag, turned(bench, tag))
         operator.done.append(bench.now)
-        forces, count = dict(operator.forces), len(bench.prepared) + len(operator.forces)
-        bench.apply(springs(bench, operator))
-        for one, value in forces.items():
-            bench.force(one, value)
+        count = len(bench.prepared) + len(operator.forces)
+        bench.apply(springs(bench, operator), dict(operator.forces))
         operator.forces.clear()
         bench.step()
         self.paint()
@@ -192,8 +190,7 @@ class BenchPage(ListPage):
             return
         else:
             self.operator.done.append(bench.now)
-            for tag in bench.forced():
-                bench.force(tag, None)
+            bench.release()
             bench.step()
             self.paint()
             self.say("all forces are released")
