@@ -177,6 +177,10 @@ class OnTheBridge(unittest.TestCase):
         self.assertEqual(old.replace(b"T#25ms", b"T#60ms", 1), new)
         with self.assertRaises(UsageError):
             changing.written(path)
+        changing.written(path, replaces=True)
+        self.assertEqual(path.read_bytes(), new)
+        with self.assertRaises(UsageError):
+            changing.written(self.case.program, replaces=True)
         with self.assertRaises(UsageError):
             changing.written(self.folder / "mine.st")
 
@@ -185,6 +189,7 @@ class OnTheBridge(unittest.TestCase):
         changing.apply(self.choice(changing, "a normally open contact before it", ("Leaf_Drive", 7), "Raise_Pump")[1], "Fresh_Lock")  # type: ignore[arg-type]
         found = changing.compared()
         said = judged(found, ask(self.session, "Raise_Pump", None, None))
+        self.assertIn("it no longer comes on as it did", said[0])
         self.assertTrue(any(s.startswith("no longer change") and "Raise_Pump" in s for s in said), said)
         self.assertIsNotNone(found.new.running.by_name.get("fresh_lock"))
         self.assertEqual(changing.undo().partition(":")[0], "a normally open contact before it")

@@ -70,14 +70,11 @@ def turned(bench: Bench, tag: int) -> int | None:
 def force_turned(bench: Bench, operator: Operator, tag: int) -> None:
     """The next force to prepare for a tag: on, off, release where it is forced, nothing."""
     forced = bench.forced().get(tag)
-    order: list[int | str | None] = [1, 0] if forced is None else [None, 1 - forced]
-    order.append("nothing")
-    present: int | str | None = operator.forces.get(tag, "nothing") if tag in operator.forces else "nothing"
-    following = order[(order.index(present) + 1) % len(order)] if present in order else order[0]
-    if following == "nothing":
-        operator.forces.pop(tag, None)
-    else:
-        operator.forces[tag] = following  # type: ignore[assignment]
+    order: list[int | None] = [1, 0] if forced is None else [None, 1 - forced]
+    at = order.index(operator.forces[tag]) + 1 if tag in operator.forces and operator.forces[tag] in order else 0
+    operator.forces.pop(tag, None)
+    if at < len(order):
+        operator.forces[tag] = order[at]
 
 
 def value_words(tag: Tag, bits: int) -> str:

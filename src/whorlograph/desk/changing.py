@@ -140,13 +140,14 @@ class Changing:
         """The original beside the changed program, on the same log."""
         return compare(self.original, self.session())
 
-    def written(self, path: Path) -> None:
+    def written(self, path: Path, replaces: bool = False) -> None:
         """Write the changed program: the original's file, byte for byte but for what was changed.
 
+        Args: replaces: a file that is there already may be written over, but none that was read.
         Raises: UsageError for a file that is there already or of another form; ProgramError for a change that the form cannot hold.
         """
         source = self.original.paths.program
-        if path.exists():
+        if path.exists() and not replaces:
             raise UsageError(str(path), "is there already", "give another name: nothing is written over")
         if path.suffix.lower() != source.suffix.lower():
             raise UsageError(str(path), f"{source.name} is written back in its own form", f"end the name in {source.suffix}")
@@ -182,40 +183,33 @@ def judged(found: Compared, answer: Answer | None) -> list[str]:
 
 
 _ASKED = (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN, Symptom.WILL_NOT_DROP_OUT)
-
-
-_SINCE = "the log then goes on with inputs of a machine that had stopped, and what differs later may be of that"
+_SINCE = "the inputs behind that are those of the machine as it was, and what differs later may be of that"
 
 
 def complaint(found: Compared, answer: Answer) -> str:
-    """Whether the tag asked about still does what was complained of, at the moment asked for."""
+    """Whether the tag asked about still does what was complained of: of a drop in its scan and the next two, else at the moment asked for."""
     tag, name = other_tag(found, found.old)(answer.tag), found.old.running.tags[answer.tag].name
     if tag is None:
         return f"{name} is not in the changed program"
-    journal, log = found.new.journal, found.new.log
-    start = found.old.journal.clock.start(answer.scan)
-    scan = max(1, journal.clock.scan_at(start))
-    at = clock_text(log, start)
-    on = any(journal.settled(tag.index, s) for s in range(scan, min(scan + 3, journal.clock.last + 1)))
-    if answer.symptom is Symptom.WILL_NOT_DROP_OUT:
-        return f"{name} is still on at {at}" if journal.settled(tag.index, scan) else f"the complaint is gone: {name} is off at {at}; {_SINCE}"
-    if answer.symptom is Symptom.DROPPED_OUT:
-        return f"{name} still drops out at {at}" if not on else f"the complaint is gone: {name} stays on at {at}; {_SINCE}"
-    return f"{name} is still off at {at}" if not on else f"the complaint is gone: {name} is on at {at}; {_SINCE}"
+    journal, dropped = found.new.journal, answer.symptom is Symptom.DROPPED_OUT
+    start = found.old.journal.clock.start(answer.scan if dropped else answer.asked or answer.scan)
+    scan, at = max(1, min(journal.clock.scan_at(start), journal.clock.last)), clock_text(found.new.log, start)
+    on = [bool(journal.settled(tag.index, s)) for s in range(scan, min(scan + 3, journal.clock.last + 1) if dropped else scan + 1)]
+    if not dropped:
+        wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
+        state = "on" if on[0] else "off"
+        return f"the complaint is gone: {name} is {state} at {at}; {_SINCE}" if on[0] is wanted else f"{name} is still {state} at {at}"
+    if all(on):
+        return f"the complaint is gone: {name} stays on at {at}; {_SINCE}"
+    if not journal.settled(tag.index, scan - 1):
+        return f"{name} is off at {at}, and was not on before: it no longer comes on as it did"
+    return f"{name} still drops out at {at}" + ("" if not on[0] else ", a scan or two later")
 
 
 def frozen(found: Compared) -> list[str]:
     """Tags that changed in the log and no longer do with the change: it may hide the fault instead of mending it."""
-    still = []
-    for effect in found.effects:
-        old, new = (s.running.by_name.get(effect.difference.tag.lower()) for s in (found.old, found.new))
-        if old is None or new is None:
-            continue
-        since = effect.difference.first
-        counts = [sum(1 for row in s.journal.rows(t).tolist() if s.journal.time(row) >= since) for s, t in ((found.old, old), (found.new, new))]
-        if counts[0] >= FROZEN and counts[1] <= 1:
-            still.append(effect.difference.tag)
-    return still
+    differences = [e.difference for e in found.effects]
+    return [d.tag for d in differences if d.changes[0] >= FROZEN and d.changes[1] <= 1]
 
 
 def findings(found: Compared) -> tuple[list[Finding], list[Finding]]:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from textwrap import wrap
+
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.revisions.change import Change, What
 from whorlograph.model.cells import padded
-from whorlograph.model.literals import counted
 from whorlograph.model.times import clock_text
 
 from .listings import Line, Listing
-from .revisions import Compared, by_reason, change_words, effect_words, sentence, step_of, younger
+from .revisions import Compared, by_reason, change_words, effect_words, sentence, step_of, tally_words, younger
 from .scene import RungBlock, Scene
 from .session import Session
 
@@ -35,15 +36,11 @@ def revisions_page(found: Compared, here: Session, width: int) -> Listing:
     if younger(found):
         head.append(Line(((f" {younger(found)}", Ink.BLOCK),)))
     lines: list[Line] = []
-    pou: str | None = None
-    for change in sorted(found.revision.acting, key=lambda c: c.pou != ""):
-        if change.pou != pou:
-            pou = change.pou
-            lines += [Line((("", Ink.TEXT),)), Line(((f" {pou or 'outside of all POUs'}", Ink.STRONG),))]
-        lines.append(_change(found, here, change, width))
+    for pou, changes in found.revision.by_pou():
+        lines += [Line((("", Ink.TEXT),)), Line(((f" {pou or 'outside of all POUs'}", Ink.STRONG),))]
+        lines += [_change(found, here, change, width) for change in changes]
     if found.new.paths.logs and found.revision.acting:
-        count = f"{counted(len(found.effects), 'tag')} {'takes' if len(found.effects) == 1 else 'take'}"
-        lines += [Line((("", Ink.TEXT),)), Line(((f" on the same log {count} another course", Ink.STRONG),))]
+        lines += [Line((("", Ink.TEXT),)), Line(((f" on the same log {tally_words(found)}", Ink.STRONG),))]
         for fault, which in zip(found.faults, ("old", "new"), strict=True):
             lines += [Line(((f"   the controller halts with the {which} program: {fault}", Ink.BLOCK),))] if fault else []
     for why, group in by_reason(found):
@@ -56,20 +53,18 @@ def revisions_page(found: Compared, here: Session, width: int) -> Listing:
             runs = ((f"   {clock_text(here.log, one.first)}", Ink.TEXT), (f"  {padded(one.tag, names)}", ink),
                     (f"  {effect_words(found, effect)}", Ink.LIVE))
             lines.append(Line(runs, number, time=one.first))
-    comments = [c for c in found.revision.changes if c.what is What.COMMENT]
+    comments = found.revision.comments
     if comments:
         lines += [Line((("", Ink.TEXT),)), Line(((" comments, which do nothing", Ink.STRONG),))]
         lines += [_change(found, here, c, width, c.pou) for c in comments]
     if found.revision.redrawn:
         names_ = ", ".join(f"{r.pou} {r.new}" for r in found.revision.redrawn)
         lines += [Line((("", Ink.TEXT),)), Line(((f" drawn otherwise, and the same: {names_}"[:width - 1], Ink.QUIET),))]
-    title = "the program, changed" if found.said else "another revision"
+    title = "the program, changed" if found.is_change else "another revision"
     return Listing(title, tuple(head), tuple(lines), hint="Enter goes there · e puts it on paper · Backspace comes back")
 
 
 def _folded(text: str, width: int) -> list[str]:
-    from textwrap import wrap
-
     return wrap(text, max(20, width)) or [""]
 
 

@@ -9,12 +9,11 @@ from whorlograph.drawing.picture import Picture, Words
 from whorlograph.formats.beside import written
 from whorlograph.inquiry.revisions.change import Change, What
 from whorlograph.model.cells import padded
-from whorlograph.model.literals import counted
 from whorlograph.model.shown import fenced, markdown
 from whorlograph.model.times import clock_text
 
 from .report import titled_rung
-from .revisions import Compared, by_reason, change_words, effect_words, sentence, step_of, text, younger
+from .revisions import Compared, by_reason, change_words, effect_words, log_names, sentence, step_of, tally_words, text, younger
 from .scene import Scene, plain_scene
 
 MOST_EFFECTS = 60
@@ -31,22 +30,19 @@ def revision_pages(found: Compared) -> list[Picture]:
     if younger(found):
         sheets.words(younger(found), 9, True)
     scenes = (plain_scene(found.old), plain_scene(found.new))
-    pou: str | None = None
-    for change in sorted(found.revision.acting, key=lambda c: c.pou != ""):
-        if change.pou != pou:
-            pou = change.pou
-            sheets.heading(pou or "Outside of all POUs")
-        sheets.words(change_words(found, change), 9.5, after=2)
-        if change.what is What.RUNG:
-            sheets.picture(_beside(found, scenes, change, sheets.room))
-    comments = [c for c in found.revision.changes if c.what is What.COMMENT]
+    for pou, changes in found.revision.by_pou():
+        sheets.heading(pou or "Outside of all POUs")
+        for change in changes:
+            sheets.words(change_words(found, change), 9.5, after=2)
+            if change.what is What.RUNG:
+                sheets.picture(_beside(found, scenes, change, sheets.room))
+    comments = found.revision.comments
     if comments:
         sheets.heading("Comments, which do nothing")
         for change in comments:
             sheets.words(f"{f'{change.pou} ' if change.pou else ''}{change_words(found, change)}", 9, after=1)
     if found.effects:
-        named = ", ".join(p.name for p in found.new.paths.logs)
-        sheets.heading(f"On {named}: {counted(len(found.effects), 'tag')} {'takes' if len(found.effects) == 1 else 'take'} another course")
+        sheets.heading(f"On {log_names(found)}: {tally_words(found)}")
         left = MOST_EFFECTS
         for why, group in by_reason(found):
             sheets.words(f"by {why}" if why else "by what of it, was not found", 9, True, after=1)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from itertools import groupby
 from typing import Any
 
 from msgspec import Struct
@@ -44,9 +43,14 @@ class Compared(Struct):
     said: tuple[str, ...] = ()
 
     @property
+    def is_change(self) -> bool:
+        """Whether the new program is the old one as somebody changed it here, no other file."""
+        return bool(self.said)
+
+    @property
     def names(self) -> tuple[str, str]:
         """What the two files are called: with their dates where they say them, with their folders where they would be called alike."""
-        if self.old.paths.program == self.new.paths.program and self.old.program is not self.new.program and self.said:
+        if self.is_change:
             return f"{self.old.paths.program.name} as loaded", f"{self.new.paths.program.name} as changed"
         found = []
         for one in (self.old, self.new):
@@ -226,7 +230,7 @@ def _lines(found: Compared, change: Change) -> str:
 
 def effect_words(found: Compared, effect: Effect) -> str:
     """A tag's first difference and the change to blame, in a line without the time."""
-    tag = next(t for t in found.new.running.tags if t.name == effect.difference.tag or t.name.lower() == effect.difference.tag.lower())
+    tag = found.new.running.tags[found.new.running.by_name[effect.difference.tag.lower()]]
     return f"{words(tag, effect.difference.before)} -> {words(tag, effect.difference.after)}"
 
 
@@ -236,6 +240,16 @@ def reason_words(found: Compared, effect: Effect) -> str:
         return ""
     change = effect.reason
     return f"{change.pou} {change_words(found, change)}".strip()
+
+
+def log_names(found: Compared) -> str:
+    """The logs that both were run through."""
+    return ", ".join(p.name for p in found.new.paths.logs)
+
+
+def tally_words(found: Compared) -> str:
+    """How many tags differ on the log."""
+    return f"{counted(len(found.effects), 'tag')} {'takes' if len(found.effects) == 1 else 'take'} another course"
 
 
 def by_reason(found: Compared) -> list[tuple[str, list[Effect]]]:
@@ -251,10 +265,10 @@ def text(found: Compared, most: int = 40) -> str:
     one, other = found.names
     lines = [sentence(found), f"  old: {one}", f"  new: {other}"]
     lines += [f"  note: {younger(found)}"] if younger(found) else []
-    for pou, changes in groupby(sorted(found.revision.acting, key=lambda c: c.pou != ""), key=lambda c: c.pou):
+    for pou, changes in found.revision.by_pou():
         lines += ["", pou or "Outside of all POUs"]
         lines += [f"  {change_words(found, c)}" for c in changes]
-    comments = [c for c in found.revision.changes if c.what is What.COMMENT]
+    comments = found.revision.comments
     if comments:
         lines += ["", "Comments, which do nothing"]
         lines += [f"  {f'{c.pou} ' if c.pou else ''}{change_words(found, c)}" for c in comments[:most]]
@@ -268,12 +282,9 @@ def text(found: Compared, most: int = 40) -> str:
 def _log_lines(found: Compared, most: int) -> list[str]:
     if not found.new.paths.logs:
         return []
-    named = ", ".join(p.name for p in found.new.paths.logs)
     if found.revision.verdict is not Verdict.ACTS:
-        return ["", f"On {named}: nothing differs."]
-    effects = found.effects
-    lines = ["", f"On {named}: {counted(len(effects), 'tag')} {'takes' if len(effects) == 1 else 'take'} another course"
-             f"{', outputs first' if effects else ''}"]
+        return ["", f"On {log_names(found)}: nothing differs."]
+    lines = ["", f"On {log_names(found)}: {tally_words(found)}{', outputs first' if found.effects else ''}"]
     shown = 0
     for why, group in by_reason(found):
         lines.append(f"  by {why}" if why else "  by what of it, was not found")

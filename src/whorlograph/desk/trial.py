@@ -45,14 +45,14 @@ class Course(Struct, frozen=True):
         return np.array_equal(self.starts, other.starts) and np.array_equal(self.values, other.values)
 
 
-
 class Difference(Struct, frozen=True):
-    """A tag that took another course: from when on (ns), and its values then in both runs."""
+    """A tag that took another course: from when on (ns), its values then in both runs, and how often it changes from there on in each."""
 
     tag: str
     first: int
     before: Value
     after: Value
+    changes: tuple[int, int] = (0, 0)
 
 
 class Tried(Struct, frozen=True):
@@ -145,7 +145,8 @@ def _difference(first: tuple[Tag, Course], second: tuple[Tag, Course]) -> Differ
     same = int(unlike[0]) if len(unlike) else shared
     at = min(int(c.starts[same]) for c in (a, b) if same < len(c.starts))
     values = [int(c.values[same if same < len(c.starts) and c.starts[same] == at else max(0, same - 1)]) for c in (a, b)]
-    return Difference(tag.name, max(0, at), shown(tag, values[0]), shown(other, values[1]))
+    left = len(a.starts) - int(np.searchsorted(a.starts, at)), len(b.starts) - int(np.searchsorted(b.starts, at))
+    return Difference(tag.name, max(0, at), shown(tag, values[0]), shown(other, values[1]), left)
 
 
 def shown(tag: Tag, bits: int) -> Value:

@@ -206,7 +206,7 @@ class Board(Screen[None]):
         if wide and self.scene is not None:
             # the trail gets the lines it needs, the rung at hand what is left of them, five at least
             room = self.query_one("#right").size.height
-            self.hand.styles.height = max(5, room - max(1, len(self.trail.said)) - 1)
+            self.hand.styles.height = max(5, room - max(1, len(self.trail.trail_lines)) - 1)
 
     def renew(self) -> None:
         """Show everything anew: something that lies below the view has changed."""

@@ -77,6 +77,18 @@ class Revision(Struct, frozen=True):
         return tuple(c for c in self.changes if c.what is not What.COMMENT)
 
     @property
+    def comments(self) -> tuple[Change, ...]:
+        """What does nothing."""
+        return tuple(c for c in self.changes if c.what is What.COMMENT)
+
+    def by_pou(self) -> list[tuple[str, list[Change]]]:
+        """What acts, by where it stands: what stands outside of all POUs first."""
+        found: dict[str, list[Change]] = {"": []}
+        for change in self.acting:
+            found.setdefault(change.pou, []).append(change)
+        return [(pou, changes) for pou, changes in found.items() if changes]
+
+    @property
     def verdict(self) -> Verdict:
         """The four cases."""
         if any(self.empty):

@@ -187,8 +187,8 @@ def swapped(body: LadderBody, number: int) -> LadderBody:
     other = {e.id for e in lower.elements} | {e.id for e in _comments(body, number + 1)}
     first = min(e.y for e in body.elements if e.id in one)
     second = min(e.y for e in body.elements if e.id in other)
-    end = max(e.y + e.height for e in body.elements if e.id in other)
-    down, up = end - second + (second - max(e.y + e.height for e in body.elements if e.id in one)), second - first
+    ends = [max(e.y + e.height for e in body.elements if e.id in ids) for ids in (one, other)]
+    down, up = ends[1] - ends[0], second - first
     return _built(body, [replace(e, y=e.y + down) if e.id in one else replace(e, y=e.y - up) if e.id in other else e for e in body.elements])
 
 

@@ -24,11 +24,12 @@ class Benching(Controller):
     def __init__(self, board: Board, paging: Paging) -> None:
         super().__init__(board)
         self.paging = paging
+        self._sure: Bench | None = None  # the bench that was asked about before it is given up
 
     def do_bench(self) -> None:
         """Go on by hand: the bench as it was left, else from this moment."""
         if self.view.page is not None and self.view.page.name == "bench":
-            self.begin()
+            self._anew()
             return
         if not self.session.journal.complete:
             self.say("the log is still being replayed: the bench goes on from all of it")
@@ -37,6 +38,18 @@ class Benching(Controller):
             self.begin()
         if self.board.bench is not None:
             self.paging.open_page(PageState("bench"))
+
+    def _anew(self) -> None:
+        """A fresh bench in place of this one, where nothing was done or that is confirmed."""
+        bench = self.board.bench
+        if self.board.operator.done and self._sure is not bench:
+            self._sure = bench
+            self.say("b again begins a fresh bench, and what was done here is gone; e saves it as a log first")
+            return
+        self.begin()
+        if self.board.page is not None and self.board.bench is not None:
+            self.board.page.paint()
+            self.say("a fresh bench")
 
     def begin(self) -> None:
         """A fresh bench: from this moment of the replay, or from nothing with the machine of the case."""
@@ -52,10 +65,6 @@ class Benching(Controller):
         except (ImportError, OSError) as error:
             board.bench = None
             self.say(f"the bench needs the compiled engine, which does not run here: {error}")
-            return
-        if board.page is not None:
-            board.page.paint()
-            self.say("a fresh bench, from the moment of the main view")
 
     def why(self, tag: int) -> None:
         """An answer on the bench, over it."""

@@ -101,7 +101,8 @@ class Changes(Controller):
 
     def undo(self, back: bool) -> None:
         """Take the last change back, or make it again."""
-        changing = self.board.changing
+        shown = self.board.compared
+        changing = self.board.changing if shown is not None and shown.is_change else None
         what = (changing.undo() if back else changing.redo()) if changing is not None else ""
         if changing is None or not what:
             self.say("there is no change to take back" if back else "there is no change to make again")

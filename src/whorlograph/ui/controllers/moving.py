@@ -60,7 +60,7 @@ class Moving(Controller):
         wanted = max(0, min(len(firsts) - 1, number))
         if wanted == self.view.line and number != self.view.line:
             self.say("the trail ends here" if number > 0 else "the trail begins here")
-        line = self.board.trail.said[firsts[wanted]]
+        line = self.board.trail.trail_lines[firsts[wanted]]
         scan = line.scan if line.scan > 0 else self.view.scan
         time = line.time if line.time > 0 else self.view.time
         lane = line.tag if line.tag is not None else self.view.lane

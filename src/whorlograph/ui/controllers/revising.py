@@ -73,13 +73,13 @@ class Revising(Controller):
         if found is None:
             return
 
-        source, changing = self.session.paths.program, self.board.changing if found.said else None
+        source, changing = self.session.paths.program, self.board.changing if found.is_change else None
 
         def write(path: Path) -> None:
             from whorlograph.desk.revision_paper import write_revisions
 
             if changing is not None and path.suffix.lower() == source.suffix.lower():
-                changing.written(path)
+                changing.written(path, replaces=True)  # it was asked for
             else:
                 write_revisions(found, path)
 

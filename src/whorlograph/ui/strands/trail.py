@@ -45,7 +45,7 @@ class TrailStrand(Strand):
         self.fill(lines, frozenset({number}) if firsts else frozenset(), top, note)
 
     @property
-    def said(self) -> list[TrailLine]:
+    def trail_lines(self) -> list[TrailLine]:
         """All its lines."""
         self.bring_up()
         return self._lines
@@ -58,9 +58,9 @@ class TrailStrand(Strand):
 
     def firsts(self) -> list[int]:
         """The lines that can be chosen."""
-        return [i for i, t in enumerate(self.said) if t.first]
+        return [i for i, t in enumerate(self.trail_lines) if t.first]
 
     def current(self) -> TrailLine | None:
         """The chosen line."""
         firsts = self.firsts()
-        return self.said[firsts[min(self.view.line, len(firsts) - 1)]] if firsts else None
+        return self.trail_lines[firsts[min(self.view.line, len(firsts) - 1)]] if firsts else None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from types import MappingProxyType
 
 from textual.timer import Timer
@@ -113,21 +114,22 @@ class BenchPage(ListPage):
             bench.prepare(tag, turned(bench, tag))
             self.paint()
         else:
-            self._number(tag)
+            self._ask_value(tag, f"{one.name}, prepared", "leave it", lambda value: bench.prepare(tag, value))
 
-    def _number(self, tag: int) -> None:
+    def _ask_value(self, tag: int, title: str, nothing: str, give: Callable[[int | None], None]) -> None:
+        """Ask for a value of a tag. Args: nothing: what an empty line means; give: takes the raw value, None for an empty line."""
         one = self.bench.session.running.tags[tag]
         read = value_reader(one)
 
         def take(text: str | None) -> None:
             if text is not None:
-                self.bench.prepare(tag, read(text) if text else None)
+                give(read(text) if text else None)
                 self.paint()
 
         def reads(text: str) -> str | None:
             return text if not text or read(text) is not None else None
 
-        self.app.push_screen(ValuePrompt(f"{one.name}, prepared", f"a value of {one.type.name}; nothing: leave it", reads), take)
+        self.app.push_screen(ValuePrompt(title, f"a value of {one.type.name}; nothing: {nothing}", reads), take)
 
     def do_follow(self) -> None:
         """Apply everything prepared in the next scan; with nothing prepared the chosen point is actuated."""
@@ -161,15 +163,7 @@ class BenchPage(ListPage):
             return
         one = bench.session.running.tags[tag]
         if one.type.family is not Family.BOOL:
-            read = value_reader(one)
-
-            def take(text: str | None) -> None:
-                if text is not None:
-                    self.operator.forces[tag] = read(text) if text else None
-                    self.paint()
-
-            self.app.push_screen(ValuePrompt(f"force {one.name}", f"a value of {one.type.name}; nothing: release it",
-                                             lambda text: text if not text or read(text) is not None else None), take)
+            self._ask_value(tag, f"force {one.name}", "release it", lambda value: self.operator.forces.__setitem__(tag, value))
             return
         force_turned(bench, self.operator, tag)
         self.paint()
