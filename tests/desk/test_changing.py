@@ -232,6 +232,19 @@ class OnTheBridge(unittest.TestCase):
         self.assertEqual([(e.difference.tag, e.difference.first) for e in found.effects], [("Y", 0)])
         made = self.folder / "new.st"
         changing.written(made)
+        with self.subTest("after a statement was put in above, the next one still is the next one"):
+            path.write_text(path.read_text().replace("Y := A AND B;", "Y := A AND B;\n  IF A THEN  // held\n    Z := B;\n  END_IF;").replace("Y : BOOL; END", "Y, Z : BOOL; END")
+                            .replace("Y AT %QX0.0 : BOOL;", "Y AT %QX0.0 : BOOL; Z : BOOL;"))
+            longer = load(Paths(path, (log,)))
+            two = Changing(longer)
+            first, second = longer.controller.steps.all
+            two.apply(two.choices(first, 0, "")[0], "Y := A; Y := Y AND B;")
+            line = two.choices(second, 0, "")[0]
+            self.assertEqual(line.before, "IF A THEN (* held *) Z := B; END_IF;")
+            two.apply(line, line.before.replace("Z := B", "Z := NOT B"))
+            self.assertIn("Z", {e.difference.tag for e in two.compared().effects})
+            self.assertNotIn("Y", {e.difference.tag for e in two.compared().effects})
+        path.write_text(made.read_text().replace("A OR B", "A AND B"))
         self.assertEqual(made.read_text(), path.read_text().replace("A AND B", "A OR B"))
         self.assertIs(compare_programs(changing.program, read_program(made).value).verdict, Verdict.SAME)
 

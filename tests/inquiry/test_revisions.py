@@ -313,7 +313,7 @@ class OnTheLog(unittest.TestCase):
         self.assertIs(pump.reason, found.revision.changes[0])
         said = text(found)
         self.assertIn("rung 1: East_Down_T.PT: T#25ms -> T#60ms", said)
-        self.assertIn("by Permits rung 1", said)
+        self.assertIn("nearest change: Permits rung 1", said)
         shown = as_json(found)
         self.assertEqual(shown["verdict"], "acts")
         self.assertEqual({k: shown["changes"][0][k] for k in ("kind", "what", "pou", "old", "new")},
@@ -337,6 +337,28 @@ class OnTheLog(unittest.TestCase):
         found = compare(load(Paths(old, (log,))), load(Paths(new, (log,))))
         self.assertEqual({e.difference.tag: e.reason.new if e.reason is not None else None for e in found.effects}, {"M": 2, "Y": 2, "Z": 4})
         self.assertEqual({e.difference.tag: e.difference.first for e in found.effects}, {"M": 0, "Y": 1_000_000_000, "Z": 2_000_000_000})
+
+    def test_a_changed_task_is_to_blame_only_where_nothing_else_is(self) -> None:
+        program = """FUNCTION_BLOCK Wait VAR_INPUT Go : BOOL; END_VAR VAR_OUTPUT Run : BOOL; END_VAR VAR T1 : TON; END_VAR
+            T1(IN := Go, PT := T#200ms);
+            Run := T1.Q;
+            END_FUNCTION_BLOCK
+            PROGRAM Main VAR P : Wait; END_VAR VAR_EXTERNAL A, Y, Z : BOOL; END_VAR
+            P(Go := A);
+            Y := P.Run;
+            Z := A;
+            END_PROGRAM
+            CONFIGURATION C VAR_GLOBAL A AT %IX0.0 : BOOL; Y AT %QX0.0 : BOOL; Z AT %QX0.1 : BOOL; END_VAR
+            RESOURCE R ON C TASK Fast(INTERVAL := T#20ms, PRIORITY := 1); PROGRAM Main WITH Fast : Main; END_RESOURCE END_CONFIGURATION"""
+        old, new, log = self.folder / "old.st", self.folder / "new.st", self.folder / "log.csv"
+        old.write_text(program)
+        new.write_text(program.replace("T#200ms", "T#500ms").replace("T#20ms", "T#30ms"))
+        log.write_text("time,tag,value\n0,A,0\n1,A,1\n3,A,0\n")
+        found = compare(load(Paths(old, (log,))), load(Paths(new, (log,))))
+        blamed = {e.difference.tag: e.reason.what.value if e.reason is not None else None for e in found.effects}
+        self.assertEqual({t: blamed[t] for t in ("Y", "Main.P.T1.PT", "Z", "A")}, {"Y": "rung", "Main.P.T1.PT": "rung", "Z": "task", "A": "task"})
+        self.assertIn("T1(IN := Go, PT := T#200ms); -> T1(IN := Go, PT := T#500ms);", text(found))
+        self.assertNotIn("wired otherwise", text(found))
 
     def test_the_four_cases_and_their_exit_status(self) -> None:
         nothing = self.folder / "empty.st"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace as session_with
 from pathlib import Path
@@ -17,6 +18,9 @@ from whorlograph.formats.programs.splice import splice
 from whorlograph.formats.text.body import text_body
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.inquiry.findings.facts import Finding
+from whorlograph.inquiry.revisions.form import Numbers
+from whorlograph.inquiry.revisions.forms import forms
+from whorlograph.inquiry.revisions.matching import match
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.edit import declarations, rungs
 from whorlograph.model.edit.choice import Choice
@@ -59,7 +63,7 @@ class Changing:
     def choices(self, step: Step, element: int, name: str) -> list[Choice[Program]]:
         """What can be changed where the cursor stands. Args: step, element: as in the original; name: the tag there, as the POU calls it.
 
-        A rung that was changed already is found by its place again: changes that move rungs are made last.
+        What was changed already is found by what it does: by its number it would be another one where statements came or went.
         """
         pou = self.program.pous.get(step.pou.lower())
         if pou is None:
@@ -67,14 +71,20 @@ class Changing:
         found: list[Choice[Program]] = []
         place = self._place(step)
         if isinstance(pou.body, TextBody) and step.rung.statement is not None:
-            found.append(self._line(step.pou, pou.body, place))
+            found += [self._line(step.pou, pou.body, place)] if place is not None else []
         elif step.rung.statement is None:
             found += [Choice(c.label, self._in_body(step.pou, c), c.asks, c.before, c.tags) for c in rungs.choices(pou.body, element)]
         return found + (declarations.choices(self.program, step.pou, name) if name else [])
 
-    def _place(self, step: Step) -> int:
-        first = self.original.controller.steps.first[id(step.instance)]
-        return step.index - first
+    def _place(self, step: Step) -> int | None:
+        """Where a step of the original stands in its body now; None where it was taken out."""
+        place = step.index - self.original.controller.steps.first[id(step.instance)]
+        if not self.steps:
+            return place
+        numbers: Numbers = {}
+        old, new = (forms(p.pous[step.pou.lower()].body, numbers) for p in (self.original.program, self.program))
+        matched = match(old, new)
+        return dict((*matched.same, *matched.moved, *matched.changed)).get(place)
 
     def _in_body(self, pou: str, one: Choice[Any]) -> Callable[[str], Program]:
         def make(text: str) -> Program:
@@ -101,7 +111,7 @@ class Changing:
             program, key = self.program, pou.lower()
             return replace(program, pous=program.pous | {key: replace(program.pous[key], body=made)})
 
-        return Choice("the statement", make, "the statement as it is to be", " ".join(line.strip() for line in lines))
+        return Choice("the statement", make, "the statement as it is to be", _one_line(lines))
 
     def apply(self, choice: Choice[Program], text: str = "") -> None:
         """Make a change. Raises: ValueError with why it cannot be; nothing is changed then."""
@@ -154,6 +164,11 @@ class Changing:
         data = splice(source.read_bytes(), self.original.program, self.program)
         with written(path, self.original.paths.inputs) as fresh:
             fresh.write_bytes(data)
+
+
+def _one_line(lines: tuple[str, ...]) -> str:
+    """A statement in one line: a remark to the end of a line becomes one with an end."""
+    return " ".join(re.sub(r"\s*//\s*(.*)$", r" (* \1 *)", line).strip() if not re.search(r"['\"]", line) else line.strip() for line in lines)
 
 
 def _log(log: Log, moved: Shorts) -> Log:

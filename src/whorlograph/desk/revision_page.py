@@ -44,7 +44,7 @@ def revisions_page(found: Compared, here: Session, width: int) -> Listing:
         for fault, which in zip(found.faults, ("old", "new"), strict=True):
             lines += [Line(((f"   the controller halts with the {which} program: {fault}", Ink.BLOCK),))] if fault else []
     for why, group in by_reason(found):
-        lines.append(Line(((f"   by {why}"[:width - 1] if why else "   by what of it, was not found", Ink.QUIET),)))
+        lines.append(Line(((f"   nearest change: {why}"[:width - 1] if why else "   no change upstream was found", Ink.QUIET),)))
         names = max(len(e.difference.tag) for e in group)
         for effect in group:
             one = effect.difference

@@ -45,7 +45,7 @@ def revision_pages(found: Compared) -> list[Picture]:
         sheets.heading(f"On {log_names(found)}: {tally_words(found)}")
         left = MOST_EFFECTS
         for why, group in by_reason(found):
-            sheets.words(f"by {why}" if why else "by what of it, was not found", 9, True, after=1)
+            sheets.words(f"nearest change: {why}" if why else "no change upstream was found", 9, True, after=1)
             for effect in group[:left]:
                 at = clock_text(found.new.log, effect.difference.first)
                 sheets.words(f"{at}  {padded(effect.difference.tag, 28)} {effect_words(found, effect)}", 9, indent=10, after=1)

@@ -24,7 +24,7 @@ LONGEST = 100  # letters of a comment or a value in a line
 
 
 class Effect(Struct, frozen=True):
-    """A tag that takes another course on the same log, and the change that is to blame (None: none was found)."""
+    """A tag that takes another course on the same log, and the nearest change upstream (None: none was found)."""
 
     difference: Difference
     output: bool
@@ -287,7 +287,7 @@ def _log_lines(found: Compared, most: int) -> list[str]:
     lines = ["", f"On {log_names(found)}: {tally_words(found)}{', outputs first' if found.effects else ''}"]
     shown = 0
     for why, group in by_reason(found):
-        lines.append(f"  by {why}" if why else "  by what of it, was not found")
+        lines.append(f"  nearest change: {why}" if why else "  no change upstream was found")
         width = max(len(e.difference.tag) for e in group)
         for effect in group[:max(0, most - shown)]:
             one = effect.difference

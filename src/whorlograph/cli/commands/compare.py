@@ -19,7 +19,7 @@ from whorlograph.cli.telling import telling
 @click.option("--json", "as_json", is_flag=True, help="As JSON.")
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, new: Path, logs: tuple[Path, ...],
             out: Path | None, as_json: bool) -> int:
-    """What differs between PROGRAM, the old one, and NEW, told apart from comments and drawing; and on the LOGs, from when on and by what."""
+    """What differs between PROGRAM, the old one, and NEW, told apart from comments and drawing; and on the LOGs, from when on."""
     from whorlograph.desk.revisions import as_json as shown
     from whorlograph.desk.revisions import compare, text
     from whorlograph.desk.session import load

@@ -43,12 +43,12 @@ def value_form(text: str) -> str:
 
 def differences(old: Form, new: Form) -> tuple[str, ...]:
     """What came, went and changed between two forms of one step, each in a few words."""
+    if any(p.what == "word" for p in (*old.parts, *new.parts)):
+        return ()  # of a text the lines themselves are shown
     gone, came = old.parts - new.parts, new.parts - old.parts
     if not gone and not came:
         return ("wired otherwise",)
     said: list[str] = []
-    if any(p.what == "word" for p in (*gone, *came)):
-        return ()  # of a text the lines themselves are shown
     for part in list(gone):
         other = next((p for p in came if (p.what, p.name.lower()) == (part.what, part.name.lower())), None)
         if other is not None and gone[part] and came[other]:

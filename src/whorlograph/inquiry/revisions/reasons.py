@@ -1,4 +1,4 @@
-"""Which change of a program it is that makes a tag take another course."""
+"""Of a tag that takes another course: the change of the program that is nearest upstream."""
 
 from __future__ import annotations
 
@@ -48,12 +48,12 @@ class Side:
                 if t.name.lower() == n or t.name.lower().startswith((f"{n}.", f"{n}["))}
 
     def run_by(self, name: str) -> set[str]:
-        """The tags that the programs of a task write, or a program that runs."""
+        """The tags that the programs of a task read and write, or a program that runs: all are looked at at other instants."""
         found: set[str] = set()
         runs = {p.name.lower() for p in self.controller.running.programs if name.lower() in (p.task.lower(), p.name.lower())}
         for step in self.controller.steps.all:
             if step.instance.name.partition(".")[0].lower() in runs:
-                found |= {self.name(t) for u in self.controller.access.of_step(step.index) if u.writes for t in u.tags()}
+                found |= {self.name(t) for u in self.controller.access.of_step(step.index) for t in u.tags()}
         return found
 
     def decided_by(self, name: str) -> Iterable[str]:
@@ -63,15 +63,16 @@ class Side:
 
 
 def reasons(revision: Revision, sides: tuple[Side, Side], first: Mapping[str, int]) -> dict[str, Change]:
-    """For each tag that took another course the change that is to blame, as far as one is found.
+    """For each tag that took another course the nearest change upstream, as far as one is found: where to look first, not a proof.
 
-    It is the nearest upstream, on a way of tags that differ no later than this one. Args: first: since when each differs (ns), by name in
-    lower case.
+    It stands on a way of tags that differ no later than this one; a change of tasks, which touches all that they run, only
+    where no other is found. Args: first: since when each differs (ns), by name in lower case.
     """
     suspects: dict[str, Change] = {}
+    at_other_times: dict[str, Change] = {}
     for change in revision.acting:
         for tag in _touched(change, sides):
-            suspects.setdefault(tag, change)
+            (at_other_times if change.what is What.TASK else suspects).setdefault(tag, change)
     decided: dict[str, list[str]] = {}
 
     def above(name: str) -> list[str]:
@@ -81,7 +82,7 @@ def reasons(revision: Revision, sides: tuple[Side, Side], first: Mapping[str, in
 
     found = {}
     for name in first:
-        to_blame = _nearest(name, suspects, first, above)
+        to_blame = _nearest(name, suspects, first, above) or _nearest(name, at_other_times, first, above)
         if to_blame is not None:
             found[name] = to_blame
     return found
