@@ -6,7 +6,6 @@ import re
 from bisect import bisect_left
 from collections.abc import Callable, Iterable
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
 from whorlograph.formats.text.tokens import Piece, tokens
@@ -20,32 +19,11 @@ from whorlograph.model.types import Structure
 from ..st import KINDS, SECTIONS, UNITS, only_remark, said_above
 from ..xml_chart_write import own_variables
 from .cuts import Cut, cut
+from .declared import Declaration, Section, declarations, section_of, statements, units
 
 _WORDS = {kind: word for word, kind in SECTIONS.items()}
 _POUS = {kind: word for word, kind in KINDS.items()}
 _REMARK = re.compile(r"[ \t]*(?://[^\n]*|\(\*.*?\*\))", re.DOTALL)
-
-
-class _Declaration(Struct):
-    """A declaration: its names, and from which token to which it goes (the semicolon)."""
-
-    names: list[str]
-    lines: list[int]
-    first: Piece
-    last: Piece
-    edge: bool = False
-
-
-class _Section(Struct):
-    """A section of declarations: kind, RETAIN, CONSTANT; what stands in it; its first token, the last before what is declared, its end."""
-
-    kind: VariableKind
-    retain: bool
-    constant: bool
-    first: Piece
-    opened: Piece
-    closed: Piece
-    declared: list[_Declaration] = field(default_factory=list)
 
 
 def splice_text(data: bytes, old: Program, new: Program) -> bytes:
@@ -91,7 +69,7 @@ class _Text:
         self.pieces = tokens(text, self.comments)
         self.cuts: list[Cut] = []
         self.units: list[list[Piece]] = []
-        self.declared: dict[int, list[_Declaration]] = {}  # by line
+        self.declared: dict[int, list[Declaration]] = {}  # by line
         at = 0
         while at < len(self.pieces):
             closing = UNITS.get(self.pieces[at].kind)
@@ -131,7 +109,7 @@ class _Text:
         blocks = [u for u in self.units if u[0].kind == "TYPE"]
         there: dict[str, tuple[Piece, Piece, list[Piece]]] = {}
         for unit in blocks:
-            for names, pieces in _statements(unit[1:-1]):
+            for names, pieces in statements(unit[1:-1]):
                 there.setdefault(names[0].text.lower(), (pieces[0], pieces[-1], pieces))
         for key, (first, last, pieces) in there.items():
             if key not in self.old.types:
@@ -159,8 +137,8 @@ class _Text:
         """The members of a structure, as declarations are."""
         first = next(i for i, p in enumerate(pieces) if p.kind == "STRUCT")
         last = max(i for i, p in enumerate(pieces) if p.kind == "END_STRUCT")
-        inside = _declarations(pieces[first + 1:last])
-        section = _Section(VariableKind.LOCAL, False, False, pieces[first], pieces[first], pieces[last], inside)
+        inside = declarations(pieces[first + 1:last])
+        section = Section(VariableKind.LOCAL, False, False, pieces[first], pieces[first], pieces[last], inside)
         as_variables = [tuple(Variable(f.name, f.type, VariableKind.LOCAL, initial=f.initial) for f in s.fields) for s in (one, two)]
         self.variables([section], as_variables[0], as_variables[1], pieces[first])
 
@@ -238,15 +216,15 @@ class _Text:
 
     # declarations
 
-    def section(self, pieces: list[Piece]) -> _Section:
+    def section(self, pieces: list[Piece]) -> Section:
         """A section from its tokens; what it declares is known by line from now on."""
-        found = _section(pieces)
+        found = section_of(pieces)
         for one in found.declared:
             for line in {*one.lines}:
                 self.declared.setdefault(line, []).append(one)
         return found
 
-    def variables(self, sections: list[_Section], old: tuple[Variable, ...], new: tuple[Variable, ...], before: Piece) -> None:
+    def variables(self, sections: list[Section], old: tuple[Variable, ...], new: tuple[Variable, ...], before: Piece) -> None:
         """Declarations of one place. Args: before: the token behind which a first section may stand."""
         was, now = {v.name.lower(): v for v in old}, {v.name.lower(): v for v in new}
         if [_bare(v) for v in old] == [_bare(v) for v in new]:
@@ -264,7 +242,7 @@ class _Text:
         placed: set[str] = set()
         final = before
         for section in sections:
-            for unit in _units(section):
+            for unit in units(section):
                 self.unit(section, unit, was, now, kept, behind, placed)
             final = section.closed
         rest = [k for k in now if k not in kept and k not in placed]
@@ -281,7 +259,7 @@ class _Text:
                 said = self.comments.get(anchor.line, "") if self.declared.get(anchor.line) else ""
                 self.cut(anchor.end, anchor.end, (f" {remark_text(said)}" if said else "") + f"\n{text}\n")
 
-    def unit(self, section: _Section, unit: list[_Declaration], was: dict[str, Variable], now: dict[str, Variable], kept: set[str],
+    def unit(self, section: Section, unit: list[Declaration], was: dict[str, Variable], now: dict[str, Variable], kept: set[str],
              behind: dict[str, list[str]], placed: set[str]) -> None:
         """Declarations that share a line, and with it what is said behind them."""
         here = [self.remaining(section, one, now, kept, behind, placed) for one in unit]
@@ -318,7 +296,7 @@ class _Text:
         follows = f"\n{indent}" if self.text[end:end + 1] not in ("\n", "") else ""
         self.cut(start, end, front + f"\n{indent}".join(variable_text(now[n], True) for names in here for n in names) + follows)
 
-    def remaining(self, section: _Section, one: _Declaration, now: dict[str, Variable], kept: set[str], behind: dict[str, list[str]],
+    def remaining(self, section: Section, one: Declaration, now: dict[str, Variable], kept: set[str], behind: dict[str, list[str]],
                   placed: set[str]) -> list[str]:
         """What is left of a declaration's names, and the new ones that follow them."""
         found: list[str] = []
@@ -333,7 +311,7 @@ class _Text:
         return found
 
     @staticmethod
-    def quiet(one: _Declaration, here: list[str], was: dict[str, Variable], now: dict[str, Variable]) -> bool:
+    def quiet(one: Declaration, here: list[str], was: dict[str, Variable], now: dict[str, Variable]) -> bool:
         """Whether a declaration can be written anew on its line, and leave what is said there alone."""
         return all(n in one.names and was[n].documentation == now[n].documentation for n in here) and {*one.lines, one.last.line} == {one.last.line}
 
@@ -368,7 +346,7 @@ class _Text:
         return "".join(f"{indent}{line}\n" for line in lines)
 
     def configuration(self, unit: list[Piece], old: Configuration, new: Configuration) -> None:
-        sections: dict[str, list[_Section]] = {"": []}
+        sections: dict[str, list[Section]] = {"": []}
         runs: dict[str, dict[str, list[Piece]]] = {"": {}}
         heads = {"": unit[1]}
         ends = {"": unit[-1]}
@@ -480,46 +458,3 @@ def _bare(one: Variable) -> Variable:
 
 def _opening(one: Variable) -> str:
     return _WORDS[one.kind] + " RETAIN" * one.retain + " CONSTANT" * one.constant
-
-
-def _statements(pieces: list[Piece]) -> list[tuple[list[Piece], list[Piece]]]:
-    """Declarations of a list of tokens, each up to its semicolon: its names and all of it."""
-    found: list[tuple[list[Piece], list[Piece]]] = []
-    at = 0
-    while at < len(pieces):
-        depth, end = 0, at
-        while end < len(pieces) and (depth or pieces[end].kind != "SEMICOLON"):
-            depth += (pieces[end].kind == "STRUCT") - (pieces[end].kind == "END_STRUCT")
-            end += 1
-        inside = pieces[at:end + 1]
-        stop = next((i for i, p in enumerate(inside) if p.kind in ("COLON", "AT")), len(inside))
-        found.append(([p for p in inside[:stop] if p.kind == "NAME"], inside))
-        at = end + 1
-    return found
-
-
-def _declarations(pieces: list[Piece]) -> list[_Declaration]:
-    return [_Declaration([n.text.lower() for n in names], [n.line for n in names], inside[0], inside[-1], any(p.kind == "EDGE" for p in inside))
-            for names, inside in _statements(pieces)]
-
-
-def _units(section: _Section) -> list[list[_Declaration]]:
-    """Declarations in groups that share lines."""
-    found: list[list[_Declaration]] = []
-    for one in section.declared:
-        if found and one.first.line <= found[-1][-1].last.line:
-            found[-1].append(one)
-        else:
-            found.append([one])
-    return found
-
-
-def _section(pieces: list[Piece]) -> _Section:
-    """A section from its tokens."""
-    at, flags = 1, set()
-    while pieces[at].kind in ("CONSTANT", "RETAIN", "NON_RETAIN", "PERSISTENT"):
-        flags.add(pieces[at].kind)
-        at += 1
-    kind = SECTIONS.get(pieces[0].text.upper(), VariableKind.LOCAL)
-    inside = _declarations(pieces[at:-1])
-    return _Section(kind, bool(flags & {"RETAIN", "PERSISTENT"}), "CONSTANT" in flags, pieces[0], pieces[at - 1], pieces[-1], inside)
