@@ -19,6 +19,7 @@ BENCHMARKS = {
     "tasks": "a replay with tasks against the same without, steps taking time and not",
     "long_log": "one and ten million changes: first screen, all replayed, memory",
     "truth": "answers on random programs, checked by the plain interpreter",
+    "history": "many shifts looked at: twice as many, two processors against one",
     "faults": "seeded faults in the shipped cases: at which rank the faulty device stands",
 }
 

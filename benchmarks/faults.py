@@ -141,7 +141,10 @@ def _one(random: Random, case: SmallCase, kind: str) -> tuple[int, bool, str] | 
         return None
     scan, tag_number, on, was = found
     symptom = Symptom.WILL_NOT_DROP_OUT if on else Symptom.DROPPED_OUT if was else Symptom.WILL_NOT_PULL_IN
-    at = clock.start(min(scan + (0 if symptom is Symptom.DROPPED_OUT else 3), clock.last))
+    # Asked three scans later, where it is still so.
+    later = min(scan + 3, clock.last)
+    asked = later if symptom is not Symptom.DROPPED_OUT and bool(course(journals[1], found[1]).at(later)) == on else scan
+    at = clock.start(asked)
     numbers = {running.by_name[t.lower()] for t in (tags if kind == "swapped pair" else tags[:1])}
     if not any(_rows(logs[0], n, at) != _rows(logs[1], n, at) for n in numbers):
         return None

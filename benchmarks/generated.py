@@ -8,9 +8,9 @@ from random import Random
 
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.ladder import CoilKind
+from whorlograph.model.parts import Ladder, Part, coil, either, nc, no, series, timer
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.types import BOOL, Named
-from whorlograph.plant.rungs import Ladder, Part, coil, either, nc, no, series, timer
 
 COILS = {CoilKind.PLAIN: "{0} = p;", CoilKind.SET: "if (p) {0} = 1;", CoilKind.RESET: "if (p) {0} = 0;"}
 PRESET_MS = 150

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from random import Random
 
+from whorlograph.model.parts import Ladder, Part, call, coil, compare, either, nc, no, rises, series, set_, timer
+from whorlograph.model.parts import counter as counting
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.types import BOOL, DINT, Named
-from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, either, nc, no, rises, series, set_, timer
-from whorlograph.plant.rungs import counter as counting
 
 
 def _branch(random: Random, names: list[str], inner: list[str], length: int) -> Part:

@@ -11,8 +11,8 @@ from benchmarks.generated import plan, write_log, write_program
 from benchmarks.timing import call_seconds
 from whorlograph.desk.session import Paths, load
 from whorlograph.engine.controller import Controller
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Task
-from whorlograph.plant.rungs import Ladder, coil, no
 
 
 def with_tasks(program: Program) -> Program:

@@ -15,10 +15,10 @@ from whorlograph.model.iolist import IoList
 from whorlograph.model.ladder import LadderBody
 from whorlograph.model.literals import raw
 from whorlograph.model.log import Log
+from whorlograph.model.parts import Ladder
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Task, Variable, VariableKind
 from whorlograph.model.types import BOOL, INT, TIME, Named, Simple, TypeRef
-from whorlograph.plant.rungs import Ladder
 
 MS = 1_000_000
 SHARED = Path(__file__).resolve().parents[2] / "shared"

@@ -19,9 +19,16 @@ class Leads(Struct):
     name: str
     wanted: bool
     longer: int = 0
+    way: int = 0  # how the condition is written: 0 as an expression, else as an instruction list of one of four kinds
 
     def condition(self) -> str:
-        """As text."""
+        """As text, with what stands before it."""
+        load = f"LD {self.sources[0]}.T\nGT T#{self.longer}ms" if self.longer else f"{'LD' if self.wanted else 'LDN'} {self.name}"
+        lists = ["", load, f"LD TRUE\nAND(\n{load}\n)", f"{load}\nNOT\nST Seen\nLDN Seen", f"{load}\nCAL Held(IN := I0, PT := T#50ms)\nOR FALSE"]
+        return f": {lists[self.way]}\n" if self.way else f":= {self.expression()};"
+
+    def expression(self) -> str:
+        """In Structured Text."""
         if self.longer:
             return f"{self.sources[0]}.T > T#{self.longer}ms"
         return self.name if self.wanted else f"NOT {self.name}"
@@ -46,12 +53,12 @@ class Chart(Struct):
     def text(self) -> str:
         """The file: actions Y0 and Y1 are Boolean variables, Z0 and Z1 count their runs, and those with the flag on."""
         out = ["PROGRAM Main", "VAR I0 AT %IX0.0 : BOOL; I1 AT %IX0.1 : BOOL; I2 AT %IX0.2 : BOOL; I3 AT %IX0.3 : BOOL;",
-               "Y0 AT %QX0.0 : BOOL; Y1 AT %QX0.1 : BOOL; N0, N1, M0, M1 : DINT; END_VAR"]
+               "Y0 AT %QX0.0 : BOOL; Y1 AT %QX0.1 : BOOL; N0, N1, M0, M1 : DINT; Seen : BOOL; Held : TON; END_VAR"]
         for n, step in enumerate(self.steps):
             given = " ".join(f"{d.action}({d.qualifier}{f', T#{d.time}ms' if d.time else ''});" for d in self.does if d.step == step)
             out.append(f"{'STEP' if n else 'INITIAL_STEP'} {step}: {given} END_STEP")
         for one in self.leads:
-            out.append(f"TRANSITION FROM {_listed(one.sources)} TO {_listed(one.targets)} := {one.condition()}; END_TRANSITION")
+            out.append(f"TRANSITION FROM {_listed(one.sources)} TO {_listed(one.targets)} {one.condition()} END_TRANSITION")
         out += [f"ACTION Z{n}: N{n} := N{n} + 1; IF Z{n}.Q THEN M{n} := M{n} + 1; END_IF; END_ACTION"
                 for n in range(2) if any(d.action == f"Z{n}" for d in self.does)]
         return "\n".join([*out, "END_PROGRAM", ""])
@@ -85,7 +92,7 @@ def random_chart(random: Random) -> Chart:
 
 def _lead(random: Random, sources: list[str], targets: list[str]) -> Leads:
     longer = random.choice([30, 55, 100]) if random.random() < 0.25 else 0
-    return Leads(sources, targets, random.choice(INPUTS), random.random() < 0.7, longer)
+    return Leads(sources, targets, random.choice(INPUTS), random.random() < 0.7, longer, random.choice((0, 0, 0, 1, 2, 3, 4)))
 
 
 class _State(Struct):

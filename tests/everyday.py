@@ -15,9 +15,9 @@ from whorlograph.engine.journal import Journal
 from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.log import Log
+from whorlograph.model.parts import Ladder, Part, coil, counter, either, falls, jump, nc, no, reset, rises, set_, timer
 from whorlograph.model.program import Program
 from whorlograph.model.question import Question, Symptom
-from whorlograph.plant.rungs import Ladder, Part, coil, counter, either, falls, jump, nc, no, reset, rises, set_, timer
 
 INPUTS = tuple(f"X{i}" for i in range(8))
 SCAN = 10

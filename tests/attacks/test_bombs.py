@@ -18,7 +18,7 @@ from whorlograph.formats.logs import csv_table, plain_lines, source
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model import limits
 from whorlograph.model.errors import WhorlographError
-from whorlograph.plant.rungs import Ladder, coil, nc, no
+from whorlograph.model.parts import Ladder, coil, nc, no
 
 COMMAND = (sys.executable, "-m", "whorlograph.cli.main")
 

@@ -16,9 +16,9 @@ from whorlograph.engine.controller import Controller
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.outliers import far_outside, put_back
 from whorlograph.model.log import Log
+from whorlograph.model.parts import Ladder, coil, no, timer
 from whorlograph.model.place import Notice
 from whorlograph.model.profile import Profile
-from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 SECOND = 1_000_000_000
 DAY = 86_400 * SECOND

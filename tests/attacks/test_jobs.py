@@ -15,7 +15,7 @@ from tests.building import MS, program_of, session_of
 from whorlograph.desk import job_files
 from whorlograph.desk.job import Desk, open_desk
 from whorlograph.desk.session import Paths
-from whorlograph.plant.rungs import Ladder, coil, no
+from whorlograph.model.parts import Ladder, coil, no
 
 
 class Held(unittest.TestCase):

@@ -24,8 +24,8 @@ from whorlograph.drawing.letters import lettered
 from whorlograph.drawing.shapes import Ink
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.cells import cells, cut, padded
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.shown import csv_cell, fenced, markdown, visible
-from whorlograph.plant.rungs import Ladder, coil, no
 from whorlograph.ui.theme import segments
 
 OBEYED = ["\x1b[2J", "\x9b31m", "\u202e", "\u2066", "\u200b", "\u2028", "\x07", "\r", "\x85", "\ufeff", "\u00ad", "\U000e0041"]

@@ -219,6 +219,28 @@ class Commands(unittest.TestCase):
         self.assertEqual(sum(p["rungs"] for p in found["pous"]), 76)
         self.assertEqual(found["scan_time"], 10_000_000)
 
+    def test_cycles_in_words_json_and_on_paper(self) -> None:
+        done = run("cycles", *FILES, *LISTS)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("6 whole cycles", done.stdout)
+        self.assertIn("cycle 6, 14:02:08.779, 44.921 s: East_Down_LS off for 46 ms", done.stdout)
+        found = json.loads(run("cycles", *FILES, *LISTS, "--start", "Open_PB", "--json").stdout)
+        self.assertEqual(found["start"], "Open_PB")
+        self.assertEqual(set(found), {"start", "cycles", "typical", "drift"})
+        self.assertEqual(set(found["cycles"][0]), {"number", "t", "length", "kind", "distance", "first"})
+        self.assertEqual(found["cycles"][0]["number"], 6)
+        with tempfile.TemporaryDirectory() as name:
+            for ending, begin in ((".svg", b"<?xml"), (".pdf", b"%PDF")):
+                path = Path(name) / f"whorl{ending}"
+                self.assertEqual(run("cycles", *FILES, *LISTS, "--out", path).returncode, 0)
+                self.assertTrue(path.read_bytes().startswith(begin))
+            wrong = run("cycles", *FILES, *LISTS, "--out", Path(name) / "whorl.png")
+            self.assertEqual((wrong.returncode, wrong.stderr.count("\n")), (2, 1))
+        for start in ("Nonsense", "Open_PB and not Open_PB"):
+            wrong = run("cycles", *FILES, *LISTS, "--start", start)
+            self.assertEqual((wrong.returncode, wrong.stderr.count("\n"), wrong.stdout), (2, 1, ""))
+        self.assertIn("cycle 6", run("survey", *FILES, *LISTS).stdout)
+
     def test_find_tells_when(self) -> None:
         done = run("find", *FILES, "East_Down_LS falls for < 50ms and")
         self.assertEqual(done.returncode, 2)

@@ -21,12 +21,12 @@ from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import raw
 from whorlograph.model.log import empty_log
+from whorlograph.model.parts import Ladder, coil, nc, no, set_
 from whorlograph.model.profile import Profile
 from whorlograph.model.types import BOOL
 from whorlograph.plant.bridge.machine import Bridge
 from whorlograph.plant.catalog import cases
 from whorlograph.plant.hands_on import machines
-from whorlograph.plant.rungs import Ladder, coil, nc, no, set_
 
 
 def session_of(program: object, profile: Profile, log: object = None) -> Session:
@@ -192,7 +192,7 @@ class Laws(unittest.TestCase):
     """Operated at random."""
 
     def test_it_is_the_replay_of_the_log_it_writes(self) -> None:
-        pressed = forced = 0
+        pressed = forced = edited = 0
         with TemporaryDirectory() as name:
             folder = Path(name)
             for seed in range(60):
@@ -215,6 +215,10 @@ class Laws(unittest.TestCase):
                     elif kind < 0.6 and seed % 4 == 0:
                         bench.force(session.tag("M0"), random.choice((0, 1, None)))
                         forced += 1
+                    elif kind < 0.66 and seed % 4 == 1 and bench.numbers:
+                        tag = random.choice(bench.numbers)
+                        bench.edit(tag, raw(random.choice((0, 1, 5, 100)), session.running.tags[tag].type))
+                        edited += 1
                     elif kind < 0.7:
                         bench.back(random.randint(1, 5))
                     elif kind < 0.8:
@@ -225,6 +229,7 @@ class Laws(unittest.TestCase):
                     path = folder / "bench.csv"
                     bench.save(path)
                     again = load(Paths(folder / "p.xml", (path,)))
+                    profile = bench.controller.profile
                     for plain in (False, True):
                         controller = Controller(again.program, profile, plain=plain)
                         journal = controller.replay(again.log, Trial((), (), tuple(bench.forces)))
@@ -232,7 +237,7 @@ class Laws(unittest.TestCase):
                         self.assertEqual(journal.clock.last, bench.scan)
                     self.assertEqual(courses(session, bench.whole().journal, began), courses(session, bench.journal, began))
                 bench.close()
-        self.assertTrue(pressed > 100 and forced > 5, (pressed, forced))
+        self.assertTrue(pressed > 100 and forced > 5 and edited > 5, (pressed, forced, edited))
 
     def test_coupled_machines_answer_late_and_alike_after_going_back(self) -> None:
         answered = 0

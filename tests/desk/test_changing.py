@@ -26,13 +26,13 @@ from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.model.edit import declarations, rungs
 from whorlograph.model.errors import UsageError
 from whorlograph.model.ladder import Coil, CoilKind, Contact, ContactKind, LadderBody
+from whorlograph.model.parts import Ladder, coil, nc, no
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Pou, Program, Variable, VariableKind
 from whorlograph.model.question import Symptom
 from whorlograph.model.types import BOOL, Simple
 from whorlograph.plant.catalog import cases
 from whorlograph.plant.moving import Contactor, MovingMachine
-from whorlograph.plant.rungs import Ladder, coil, nc, no
 
 
 def with_constants(program: Program) -> Program:

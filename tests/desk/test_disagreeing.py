@@ -15,7 +15,7 @@ from whorlograph.desk.tables import survey_text
 from whorlograph.desk.unusual import find_odd, odd_lines
 from whorlograph.desk.words import answer_text
 from whorlograph.drawing.shapes import plain
-from whorlograph.plant.rungs import Ladder, coil, no
+from whorlograph.model.parts import Ladder, coil, no
 
 
 def _two(ladder: Ladder) -> None:

@@ -52,6 +52,16 @@ class Listings(unittest.TestCase):
         panel = [self.session.running.tags[p or 0].name for p in points if self.session.running.tags[p or 0].address is None]
         self.assertEqual(panel, ["Count_Reset"])  # read, never written, at no terminal: somebody sets it elsewhere
 
+    def test_a_list_of_tags_finds_out_about_those_only_whose_lines_are_seen(self) -> None:
+        fresh = Session(self.session.controller, self.session.log, self.session.iolist, [], self.session.paths)
+        fresh.take(self.session.journal)
+        for order in (0, 1):
+            lines = PAGES["tags"](fresh, SCAN, 158, order, None).lines
+            known = len(xref_of(fresh)._known)
+            self.assertLessEqual(known, 1)
+            self.assertEqual(text(lines[order]), text(PAGES["tags"](self.session, SCAN, 158, order, None).lines[order]))
+            self.assertEqual(len(xref_of(fresh)._known), known + 1)
+
     def test_tags_are_sorted_as_the_page_says(self) -> None:
         entries = {e.tag.index: e for e in xref_of(self.session).entries()}
         for order, name in enumerate(TAG_ORDERS):

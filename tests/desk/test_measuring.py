@@ -10,8 +10,8 @@ from tests.building import program_of, session_of
 from whorlograph.desk.words import measuring, root_lines
 from whorlograph.inquiry.trail import Root
 from whorlograph.model.iolist import Point, Wiring
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.question import RootKind
-from whorlograph.plant.rungs import Ladder, coil, no
 
 POINT = Point("X1", "%IX0.0", "LS-1", "pit", "4", Wiring.NORMALLY_OPEN)
 

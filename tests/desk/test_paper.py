@@ -19,7 +19,7 @@ from whorlograph.drawing.picture import Bar, Picture, Stroke, Words, wrapped_wor
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.rung_picture import LIVE, rung_picture
 from whorlograph.model.errors import UsageError
-from whorlograph.plant.rungs import Ladder, coil, nc, no, timer
+from whorlograph.model.parts import Ladder, coil, nc, no, timer
 
 
 def words_of(pages: list[Picture]) -> str:

@@ -11,8 +11,8 @@ from whorlograph.desk.survey import survey
 from whorlograph.desk.tables import survey_text
 from whorlograph.drawing.timeline_layout import LEVELS, Window, lay_out
 from whorlograph.engine.journal import Passes
+from whorlograph.model.parts import Ladder, call, coil, compare, jump, no
 from whorlograph.model.program import Program
-from whorlograph.plant.rungs import Ladder, call, coil, compare, jump, no
 
 ROWS = [(0, "X1", 0), (95, "X1", 1), (195, "X1", 0), (300, "X1", 0)]
 

@@ -12,8 +12,8 @@ from whorlograph.desk.session import Session
 from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.parts import Ladder, call, coil, jump, nc, no, reset, set_
 from whorlograph.model.profile import Overflow
-from whorlograph.plant.rungs import Ladder, call, coil, jump, nc, no, reset, set_
 
 
 def _latched(ladder: Ladder) -> None:

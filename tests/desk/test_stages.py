@@ -16,6 +16,7 @@ from unittest.mock import patch
 from tests.plant.test_bridge import bridge_session
 from tests.processes import at_work
 from whorlograph.desk import ahead as ahead_module
+from whorlograph.desk import kept_logs
 from whorlograph.desk import session as session_module
 from whorlograph.desk import stages as stages_module
 from whorlograph.desk.ahead import ahead
@@ -68,7 +69,7 @@ class Stages(unittest.TestCase):
 
     def setUp(self) -> None:
         for module, name, value in ((session_module, "LONG", 50_000), (session_module, "HEAD", 20_000), (stages_module, "SHOW_AFTER", 0.0),
-                                    (csv_table, "SAMPLES", 300)):
+                                    (csv_table, "SAMPLES", 300), (kept_logs, "MOST", 0)):
             patched = patch.object(module, name, value)
             patched.start()
             self.addCleanup(patched.stop)

@@ -12,9 +12,9 @@ from whorlograph.desk.session import Session
 from whorlograph.desk.survey import survey
 from whorlograph.desk.tables import json_text, task_lines
 from whorlograph.drawing.timeline_layout import CellKind, TaskLane, Window
+from whorlograph.model.parts import Ladder, call, coil, nc, no
 from whorlograph.model.program import Task
 from whorlograph.model.question import LinkKind
-from whorlograph.plant.rungs import Ladder, call, coil, nc, no
 
 ROWS: Rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (100, "X2", 1), (155, "X1", 1), (165, "X1", 0), (175, "X1", 1), (205, "X3", 1), (405, "X2", 0),
               (500, "X3", 1)]

@@ -15,7 +15,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
-from whorlograph.plant.rungs import Ladder, coil, nc, no, timer
+from whorlograph.model.parts import Ladder, coil, nc, no, timer
 
 ROWS: Rows = [(0, "X1", 1), (0, "X2", 0), (100, "X2", 1), (200, "X1", 0), (300, "X1", 0)]
 

@@ -12,8 +12,8 @@ from whorlograph.drawing.shapes import plain
 from whorlograph.drawing.text import RungText, draw_rung, wrapped
 from whorlograph.engine.controller import Controller
 from whorlograph.model.ladder import Coil, Contact, LeftRail
+from whorlograph.model.parts import Ladder, Part, coil, either, nc, no, series
 from whorlograph.model.profile import Profile
-from whorlograph.plant.rungs import Ladder, Part, coil, either, nc, no, series
 
 DIRECTIONS = {char: set(key) for table in (glyphs._LIVE, glyphs._DEAD) for key, char in table.items() if len(key) > 1}
 STEPS = {"l": (-1, 0, "r"), "r": (1, 0, "l"), "u": (0, -1, "d"), "d": (0, 1, "u")}

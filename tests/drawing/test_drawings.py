@@ -12,7 +12,7 @@ from whorlograph.drawing.text import draw_rung, wrapped
 from whorlograph.drawing.timeline_layout import CellKind, Window
 from whorlograph.drawing.timeline_layout import lay_out as lay_out_timeline
 from whorlograph.engine.power import PowerFlow
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, timer
+from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
 
 
 def _sealed(ladder: Ladder) -> None:

@@ -13,9 +13,9 @@ from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.drawing.timeline_layout import CellKind, Window, cell_glyph, lay_out
 from whorlograph.engine.journal import Journal
 from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
-from whorlograph.plant.rungs import Ladder, coil, no
 
 
 def cells_by_looking(journal: Journal, tag: Tag, start: int, end: int, width: int) -> list[tuple[str, int]]:

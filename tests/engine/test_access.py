@@ -10,8 +10,8 @@ from tests.engine.test_front import Sheet, pin, program, variable
 from whorlograph.engine.access import How, Use
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.steps import Moment
+from whorlograph.model.parts import Ladder, call, coil, either, jump, nc, no, timer
 from whorlograph.model.program import Pou, PouKind, VariableKind
-from whorlograph.plant.rungs import Ladder, call, coil, either, jump, nc, no, timer
 
 
 class ByHand(unittest.TestCase):

@@ -13,7 +13,7 @@ from tests.strategies import dense_log, random_case, random_log, random_trial
 from whorlograph.engine.checkpoint import Trials
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
-from whorlograph.plant.rungs import Ladder, coil, no, timer
+from whorlograph.model.parts import Ladder, coil, no, timer
 
 
 def _from(trial: Trial, since: int) -> Trial:

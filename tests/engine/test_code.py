@@ -40,10 +40,10 @@ from whorlograph.engine.code import (
 from whorlograph.engine.code_text import code_text
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.profile import Overflow
 from whorlograph.model.program import Configuration, Program, Variable, VariableKind
 from whorlograph.model.types import BOOL, DINT, ELEMENTARY, INT, ArrayOf
-from whorlograph.plant.rungs import Ladder, coil, no
 
 TAGS = "X1 N1 N2 N3 Y1"
 

@@ -14,9 +14,9 @@ from whorlograph.engine.evaluate.steps import Moment
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.ladder import ContactKind, Edge
+from whorlograph.model.parts import Ladder, call, coil, compare, jump, no, rises, timer
 from whorlograph.model.program import Pou, PouKind, VariableKind
 from whorlograph.model.types import TIME
-from whorlograph.plant.rungs import Ladder, call, coil, compare, jump, no, rises, timer
 
 
 class Law:

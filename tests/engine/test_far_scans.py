@@ -13,9 +13,9 @@ from whorlograph.desk.asking import ask
 from whorlograph.desk.results import replay_into
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
+from whorlograph.model.parts import Ladder, coil, counter, nc, no, rises, timer
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Program, Task
-from whorlograph.plant.rungs import Ladder, coil, counter, nc, no, rises, timer
 
 QUIET = 10_000  # ms after which the program is at rest
 

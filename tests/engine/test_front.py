@@ -28,11 +28,11 @@ from whorlograph.model.ladder import (
     Wire,
 )
 from whorlograph.model.literals import cooked, duration_text
+from whorlograph.model.parts import Ladder, call, coil, either, falls, jump, leave, nc, no, reset, rises, set_, timer
 from whorlograph.model.profile import Overflow
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.rungs import build
 from whorlograph.model.types import ELEMENTARY, INT, ArrayOf, Elementary, Family, Named, Simple, Subrange, TypeRef
-from whorlograph.plant.rungs import Ladder, call, coil, either, falls, jump, leave, nc, no, reset, rises, set_, timer
 
 Source = int | tuple[int, str]
 

@@ -8,10 +8,10 @@ from tests.building import MS, controller_of, course_of, log_of, program_of
 from whorlograph.engine.controller import Controller
 from whorlograph.model.literals import value_text
 from whorlograph.model.log import empty_log
+from whorlograph.model.parts import Ladder, call, coil, counter, no, timer
 from whorlograph.model.profile import Overflow, Profile
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.types import ELEMENTARY, Simple
-from whorlograph.plant.rungs import Ladder, call, coil, counter, no, timer
 
 # function, operands as (type, value), type of the result, what is written ("!..." is a fault)
 FUNCTIONS = (

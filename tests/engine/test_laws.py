@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from tests.building import Rows, controller_of, course_of, log_of, program_of
 from whorlograph.model.ladder import CoilKind
-from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
+from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
 
 
 @dataclass(frozen=True)

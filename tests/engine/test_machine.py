@@ -14,9 +14,9 @@ from tests.strategies import random_case, random_log
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.wasm.status import Status
+from whorlograph.model.parts import Ladder, coil, no, timer
 from whorlograph.model.program import Variable, VariableKind
 from whorlograph.model.types import ELEMENTARY
-from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
 def _blinking(ladder: Ladder) -> None:

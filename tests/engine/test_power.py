@@ -9,8 +9,8 @@ from tests.strategies import replayed
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.power import PowerFlow
 from whorlograph.model.ladder import Block, Coil, CoilKind, Contact, ContactKind
+from whorlograph.model.parts import Ladder, coil, no, timer
 from whorlograph.model.types import Family
-from whorlograph.plant.rungs import Ladder, coil, no, timer
 
 
 class Power(unittest.TestCase):

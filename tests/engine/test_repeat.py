@@ -16,8 +16,8 @@ from whorlograph.engine.repeat import Repeat
 from whorlograph.engine.rows import rows_of
 from whorlograph.model.log import Log
 from whorlograph.model.moment import Moment
+from whorlograph.model.parts import Ladder, coil, no, reset, set_
 from whorlograph.model.profile import Profile
-from whorlograph.plant.rungs import Ladder, coil, no, reset, set_
 
 Rows = list[tuple[int, int, int, int, int]]
 

@@ -12,9 +12,9 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.engine.schedule import duration_of, make_schedule
+from whorlograph.model.parts import Ladder, call, coil, compare, jump, nc, no, rises, set_, timer
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.types import BOOL
-from whorlograph.plant.rungs import Ladder, call, coil, compare, jump, nc, no, rises, set_, timer
 
 
 class Tasks(unittest.TestCase):

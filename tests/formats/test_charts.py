@@ -53,7 +53,7 @@ DRYER = f'''<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous><p
 <leftPowerRail localId="20"><position x="0" y="4"/></leftPowerRail>
 <contact localId="21"><position x="3" y="4"/>{_in(20)}<variable>Left</variable></contact>
 {_step("Warm", 5, 3)}{_step("Cold", 6, 4)}
-{_transition(7, 5, "Full")}{_transition(8, 6, "Warm.X OR Full")}
+{_transition(7, 5, '<inline name=""><IL><p>LD Left' + chr(10) + 'OR Full</p></IL></inline>')}{_transition(8, 6, "Warm.X OR Full")}
 <selectionConvergence localId="9"><position x="0" y="9"/>{_in(7, 8)}</selectionConvergence>
 {_step("Ending", 10, 9)}{_transition(11, 10, '<reference name="Ready"/>')}
 <jumpStep localId="12" targetName="Waiting"><position x="0" y="12"/>{_in(11)}</jumpStep>
@@ -96,6 +96,36 @@ class Xml(unittest.TestCase):
             self.assertEqual(at(60, "Warm.X", "Fan", "Lamp"), [True, True, True])
             self.assertEqual(at(75, "Ending.X", "Fan", "Lamp", "Runs"), [True, False, False, 4])  # each pulse runs twice: the second time with its flag off
 
+    def test_a_macro_step_is_the_chart_that_stands_in_it(self) -> None:
+        inner = (f'{_step("Soak", 1)}{_transition(2, 1, "Full")}{_step("Dry", 3, 2)}'
+                 f'<actionBlock localId="4"><position x="9" y="3"/>{_in(3)}<action qualifier="P1"><reference name="Counting"/></action></actionBlock>')
+        step = _step("Warm", 5, 3)
+        macro = step.replace("<step", "<macroStep").replace("</step>", f"<body><SFC>{inner}</SFC></body></macroStep>")
+        own = '<actionBlock localId="13">'
+        data = DRYER.replace(step, macro).replace("Warm.X OR Full", "Full")
+        begin = data.index(own)
+        data = data[:begin] + data[data.index("</actionBlock>", begin) + len("</actionBlock>"):]
+        loaded = read_xml(data.encode(), Path("x.xml"))
+        self.assertEqual([str(n) for n in loaded.notices], [])
+        body = loaded.value.pous["dryer"].body
+        assert isinstance(body, ChartBody)
+        self.assertEqual({(t.sources, t.targets) for t in body.chart.transitions},
+                         {(("Waiting",), ("Soak",)), (("Soak",), ("Dry",)), (("Waiting",), ("Cold",)), (("Dry",), ("Ending",)), (("Cold",), ("Ending",)),
+                          (("Ending",), ("Waiting",))})
+        rows = [(0, "Dryer.Start", 0), (100, "Dryer.Start", 1), (200, "Dryer.Full", 1), (210, "Dryer.Full", 0), (300, "Dryer.Left", 1)]
+        for plain in (True, False):
+            controller = Controller(loaded.value, Profile(scan_time=10_000_000), plain=plain)
+            journal = controller.replay(log_of(controller, rows, 500))
+
+            def on(scan: int) -> list[str]:
+                return [n for n in ("Waiting", "Soak", "Dry", "Cold", "Ending") if settled(controller, journal, f"Dryer.{n}.X", scan)]  # noqa: B023
+
+            self.assertEqual([on(s) for s in (5, 15, 25, 35)], [["Waiting"], ["Soak"], ["Dry"], ["Ending"]])
+        for old, new, said in (("<body><SFC>" + inner + "</SFC></body>", "", "has no chart in it"), (_in(2) + "</step><actionBlock", _in() + "</step><actionBlock", "2 steps that nothing")):
+            self.assertIn(old, data)
+            notices = " ".join(str(n) for n in read_xml(data.replace(old, new).encode(), Path("x.xml")).notices)
+            self.assertIn(said, notices)
+
     def test_written_and_read_again_a_chart_does_the_same(self) -> None:
         for seed in range(30):
             random = Random(seed)
@@ -125,6 +155,8 @@ class Text(unittest.TestCase):
     def test_errors_name_their_line(self) -> None:
         head = "PROGRAM P\nVAR A AT %IX0.0 : BOOL; END_VAR\nINITIAL_STEP One: END_STEP\n"
         for body, line, said in (("STEP Two: Pump(X); END_STEP", 4, "X is no qualifier"), ("STEP Two: END_STEP\nTRANSITION FROM One TO Three := A; END_TRANSITION", 4, "no step Three"),
+                                 ("STEP Two: END_STEP\nTRANSITION FROM One TO Two :\n LD A\n JMPC Away\nAway: LD A\nEND_TRANSITION", 6, "a list that jumps"),
+                                 ("STEP Two: END_STEP\nTRANSITION FROM One TO Two :\nAND A\nEND_TRANSITION", 6, "stands before anything is loaded"),
                                  ("STEP Two:", 4, "STEP is not ended by END_STEP"), ("TRANSITION FROM One TO One := ; END_TRANSITION", 4, "has no condition"),
                                  ("STEP One: END_STEP", 4, "two steps are called One"), ("STEP A: END_STEP", 4, "a step of the chart and a variable")):
             notices = read_text((head + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices

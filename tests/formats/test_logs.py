@@ -18,10 +18,10 @@ from whorlograph.formats.profile import read_profile
 from whorlograph.model.errors import InputError, IoListError, LogError, ProfileError
 from whorlograph.model.iolist import Wiring
 from whorlograph.model.log import Clock, Log
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Overflow, Profile
 from whorlograph.model.tags import Running
-from whorlograph.plant.rungs import Ladder, coil, no
 
 SECOND = 1_000_000_000
 

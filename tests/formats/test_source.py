@@ -20,10 +20,10 @@ from whorlograph.formats.logs.source import Source, cells
 from whorlograph.formats.logs.table import read_table
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Log, narrowed, tags_logged
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
-from whorlograph.plant.rungs import Ladder, coil, no
 
 HEADER = "time,tag,value\n"
 

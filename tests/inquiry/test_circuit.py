@@ -14,8 +14,8 @@ from whorlograph.engine.code import Expr
 from whorlograph.inquiry.circuit import Circuit, Gate
 from whorlograph.inquiry.tracer import Tracer
 from whorlograph.model.ladder import Coil, Contact, ContactKind, Wire
+from whorlograph.model.parts import Ladder, coil
 from whorlograph.model.question import LinkKind
-from whorlograph.plant.rungs import Ladder, coil
 
 TAGS = [f"X{i}" for i in range(1, 9)]
 

@@ -14,10 +14,10 @@ from whorlograph.desk.session import Session
 from whorlograph.desk.tables import xref_of
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.parts import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, rises, set_, timer
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.question import Symptom
 from whorlograph.model.types import BOOL, ELEMENTARY, Named, Simple
-from whorlograph.plant.rungs import Ladder, Part, call, coil, compare, counter, either, jump, nc, no, reset, rises, set_, timer
 from whorlograph.plant.written import body_of
 
 
@@ -94,7 +94,7 @@ def _flasher(ladder: Ladder) -> None:
     ladder.rung(no("X1"), no("M2"), coil("Y1"))
 
 
-def _modes(hand: Draw, auto: Draw, tags: str) -> Program:
+def modes_of(hand: Draw, auto: Draw, tags: str) -> Program:
     """A program whose main POU calls one block in hand and the other in automatic."""
     def main(ladder: Ladder) -> None:
         ladder.rung(no("X1"), call("Hand", instance="H"))
@@ -203,7 +203,7 @@ class Ways(unittest.TestCase):
         def auto(ladder: Ladder) -> None:
             ladder.rung(no("X3"), coil("Y1"))
 
-        session = session_of(_modes(hand, auto, "X1 X2 X3 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (3000, "X1", 0)])
+        session = session_of(modes_of(hand, auto, "X1 X2 X3 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (3000, "X1", 0)])
         found = asked(session, "Y1")
         self.assertEqual((found.links[0], found.roots[0]), ("resumed", ("field-input", "X1", True)))
 
@@ -214,7 +214,7 @@ class Ways(unittest.TestCase):
         def auto(ladder: Ladder) -> None:
             ladder.rung(no("X3"), coil("M1"))
 
-        session = session_of(_modes(hand, auto, "X1 X2 X3 M1 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (2500, "X2", 0),
+        session = session_of(modes_of(hand, auto, "X1 X2 X3 M1 Y1"), [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X1", 0), (2500, "X2", 0),
                                                                     (3000, "X1", 0)])
         found = asked(session, "Y1")
         self.assertEqual((found.links[0], found.roots[0]), ("not-called", ("field-input", "X1", True)))
@@ -226,7 +226,7 @@ class Ways(unittest.TestCase):
         def auto(ladder: Ladder) -> None:
             ladder.rung(no("X3"), coil("M1"))
 
-        called = session_of(_modes(hand, auto, "X1 X2 X3 M1 Y1"), [])
+        called = session_of(modes_of(hand, auto, "X1 X2 X3 M1 Y1"), [])
         names = called.running.by_name
         xref = xref_of(called)
         self.assertLessEqual({names["y1"], names["m1"]}, set(xref.decides(names["x1"])))

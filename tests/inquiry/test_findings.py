@@ -13,10 +13,10 @@ from whorlograph.inquiry.findings import FINDINGS
 from whorlograph.inquiry.findings.facts import Finding
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.ladder import LadderBody
+from whorlograph.model.parts import Ladder, call, coil, compare, either, jump, nc, no, reset, rises, set_, timer
 from whorlograph.model.program import Program, Task, Variable, VariableKind
 from whorlograph.model.registry import resolve
 from whorlograph.model.types import INT, ArrayOf, ListOf, Simple
-from whorlograph.plant.rungs import Ladder, call, coil, compare, either, jump, nc, no, reset, rises, set_, timer
 
 
 def of(session: Session, key: str) -> list[Finding]:
@@ -174,6 +174,19 @@ class Arrays(unittest.TestCase):
                             (compare("GT", "9", "N1"), "up to 8"), (compare("NE", "N1", "9"), None)):
             found = of(session_of(program(no("X1"), guard), []), "guard-too-high")
             self.assertEqual([said in f.text for f in found] if said else found, [True] if said else [], guard)
+
+    def test_a_comparison_that_keeps_its_result_behind_contacts(self) -> None:
+        behind = on(rungs((no("X1"), compare("GE", "N1", "5"), coil("Y1"))), "X1 N1 Y1", rows=[(0, "X1", 0)])
+        found = of(behind, "kept-comparison")
+        self.assertEqual([(f.rung, f.tag) for f in found], [(1, behind.tag("Y1"))])
+        self.assertIn("the comparison of N1 and 5 in Main 1 is executed only while X1 lets power through", found[0].text)
+        # What the sentence says is so: Y1 stays on when X1 goes off.
+        stays = on(rungs((no("X1"), compare("GE", "N1", "5"), coil("Y1"))), "X1 N1 Y1", rows=[(0, "N1", 7), (100, "X1", 1), (200, "X1", 0), (900, "N1", 7)])
+        self.assertEqual(stays.journal.settled(stays.tag("Y1"), stays.journal.clock.last), 1)
+        for parts in ((compare("GE", "N1", "5"), no("X1"), coil("Y1")), (no("X1"), compare("GE", "N1", "5"), no("X1"), coil("Y1"))):
+            self.assertEqual(of(on(rungs(parts), "X1 N1 Y1"), "kept-comparison"), [])
+        moved = on(rungs((no("X1"), compare("GE", "N1", "5"), call("MOVE", ("IN", "0"), out="N2"))), "X1 N1 N2")
+        self.assertEqual([f.tag for f in of(moved, "kept-comparison")], [moved.tag("N2")])
 
     def test_tables_longer_than_their_round(self) -> None:
         def keys(limit: str, sign: str, filled: dict[int, int], reads_last: bool = True, low: int = 0, begin: str = "1") -> dict[str, str]:

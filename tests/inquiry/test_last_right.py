@@ -15,9 +15,9 @@ from whorlograph.desk.tables import xref_of
 from whorlograph.engine.controller import Controller
 from whorlograph.inquiry.last_right import LastRight, upstream
 from whorlograph.model.iolist import IoList
+from whorlograph.model.parts import Ladder, coil, either, nc, no, series, timer
 from whorlograph.model.question import Question, Symptom
 from whorlograph.model.types import BOOL
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, series, timer
 
 
 def _pump(ladder: Ladder) -> None:

@@ -13,8 +13,8 @@ from whorlograph.desk.session import Session
 from whorlograph.desk.words import answer_json, answer_text
 from whorlograph.inquiry.now import timeless
 from whorlograph.inquiry.trail import Answer
+from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, rises, set_, timer
 from whorlograph.model.question import Symptom
-from whorlograph.plant.rungs import Ladder, call, coil, either, nc, no, reset, rises, set_, timer
 
 
 def now(draw: Draw, tags: str, given: str, tag: str, blocks: str = "", **profile: object) -> tuple[Session, Answer]:

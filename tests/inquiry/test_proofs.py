@@ -17,8 +17,8 @@ from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
 from whorlograph.inquiry.trials import runs
 from whorlograph.model.iolist import IoList
+from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
 from whorlograph.model.question import Question, RootKind, Symptom
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, timer
 
 
 class Proofs(unittest.TestCase):

@@ -14,7 +14,7 @@ from whorlograph.inquiry.mismatch import differences
 from whorlograph.inquiry.pulses import BOUNCE, SHORT, SHORT_ON, Stay, Stays, calm, grows, history, last_change, short_stays, stays
 from whorlograph.inquiry.symptoms import course, recorded
 from whorlograph.model.log import Log
-from whorlograph.plant.rungs import Ladder, coil, no
+from whorlograph.model.parts import Ladder, coil, no
 
 
 def columns(found: list[Stay]) -> Stays:

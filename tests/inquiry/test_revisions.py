@@ -30,13 +30,13 @@ from whorlograph.inquiry.revisions.forms import forms
 from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.model.ladder import Comment, Element, Label, LadderBody, LeftRail, RightRail, Wire, wires_of
 from whorlograph.model.log import Log
+from whorlograph.model.parts import Ladder, coil, nc, no, set_
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import Pou, Program
 from whorlograph.model.rungs import build
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import INT, Simple
 from whorlograph.plant.catalog import cases
-from whorlograph.plant.rungs import Ladder, coil, nc, no, set_
 
 _PLACE = Path("p.xml")
 

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 
 from tests.building import program_of, session_of
 from whorlograph.desk.asking import ask, prove_all
+from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, set_, timer
 from whorlograph.model.question import Symptom
-from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, set_, timer
 
 Rows = list[tuple[int, str, int]]
 

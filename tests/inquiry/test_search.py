@@ -16,8 +16,8 @@ from whorlograph.desk.session import Paths, Session
 from whorlograph.inquiry.search import Search
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
+from whorlograph.model.parts import Ladder, coil, nc, no, timer
 from whorlograph.model.types import Family
-from whorlograph.plant.rungs import Ladder, coil, nc, no, timer
 
 ROWS = [(0, "X1", 0), (0, "X2", 0), (0, "N1", 5), (100, "X1", 1), (103, "X1", 0), (200, "X1", 1), (250, "N1", 12), (300, "X2", 1), (400, "X1", 0),
         (450, "X2", 0), (600, "X1", 1), (700, "N1", -3), (1000, "N1", -3)]

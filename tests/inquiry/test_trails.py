@@ -9,8 +9,8 @@ from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.session import Session
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList, Point, Wiring
+from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, series, set_, timer
 from whorlograph.model.question import LinkKind, RootKind, Symptom
-from whorlograph.plant.rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, series, set_, timer
 
 
 def names(session: Session, answer: Answer) -> list[str]:

@@ -16,7 +16,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Trial
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.inquiry.ways import circuit_of, compare, truth_table, ways
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, reset, set_, timer
+from whorlograph.model.parts import Ladder, coil, either, nc, no, reset, set_, timer
 
 
 def asked(draw: Draw, tags: str, tag: str, rows: Rows = (), blocks: str = "", down: bool = False) -> Needed:

@@ -8,8 +8,8 @@ from tests.building import program_of, session_of
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.tables import entry_dict, entry_text, xref_of
 from whorlograph.inquiry.xref import Xref
+from whorlograph.model.parts import Ladder, call, coil, either, falls, jump, nc, no, reset, rises, set_, timer
 from whorlograph.model.program import Configuration, ProgramInstance, Resource, Task
-from whorlograph.plant.rungs import Ladder, call, coil, either, falls, jump, nc, no, reset, rises, set_, timer
 
 
 def _draw(ladder: Ladder) -> None:

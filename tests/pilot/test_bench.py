@@ -15,11 +15,11 @@ from whorlograph.plant.hands_on import machines
 from whorlograph.ui.app import WhorlographApp
 
 
-def hands_on(case: str) -> WhorlographApp:
+def hands_on(case: str, machine: bool = True) -> WhorlographApp:
     """A case to be operated."""
     one = cases()[case]
     session = load(Paths(one.program, (), one.iolist, one.profile, title=one.title))
-    session.plant, session.begin_bench = machines()[case], True
+    session.plant, session.begin_bench = machines()[case] if machine else None, True
     return WhorlographApp(session, Question(session.tag(one.tag)))
 
 
@@ -132,6 +132,46 @@ class OnTheScreen(unittest.IsolatedAsyncioTestCase):
             again = load(Paths(cases()["bridge"].program, (path,), cases()["bridge"].iolist, cases()["bridge"].profile))
             top = again.journal.settled(again.tag("Leaf_Top_LS"), again.journal.clock.last)
             self.assertEqual(top, 1)
+
+    async def test_numbers_things_once_more_power_and_outputs_by_hand(self) -> None:
+        app = hands_on("glasshouse", machine=False)
+        with TemporaryDirectory() as name:
+            path = Path(name) / "mine.csv"
+            async with app.run_test(size=(160, 47)) as pilot:
+                await until(pilot, lambda: app.main.page is not None and "bench" in screen_text(app), "the bench")
+                await pilot.press("slash", *"step of the day", "enter", "space", *"2", "enter")
+                await pilot.pause()
+                step = app.main.session.tag("Step")
+                assert app.main.bench is not None
+                self.assertEqual(app.main.bench.value(step), 2)
+                self.assertIn("Step is 2 after scan", app.screen.said)  # type: ignore[attr-defined]
+                await pilot.press("escape", "slash", *"Next_PB", "enter", "enter", ".")
+                await pilot.pause()
+                self.assertEqual(app.main.bench.value(step), 3)
+                self.assertTrue(any(line.startswith(" Step 0 to 3") for line in screen_text(app).splitlines()), "a lane")
+                await pilot.press("Y", *"once more", "enter")
+                await pilot.pause()
+                self.assertIn("from the next scan on", app.screen.said)  # type: ignore[attr-defined]
+                await pilot.press("slash", *"vents in service", "enter", "Y", *"run to a value", "enter", *"7 in 1s", "enter", "t", *"2s", "enter")
+                await pilot.pause()
+                self.assertEqual(app.main.bench.value(app.main.session.tag("Mask")), 7)
+                await pilot.press("e", *str(path), "enter")
+                await until(pilot, lambda: "mine.toml" in app.main.said, "the log and its profile")
+                await pilot.press("Y", *"power fails and returns: cold", "enter")
+                await pilot.pause()
+                self.assertIn("power has returned, cold", app.main.said)
+                self.assertEqual((app.main.bench.value(step), app.main.bench.scan), (0, 1))
+                await pilot.press("Y", *"without the program", "enter")
+                await pilot.press("slash", *"North_Vent", "enter", "space", "enter")
+                await pilot.pause()
+                vent = app.main.bench.session.tag("North_Vent")
+                self.assertEqual(app.main.bench.value(vent), 1)
+                await pilot.press("b", "b")
+                await pilot.pause()
+                self.assertNotIn(vent, app.main.bench.inputs)
+            case = cases()["glasshouse"]
+            again = load(Paths(case.program, (path,), case.iolist, path.with_suffix(".toml")))
+            self.assertEqual(again.journal.settled(again.tag("Mask"), again.journal.clock.last), 7)
 
     async def test_it_runs_at_a_speed_and_stands_still(self) -> None:
         app = hands_on("bridge")

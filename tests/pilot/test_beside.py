@@ -10,7 +10,7 @@ from tests.building import program_of, session_of
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
-from whorlograph.plant.rungs import Ladder, coil, no
+from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.ui.about import HERE
 from whorlograph.ui.keys import ACTIONS, by_want
 
@@ -121,7 +121,7 @@ class Beside(unittest.IsolatedAsyncioTestCase):
         async with app.run_test(size=(120, 30)) as pilot:
             await answered(pilot, app)
             await until(pilot, lambda: not app.main.work.running, "rest")
-            self.assertIn("_entries", session.xref.__dict__)  # type: ignore[union-attr]
+            self.assertEqual(set(session.xref._known), set(session.xref.declared))  # type: ignore[union-attr]
 
     async def test_a_number_is_drawn_tall_and_lanes_are_folded_away(self) -> None:
         app = bridge_app(session=self.session)

@@ -9,6 +9,7 @@ from threading import Event
 from unittest.mock import patch
 
 from tests.pilot.walking import answered, screen_text, until
+from whorlograph.desk import kept_logs
 from whorlograph.desk import session as session_module
 from whorlograph.desk import stages as stages_module
 from whorlograph.desk.session import Paths, Session, load
@@ -49,7 +50,7 @@ class LongLogs(unittest.IsolatedAsyncioTestCase):
     def setUp(self) -> None:
         self.held = Held()
         for module, name, value in ((session_module, "LONG", 50_000), (session_module, "HEAD", 20_000), (stages_module, "SHOW_AFTER", 30.0),
-                                    (csv_table, "SAMPLES", 600), (replaying, "stages", self.held)):
+                                    (csv_table, "SAMPLES", 600), (kept_logs, "MOST", 0), (replaying, "stages", self.held)):
             patched = patch.object(module, name, value)
             patched.start()
             self.addCleanup(patched.stop)

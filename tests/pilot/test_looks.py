@@ -12,7 +12,7 @@ from whorlograph.desk.asking import ask
 from whorlograph.desk.scene import RungBlock, Scene
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.drawing.shapes import Ink, plain
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, timer
+from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
 from whorlograph.ui.keys import ACTIONS, BY_KEY, footer_runs, key_text, keys_text, unknown_key
 from whorlograph.ui.rung_cursor import beside, elements_of, first_element, with_cursor, with_letter
 from whorlograph.ui.theme import segments, style_of

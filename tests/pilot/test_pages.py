@@ -199,8 +199,8 @@ class Pages(unittest.IsolatedAsyncioTestCase):
 
     async def test_a_key_without_meaning_says_so_on_a_page_too(self) -> None:
         async with self.opened() as (app, pilot):
-            await self.keys(pilot, "X", "Z")
-            self.assertIn("Z does nothing here", screen_text(app))
+            await self.keys(pilot, "X", "Q")
+            self.assertIn("Q does nothing here", screen_text(app))
 
     async def test_help_of_a_page_comes_first(self) -> None:
         async with self.opened() as (app, pilot):

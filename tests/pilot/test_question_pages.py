@@ -8,8 +8,8 @@ from tests.building import program_of, session_of
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
+from whorlograph.model.parts import Ladder, coil, compare, either, nc, no
 from whorlograph.model.question import Question, Symptom
-from whorlograph.plant.rungs import Ladder, coil, compare, either, nc, no
 from whorlograph.ui.app import WhorlographApp
 
 

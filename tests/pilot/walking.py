@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from pathlib import Path
 
 from textual.pilot import Pilot
 
@@ -14,10 +15,11 @@ from whorlograph.ui.app import WhorlographApp
 from whorlograph.ui.strands import Lines
 
 
-def bridge_app(tag: str = "Raise_Pump", session: Session | None = None, palette: str = "dark", ascii_: bool = False) -> WhorlographApp:
-    """The application on the shipped case."""
+def bridge_app(tag: str = "Raise_Pump", session: Session | None = None, palette: str = "dark", ascii_: bool = False,
+               jobs: Path | None = None) -> WhorlographApp:
+    """The application on the shipped case. Args: jobs: where its job is kept."""
     found = session or bridge_session()
-    return WhorlographApp(found, Question(found.tag(tag)), palette, ascii_)
+    return WhorlographApp(found, Question(found.tag(tag)), palette, ascii_, jobs)
 
 
 async def until(pilot: Pilot[None], condition: Callable[[], bool], what: str) -> None:
@@ -31,8 +33,8 @@ async def until(pilot: Pilot[None], condition: Callable[[], bool], what: str) ->
 
 
 async def answered(pilot: Pilot[None], app: WhorlographApp) -> None:
-    """Wait for the first answer."""
-    await until(pilot, lambda: app.main.scene is not None and bool(app.main.trail.lines), "the answer")
+    """Wait for the first answer; an application that still opens its files has no main view yet."""
+    await until(pilot, lambda: hasattr(app, "main") and app.main.scene is not None and bool(app.main.trail.lines), "the answer")
 
 
 def screen_text(app: WhorlographApp) -> str:

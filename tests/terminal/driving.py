@@ -28,12 +28,13 @@ class InTerminal(unittest.TestCase):
         done = subprocess.run(["tmux", "-L", self.socket, "-f", os.devnull, *args], capture_output=True, text=True, timeout=30, check=False)
         return done.stdout
 
-    def start(self, width: int, height: int, *command: str, **environment: str) -> None:
+    def start(self, width: int, height: int, *command: str, python: tuple[str, ...] = ("-m", "whorlograph.cli.main"), **environment: str) -> None:
+        """Run a command in a terminal of a size; ``python``: what runs it."""
         # A server that has just been killed still holds its socket for a moment: each start has its own.
         self.socket = f"whorlograph-test-{os.getpid()}-{next(SOCKETS)}"
         self.addCleanup(self.end, self.socket)
         variables = {"HOME": self.home.name, "COLORTERM": "truecolor", **environment}
-        line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, "-m", "whorlograph.cli.main", *command]
+        line = ["env", *(f"{k}={v}" for k, v in variables.items()), sys.executable, *python, *command]
         self.tmux("new-session", "-d", "-x", str(width), "-y", str(height), *line)
         self.tmux("set", "-g", "remain-on-exit", "on")
 

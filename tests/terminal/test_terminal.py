@@ -7,6 +7,7 @@ import shutil
 import signal
 import time
 import unittest
+from pathlib import Path
 
 from tests.processes import at_work
 from tests.terminal.driving import InTerminal
@@ -139,6 +140,20 @@ class Terminal(InTerminal):
                 text = self.wait("marks and notes")
                 for letter in letters:
                     self.assertRegex(text, rf"(?m)^ +{letter} +14:02")
+
+    def test_a_mistake_of_ours_gives_the_terminal_back_and_is_written_down(self) -> None:
+        code = ("from whorlograph.ui.main import MainScreen as M; from whorlograph.cli.main import main\n"
+                "def do(self, action): raise ValueError('one wire\\ntoo many')\n"
+                "M.do = do; main()")
+        self.start(160, 30, "demo", python=("-c", code))
+        self.wait("terminal 14")
+        self.keys("w")
+        text = self.wait("written down in")
+        self.assertIn("whorlograph: a mistake of ours (ValueError: one wire too many), written down in ", text)
+        self.assertNotIn("Traceback", text)
+        written = list(Path(self.home.name).glob(".local/state/whorlograph/faults/*.txt"))
+        self.assertEqual(len(written), 1)
+        self.assertIn("in on_key", written[0].read_text(encoding="utf-8"))
 
     def test_old_terminals_and_no_colour_do_not_stop_it(self) -> None:
         for variables in ({"TERM": "vt220"}, {"TERM": "linux"}, {"TERM": "screen"}, {"TERM": "xterm"}, {"NO_COLOR": "1", "TERM": "tmux-256color"}):

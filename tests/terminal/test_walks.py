@@ -11,7 +11,7 @@ from pathlib import Path
 from tests.building import program_with
 from tests.terminal.driving import InTerminal
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.plant.rungs import Ladder, coil, either, nc, no, timer
+from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
 
 MOST_KEYS = 6
 

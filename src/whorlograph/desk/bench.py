@@ -5,27 +5,32 @@ What is done by hand becomes rows of a log, and the bench is the replay of that 
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import replace as session_with
 from functools import cached_property
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
 from whorlograph.engine.checkpoint import Trials
+from whorlograph.engine.controller import Controller
 from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.wasm.status import Status
 from whorlograph.formats.beside import written
+from whorlograph.formats.profile_write import profile_text
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import Wiring
 from whorlograph.model.literals import value_text
 from whorlograph.model.log import Log
+from whorlograph.model.profile import Profile
+from whorlograph.model.tags import Leaf
 from whorlograph.model.types import Family
 
 from .finding import find
@@ -37,6 +42,7 @@ if TYPE_CHECKING:
 PRESS = 300_000_000  # ns that a button which springs back is held
 FARTHEST = 3_600_000_000_000  # ns that are looked ahead for a change
 LATEST = 1_000  # scans that one may last while the next is waited for
+NUMBERS = (Family.SIGNED, Family.UNSIGNED, Family.BITS, Family.REAL, Family.TIME)
 Row = tuple[int, int, int]  # time in ns, tag, raw value
 
 
@@ -53,19 +59,22 @@ class Bench:
 
     Args: since: the moment (ns) of the session's replay from which it goes on; None: from nothing, normally closed contacts made.
         plant: makes a machine that answers the outputs; from nothing only, and each made does the same at the same outputs.
+        first: from nothing, what tags have at time 0 instead; profile: another one than the session's.
     """
 
-    def __init__(self, session: Session, since: int | None = None, plant: Callable[[], Coupled] | None = None) -> None:
-        self.session, self.controller = session, session.controller
+    def __init__(self, session: Session, since: int | None = None, plant: Callable[[], Coupled] | None = None,
+                 first: Mapping[int, int] | None = None, profile: Profile | None = None) -> None:
+        self.session = session
+        self.controller = session.controller if profile is None else self._controller(profile)
         self.rows: list[Row] = []
         self.answers: list[Row] = []
         self.forces: list[Hold] = []
         self.prepared: dict[int, int] = {}
-        self._new_plant = plant
+        self.plant = plant
         self._coupled: tuple[Machine, Coupled] | None = None
         self._went_back = False  # what was done later than now still stands, until something else is done
         if since is None:
-            self.base, self.begin = self._from_nothing(), 0
+            self.base, self.begin = self._from_nothing(first or {}), 0
             log = self.base
         else:
             log = session.log
@@ -74,9 +83,19 @@ class Bench:
             upto = int(np.searchsorted(log.times, self.begin, side="right"))
             self.base = Log(log.times[:upto], log.tags[:upto], log.values[:upto], log.origin, self.begin, log.clock, log.zone)
         self.now = self.begin
+        self._stand(log)
+
+    def _stand(self, log: Log) -> None:
+        """Come to the beginning of the bench through a log."""
         self._trials = Trials(self.controller, log, self.begin + 1)
+        self._log = log
         self._recent = self._since_checkpoint()
         self._made: tuple[tuple[object, ...], Journal] | None = None
+
+    def _controller(self, profile: Profile) -> Controller:
+        """The session's program with another profile."""
+        one = self.session.controller
+        return Controller(one.program, profile, one.resource, one.plain)
 
     def _since_checkpoint(self) -> Log:
         """Of what was there before: the rows that the checkpoint has not taken yet, and each tag's last one before it. A day's log is not
@@ -87,13 +106,12 @@ class Bench:
         rows = np.concatenate([np.sort(taken - 1 - last), np.arange(taken, len(base.times))])
         return replace(base, times=base.times[rows], tags=base.tags[rows], values=base.values[rows])
 
-    def _from_nothing(self) -> Log:
-        """A first row for every input."""
+    def _from_nothing(self, given: Mapping[int, int]) -> Log:
+        """A first row for every input, and for what is given."""
         running = self.session.running
-        if self._new_plant is not None:
-            first = {running.by_name[name.lower()]: value for _, name, value in self._new_plant().begin()}
-        else:
-            first = self._at_rest()
+        first = self._at_rest() | dict(given)
+        if self.plant is not None:
+            first |= {running.by_name[name.lower()]: value for _, name, value in self.plant().begin()}
         tags = sorted(first)
         return Log(np.zeros(len(tags), np.int64), np.array(tags, np.int32), np.array([first[t] for t in tags], np.int64))
 
@@ -105,12 +123,13 @@ class Bench:
 
     @cached_property
     def inputs(self) -> list[int]:
-        """What can be operated: points at %I, and tags that are read, never written, and no constants: an operator's panel."""
+        """What can be operated: points at %I, points at %Q that no rung writes, and tags that are read, never written, and no constants: an
+        operator's panel."""
         running, written_ = self.session.running, self.controller.written
         read = {t for step in range(len(self.controller.steps.all)) for u in self.controller.access.of_step(step) if not u.writes for t in u.tags()}
         found = []
         for tag in running.tags[:running.public]:
-            at_input = tag.address is not None and tag.address.area == "I"
+            at_input = tag.address is not None and (tag.address.area == "I" or (tag.address.area == "Q" and tag.index not in written_))
             panel = tag.index in read and tag.index not in written_ and not tag.constant and not tag.computed and "." not in tag.name
             if at_input or panel:
                 found.append(tag.index)
@@ -118,8 +137,21 @@ class Bench:
 
     @cached_property
     def outputs(self) -> list[int]:
-        """The points at %Q."""
-        return [t.index for t in self.session.running.tags[:self.session.running.public] if t.address is not None and t.address.area == "Q"]
+        """The points at %Q; of a program without any the global BOOL tags that it writes."""
+        public = self.session.running.tags[:self.session.running.public]
+        found = [t.index for t in public if t.address is not None and t.address.area == "Q"]
+        return found or [t.index for t in public if t.type.family is Family.BOOL and t.index in self.controller.written and "." not in t.name
+                         and not t.computed]
+
+    @cached_property
+    def numbers(self) -> list[int]:
+        """The numbers that the program works with and that are neither points nor operated already: as they are declared, elements of tables
+        one by one; pins of blocks are none."""
+        running, others = self.session.running, {*self.inputs, *self.outputs}
+        pins = {t for one in running.instances() if one.pou is None and one.type_name for ref in one.scope.values() if isinstance(ref, Leaf)
+                for t in (ref.tag,)}
+        return [t.index for t in running.tags[:running.public] if t.type.family in NUMBERS and t.index not in others and t.index not in pins
+                and not t.constant and not t.computed]
 
     # what stands
 
@@ -172,7 +204,7 @@ class Bench:
         return self._as_session(self.controller.replay(log, self.trial), log)
 
     def _as_session(self, journal: Journal, log: Log) -> Session:
-        found = session_with(self.session, log=log, inquiry=None, xref=None, search=None, answers={}, drops={})
+        found = session_with(self.session, controller=self.controller, log=log, inquiry=None, xref=None, search=None, answers={}, drops={})
         found.take(journal)
         return found
 
@@ -207,6 +239,26 @@ class Bench:
     def release(self) -> None:
         """Release all that is forced, in the next scan."""
         self._change({}, frozenset(), dict.fromkeys(self.forced()))
+
+    def edit(self, tag: int, value: int) -> None:
+        """Write a tag that the program writes too, in the next scan, as somebody at a panel would: what the program writes later stands again.
+
+        The profile that goes with the saved log names it as written from outside (CONTROLLER.md, Profile, external).
+        """
+        name, profile = self.session.running.tags[tag].name, self.controller.profile
+        if name not in profile.external:
+            self._trials.close()
+            self.controller = self._controller(replace(profile, external=(*profile.external, name)))
+            self.base = _without(self.base, tag)
+            self._stand(_without(self._log, tag))
+        now = self.value(tag)
+        # Of such a tag only changes count: without the first row the same value could not be written twice.
+        self.give([(self.next_start, tag, now), (self.next_start, tag, value)])
+
+    def give(self, rows: list[Row]) -> None:
+        """Rows from the next scan on, now or later."""
+        self._cut()
+        self._give(rows)
 
     def _change(self, inputs: Mapping[int, int], springs: frozenset[int], forces: Mapping[int, int | None]) -> None:
         at = self.next_start
@@ -327,7 +379,7 @@ class Bench:
 
     def _advance(self, until: int) -> None:
         """Let the machine answer up to a time, where one is coupled; without one the journal says it all."""
-        if self._new_plant is not None:
+        if self.plant is not None:
             if self._coupled is None:
                 self._couple()
             self._answer(until)
@@ -335,10 +387,10 @@ class Bench:
 
     def _couple(self) -> None:
         """The controller beside its machine, both from the beginning on to the present scan: the machine answers as it did before."""
-        assert self._new_plant is not None
+        assert self.plant is not None
         self.answers = []
         feed = self.controller.feed(self.log(FARTHEST + self.now), self.trial, FARTHEST + self.now)
-        engine, plant = self.controller.machine(feed), self._new_plant()
+        engine, plant = self.controller.machine(feed), self.plant()
         list(plant.begin())
         engine.break_on_outputs(True)
         self._coupled = engine, plant
@@ -383,6 +435,20 @@ class Bench:
             lines.append(f"{_seconds(self.now)},{tags[int(log.tags[keep][-1]) if keep.any() else 0].name},")
         with written(path, self.session.paths.inputs) as fresh:
             fresh.write_text("\n".join(["time,tag,value", *lines, ""]), encoding="utf-8")
+        if self.needs_profile:
+            with written(path.with_suffix(".toml"), self.session.paths.inputs) as fresh:
+                fresh.write_text(profile_text(self._profile()), encoding="utf-8")
+
+    @property
+    def needs_profile(self) -> bool:
+        """Whether the saved log is the same only with a profile of its own: it is written beside it."""
+        return self.controller.profile != self.session.controller.profile
+
+    def _profile(self) -> dict[str, Any]:
+        """The session's profile as it was written, with what the bench adds."""
+        path, mine = self.session.paths.profile, self.controller.profile
+        found = tomllib.loads(path.read_text(encoding="utf-8")) if path is not None else {}
+        return found | {"external": list(mine.external), "start": mine.start.value}
 
     def close(self) -> None:
         """Free the machines."""
@@ -394,6 +460,12 @@ class Bench:
 def replace_until(force: Hold, until: int) -> Hold:
     """A force that ends at a time; one that would end as it begins never was."""
     return Hold(force.tag, force.value, force.start, max(until, force.start + 1))
+
+
+def _without(log: Log, tag: int) -> Log:
+    """A log without the rows of a tag."""
+    keep = log.tags != tag
+    return replace(log, times=log.times[keep], tags=log.tags[keep], values=log.values[keep])
 
 
 def _seconds(time: int) -> str:

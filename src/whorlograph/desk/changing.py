@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import replace as session_with
 from pathlib import Path
 from typing import Any
@@ -34,26 +33,30 @@ from whorlograph.model.text import TextBody
 from whorlograph.model.times import clock_text
 
 from .checking import check
+from .job_data import Edit, Version
 from .revisions import Compared, compare, other_tag
+from .rung_lines import line_choices
 from .session import Session
 
 FROZEN = 3  # so often a tag must have changed in the log before, for standing still now to be told
 
 
 class Change(Struct, frozen=True):
-    """One step of changing: what was done, and the program it led to."""
+    """One step of changing: what was done, the program it led to, and where it was done."""
 
     what: str
     program: Program
+    edit: Edit
 
 
 class Changing:
-    """A session's program and the changes that somebody made to it."""
+    """A session's program and the changes that somebody made to it, under a name ("": none yet)."""
 
-    def __init__(self, session: Session) -> None:
-        self.original = session
+    def __init__(self, session: Session, name: str = "") -> None:
+        self.original, self.name = session, name
         self.steps: list[Change] = []
         self.undone: list[Change] = []
+        self.saved: tuple[Program, str] | None = None  # what was written last, and under which name
 
     @property
     def program(self) -> Program:
@@ -73,7 +76,9 @@ class Changing:
         if isinstance(pou.body, TextBody) and step.rung.statement is not None:
             found += [self._line(step.pou, pou.body, place)] if place is not None else []
         elif step.rung.statement is None:
-            found += [Choice(c.label, self._in_body(step.pou, c), c.asks, c.before, c.tags) for c in rungs.choices(pou.body, element)]
+            found += [self._in_body(step.pou, c) for c in rungs.choices(pou.body, element)]
+            number = rungs.number_of(pou.body, element) or (place + 1 if place is not None and place < rungs.count(pou.body) else 0)
+            found += line_choices(self.program, step.pou, number) if number else []
         return found + (declarations.choices(self.program, step.pou, name) if name else [])
 
     def _place(self, step: Step) -> int | None:
@@ -86,13 +91,14 @@ class Changing:
         matched = match(old, new)
         return dict((*matched.same, *matched.moved, *matched.changed)).get(place)
 
-    def _in_body(self, pou: str, one: Choice[Any]) -> Callable[[str], Program]:
+    def _in_body(self, pou: str, one: Choice[Any]) -> Choice[Program]:
+        """A change of a body as one of the program."""
         def make(text: str) -> Program:
             program, key = self.program, pou.lower()
             changed = replace(program, pous=program.pous | {key: replace(program.pous[key], body=one.make(text))})
             return declarations.with_tag(changed, pou, text.strip()) if one.tags else changed
 
-        return make
+        return Choice(one.label, make, one.asks, one.before, one.tags, one.edits, one.check)
 
     def _line(self, pou: str, body: TextBody, place: int) -> Choice[Program]:
         part, first = segment_at(body, place)
@@ -111,15 +117,35 @@ class Changing:
             program, key = self.program, pou.lower()
             return replace(program, pous=program.pous | {key: replace(program.pous[key], body=made)})
 
-        return Choice("the statement", make, "the statement as it is to be", _one_line(lines))
+        return Choice("the statement", make, "the statement as it is to be", _one_line(lines), edits=True)
 
-    def apply(self, choice: Choice[Program], text: str = "") -> None:
-        """Make a change. Raises: ValueError with why it cannot be; nothing is changed then."""
+    def apply(self, choice: Choice[Program], text: str = "", at: tuple[int, int, str] = (0, 0, "")) -> None:
+        """Make a change. Args: at: step, element and name for which it was offered.
+
+        Raises: ValueError with why it cannot be; nothing is changed then.
+        """
         program = choice.make(text)
         if program == self.program:
             raise ValueError("that changes nothing")
-        self.steps.append(Change(f"{choice.label}{f': {text.strip()}' if text.strip() else ''}", program))
+        self.steps.append(Change(f"{choice.label}{f': {text.strip()}' if text.strip() else ''}", program, Edit(*at, choice.label, text)))
         self.undone.clear()
+
+    @property
+    def version(self) -> Version:
+        """The changes as they are kept."""
+        return Version(self.name, tuple(s.edit for s in self.steps))
+
+    def again(self, version: Version) -> str:
+        """Make kept changes again, from the program as loaded; what could not be made, "" where all could."""
+        self.name, self.steps, self.undone = version.name, [], []
+        for edit in version.edits:
+            steps = self.original.controller.steps.all
+            offered = self.choices(steps[edit.step], edit.element, edit.name) if edit.step < len(steps) else []
+            try:
+                self.apply(next(c for c in offered if c.label == edit.label), edit.text, (edit.step, edit.element, edit.name))
+            except (StopIteration, ValueError):
+                return f"{edit.label}{f': {edit.text}' if edit.text else ''} could not be made again; what came after it is left out"
+        return ""
 
     def undo(self) -> str:
         """Take the last change back; what it was, "" where there is none."""
@@ -137,18 +163,20 @@ class Changing:
 
     def session(self) -> Session:
         """The changed program on the same log."""
-        old = self.original
-        controller = Controller(self.program, old.profile, old.controller.resource, old.controller.plain)
-        known = {t.name.lower(): t.index for t in controller.running.tags}
-        moved = np.array([known.get(t.name.lower(), -1) for t in old.running.tags], np.int32)
-        points = {int(moved[t]): p for t, p in old.iolist.points.items() if moved[t] >= 0}
-        return session_with(old, controller=controller, log=_log(old.log, moved), iolist=IoList(points, old.iolist.file, old.iolist.unbound),
-                            paths=replace(old.paths, title=f"{old.paths.title or old.program.name}, changed"), _journal=None, inquiry=None, xref=None,
-                            search=None, words=None, answers={}, drops={}, findings=None, odd=None, odd_known=False, now=None)
+        return with_program(self.original, self.program, "changed")
 
     def compared(self) -> Compared:
         """The original beside the changed program, on the same log."""
         return compare(self.original, self.session())
+
+    def beside(self, version: Version) -> Compared:
+        """A kept version beside this one, on the same log."""
+        other = Changing(self.original)
+        wrong = other.again(version)
+        found = compare(other.session(), self.session())
+        found.called = called(version.name), called(self.name)
+        found.said = (f"{found.called[0]} beside {found.called[1]}", *([wrong] if wrong else []))
+        return found
 
     def written(self, path: Path, replaces: bool = False) -> None:
         """Write the changed program: the original's file, byte for byte but for what was changed.
@@ -164,6 +192,36 @@ class Changing:
         data = splice(source.read_bytes(), self.original.program, self.program)
         with written(path, self.original.paths.inputs) as fresh:
             fresh.write_bytes(data)
+        self.saved = self.program, path.name
+
+    @property
+    def state(self) -> str:
+        """Whether the changes are in a file, in words."""
+        if self.saved is not None and self.saved[0] == self.program:
+            return f"written as {self.saved[1]}"
+        return "changed since it was written: e writes it again" if self.saved is not None else "not written to a file yet: e writes it"
+
+
+def called(name: str) -> str:
+    """A version in words."""
+    return f"version {name}" if name else "the changes without a name"
+
+
+def with_program(old: Session, program: Program, how: str) -> Session:
+    """A session on another program and the same log, bound by the names of tags. Args: how: what the title says of it."""
+    controller = Controller(program, old.profile, old.controller.resource, old.controller.plain)
+    known = {t.name.lower(): t.index for t in controller.running.tags}
+    moved = np.array([known.get(t.name.lower(), -1) for t in old.running.tags], np.int32)
+    points = {int(moved[t]): p for t, p in old.iolist.points.items() if moved[t] >= 0}
+    return session_with(old, controller=controller, log=_log(old.log, moved), iolist=IoList(points, old.iolist.file, old.iolist.unbound),
+                        paths=replace(old.paths, title=f"{old.paths.title or old.program.name}, {how}"), _journal=None, inquiry=None, xref=None,
+                        search=None, words=None, answers={}, drops={}, findings=None, odd=None, odd_known=False, cycles=None,
+                        now=None)
+
+
+def without_rungs(session: Session) -> Session:
+    """A session whose program does nothing: outputs are operated by hand, to test the wiring."""
+    return with_program(session, declarations.without_bodies(session.program), "without its program")
 
 
 def _one_line(lines: tuple[str, ...]) -> str:

@@ -11,12 +11,12 @@ import msgspec
 
 from whorlograph.model.shown import visible
 
-from .job_data import Job, Kept, Mark, Note, Spot, WalkStep, Watch, count, fresh_id
+from .job_data import Edit, Job, Kept, Mark, Note, Spot, Version, WalkStep, Watch, count, fresh_id
 from .job_files import Found, alone, find_job, job_path, write_job
 from .job_merge import Base, base_of, merged
 from .session import Paths, Session
 
-__all__ = ["Desk", "Job", "Kept", "Mark", "Note", "Spot", "WalkStep", "Watch", "age_text", "job_path", "jobs_folder", "open_desk"]
+__all__ = ["Desk", "Edit", "Job", "Kept", "Mark", "Note", "Spot", "Version", "WalkStep", "Watch", "age_text", "job_path", "jobs_folder", "open_desk"]
 
 LONGEST_WALK = 400
 
@@ -119,6 +119,23 @@ class Desk:
         """Keep which column of the log is which."""
         if columns != self.job.columns:
             self.job.columns = columns
+            self.dirty = True
+
+    def keep_version(self, version: Version) -> None:
+        """Keep changes of the program under their name; without any the name goes."""
+        others = tuple(v for v in self.job.versions if v.name.lower() != version.name.lower())
+        versions = (*others, version) if version.edits else others
+        if versions != self.job.versions:
+            self.job.versions = versions
+            self.dirty = True
+
+    def set_aside_version(self) -> None:
+        """Give the changes that nobody has named a name, before others take their place."""
+        old = next((v for v in self.job.versions if not v.name), None)
+        if old is not None:
+            names = {v.name.lower() for v in self.job.versions}
+            name = next(f"earlier {n}" for n in range(1, len(names) + 2) if f"earlier {n}" not in names)
+            self.job.versions = tuple(Version(name, v.edits) if v is old else v for v in self.job.versions)
             self.dirty = True
 
     def stand(self, place: Spot) -> None:

@@ -45,6 +45,24 @@ class Watch(msgspec.Struct, frozen=True):
     lanes: tuple[str, ...] = ()
 
 
+class Edit(msgspec.Struct, frozen=True):
+    """One change of the program: the step and element of the program as loaded where the cursor stood, the tag's name there, what was chosen,
+    and the text that was typed for it."""
+
+    step: int
+    element: int
+    name: str
+    label: str
+    text: str = ""
+
+
+class Version(msgspec.Struct, frozen=True):
+    """Changes of the program under a name, in the order in which they were made; "": those that nobody has named."""
+
+    name: str
+    edits: tuple[Edit, ...] = ()
+
+
 class Kept(msgspec.Struct, frozen=True):
     """What undo and redo go over: marks, notes, lanes by tag name, and lanes that are watched together."""
 
@@ -68,7 +86,7 @@ class Spot(msgspec.Struct, frozen=True):
 
 class Job(msgspec.Struct):
     """All of it. ``program`` is a digest of the program file: a job fits one revision; ``columns``: which of the log's is time, tag,
-    value, where that was asked."""
+    value, where that was asked; ``versions``: what the program was changed to."""
 
     version: int = VERSION
     program: str = ""
@@ -79,6 +97,7 @@ class Job(msgspec.Struct):
     history: dict[str, list[str]] = {}
     place: Spot | None = None
     columns: dict[str, str] = {}
+    versions: tuple[Version, ...] = ()
 
 
 def fresh_id() -> str:

@@ -16,7 +16,7 @@ import msgspec
 from whorlograph.formats.beside import beside
 from whorlograph.model.shown import visible
 
-from .job_data import VERSION, Job, Kept, Mark, Note, Spot, WalkStep, Watch
+from .job_data import VERSION, Edit, Job, Kept, Mark, Note, Spot, Version, WalkStep, Watch
 from .session import Paths
 
 LONGEST_NAME = 60  # characters of the program's name in the file's: systems allow 255 bytes, four to a character
@@ -120,11 +120,17 @@ def job_of(raw: dict[str, Any]) -> Job:
     saved = _one(raw.get("saved"), float, lambda s: isfinite(s) and 0 <= s < 1e11)
     return Job(_one(raw.get("version"), int, lambda v: v >= 0) or VERSION, str(raw.get("program", "")), (),
                saved or 0.0, Kept(tuple(sorted(marks.values(), key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes,
-                                  tuple(sets.values())), walk, typed, place, _columns(raw.get("columns")))
+                                  tuple(sets.values())), walk, typed, place, _columns(raw.get("columns")), _versions(raw.get("versions")))
 
 
 def _columns(raw: object) -> dict[str, str]:
     return {k: visible(v) for k, v in raw.items() if isinstance(k, str) and isinstance(v, str)} if isinstance(raw, dict) else {}
+
+
+def _versions(raw: object) -> tuple[Version, ...]:
+    found = {v.name.lower(): v for v in _each(raw, Version, lambda v: all(e.step >= 0 for e in v.edits))}
+    return tuple(Version(visible(v.name), tuple(Edit(e.step, e.element, visible(e.name), visible(e.label), visible(e.text)) for e in v.edits))
+                 for v in found.values())
 
 
 def _near(time: int) -> bool:

@@ -14,16 +14,19 @@ LETTERS = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"
 
 
 class Base(msgspec.Struct, frozen=True):
-    """What a job held when it was last the same here and in its file: ids of its entries, its lanes, and names of those watched together."""
+    """What a job held when it was last the same here and in its file: ids of its entries, its lanes, and names of those watched together and
+    of versions of the program."""
 
     ids: frozenset[str] = frozenset()
     lanes: tuple[str, ...] = ()
     watches: frozenset[str] = frozenset()
+    versions: frozenset[str] = frozenset()
 
 
 def base_of(job: Job) -> Base:
     """What a job holds now."""
-    return Base(_ids(job) | frozenset(w.id for w in job.walk), job.kept.lanes, frozenset(w.name.lower() for w in job.kept.watches))
+    return Base(_ids(job) | frozenset(w.id for w in job.walk), job.kept.lanes, frozenset(w.name.lower() for w in job.kept.watches),
+                frozenset(v.name.lower() for v in job.versions))
 
 
 def _ids(job: Job) -> frozenset[str]:
@@ -48,6 +51,8 @@ def merged(mine: Job, theirs: Job, base: Base, stacks: Iterable[list[tuple[str, 
     mine.kept = Kept(tuple(sorted(marks, key=lambda m: m.time)), tuple(sorted(notes, key=lambda n: n.time)), lanes,
                      tuple(sorted(watches, key=lambda w: w.name.lower())))
     mine.columns = mine.columns or theirs.columns
+    named = {v.name.lower() for v in mine.versions} | base.versions
+    mine.versions = (*mine.versions, *(v for v in theirs.versions if v.name.lower() not in named))
     mine.walk = sorted(walk, key=lambda w: w.at)
     for what, typed in theirs.history.items():
         own = mine.history.get(what, [])

@@ -19,6 +19,7 @@ from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
+from .cycles import cycles_told
 from .job import Kept, WalkStep
 from .lanes import lane_of_scans, lane_of_task
 from .session import Session
@@ -99,18 +100,26 @@ TAG_ORDERS = ("name", "address", "most used", "odd first")
 
 def tag_table(session: Session, scan: int, width: int, order: int, tag: int | None = None) -> Listing:
     """All tags: value, how often read and written, what they are, what looks odd."""
-    entries, journal = xref_of(session).entries(), _now(session)
-    keys: tuple[Callable[[Entry], object], ...] = (
-        lambda e: (e.tag.name.lower(),),
-        lambda e: ((e.tag.address.area, e.tag.address.numbers, e.tag.name.lower()) if e.tag.address is not None else ("~", (), e.tag.name.lower())),
-        lambda e: (-len(e.reads) - len(e.writes), e.tag.name.lower()),
-        lambda e: (not e.oddities, e.tag.name.lower()),
+    xref, journal, tags = xref_of(session), _now(session), session.running.tags
+
+    def addressed(tag: int) -> tuple[object, ...]:
+        address = tags[tag].address
+        return (address.area, address.numbers, tags[tag].name.lower()) if address is not None else ("~", (), tags[tag].name.lower())
+
+    # By name, or by address, the list stands at once: what is said of a tag is found out when its line is seen.
+    keys: tuple[Callable[[int], object], ...] = (
+        lambda t: (tags[t].name.lower(),),
+        addressed,
+        lambda t: (-len(xref.entry(t).reads) - len(xref.entry(t).writes), tags[t].name.lower()),
+        lambda t: (not xref.entry(t).oddities, tags[t].name.lower()),
     )
-    entries.sort(key=keys[order % len(keys)])  # type: ignore[arg-type]
+    shown = sorted(xref.declared, key=keys[order % len(keys)])  # type: ignore[arg-type]
     wide = width >= 110
-    said = max(16, min(36, max((len(e.description) for e in entries), default=0)))
-    widest = min(30 if wide else 20, max((len(e.tag.name) for e in entries), default=8))
-    def row(entry: Entry) -> Runs:
+    said = max(16, min(36, max((len(xref.description(t)) for t in shown), default=0)))
+    widest = min(30 if wide else 20, max((len(tags[t].name) for t in shown), default=8))
+
+    def row(number: int) -> Runs:
+        entry = xref.entry(number)
         value, ink = shown_value(session, journal, entry.tag.index, scan)
         cells = [(" " + entry.tag.name, widest + 1, Ink.STRONG), (str(entry.tag.address or ""), 9, Ink.TEXT), (value.rjust(6), 6, ink)]
         if wide:
@@ -124,7 +133,7 @@ def tag_table(session: Session, scan: int, width: int, order: int, tag: int | No
             cells += [(marks, 0, Ink.STRONG)] * bool(marks) + [(entry.description, 0, Ink.TEXT)]
         return cells_row(cells)
 
-    lines = [Line(partial(row, entry), entry.tag.index) for entry in entries]
+    lines = [Line(partial(row, number), number) for number in shown]
     head = [(" tag", widest + 1, Ink.QUIET), ("address", 9, Ink.QUIET), ("value".rjust(6), 6, Ink.QUIET)]
     if wide:
         head.append(("type", 6, Ink.QUIET))
@@ -293,7 +302,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
                           None, first[0].index if first else -1))
     kinds = ", ".join(f"{n} {name}" for name, n in found.types.items())
     points = ", ".join(f"{n} at %{area}" for area, n in found.areas.items() if n) or "none has an address"
-    named = len(xref_of(session).entries())
+    named = len(xref_of(session).declared)
     inside = f", and {found.tags - named} inside timers, counters and other blocks" if found.tags > named else ""
     lines += [Line(((" In numbers", Ink.QUIET),)), Line(((f"   {counted(named, 'tag')}{inside}", Ink.TEXT),)),
               Line(((f"   types: {kinds}", Ink.TEXT),)),
@@ -313,6 +322,10 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
             cells = [("   " + entry.tag.name, 28, Ink.STRONG), (f"! {', '.join(entry.oddities)}", 26, Ink.STRONG), (entry.description, 0, Ink.TEXT)]
             lines.append(Line(cells_row(cells), entry.tag.index))
     lines += _outputs(session, scan)
+    if session.cycles is not None:
+        lines.append(Line(((" Cycles (Z)", Ink.QUIET),)))
+        told = [part for said in cycles_told(session, session.cycles) for part in textwrap.wrap(said, max(20, width - 5))]
+        lines += [Line(((f"   {part}", Ink.TEXT),)) for part in told]
     title = f"{found.program}, {found.file} of {found.date.replace('T', ' ')[:16]}"
     return Listing("survey", (Line(((f" {title}", Ink.STRONG),)),), tuple(lines), (), "Enter opens a POU or a tag")
 

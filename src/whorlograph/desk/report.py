@@ -14,12 +14,14 @@ from whorlograph.drawing.timeline_picture import NAMES, VALUE, timeline_picture
 from whorlograph.formats.beside import written
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.trials.verdict import Proof
-from whorlograph.model.errors import Stopped
+from whorlograph.model.errors import Stopped, UsageError
 from whorlograph.model.shown import fenced, markdown
 from whorlograph.model.times import clock_text, date_text
 
 from .asking import prove_root
 from .command_line import why_command
+from .cycles import cycles_told, find_cycles
+from .cycles_paper import add_whorl
 from .job import Kept
 from .scene import Scene, plain_scene
 from .session import Session
@@ -28,6 +30,7 @@ from .words import answer_text, root_lines
 
 MOST_RUNGS, MOST_LANES = 14, 22
 PARTS = frozenset(("root", "trail", "lanes", "rungs", "notes", "rests"))
+MORE = frozenset(("cycles",))  # parts that are there where they are asked for
 WIDEST = 1e6  # points: wider than any rung
 SCALES = (1.25, 1.12, 1.0)  # of rungs
 PAPER = 120  # characters of a line of text on paper
@@ -56,7 +59,7 @@ def titled_rung(scene: Scene, step: int, scan: int, width: float, flow: bool = T
 
 
 def report_pages(session: Session, answer: Answer, kept: Kept | None = None, parts: frozenset[str] = PARTS) -> list[Picture]:
-    """The answer as sheets of A4: in larger letters where that takes no further sheet. Args: parts: which of PARTS."""
+    """The answer as sheets of A4: in larger letters where that takes no further sheet. Args: parts: which of PARTS and MORE."""
     proved = next((r for r in answer.roots if r.proved and r.trial is not None), None) if "lanes" in parts and session.now is None else None
     proof = prove_root(session, answer, proved) if proved is not None else None
     written_large = [_report_pages(session, answer, kept, parts, proof, scale) for scale in SCALES]
@@ -97,6 +100,8 @@ def _report_pages(session: Session, answer: Answer, kept: Kept | None, parts: fr
         rows = [(m.time, f"mark {m.letter}: {m.text}") for m in kept.marks] + [(n.time, n.text) for n in kept.notes]
         for time, text in sorted(rows):
             sheets.words(f"{clock_text(log, time)}  {text}", 9, after=1)
+    if "cycles" in parts:
+        _cycles(session, sheets)
     if "rests" in parts:
         sheets.heading("What this rests on")
         limits = [*answer.rests_on, *(str(n) for n in session.notices[:12])]
@@ -119,6 +124,20 @@ def _lanes(sheets: Sheets, scene: Scene, answer: Answer, proof: Proof | None) ->
     second = scene.timeline.trial is not None
     sheets.picture(timeline_picture(layout, sheets.room, scene.name, lambda t: scene.clock(t, 3 if end - start < 20_000_000_000 else 0),
                                     (lambda t: scene.timeline.second_cells(t, start, end, cells)) if second else None, "without the fault"))
+
+
+def _cycles(session: Session, sheets: Sheets) -> None:
+    """The whorl, and what it shows."""
+    try:
+        found = session.cycles or find_cycles(session)
+    except UsageError as error:
+        sheets.heading("Cycles")
+        sheets.words(f"{error.what}.", 9)
+        return
+    sheets.heading("Cycle beside cycle")
+    add_whorl(session, found, sheets)
+    for line in cycles_told(session, found):
+        sheets.words(line, 9, after=1)
 
 
 def report_markdown(session: Session, answer: Answer, kept: Kept | None = None) -> str:

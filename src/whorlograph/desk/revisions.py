@@ -33,7 +33,7 @@ class Effect(Struct, frozen=True):
 
 class Compared(Struct):
     """Two programs, what differs, and what that makes of the log; ``faults``: the controller's, in either; ``said``: what it comes to, where
-    the new one is the old one changed."""
+    the new one is the old one changed; ``called``: the two, where both were made here."""
 
     old: Session
     new: Session
@@ -41,15 +41,18 @@ class Compared(Struct):
     effects: tuple[Effect, ...] = ()
     faults: tuple[str, str] = ("", "")
     said: tuple[str, ...] = ()
+    called: tuple[str, str] = ("", "")
 
     @property
     def is_change(self) -> bool:
         """Whether the new program is the old one as somebody changed it here, no other file."""
-        return bool(self.said)
+        return bool(self.said) and not self.called[1]
 
     @property
     def names(self) -> tuple[str, str]:
         """What the two files are called: with their dates where they say them, with their folders where they would be called alike."""
+        if self.called[1]:
+            return self.called
         if self.is_change:
             return f"{self.old.paths.program.name} as loaded", f"{self.new.paths.program.name} as changed"
         found = []

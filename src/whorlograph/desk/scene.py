@@ -7,7 +7,7 @@ import textwrap
 
 from msgspec import Struct, field
 
-from whorlograph.drawing.rung_layout import lay_out
+from whorlograph.drawing.rung_layout import FORCED, lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
 from whorlograph.drawing.statement import draw_statement
 from whorlograph.drawing.text import draw_rung, wrapped
@@ -69,6 +69,7 @@ class Scene:
         self.tracer = inquiry(session).tracer
         self.timeline = Timeline(session, self.name)
         self._blocks: dict[object, RungBlock] = {}
+        self.forced: frozenset[int] = frozenset()
 
     @property
     def journal(self) -> Journal:
@@ -319,7 +320,7 @@ class Scene:
         if flow.skip is not None:
             return self._drawn(step, scan, width, values, head, blockers)
         # From one scan to the next most rungs look alike, and drawing them is what a step in time costs.
-        look = (step, width, values, head, blockers, tuple(flow.power.items()), tuple(flow.out.items()), tuple(flow.values.items()))
+        look = (step, width, values, head, blockers, self.forced, tuple(flow.power.items()), tuple(flow.out.items()), tuple(flow.values.items()))
         found = self._blocks.get(look)
         if found is None:
             if len(self._blocks) > 200:
@@ -334,11 +335,15 @@ class Scene:
             stated = draw_statement(one.source, one.rung.statement, flow, blockers, width - 2)
             lines, spots = stated.lines, stated.spots
         else:
-            lines, spots = wrapped(draw_rung(lay_out(one, flow, blockers), values, width - 2), width - 2)
+            forced = frozenset(element for element, tag in flow.tags.items() if tag in self.forced)
+            lines, spots = wrapped(draw_rung(lay_out(one, flow, blockers, forced), values, width - 2), width - 2)
         while lines and not "".join(t for t, _ in lines[-1]).strip():
             lines.pop()
         title: list[Run] = [(f"{one.pou} {one.rung.number}", Ink.STRONG)]
         said = " · ".join([*(f"label {name}" for name in one.rung.labels), *([one.rung.comment] if one.rung.comment else [])])
+        names = [self.name(t) for t in dict.fromkeys(flow.tags.values()) if t in self.forced]
+        if names:
+            title.append((f"  {FORCED} forced: {', '.join(names)}", Ink.BLOCK))
         if said:
             title.append((f"  {fitted(said, max(8, width - len(one.pou) - 8))}", Ink.QUIET))
         block_lines: list[list[Run]] = [title] if head else []

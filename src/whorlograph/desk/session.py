@@ -19,7 +19,6 @@ from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.kept import name_of, put, take
 from whorlograph.formats.iolist import read_iolist
-from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.source import PACKED
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
@@ -34,7 +33,10 @@ from whorlograph.model.program import Program
 from whorlograph.model.tags import Running
 from whorlograph.model.types import Family
 
+from .kept_logs import read_or_take
+
 if TYPE_CHECKING:
+    from whorlograph.inquiry.cycles.found import Cycles
     from whorlograph.inquiry.findings.facts import Finding
     from whorlograph.inquiry.noted import Now
     from whorlograph.inquiry.odd import OddOnes
@@ -44,6 +46,7 @@ if TYPE_CHECKING:
     from whorlograph.inquiry.why import Inquiry
     from whorlograph.inquiry.xref import Xref
     from whorlograph.model.question import Question
+
 
 WORTH = 100_000  # bytes of a program file from which on it is worth keeping what was read
 LONG, HEAD = 8 << 20, 1 << 20  # bytes of logs that are read in two stages, and of their start
@@ -77,6 +80,8 @@ class Session:
     now: Now | None = None
     odd: OddOnes | None = None
     odd_known: bool = False
+    cycles: Cycles | None = None
+    cycles_wrong: str = ""  # why there are none
     begin_odd: bool = False
     plant: Callable[[], Coupled] | None = None  # makes a machine that answers, for the bench without a log
     begin_bench: bool = False
@@ -86,7 +91,7 @@ class Session:
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it: what is worked out quickly stays here."""
         return self.__dict__ | {"inquiry": None, "xref": None, "search": None, "told": silent, "drops": {}, "findings": None, "odd": None,
-                                "odd_known": False, "plant": None}
+                                "odd_known": False, "cycles": None, "plant": None}
 
     @property
     def program(self) -> Program:
@@ -124,7 +129,7 @@ class Session:
         """Take a replay of the log as far as it goes; of a part of the log it is a part."""
         journal.complete = journal.complete and self.log.complete
         self._journal, self.inquiry, self.search, self.answers, self.drops = journal, None, None, {}, {}
-        self.findings = self.odd = None
+        self.findings = self.odd = self.cycles = None
         self.odd_known = False
 
     def with_journal(self, journal: Journal) -> Session:
@@ -213,7 +218,7 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
         if ahead:
             controller.prepare()
         most = _head(paths.logs) if head else None
-        loaded = read_logs(list(paths.logs), controller.running, profile, lambda done, _: most is not None and done >= most)
+        loaded = read_or_take(list(paths.logs), controller, lambda done, _: most is not None and done >= most)
         log, log_notices = loaded.value, loaded.notices
     notices += feed_notices(controller.running, profile, str(paths.profile or ""))
     return Session(controller, log, iolist.value, notices, paths, log_notices)
@@ -266,7 +271,7 @@ def read_on(session: Session, stop: Callable[[], bool]) -> Generator[tuple[int, 
 
     def read() -> None:
         try:
-            found.append(read_logs(list(session.paths.logs), session.running, session.profile, watch))
+            found.append(read_or_take(list(session.paths.logs), session.controller, watch))
         except Exception as error:
             found.append(error)
 

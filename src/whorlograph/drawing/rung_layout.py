@@ -138,11 +138,14 @@ def _untangled(nets: list[Net]) -> tuple[list[Net], int]:
     return best, least
 
 
+FORCED = "!"  # before the name of a tag that is forced
+
+
 class _Builder:
     """Places the elements of one rung."""
 
-    def __init__(self, step: Step, flow: Flow | None, blockers: frozenset[int]) -> None:
-        self.step, self.flow, self.blockers = step, flow, blockers
+    def __init__(self, step: Step, flow: Flow | None, blockers: frozenset[int], forced: frozenset[int]) -> None:
+        self.step, self.flow, self.blockers, self.forced = step, flow, blockers, forced
         self.ids: dict[int, Element] = {e.id: e for e in step.rung.elements}
         self.labels = self._labels()
         self.shown = [e for e in evaluation_order(step.rung) if e.id not in self.labels]
@@ -307,6 +310,8 @@ class _Builder:
             base.shape, base.label = Shape.LINK, element.name
         else:
             base.label = _named(element)
+        if element.id in self.forced:
+            base.label = f"{FORCED}{base.label}"
         return base
 
     def _present(self, block: Block) -> str:
@@ -355,9 +360,9 @@ def _named(element: Element | None) -> str:
     return f"NOT {text}" if getattr(element, "negated", False) else text
 
 
-def lay_out(step: Step, flow: Flow | None = None, blockers: frozenset[int] = frozenset()) -> RungLayout:
+def lay_out(step: Step, flow: Flow | None = None, blockers: frozenset[int] = frozenset(), forced: frozenset[int] = frozenset()) -> RungLayout:
     """Lay a rung out.
 
-    Args: flow: power at a moment, None for a drawing without; blockers: elements where the path stops.
+    Args: flow: power at a moment, None for a drawing without; blockers: elements where the path stops; forced: those whose tag is forced.
     """
-    return _Builder(step, flow, blockers).build()
+    return _Builder(step, flow, blockers, forced).build()

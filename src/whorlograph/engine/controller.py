@@ -58,6 +58,8 @@ PIECE_SECONDS = 0.08
 MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
+_Made = tuple[Code, set[int], list[Notice]]  # a program's code, the tags that it writes, what of it is not executed
+
 
 class Progress(Struct, frozen=True):
     """How far a replay has come: the time (ns) up to which everything is known, of how much; rows so far.
@@ -103,30 +105,36 @@ class Controller:
         self.steps = number_steps(self.running, self.code)
 
     def __post_init__(self) -> None:
-        executed, rings = without_rings(self.program)
+        made = self._made_before()
+        executed, rings = without_rings(self.program) if made is None else (self.program, [])
         self.running, self.notices = elaborate(executed, self.resource)
         self.notices = rings + self.notices
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
-        self.code, self.written, unread = self._code()
+        self.code, self.written, unread = made or self._made_now(not rings)
         self.steps = number_steps(self.running, self.code)
         self.notices += unread + self._more_notices()
 
-    def _code(self) -> tuple[Code, set[int], list[Notice]]:
-        """The program's code, the tags that it writes, what of it is not executed: as an earlier run has made them of the same file, else
-        made now."""
-        name = name_of("code", self.source, self.resource, repr(self.profile))
-        data = take(name, ".code") if self.source else None
+    @property
+    def _made_name(self) -> str:
+        return name_of("code", self.source, self.resource, repr(self.profile))
+
+    def _made_before(self) -> _Made | None:
+        """What an earlier run has made of the same file; kept only of programs without rings."""
+        data = take(self._made_name, ".code") if self.source else None
         if data is not None:
             with suppress(msgspec.MsgspecError):
-                return msgspec.msgpack.decode(data, type=tuple[Code, set[int], list[Notice]])
+                made: _Made = msgspec.msgpack.decode(data, type=_Made)
+                return made
+        return None
+
+    def _made_now(self, keep: bool) -> _Made:
         reading = Reading(self.running)
         code = compile_code(self.running, self.profile, self.schedule.by_name, reading)
-        written = written_tags(code)
-        unread = reading.notices()
-        if self.source and code.steps > WORTH_STEPS:
-            put(name, ".code", msgspec.msgpack.encode((code, written, unread)))
-        return code, written, unread
+        made = code, written_tags(code), reading.notices()
+        if keep and self.source and code.steps > WORTH_STEPS:
+            put(self._made_name, ".code", msgspec.msgpack.encode(made))
+        return made
 
     @cached_property
     def calls(self) -> Calls:

@@ -42,8 +42,9 @@ class Columns:
     def add(self, rows: Rows) -> None:
         """Take rows, which are not written to any more; those with a tag below 0 are no changes of tags."""
         special = rows.tag < 0
-        if special.any():
-            self._special(rows.chosen(special))
+        at_special = np.flatnonzero(special)
+        if len(at_special):
+            self._special(rows, at_special)
             rows = rows.chosen(~special)
         self.rows += len(rows)
         for part, repeat in parted(rows):
@@ -52,11 +53,16 @@ class Columns:
             else:
                 self._repeat(repeat)
 
-    def _special(self, rows: Rows) -> None:
-        """The clock, scans' times, tasks, forces."""
-        lengths = rows.tag == at.LENGTH_OF
-        self.lengths.append(np.stack([rows.scan[lengths], rows.value[lengths]], axis=1))
-        rows = rows.chosen(~lengths)
+    def _special(self, rows: Rows, which: Ints) -> None:
+        """The clock, scans' times, tasks, forces: the rows at ``which``, most of them scans' times where steps take time."""
+        timed = rows.tag.take(which) == at.LENGTH_OF
+        lengths = which[timed]
+        table = np.empty((len(lengths), 2), np.int64)
+        table[:, 0], table[:, 1] = rows.scan.take(lengths), rows.value.take(lengths)
+        self.lengths.append(table)
+        if len(lengths) == len(which):
+            return
+        rows = rows.taken(which[~timed])
         tag = rows.tag
         # One by one: the start of a stretch of scans and its period may come in two pieces.
         begins = tag == at.CLOCK_START

@@ -67,8 +67,8 @@ def take(name: str, suffix: str) -> bytes | None:
     return None
 
 
-def put(name: str, suffix: str, data: bytes) -> None:
-    """Keep something. Written anew and renamed, never overwritten: a mapped file that changes kills the process."""
+def put(name: str, suffix: str, data: bytes, most: int = _MOST) -> None:
+    """Keep something, and of its kind the latest ``most``. Written anew and renamed, never overwritten: a mapped file that changes kills."""
     path = kept_folder() / f"{name}{suffix}"
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -79,7 +79,7 @@ def put(name: str, suffix: str, data: bytes) -> None:
         with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
             file.write(data + _code(key, path.name, data))
         fresh.replace(path)
-        for old in sorted(path.parent.glob(f"*{suffix}"), key=lambda p: p.stat().st_mtime)[:-_MOST]:
+        for old in sorted(path.parent.glob(f"*{suffix}"), key=lambda p: p.stat().st_mtime)[:-most]:
             old.unlink()
 
 

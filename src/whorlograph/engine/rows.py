@@ -39,7 +39,10 @@ class Rows(Struct):
 
     def chosen(self, which: NDArray[np.bool_]) -> Rows:
         """The rows that are marked."""
-        at = np.flatnonzero(which)
+        return self.taken(np.flatnonzero(which))
+
+    def taken(self, at: Ints) -> Rows:
+        """The rows at places."""
         return Rows(*(c.take(at) for c in self.columns()))
 
     def listed(self) -> list[tuple[int, ...]]:

@@ -39,7 +39,7 @@ def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
     rises, followed = int(values.sum()), 0
     for time, value in zip(turned.tolist(), values.tolist(), strict=True):
         after = found.at(time + FOLLOWS)
-        before = found.at(time - 1)
+        before = found.at(time)  # what comes with the coil, or before it, does not follow it
         followed += bool(value) and after is not None and bool(after.value) and (before is None or not before.value)
     own = int((found.values != 0).sum())
     return rises >= 2 and followed >= max(2, OFTEN * rises) and own <= rises + 1

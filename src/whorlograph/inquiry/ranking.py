@@ -41,7 +41,9 @@ def rank(roots: list[Root]) -> list[Root]:
         leads = root.leads and root.proved is not False
         if root.kind is RootKind.CONSTANT:
             place = -place  # what was written before what it is compared with: further down the trail
-        return (root.kind is RootKind.CONSTANT, alone, not root.changed, not leads, not root.last,
+        # What stood in the way earlier only, and cures nothing now, comes even after a literal that blocks.
+        late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
+        return (late, alone, not root.overdue or root.proved is False, not root.changed, not leads, not root.last,
                 _VERDICT[root.proved], standing and not root.changed, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

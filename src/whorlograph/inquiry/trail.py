@@ -22,7 +22,8 @@ class Root(Struct):
     first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
     no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
-    alone; ``last``: it blocked the last attempt; ``together``: the tags with which it proves, where it does not alone.
+    alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``last``: it blocked the last attempt; ``together``: the
+    tags with which it proves, where it does not alone.
     """
 
     kind: RootKind
@@ -45,6 +46,7 @@ class Root(Struct):
     missed: int = 0
     leads: bool = False
     defect: bool = False
+    overdue: bool = False
     last: bool = True
     together: tuple[int, ...] = ()
 

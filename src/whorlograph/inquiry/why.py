@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from functools import cached_property
 
 import numpy as np
@@ -14,7 +15,7 @@ from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
-from whorlograph.model.question import Question, RootKind, Symptom
+from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
 from .attempts import attempts, tried_text
 from .generators import runs_freely
@@ -31,6 +32,7 @@ from .trail import Answer, Link, Root
 
 MOST_OF_NUMBER = 12  # links of a number's trail
 MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
+MOSTLY = 0.6  # of the times that a tag ended
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 
 
@@ -196,16 +198,40 @@ class Inquiry:
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
 
     def _usual_ends(self, tag: int, path: Course, scan: int, link: Link | None) -> None:
-        """Let the roots lead that ended the tag before in this log: what keeps it on may well be that one of them did not come."""
-        tracer, ended = self.tracer, set[object]()
-        for drop in path.scans[(path.values == 0) & (path.scans <= scan)][-MOST_ENDS:].tolist():
-            tracer.spent = 0
-            before = tracer.explain(tag, Vantage(drop, LAST), True, 0)
-            if before is not None:
-                ended |= {r.key for r in before.all_roots()}
-        for root in link.all_roots() if link is not None else ():
-            if root.key in ended and not root.changed:
+        """Let the roots lead that ended the tag before in this log: what keeps it on may well be that one of them did not come.
+
+        What ended it most times, and at least twice, stands even before what started it, where that was the start as always and the tag
+        has been on longer than ever before: then only the end is missing. Of a latch what set it comes first in any case (ANSWERS.md,
+        The symptoms).
+        """
+        roots = list(link.all_roots()) if link is not None else []
+        ended = self._turned_by(tag, path, scan, on=False)
+        often = Counter(key for keys in ended for key in keys)
+        for root in roots:
+            if often[root.key] and not root.changed:
                 root.leads = True
+        if link is None or len(ended) < 2 or link.kind is LinkKind.SET_BY or not self._longer_than_ever(path, scan):
+            return
+        started = self._turned_by(tag, path, scan, on=True)[:-1]
+        as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
+        for root in roots if as_always else ():
+            root.overdue = root.leads and often[root.key] >= max(2, MOSTLY * len(ended))
+
+    def _longer_than_ever(self, path: Course, scan: int) -> bool:
+        """Whether a tag that is on has been so for longer than in any earlier stretch of the log."""
+        until = int(np.searchsorted(path.scans, scan, side="right"))
+        times = np.array([self.tracer.time(s) for s in (*path.scans[:until].tolist(), scan)], np.int64)
+        lasted = (times[1:] - times[:-1])[path.values[:until] != 0]
+        return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
+
+    def _turned_by(self, tag: int, path: Course, scan: int, on: bool) -> list[set[object]]:
+        """Of the last times that a tag went on or off, up to a scan: the roots of each."""
+        found: list[set[object]] = []
+        for turn in path.scans[((path.values != 0) == on) & (path.scans <= scan)][-MOST_ENDS:].tolist():
+            self.tracer.spent = 0
+            link = self.tracer.explain(tag, Vantage(turn, LAST), True, 0)
+            found.append({r.key for r in link.all_roots() if r.changed} if link is not None else set())
+        return found
 
     def _chatters(self, tag: int, path: Course, scan: int) -> Answer | None:
         tracer = self.tracer

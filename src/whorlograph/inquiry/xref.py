@@ -73,6 +73,7 @@ class Xref:
     iolist: IoList
     logged: frozenset[int] = frozenset()
     _decided: dict[int, list[tuple[str, list[Use]]]] = field(default_factory=dict)
+    _known: dict[int, Entry] = field(default_factory=dict)
 
     def uses(self, tag: int) -> list[Use]:
         """The uses of a tag, in order of steps."""
@@ -122,7 +123,17 @@ class Xref:
         return self._decided[step.index]
 
     def entry(self, tag: int) -> Entry:
-        """All about one tag."""
+        """All about one tag, found out once."""
+        if tag not in self._known:
+            self._known[tag] = self._found_out(tag)
+        return self._known[tag]
+
+    def description(self, tag: int) -> str:
+        """A tag in words: the I/O list's, else the program's."""
+        point = self.iolist.get(tag)
+        return (point.description if point is not None else "") or self.controller.running.tags[tag].documentation
+
+    def _found_out(self, tag: int) -> Entry:
         running = self.controller.running
         found = {(p.use.step, p.use.element, p.role, p.writes): p for p in reversed([self.place(u) for u in self.uses(tag)])}
         places = list(reversed(found.values()))
@@ -147,13 +158,14 @@ class Xref:
 
     def entries(self) -> list[Entry]:
         """All tags that a person declared, by name; pins of blocks only where the program names them."""
-        return [*self._entries]
+        return [self.entry(tag) for tag in self.declared]
 
     @cached_property
-    def _entries(self) -> list[Entry]:
+    def declared(self) -> list[int]:
+        """The numbers of the same tags: at hand at once, also of a large program."""
         running = self.controller.running
         shown = [t for t in running.tags[:running.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
-        return [self.entry(t.index) for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
+        return [t.index for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
 
     @cached_property
     def driven(self) -> set[int]:

@@ -32,7 +32,8 @@ class Association(Struct, frozen=True):
 
 
 class Transition(Struct, frozen=True):
-    """What leads from some steps to others: ``condition`` as text; ``diagram`` where it is drawn, its coil bears the transition's own name."""
+    """What leads from some steps to others: ``condition`` as text in ``language`` (ST or IL); ``diagram`` where it is drawn, its coil bears the
+    transition's own name."""
 
     sources: tuple[str, ...]
     targets: tuple[str, ...]
@@ -40,6 +41,7 @@ class Transition(Struct, frozen=True):
     name: str = ""
     line: int = 0
     diagram: LadderBody | None = None
+    language: str = "ST"
 
     @property
     def plain_name(self) -> str:

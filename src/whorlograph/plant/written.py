@@ -10,8 +10,7 @@ from __future__ import annotations
 import re
 
 from whorlograph.model.ladder import CoilKind, LadderBody
-
-from .rungs import Ladder, Part, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
+from whorlograph.model.parts import Ladder, Part, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
 
 _TOKEN = re.compile(r"\s*(\[|\]|\||->\w+|<-|!\w+|\((?:[SR]\s+|/)?[\w.%]+\)|\w+\([^()]*\)(?:>[\w\[\]]+)?|\w+:\w+:[\w#:]+|[/^]?[\w.%]+)")
 _COMPARISONS = ("EQ", "NE", "GT", "GE", "LT", "LE")

@@ -33,6 +33,10 @@ HERE: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "odd": ("What was unusual in this log: drop-outs unlike the others of their tag, the oddest first; then what stays off, what fell once.",
             (("Enter", "asks why of the line"), ("/", "only those with these letters"), ("E", "explains"), ("D", "where log and program disagree"),
              ("Backspace", "back"))),
+    "cycles": ("What the machine does again and again, a row a cycle, its columns the time since it began. ! goes otherwise, ✕ is where first.",
+               (("Enter", "asks about the first thing that went otherwise"), ("Space", "the on-times of another tag, or all changes"),
+                ("Left Right", "the same time in all cycles; Enter then goes there"), ("s t", "another order; what a cycle begins with"),
+                ("e", "the whorl on paper"))),
     "disagreements": ("Where the log recorded a tag otherwise than the program computes it: another program ran, or the fault lies behind "
                       "an output.",
                       (("Enter", "goes to the moment"), ("w", "why it was computed so"), ("x", "where the tag is used"),

@@ -18,6 +18,7 @@ from whorlograph.model.errors import ColumnsError, LogError, UsageError, Whorlog
 from .early import again, order_of
 from .first import FirstScreen, Opening
 from .leaving import leave_on_signals
+from .mishap import ScreenError, collected
 from .noise import bear_noise
 
 if TYPE_CHECKING:
@@ -133,15 +134,6 @@ class WhorlographApp(App[None], inherit_bindings=False):
                 again(self, event)
         self._ground()
 
-    def _handle_exception(self, error: Exception) -> None:
-        """A mistake of ours ends the screen; the command line files it and says where, instead of a traceback."""
-        if self.is_headless:
-            super()._handle_exception(error)
-            return
-        self.failure = error
-        self.save()
-        self.exit()
-
     def save(self) -> None:
         """Save the job, where there is one."""
         if getattr(self, "main", None) is not None:
@@ -194,8 +186,12 @@ def run(opening: Opening, palette: str = "dark", ascii_: bool = False, resume: b
     app = WhorlographApp(None, None, palette, ascii_, Path(platformdirs.user_state_dir("whorlograph")) / "jobs", resume, opening, job)
     leave_on_signals(app.save)
     bear_noise()
+    found = collected(app)
     # Not app.run(): it would wait for the threads of work that nobody wants any more; the process ends at once after this.
     asyncio.new_event_loop().run_until_complete(app.run_async())
+    if app.failure is None and app.return_code:
+        app.save()
+        raise ScreenError(found.getvalue())
     if isinstance(app.failure, WhorlographError):
         raise app.failure
     if app.failure is not None:

@@ -81,7 +81,10 @@ def elsewhere(screen: Screen[Any], event: events.Key) -> bool:
 
 _EDITS: dict[str, Callable[[Input], None]] = {
     "backspace": Input.action_delete_left, "delete": Input.action_delete_right, "left": Input.action_cursor_left,
-    "right": Input.action_cursor_right, "home": Input.action_home, "end": Input.action_end,
+    "right": Input.action_cursor_right, "home": Input.action_home, "end": Input.action_end, "ctrl+a": Input.action_home,
+    "ctrl+e": Input.action_end, "ctrl+u": Input.action_delete_left_all, "ctrl+k": Input.action_delete_right_all,
+    "ctrl+w": Input.action_delete_left_word, "ctrl+d": Input.action_delete_right, "ctrl+left": Input.action_cursor_left_word,
+    "ctrl+right": Input.action_cursor_right_word,
 }
 
 

@@ -64,6 +64,15 @@ class Host(Protocol):
     def why_on_bench(self, tag: int) -> None:
         """Ask why of a tag as the bench stands."""
 
+    def bench_more(self, tag: int | None) -> None:
+        """Choose what is done less often at the bench."""
+
+    def begin_cycles(self) -> None:
+        """Ask what a cycle begins with."""
+
+    def export_cycles(self) -> None:
+        """Put the whorl on paper."""
+
     def save_bench(self) -> None:
         """Save what was done on the bench."""
 

@@ -58,6 +58,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("change", ("Y",), "change", "change the element under the cursor, its rung or its tag, and see what that makes of the log", "rungs"),
     Action("revisions", ("B",), "other revision", "what differs from another revision of this program, and what that makes of the log"),
     Action("odd", ("U",), "what was unusual", "drop-outs of this log unlike the others of their tag, oddest first"),
+    Action("cycles", ("Z",), "cycles", "what the machine does again and again, cycle beside cycle: the odd one, what grows"),
     Action("disagreements", ("D",), "disagreements", "where the log recorded a tag otherwise than the program computes it"),
     Action("findings", ("C",), "findings", "what looks suspicious in the program before anything ran"),
     Action("explain", ("E",), "explain", "a page in plain words on what stands under the cursor"),

@@ -14,6 +14,7 @@ from .board import Board
 from .controllers.asking import Asking
 from .controllers.benching import Benching
 from .controllers.changes import Changes
+from .controllers.cycling import Cycling
 from .controllers.keeping import Keeping
 from .controllers.leaving import Leaving
 from .controllers.moving import Moving
@@ -45,10 +46,11 @@ class MainScreen(Board):
         self.revising = Revising(self, self.paging, self.keeping)
         self.benching = Benching(self, self.paging)
         self.changes = Changes(self, self.paging)
+        self.cycling = Cycling(self, self.paging)
         self.replaying = Replaying(self, self.asking, self.keeping, self.revising, taken_up, resume)
         leaving = Leaving(self, self.timing, self.paging, self.asking)
         for one in (self.timing, self.moving, self.paging, self.asking, self.keeping, self.replaying, self.revising, self.benching, self.changes,
-                    Watching(self), leaving):
+                    self.cycling, Watching(self), leaving):
             self.actions |= one.actions()
             self.results |= one.results()
 
@@ -103,6 +105,18 @@ class MainScreen(Board):
     def why_on_bench(self, tag: int) -> None:
         """Ask why of a tag as the bench stands."""
         self.benching.why(tag)
+
+    def bench_more(self, tag: int | None) -> None:
+        """Choose what is done less often at the bench."""
+        self.benching.more(tag)
+
+    def begin_cycles(self) -> None:
+        """Ask what a cycle begins with."""
+        self.cycling.begin()
+
+    def export_cycles(self) -> None:
+        """Put the whorl on paper."""
+        self.cycling.export()
 
     def save_bench(self) -> None:
         """Save what was done on the bench."""

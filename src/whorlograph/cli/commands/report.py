@@ -18,7 +18,7 @@ from whorlograph.model.question import Symptom
 @click.argument("tag", type=TagType())
 @click.option("--at", help="At this time.")
 @click.option("--symptom", type=click.Choice([s.value for s in Symptom]), help="What is complained of.")
-@click.option("--parts", help="Only these, with commas: root, trail, lanes, rungs, notes, rests.")
+@click.option("--parts", help="Only these, with commas: root, trail, lanes, rungs, notes, rests; cycles too.")
 @click.option("--notes", is_flag=True, help="With the marks and notes that open keeps for these files.")
 @click.option("--out", type=FILE, required=True, help="Write here (.pdf, .svg or .md).")
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...], tag: str,
@@ -26,14 +26,14 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     """Why TAG is as it is, on paper: complaint, roots, proof, trail, timeline, rungs, what it rests on."""
     from whorlograph.desk.asking import ask, prove_all
     from whorlograph.desk.job import jobs_folder, open_desk
-    from whorlograph.desk.report import PARTS, write_report
+    from whorlograph.desk.report import MORE, PARTS, write_report
     from whorlograph.desk.session import load
     from whorlograph.model.errors import UsageError
 
     wanted = frozenset(p.strip() for p in parts.split(",") if p.strip()) if parts is not None else PARTS
-    if not wanted or not wanted <= PARTS:
-        wrong = ", ".join(sorted(wanted - PARTS)) or "nothing"
-        raise UsageError("--parts", f"{wrong} is no part of a report", f"parts are {', '.join(sorted(PARTS))}")
+    if not wanted or not wanted <= PARTS | MORE:
+        wrong = ", ".join(sorted(wanted - PARTS - MORE)) or "nothing"
+        raise UsageError("--parts", f"{wrong} is no part of a report", f"parts are {', '.join(sorted(PARTS | MORE))}")
     session = telling(load(given(program, logs, io_list, profile, resource), plain))
     answer = ask(session, tag, at, Symptom(symptom) if symptom else None)
     prove_all(session, answer)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 
 import click
@@ -9,6 +10,7 @@ import click
 from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import say
 from whorlograph.cli.telling import telling
+from whorlograph.model.errors import UsageError
 
 
 @click.command()
@@ -26,5 +28,14 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     if logs:
         _ = session.journal  # so that tasks and scans can be counted
     found = survey(session)
-    say(json_text(found) if as_json else survey_text(session, found))
+    if as_json:
+        say(json_text(found))
+        return 0
+    text = survey_text(session, found)
+    if logs:
+        from whorlograph.desk.cycles import cycles_told, find_cycles
+
+        with suppress(UsageError):  # where nothing comes again and again there is nothing to say
+            text += "\n\nCycles (whorlograph cycles):\n" + "\n".join(f"  {line}" for line in cycles_told(session, find_cycles(session)))
+    say(text)
     return 0

@@ -35,7 +35,8 @@ from whorlograph.model.texts import text_id
 from whorlograph.model.types import Elementary
 
 from .layout import Regions
-from .names import Names, Variable, kind_of
+from .names import Block as BlockMeaning
+from .names import Names, Variable, Whole, kind_of
 
 OFF, ON = Const(False, "BOOL"), Const(True, "BOOL")
 
@@ -63,6 +64,7 @@ class Builder:
         self.segment = 0  # the first step of the part of the body at work: of a chart there are several
         self.slots = 0
         self.receiver: Target | None = None
+        self.meanings: dict[str, Variable | BlockMeaning | Whole | None] = {}  # of names without anything behind them
         self._actions: list[list[Action]] = [[]]
         self._cells: dict[tuple[int, int, str], int] = {}
 

@@ -13,6 +13,7 @@ from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
 from .builder import Builder, held
 
 DAY = 86_400_000_000_000  # ns
+_SUMS = {"ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME", *DATE_SUMS}
 MOST = 1 << 20  # more letters than any text has
 
 
@@ -47,6 +48,9 @@ class Functions:
         if not data:
             return None
         type_ = kind.name
+        if name in BITWISE:
+            operands = tuple([self.b.keep(a.value(), at) for a in data])
+            return Op(name, type_, operands[:1] if name == "NOT" else operands, at)
         change = conversion(name)
         if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
             return self._scaled(name, data, at)
@@ -57,7 +61,7 @@ class Functions:
         values = [self.b.keep(a.value(), at) for a in data]
         if name in TEXTS:
             return self._text(name, values, args, at)
-        if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME", *DATE_SUMS):
+        if name in _SUMS:
             verb = "ADD" if name == "CONCAT_DATE_TOD" else name.partition("_")[0]
             total = values[0]
             for value in values[1:]:
@@ -74,8 +78,6 @@ class Functions:
         if name in COMPARISONS:
             tests: list[Expr] = [Op(name, "BOOL", pair, at) for pair in itertools.pairwise(values)]
             return tests[0] if len(tests) == 1 else Op("AND", "BOOL", tuple(tests), at) if tests else Const(True, "BOOL")
-        if name in BITWISE:
-            return Op(name, type_, (values[0],) if name == "NOT" else tuple(values), at)
         if name in SHIFTS:
             return Op(name, type_, (values[0], self._number(args, "N")), at)
         if name in REALS:

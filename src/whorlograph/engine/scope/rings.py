@@ -17,6 +17,8 @@ from .text_types import parts
 
 def without_rings(program: Program) -> tuple[Program, list[Notice]]:
     """The program with the bodies of such POUs kept but not executed, and a notice that names each ring."""
+    if all(pou.kind is PouKind.PROGRAM for pou in program.pous.values()):
+        return program, []
     calls = {name: _called(pou, program) for name, pou in program.pous.items()}
     pous, notices = dict(program.pous), []
     for ring in _rings(calls):

@@ -122,24 +122,32 @@ class Scope:
 
     def __init__(self, instance: Instance, running: Running) -> None:
         self.instance, self.running = instance, running
+        # Of names without anything behind them, which are asked about again and again.
         self._constants: dict[str, Literal | None] = {}
         self._places: dict[str, Place | None] = {}
+        self._types: dict[str, Elementary | None] = {}
+        self._kinds: dict[int, tuple[Expression, Elementary | None]] = {}
+        self._operations: dict[tuple[object, ...], tuple[Elementary, Elementary | None]] = {}
 
     def constant(self, var: Var) -> Literal | None:
         """The enumerator that a name is; None where it is none."""
-        if var.steps or var.base.startswith("%"):
+        if var.steps:
             return None
-        if var.base not in self._constants:
-            self._constants[var.base] = constant_of(var.base, self.instance, self.running)
-        return self._constants[var.base]
+        try:
+            return self._constants[var.base]
+        except KeyError:
+            found = self._constants[var.base] = None if var.base.startswith("%") else constant_of(var.base, self.instance, self.running)
+            return found
 
     def place(self, var: Var) -> Place | None:
         """What a variable's name stands for; None where it stands for nothing."""
         if var.steps:
             return self._place(var)
-        if var.base not in self._places:
-            self._places[var.base] = self._place(var)
-        return self._places[var.base]
+        try:
+            return self._places[var.base]
+        except KeyError:
+            found = self._places[var.base] = self._place(var)
+            return found
 
     def _place(self, var: Var) -> Place | None:
         key = var.base.lower()
@@ -168,6 +176,15 @@ class Scope:
 
     def variable(self, var: Var) -> Elementary | None:
         """The type of a variable; None where it is no leaf."""
+        if var.steps:
+            return self._variable(var)
+        try:
+            return self._types[var.base]
+        except KeyError:
+            found = self._types[var.base] = self._variable(var)
+            return found
+
+    def _variable(self, var: Var) -> Elementary | None:
         place = self.place(var)
         tag = self.tag(place) if place is not None else None
         if place is None or tag is None:
@@ -187,11 +204,17 @@ class Scope:
 
     def kind(self, one: Expression) -> Elementary | None:
         """The type of a value; None where it takes that of what stands around it."""
-        if isinstance(one, Constant):
-            return ELEMENTARY[one.named] if one.named else None
         if isinstance(one, Var):
             read = self.constant(one)
             return read[0] if read is not None else self.variable(one)
+        if isinstance(one, Constant):
+            return ELEMENTARY[one.named] if one.named else None
+        known = self._kinds.get(id(one))
+        if known is None:
+            known = self._kinds[id(one)] = one, self._computed(one)  # kept with it: a number belongs to one as long as that lives
+        return known[1]
+
+    def _computed(self, one: Unary | Binary | Apply | Kept) -> Elementary | None:
         if isinstance(one, Unary):
             return self.operation(one.code, [("IN", one.value)], None)[1]
         if isinstance(one, Binary):
@@ -230,10 +253,18 @@ class Scope:
 
         Args: want: the type that is asked for, which operands without a type take.
         """
+        values = [v for n, v in given if n not in NUMBER_PINS]
+        kinds = [self.kind(v) for v in values]
+        fraction = None in kinds and any(k is None and self.fraction(v) for k, v in zip(kinds, values, strict=True))
+        key: tuple[object, ...] = (name, fraction, id(want), *map(id, kinds))  # types stay as long as the program
+        found = self._operations.get(key)
+        if found is None:
+            found = self._operations[key] = self._operation(name, kinds, fraction, want)
+        return found
+
+    @staticmethod
+    def _operation(name: str, kinds: list[Elementary | None], fraction: bool, want: Elementary | None) -> tuple[Elementary, Elementary | None]:
         change = conversion(name)
-        data = [(self.kind(v), v) for n, v in given if n not in NUMBER_PINS]
-        kinds = [k for k, _ in data]
-        fraction = any(k is None and self.fraction(v) for k, v in data)
         if change is not None:
             source = change[0] or next(iter(kinds), None) or ELEMENTARY["REAL" if fraction else "DINT"]
             return source, change[1]
@@ -267,8 +298,10 @@ class Scope:
     def unreadable(self, statement: Statement) -> str:
         """Why a statement cannot be executed; "" where it can."""
         found = [*parts(statement)]
-        named = {id(a.value) for p in found if isinstance(p, Apply) and p.called.base.upper() in ORDERS for a in p.arguments}
+        named = {id(a.value) for p in found if type(p) is Apply and p.called.base.upper() in ORDERS for a in p.arguments}
         for part in found:
+            if type(part) is Var and not part.steps and part.base in self._types and self._types[part.base] is not None:
+                continue
             why = self._part(part) if id(part) not in named else ""
             if why:
                 return why
@@ -281,6 +314,8 @@ class Scope:
             return self._call(part)
         if isinstance(part, (Unary, Binary)):
             values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
+            if part.code not in TEXTS and all(k is not None and k.family is not Family.STRING for k in map(self.kind, values)):
+                return ""
             wrong = [v for v in values if self._is_whole(v)]
             return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
         if isinstance(part, Assign):
@@ -419,9 +454,11 @@ def parts(one: Statement | Expression) -> Iterator[Statement | Expression]:
     while todo:
         part = todo.pop()
         yield part
-        found = inner(part)
-        if found:
-            todo += reversed(found)
+        make = _INNER.get(type(part))
+        if make is not None:
+            found = make(part)
+            if found:
+                todo += reversed(found)
 
 
 def inner(one: Statement | Expression) -> Sequence[Statement | Expression]:

@@ -31,9 +31,12 @@ class Reading:
         """Why a statement cannot be executed in an instance; "" where it can."""
         key = id(statement), id(instance)
         if key not in self._statements:
-            scope = self._scopes.get(id(instance)) or self._scopes.setdefault(id(instance), Scope(instance, self.running))
-            self._statements[key] = scope.unreadable(statement)
+            self._statements[key] = self.scope(instance).unreadable(statement)
         return self._statements[key]
+
+    def scope(self, instance: Instance) -> Scope:
+        """The names of an instance."""
+        return self._scopes.get(id(instance)) or self._scopes.setdefault(id(instance), Scope(instance, self.running))
 
     def rung(self, rung: Rung, instance: Instance) -> str:
         """Why a rung cannot be executed in an instance; "" where it can."""

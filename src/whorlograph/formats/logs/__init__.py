@@ -19,6 +19,8 @@ from .times import Times
 READERS: dict[str, str] = {".csv": "formats.logs.csv_table:read_csv", ".vcd": "formats.logs.vcd:read_vcd",
                           ".parquet": "formats.logs.parquet:read_parquet"}
 
+ENDINGS = tuple(f"{ending}{packed}" for ending in READERS for packed in ("", ".gz", ".zst"))  # of files that are logs by their names
+
 
 def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Callable[[int, int], bool] = lambda done, size: False) -> Loaded[Log]:
     """Read and merge logs: rows in order of time, rows of one instant in the order of the files given.

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from lxml import etree
+from msgspec.structs import replace
 
 from whorlograph.formats.text.body import text_body
 from whorlograph.formats.text.unreadable import Unreadable
@@ -37,20 +38,47 @@ class ChartReader:
 
     def read(self) -> Chart:
         """The chart. Raises: Unreadable for a text in it that cannot be read."""
-        for node in self.body:
-            if local(node) == "macroStep":
-                self.say(node, f"macro step {node.get('name', '')} is not read", "what stands in it is not executed", self.pou)
         drawn = [n for n in self.body if local(n) in ("step", "macroStep")]
         steps = tuple(ChartStep(n.get("name", ""), n.get("initialStep") == "true", line_of(n)) for n in drawn)
         for node in self.named["actions"].values():
             self.actions.append(self._own(node, node.get("name", "")))
         transitions = tuple(self._transitions())
         associations = tuple(a for n in self.body if local(n) == "actionBlock" for a in self._associations(n))
-        named = {a.action.lower() for a in associations}
-        for action in self.actions:
+        found = Chart(steps, transitions, associations, tuple(self.actions))
+        for node in drawn:
+            if local(node) == "macroStep":
+                found = self._unfolded(found, node)
+        named = {a.action.lower() for a in found.associations}
+        for action in found.actions:
             if action.name.lower() not in named:
                 self.say(None, f"action {action.name} belongs to no step", "it is not executed", self.pou)
-        return Chart(steps, transitions, associations, tuple(self.actions))
+        return found
+
+    def _unfolded(self, chart: Chart, node: etree._Element) -> Chart:
+        """A chart with the steps of a macro step's own chart in its place: what leads to it leads to their first, from it from their last."""
+        name, line = node.get("name", ""), line_of(node)
+        held = next((c for b in node if local(b) == "body" for c in b if local(c) == "SFC"), None)
+        if held is None:
+            self.say(node, f"macro step {name} has no chart in it", "it is a step like any other", self.pou)
+            return chart
+        reader = ChartReader(held, [], self.pou, self.say)
+        reader.named = {"actions": {}, "transitions": self.named["transitions"]}
+        inner = reader.read()
+        entered = {t.lower() for one in inner.transitions for t in one.targets}
+        left = {s.lower() for one in inner.transitions for s in one.sources}
+        first = [s.name for s in inner.steps if s.name.lower() not in entered]
+        last = [s.name for s in inner.steps if s.name.lower() not in left]
+        if len(first) != 1 or len(last) != 1:
+            raise Unreadable(line, 0, f"the chart in macro step {name} has {len(first)} steps that nothing in it leads to and {len(last)} that it "
+                                      "ends with, one of each was expected")
+        if any(a.step.lower() == name.lower() for a in chart.associations):
+            self.say(node, f"macro step {name} has actions of its own", "they are not executed", self.pou)
+        steps = [s for one in chart.steps for s in (
+            (replace(i, initial=one.initial and i.name == first[0]) for i in inner.steps) if one.name.lower() == name.lower() else (one,))]
+        leads = [replace(t, sources=tuple(last[0] if s.lower() == name.lower() else s for s in t.sources),
+                         targets=tuple(first[0] if s.lower() == name.lower() else s for s in t.targets)) for t in chart.transitions]
+        outside = [a for a in chart.associations if a.step.lower() != name.lower()]
+        return Chart(tuple(steps), (*leads, *inner.transitions), (*outside, *inner.associations), (*chart.actions, *inner.actions))
 
     def diagram(self, node: etree._Element) -> LadderBody:
         """A ladder or block diagram that belongs to the chart."""
@@ -132,10 +160,8 @@ class ChartReader:
             raise Unreadable(line, 0, f"the transition from {' and '.join(sources)} has no condition")
         if local(language) in ("LD", "FBD"):
             return Transition(sources, targets, "", name, line, self.diagram(language))
-        if local(language) == "IL":
-            raise Unreadable(line_of(language), 0, "the condition of a transition is an instruction list, which is not read")
         text = "".join(str(t) for t in language.itertext()).strip()
-        return Transition(sources, targets, text, name, max(1, line_of(next(iter(language), language)) - 1))
+        return Transition(sources, targets, text, name, max(1, line_of(next(iter(language), language)) - 1), language=local(language))
 
     def _wired(self, node: etree._Element, sources: tuple[str, ...], targets: tuple[str, ...], line: int) -> Transition:
         """A condition that is drawn beside the chart: a rung of its own, with a coil for the transition."""

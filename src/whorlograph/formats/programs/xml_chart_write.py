@@ -79,7 +79,7 @@ class ChartWriter:
 
     @staticmethod
     def _condition(one: Transition) -> TextBody | LadderBody:
-        return one.diagram if one.diagram is not None else TextBody((), tuple(one.condition.splitlines()))
+        return one.diagram if one.diagram is not None else TextBody((), tuple(one.condition.splitlines()), language=one.language)
 
     def _place(self, node: etree._Element) -> None:
         self.sub(node, "position", x=0, y=0)

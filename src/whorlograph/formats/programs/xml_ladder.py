@@ -115,7 +115,8 @@ def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
         if local(pin) == "variable":
             edge = pin.get("edge", "none")
             pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), pin.get("negated") == "true",
-                            Edge(edge) if edge in ("rising", "falling") else Edge.NONE, pin.get("storage", "")))
+                            Edge(edge) if edge in ("rising", "falling") else Edge.NONE,
+                            "" if pin.get("storage") == "none" else pin.get("storage", "")))
     return tuple(pins)
 
 

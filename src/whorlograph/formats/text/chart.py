@@ -33,6 +33,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import ELEMENTARY, Field, Named, Simple, Structure
 
+from .instructions import instruction_value
 from .tokens import tokens
 from .tree import parse_from
 from .unreadable import Unreadable
@@ -202,9 +203,16 @@ class _Chart:
                              source, self.line, ((_PAST, 1 + one.diagram.count),))
             return [gate, _placed(one.diagram)]
         source = [f"{one.name}: while {' and '.join(one.sources)}, when", *one.condition.strip().splitlines()]
-        condition = self.read(one.condition.strip(), self.line + 1)
+        before: list[Statement] = []
+        if one.language == "IL":
+            pieces = tokens(one.condition.strip())
+            for piece in pieces:
+                piece.line += self.line
+            before, condition, self.count = instruction_value(pieces, self.count, one.name)
+        else:
+            condition = self.read(one.condition.strip(), self.line + 1)
         off = self.assign(self.var(one.name), self.constant(False))
-        return [self.body([*clocks, self.when(test, self.assign(self.var(one.name), condition), other=(off,))], source, self.line)]
+        return [self.body([*clocks, self.when(test, *before, self.assign(self.var(one.name), condition), other=(off,))], source, self.line)]
 
     def _forever(self) -> Constant:
         return Constant(self.number(), self.line, _FOREVER, "LTIME", (1 << 63) - 1)

@@ -87,15 +87,14 @@ def _transition(inside: list[Piece], first: Piece, text: str) -> tuple[int, Tran
     sources, at = _names(inside, at, "FROM", first)
     targets, at = _names(inside, at, "TO", first)
     rest = inside[at:]
-    if rest and rest[0].kind == "GIVES":
+    language = "IL" if rest and rest[0].kind == "COLON" else "ST"
+    if rest and rest[0].kind in ("GIVES", "COLON"):
         rest = rest[1:]
-    elif rest and rest[0].kind == "COLON":
-        raise Unreadable(rest[0].line, rest[0].column, "the condition of a transition is no expression behind :=, which is not read")
     while rest and rest[-1].kind == "SEMICOLON":
         rest = rest[:-1]
     if not rest:
         raise Unreadable(first.line, first.column, "the transition has no condition")
-    return priority, Transition(sources, targets, text[rest[0].start:rest[-1].end], name, max(1, rest[0].line - 1))
+    return priority, Transition(sources, targets, text[rest[0].start:rest[-1].end], name, max(1, rest[0].line - 1), language=language)
 
 
 def _names(inside: list[Piece], at: int, word: str, first: Piece) -> tuple[tuple[str, ...], int]:

@@ -65,6 +65,25 @@ def instruction_body(pieces: list[Piece], source: tuple[str, ...], line: int) ->
     return TextBody.of(tuple(made.statements), source, line, "IL", tuple(made.labels.values()))
 
 
+def instruction_value(pieces: list[Piece], number: int, name: str) -> tuple[list[Statement], Expression, int]:
+    """What a list comes to at its end: what is done on the way, the value, the last number of a node.
+
+    Args: number: nodes are numbered from one behind it; name: of what the value goes to, which the list may store itself.
+    Raises: Unreadable for a text that is none, that loads nothing, or goes on elsewhere.
+    """
+    made = _List(_instructions(pieces))
+    made.count = number
+    made.translate()
+    line = pieces[0].line if pieces else 1
+    found = [p for s in made.statements for p in (s.statements if isinstance(s, Together) else (s,))]
+    if any(isinstance(p, Go) for p in found):
+        raise Unreadable(line, 0, "the condition of a transition is a list that jumps")
+    if made.result is None:
+        raise Unreadable(line, 0, "a condition is empty")
+    own = [p for p in found if not (isinstance(p, Assign) and not p.target.steps and p.target.base.lower() == name.lower())]
+    return own, made.result, made.count
+
+
 def looks_like_instructions(pieces: list[Piece]) -> bool:
     """Whether a text that begins with these tokens can be an instruction list: it begins with an operator that is followed by no sign of ST."""
     at = 2 if len(pieces) > 2 and pieces[1].kind == "COLON" and pieces[0].kind == "NAME" else 0

@@ -15,14 +15,14 @@ KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION")
                                                                                              "R_EDGE": "EDGE", "F_EDGE": "EDGE"}
 
 _TOKEN = re.compile(r"""
-    (?P<space>\s+) | (?P<word>[^\W\d]\w*+(?!\#)) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
+    [ ]*(?:(?P<word>[^\W\d]\w*+(?!\#)) | (?P<sign>(?!\(\*|/[/*])(?::=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&]))
+  | (?P<space>\s+) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
   | (?P<typed>[^\W\d]\w*\#(?:(?:2|8|16)\#[0-9A-Fa-f_]+|[+-]?\d[\w.:+-]*?(?=[^\w.:+-]|$)|[^\W\d]\w*|'(?:\$.|[^'$])*'))
   | (?P<based>(?:2|8|16)\#[0-9A-Fa-f_]+)
   | (?P<number>\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)
   | (?P<direct>%[IQMiqm][XBWDLxbwdl]?[\d*]+(?:\.\d+)*) | (?P<bit>%[Xx]\d+)
   | (?P<name>[^\W\d]\w*)
-  | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*")
-  | (?P<sign>:=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&])
+  | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*"))
 """, re.VERBOSE)
 _SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COMPARE", "<": "COMPARE", ">": "COMPARE", "=": "EQUAL",
           "<>": "EQUAL", "**": "POWER", "+": "PLUS", "-": "MINUS", "*": "TIMES", "/": "TIMES", "(": "OPEN",
@@ -57,7 +57,7 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
     Args: comments: takes each comment's words, by the line on which it begins.
     """
     found: list[Piece] = []
-    add, match_at, count, length = found.append, _TOKEN.match, text.count, len(text)
+    add, match_at, count, length, get_word = found.append, _TOKEN.match, text.count, len(text), KEYWORDS.get
     at, line, begun = 0, 1, 0
     before = ""  # the kind of the token before
     while at < length:
@@ -67,15 +67,15 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
             add(Piece("STRAY", text[at], line, at - begun + 1, at))
             at += 1
             continue
-        end = match.end()
+        at, end = match.span(kind)
         if kind == "word":
-            word = match.group()
-            before = "NAME" if before == "DOT" else KEYWORDS.get(word.upper(), "NAME")
+            word = text[at:end]
+            before = "NAME" if before == "DOT" else get_word(word.upper(), "NAME")
             add(Piece(before, word, line, at - begun + 1, at))
             at = end
             continue
         if kind == "sign":
-            word = match.group()
+            word = text[at:end]
             before = _SIGNS[word]
             add(Piece(before, word, line, at - begun + 1, at))
             at = end
@@ -83,11 +83,11 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
         if kind == "block":
             end = _comment_end(text, at)
             if not end:
-                add(Piece("STRAY", match.group(), line, at - begun + 1, at))
-                at = match.end()
+                add(Piece("STRAY", text[at:at + 2], line, at - begun + 1, at))
+                at += 2
                 continue
         elif kind == "typed":
-            end = at + _typed_length(match.group())
+            end = at + _typed_length(text[at:end])
         if kind not in ("space", "comment", "block", "pragma"):
             word = text[at:end]
             before = _kind(kind, word)

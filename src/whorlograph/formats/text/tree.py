@@ -7,8 +7,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from lark import Lark, Token, Transformer, UnexpectedInput, UnexpectedToken
-from lark.exceptions import VisitError
+from lark import Lark, Transformer
 from lark.lexer import Lexer
 from msgspec import Struct
 
@@ -54,6 +53,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .driver import Driver, Refused
 from .tokens import COMMENTS, Piece
 from .unreadable import Unreadable
 
@@ -118,10 +118,10 @@ class _Labels(Struct, frozen=True):
 
 def _rid(children: list[Any]) -> list[Any]:
     """What stands between words and signs."""
-    return [c for c in children if not isinstance(c, Token)]
+    return [c for c in children if not isinstance(c, Piece)]
 
 
-class _Maker(Transformer[Token, Any]):
+class _Maker(Transformer[Piece, Any]):
     """Makes trees; nodes are numbered in the order in which they end."""
 
     def __init__(self) -> None:
@@ -136,13 +136,13 @@ class _Maker(Transformer[Token, Any]):
 
     def literal(self, children: list[Any]) -> Expression:
         token = children[0]
-        return self._constant(str(token), token.line)
+        return self._constant(token.text, token.line)
 
     def negative(self, children: list[Any]) -> Expression:
-        return self._constant(f"-{children[1]}", children[1].line)
+        return self._constant(f"-{children[1].text}", children[1].line)
 
     def named_constant(self, children: list[Any]) -> Expression:
-        return Var(self.number(), children[0].line, str(children[0]))
+        return Var(self.number(), children[0].line, children[0].text)
 
     def _constant(self, text: str, line: int) -> Expression:
         read = literal(text)
@@ -153,13 +153,13 @@ class _Maker(Transformer[Token, Any]):
 
     def variable(self, children: list[Any]) -> Expression:
         token = children[0]
-        return Var(self.number(), token.line, str(token))
+        return Var(self.number(), token.line, token.text)
 
     def member_of(self, children: list[Any]) -> Var:
-        return self._with(children[0], Member(str(children[2])))
+        return self._with(children[0], Member(children[2].text))
 
     def bit_of(self, children: list[Any]) -> Var:
-        return self._with(children[0], Bit(int(re.sub(r"\D", "", str(children[2])))))
+        return self._with(children[0], Bit(int(re.sub(r"\D", "", children[2].text))))
 
     def element_of(self, children: list[Any]) -> Var:
         return self._with(children[0], Sub(tuple(_rid(children[1:]))))
@@ -178,13 +178,13 @@ class _Maker(Transformer[Token, Any]):
     def unary(self, children: list[Any]) -> Expression:
         sign, value = children
         plain = isinstance(value, Constant) and not value.named and not isinstance(value.value, (bool, str)) and value.text[:1] not in "-+"
-        if str(sign) == "-" and plain:
+        if sign.text == "-" and plain:
             return Constant(value.at, value.line, f"-{value.text}", "", -value.value)
-        return Unary(self.number(), sign.line, "NEG" if str(sign) == "-" else "NOT", value)
+        return Unary(self.number(), sign.line, "NEG" if sign.text == "-" else "NOT", value)
 
     def binary(self, children: list[Any]) -> Expression:
         left, sign, right = children
-        return Binary(self.number(), left.line, CODES[str(sign).upper()], left, right)
+        return Binary(self.number(), left.line, CODES[sign.text.upper()], left, right)
 
     def call(self, children: list[Any]) -> Apply:
         found = _rid(children)
@@ -194,16 +194,16 @@ class _Maker(Transformer[Token, Any]):
         return tuple(a for a in _rid(children) if a is not None)
 
     def given(self, children: list[Any]) -> Argument:
-        return Argument(str(children[0]), children[2])
+        return Argument(children[0].text, children[2])
 
     def left_out(self, children: list[Any]) -> None:
         return None
 
     def output(self, children: list[Any]) -> Argument:
-        return Argument(str(children[0]), None, children[2])
+        return Argument(children[0].text, None, children[2])
 
     def inverted_output(self, children: list[Any]) -> Argument:
-        return Argument(str(children[1]), None, children[3], True)
+        return Argument(children[1].text, None, children[3], True)
 
     def positional(self, children: list[Any]) -> Argument:
         return Argument("", children[0])
@@ -264,28 +264,30 @@ class _Maker(Transformer[Token, Any]):
         return Until(self.number(), children[0].line, test, statements)
 
     def leave(self, children: list[Any]) -> Statement:
-        return Leave(self.number(), children[0].line, str(children[0]).upper())
+        return Leave(self.number(), children[0].line, children[0].text.upper())
 
     # declarations
 
     def qualifier(self, children: list[Any]) -> str:
-        return str(children[0]).upper()
+        word: str = children[0].text
+        return word.upper()
 
     def names(self, children: list[Any]) -> tuple[tuple[str, int], ...]:
-        return tuple((str(t), t.line) for t in children if t.type == "NAME")
+        return tuple((t.text, t.line) for t in children if t.kind == "NAME")
 
     def place(self, children: list[Any]) -> str:
-        return str(children[1])
+        word: str = children[1].text
+        return word
 
     def declaration(self, children: list[Any]) -> Declared:
-        names, *parts = _rid(children) if not isinstance(children[1], str) or isinstance(children[1], Token) else [children[0], *_rid(children[2:])]
-        address = children[1] if isinstance(children[1], str) and not isinstance(children[1], Token) else ""
-        edge = next((str(c).upper() for c in children if isinstance(c, Token) and c.type == "EDGE"), "")
+        names, *parts = _rid(children) if not isinstance(children[1], str) else [children[0], *_rid(children[2:])]
+        address = children[1] if isinstance(children[1], str) else ""
+        edge = next((c.text.upper() for c in children if isinstance(c, Piece) and c.kind == "EDGE"), "")
         return Declared(names, address, parts[0], _initial(parts[1]) if len(parts) > 1 else None, edge)
 
     def section(self, children: list[Any]) -> Section:
-        qualifiers = frozenset(c for c in children[1:] if isinstance(c, str) and not isinstance(c, Token))
-        return Section(str(children[0]).upper(), qualifiers, tuple(c for c in children if isinstance(c, Declared)))
+        qualifiers = frozenset(c for c in children[1:] if isinstance(c, str))
+        return Section(children[0].text.upper(), qualifiers, tuple(c for c in children if isinstance(c, Declared)))
 
     def sections(self, children: list[Any]) -> list[Section]:
         return children
@@ -295,16 +297,16 @@ class _Maker(Transformer[Token, Any]):
 
     def type(self, children: list[Any]) -> TypeNamed:
         parts = _rid(children)
-        return TypeNamed(str(children[0]), children[0].line, parts[0], _initial(parts[1]) if len(parts) > 1 else None)
+        return TypeNamed(children[0].text, children[0].line, parts[0], _initial(parts[1]) if len(parts) > 1 else None)
 
     def named(self, children: list[Any]) -> TypeRef:
-        bounds, base = _rid(children), named_type(str(children[0]))
+        bounds, base = _rid(children), named_type(children[0].text)
         if bounds and isinstance(base, Elementary):
             return Subrange(base, _whole(bounds[0]), _whole(bounds[1]))
         return base
 
     def sized(self, children: list[Any]) -> TypeRef:
-        base, length = named_type(str(children[0])), _rid(children)
+        base, length = named_type(children[0].text), _rid(children)
         return Subrange(base, 0, _whole(length[0])) if isinstance(base, Elementary) and base.family is Family.STRING else base
 
     def bound(self, children: list[Any]) -> tuple[int, int]:
@@ -324,7 +326,7 @@ class _Maker(Transformer[Token, Any]):
 
     def enumerator(self, children: list[Any]) -> tuple[str, int | None]:
         given = _rid(children)
-        return str(children[0]), _whole(given[0]) if given else None
+        return children[0].text, _whole(given[0]) if given else None
 
     def enumeration(self, children: list[Any]) -> TypeRef:
         values, following = [], 0
@@ -339,10 +341,10 @@ class _Maker(Transformer[Token, Any]):
 
     def repeated(self, children: list[Any]) -> tuple[int, Initial | None]:
         inner = _rid(children)
-        return int(str(children[0]).replace("_", "")), _initial(inner[0]) if inner else None
+        return int(children[0].text.replace("_", "")), _initial(inner[0]) if inner else None
 
     def member(self, children: list[Any]) -> tuple[str, Initial]:
-        return str(children[0]), _initial(children[2])
+        return children[0].text, _initial(children[2])
 
     def members(self, children: list[Any]) -> Initial:
         return Members(tuple(_rid(children)))
@@ -350,22 +352,22 @@ class _Maker(Transformer[Token, Any]):
     # configurations
 
     def setting(self, children: list[Any]) -> tuple[str, str]:
-        return str(children[0]).upper(), _text(children[2])
+        return children[0].text.upper(), _text(children[2])
 
     def task(self, children: list[Any]) -> Task:
         settings = dict(_rid(children))
         priority = settings.get("PRIORITY", "0")
-        return Task(str(children[1]), int(priority) if priority.isdigit() else 0, settings.get("INTERVAL", ""), settings.get("SINGLE", ""))
+        return Task(children[1].text, int(priority) if priority.isdigit() else 0, settings.get("INTERVAL", ""), settings.get("SINGLE", ""))
 
     def instance(self, children: list[Any]) -> ProgramInstance:
-        names = [str(c) for c in children if isinstance(c, Token) and c.type == "NAME"]
+        names = [c.text for c in children if isinstance(c, Piece) and c.kind == "NAME"]
         return ProgramInstance(names[0], names[-1], names[1] if len(names) > 2 else "")
 
     def resource(self, children: list[Any]) -> ResourceRead:
-        return ResourceRead(str(children[1]), tuple(_rid(children)))
+        return ResourceRead(children[1].text, tuple(_rid(children)))
 
     def configuration(self, children: list[Any]) -> ConfigurationRead:
-        return ConfigurationRead(str(children[1]), tuple(_rid(children)))
+        return ConfigurationRead(children[1].text, tuple(_rid(children)))
 
 
 def named_type(name: str) -> TypeRef:
@@ -401,23 +403,27 @@ def _initial(value: Any) -> Initial:
     return Simple(str(_whole(value)))
 
 
-class _Pieces(Lexer):
-    """Hands the tokens on as they are."""
+class _NoLexer(Lexer):
+    """Texts come as tokens."""
 
     def __init__(self, conf: object) -> None:
         pass
 
     def lex(self, data: Any) -> Any:  # type: ignore[override]
-        """One token after another."""
-        for piece in data:
-            yield Token(piece.kind, piece.text, piece.start, piece.line, piece.column)
+        """None of the grammar's own."""
+        return iter(())
 
 
 @cache
-def _parser() -> tuple[Lark, _Maker]:
+def _grammar() -> tuple[Lark, _Maker]:
     maker = _Maker()
     grammar = files(__package__).joinpath("grammar.lark").read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", lexer=_Pieces, start=STARTS, maybe_placeholders=False, transformer=maker), maker
+    return Lark(grammar, parser="lalr", lexer=_NoLexer, start=STARTS, maybe_placeholders=False, transformer=maker), maker
+
+
+@cache
+def _driver(start: str) -> Driver:
+    return Driver(_grammar()[0], start)
 
 
 def parse(pieces: list[Piece], start: str) -> Any:
@@ -430,25 +436,18 @@ def parse(pieces: list[Piece], start: str) -> Any:
 
 def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
     """The same, its nodes numbered from one behind ``number``; and the last number."""
-    parser, maker = _parser()
+    maker = _grammar()[1]
     if start != "configuration" and any(p.kind in _OF_CONFIGURATIONS for p in pieces):
         pieces = [Piece("NAME", p.text, p.line, p.column, p.start) if p.kind in _OF_CONFIGURATIONS else p for p in pieces]
     maker.count = number
     try:
-        return parser.parse(pieces, start=start), maker.count
-    except UnexpectedToken as error:
-        known = list(dict.fromkeys(_WORDS.get(e, e) for e in sorted(error.expected)))
+        return _driver(start).parse(pieces), maker.count
+    except Refused as error:
+        known = list(dict.fromkeys(_WORDS.get(e, e) for e in error.expected))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")
-        token = error.token
-        here = "the end" if token.type == "$END" else f"{str(token)!r}"
-        last = pieces[-1] if pieces else Piece("", "", 1, 1, 0)
-        line, column = (last.line, last.column) if token.type == "$END" else (token.line or 0, token.column or 0)
-        if token.type == "STRAY" and str(token) in COMMENTS:
-            raise Unreadable(line, column, "a comment begins here and is not ended") from None
-        raise Unreadable(line, column, f"{here} stands here, {wanted} was expected") from None
-    except UnexpectedInput as error:
-        raise Unreadable(getattr(error, "line", 0), getattr(error, "column", 0), "cannot be read") from None
-    except VisitError as error:
-        if isinstance(error.orig_exc, Unreadable):
-            raise error.orig_exc from None
-        raise
+        piece = error.piece
+        here = "the end" if piece is None else f"{piece.text!r}"
+        at = piece or (pieces[-1] if pieces else Piece("", "", 1, 1, 0))
+        if piece is not None and piece.kind == "STRAY" and piece.text in COMMENTS:
+            raise Unreadable(at.line, at.column, "a comment begins here and is not ended") from None
+        raise Unreadable(at.line, at.column, f"{here} stands here, {wanted} was expected") from None

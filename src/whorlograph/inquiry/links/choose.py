@@ -17,6 +17,7 @@ from . import (
     edge,
     generator,
     halted,
+    modes,
     never_set,
     not_met,
     overwritten,
@@ -110,7 +111,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if value and kept is not None and not resetters:
         return never_set.no_reset(tracer, tag, set_by.link(tracer, tag, kept, tracer.scan_of(row or 0), depth), setters[-1])
     if value and kept is not None and row is not None:
-        return set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters)
+        return _let_set(tracer, set_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, resetters), tag, row, depth, bit)
     if value:
         found = never_set.link(tracer, tag, resetters, view, depth, LinkKind.NEVER_SET) if resetters else None
         if found is not None and tracer.now is not None:
@@ -156,10 +157,25 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         if found is not None and value:
             _add_start(tracer, found, tag, last, view, depth)
             _add_event(tracer, found, tag, last, view, depth)
+            modes.add_resumed(tracer, found, tag, last, view, depth)
+        if found is not None:
+            modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
         return found
     found = rung_false.stands(tracer, tag, last, scan, depth)
+    if found is not None:
+        modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
     if found is not None and depth and not value:
         _add_drop(tracer, found, tag, last, view, depth)
+    return found
+
+
+def _let_set(tracer: Tracer, found: Link | None, tag: int, row: int, depth: int, bit: int) -> Link | None:
+    """Of a latch whose set coil had power before already: the reset that let go in the scan in which it turned, before what sets it."""
+    let = turned.link(tracer, tag, row, True, None, depth + 1, bit) if found is not None else None
+    if found is not None and let is not None and let.kind is LinkKind.RUNG_FALSE and let.step >= 0:
+        for root in found.all_roots():
+            root.changed = False
+        found.children.insert(0, let)
     return found
 
 

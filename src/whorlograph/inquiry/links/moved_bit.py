@@ -42,6 +42,29 @@ def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, 
     return True
 
 
+def taken_away(tracer: Tracer, tag: int, scan: int) -> str:
+    """Of a word that a mask passes through: the bits that it took away in a step's last evaluation, in words; "" where it took none."""
+    for writer in tracer.writers.get(tag, ()):
+        circuit, made = tracer.circuit(writer.step), tracer.circuit(writer.step).made(writer.value)
+        if not isinstance(made, Op) or made.code != "AND" or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+            continue
+        seen = tracer.seen(writer.step, scan)
+        args = [one for one in (circuit.made(a) for a in made.args) if isinstance(one, (Load, Const))]
+        still = [one for one in args if isinstance(one, Const) or not _written(tracer, one, seen)]
+        for mask in still or args[-1:]:  # what no rung writes is the mask; of words that are both written the second
+            others = [one for one in args if one is not mask]
+            bits = [n for n in range(64) if not _bit(mask, seen, n) and others and all(_bit(one, seen, n) for one in others)]
+            if bits:
+                of = " and ".join(_name(tracer, one, seen) for one in others)
+                return f"{_name(tracer, mask, seen)} takes away bit{'s' * (len(bits) > 1)} {', '.join(map(str, bits))} of {of}"
+    return ""
+
+
+def _written(tracer: Tracer, one: Load, seen: Seen) -> bool:
+    cell = tracer.cell(one, seen)
+    return cell is not None and bool(tracer.writers.get(cell.number))
+
+
 def _bit(one: Expr | None, seen: Seen, bit: int) -> bool:
     raw = one.value if isinstance(one, Const) else seen.result.raws.get(one.at, 0) if isinstance(one, Load) else 0
     return isinstance(raw, int) and bool(raw >> bit & 1)

@@ -38,7 +38,8 @@ def _let_run(tracer: Tracer, found: Link, skip: Skip, scan: int, depth: int) -> 
     power = tracer.written.flag_power(flag.step, flag.element)
     where = tracer.place(flag.step)
     if skip.kind is SkipKind.NOT_CALLED:
-        child: Link | None = powered(tracer, None, flag.step, flag.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, True, f"the call in {where}")
+        child: Link | None = powered(tracer, None, flag.step, flag.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                                     f"the call of {tracer.steps.all[found.step].pou}")
     else:
         what = f"the {skip.kind} in {where}"
         now = tracer.seen(flag.step, scan)

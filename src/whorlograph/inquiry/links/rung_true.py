@@ -13,6 +13,7 @@ from ..circuit import Gate
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
+from . import takes_over
 from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
 
 if TYPE_CHECKING:
@@ -59,6 +60,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
                 explain_beside(tracer, link, gate, seen, depth, _completed(tracer, tag, gate, seen))
+    if change and tag is not None and power is not None and kind is LinkKind.RUNG_TRUE:
+        takes_over.add_stuck(tracer, link, tag, tracer.circuit(step).complete(power, seen.result), seen)
     return link
 
 

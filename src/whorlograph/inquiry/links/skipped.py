@@ -23,8 +23,8 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    """Why the step that writes a tag did not run, and what decided that."""
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: str = "") -> Link | None:
+    """Why the step that writes a tag did not run, and what decided that. Args: said: what that means, by default that the tag keeps its value."""
     skip = tracer.paths.skipped(tracer.journal, writer.step, scan)
     if skip is None:
         return None
@@ -37,15 +37,15 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     word = tracer.state_word(value, tag)
     if skip.flag is None:
         pou = tracer.steps.all[writer.step].pou
-        text = f"{tracer.name(tag)} stays {word}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"
+        text = f"{said or f'{tracer.name(tag)} stays {word}'}: nobody calls {pou}, so {tracer.place(writer.step)} never runs"
         root = Root(RootKind.PROGRAM, tag, value, None, text, f"find out where {pou} should be called", step=writer.step, defect=True)
         return Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element, roots=[root])
-    where = tracer.place(skip.flag.step)
+    where, said = tracer.place(skip.flag.step), said or f"{tracer.name(tag)} keeps its value {word}"
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan) > 0
     start = f"since {tracer.at(since)}" if ran else "from the start"
     element, power = skip.flag.element, tracer.written.flag_power(skip.flag.step, skip.flag.element)
     if skip.kind is SkipKind.NOT_CALLED:
-        text = f"{tracer.name(tag)} keeps its value {word}: {tracer.place(writer.step)} has not been called {start}, see {where}"
+        text = f"{said}: {tracer.place(writer.step)} has not been called {start}, see {where}"
         found = Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element)
         if power is not None:
             _call_off(tracer, found, power, skip.flag, scan, depth, change=ran)
@@ -56,7 +56,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
     begun = tracer.time(at_scan)
     stood = f", which has not run {start}" if ran and since is not None and since < begun else ""
     when = f"since {tracer.at(begun)}" if ran else start
-    text = f"{tracer.name(tag)} keeps its value {word}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
+    text = f"{said}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
     if power is not None:
         child = powered(tracer, None, skip.flag.step, element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,

@@ -1,4 +1,4 @@
-"""``task-held``: the task of the step that would write is held."""
+"""``task-held``: the task of the step that would write is held; and what released one that runs again."""
 
 from __future__ import annotations
 
@@ -16,6 +16,33 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
+def released(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, value: bool, depth: int) -> Link | None:
+    """A tag turned in the first run of a task that had been held: since when, and what released it; None where it was not so."""
+    journal = tracer.journal
+    held = [h for h in journal.held if h.task == number and h.scan <= scan]
+    if len(held) < 2 or held[-1].on:
+        return None
+    runs, let = journal.tasks.get(number, TaskRuns()), journal.clock.start(held[-1].scan)
+    first = next(runs.starts(let, 1 << 62, 1), None)
+    if first is None or runs.last_start(journal.clock.start(scan) + journal.length(scan)) != first:
+        return None
+    name, since = tracer.controller.schedule.tasks[number].name, tracer.time(scan)
+    text = (f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: task {name} runs again; it had been held since "
+            f"{tracer.at(journal.clock.start(held[-2].scan))}")
+    found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
+    _add_orders(tracer, found, number, "release", held[-1].scan, depth)
+    return found if found.children else None
+
+
+def _add_orders(tracer: Tracer, found: Link, number: int, what: str, scan: int, depth: int) -> None:
+    """Add what made a rung hold or release a task in a scan."""
+    for order in tracer.written.orders(what, number):
+        child = powered(tracer, None, order.step, order.element, order.guard, scan, depth + 1, LinkKind.RUNG_TRUE, True,
+                        f"the order that {what}s {tracer.controller.schedule.tasks[number].name}") if order.guard is not None else None
+        if child is not None and child.blockers:
+            found.children.append(child)
+
+
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth: int) -> Link | None:
     """Since when the task of the step that writes a tag is held, what waits, and what held it; None where it is not held."""
     journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
@@ -28,11 +55,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth
     if waiting is not None:
         missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
         found.text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
-    for order in tracer.written.orders("hold", number):
-        child = powered(tracer, None, order.step, order.element, order.guard, held.scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                        f"the order that holds {task.name}") if order.guard is not None else None
-        if child is not None and child.blockers:
-            found.children.append(child)
+    _add_orders(tracer, found, number, "hold", held.scan, depth)
     if not found.children:
         check = f"see which rung holds {task.name}, and what should release it"
         found.roots.append(Root(RootKind.PROGRAM, tag, found.value, last_run(tracer, number, scan), found.text, check, step=writer.step))

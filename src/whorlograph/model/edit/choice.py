@@ -12,7 +12,8 @@ Made = TypeVar("Made")
 
 class Choice(Struct, Generic[Made], frozen=True):
     """One change: ``label`` says what it does; ``asks`` for a text where it needs one (``before``: the present one), ``tags``: whether that is
-    a tag's name; ``make`` takes the text and gives the changed thing, or raises ValueError with why it cannot be.
+    a tag's name, ``edits``: it is edited rather than given anew; ``make`` takes the text and gives the changed thing, or raises ValueError with
+    why it cannot be; ``check`` raises it too, at once, while it is typed.
     """
 
     label: str
@@ -20,3 +21,5 @@ class Choice(Struct, Generic[Made], frozen=True):
     asks: str = ""
     before: str = ""
     tags: bool = False
+    edits: bool = False
+    check: Callable[[str], object] | None = None

@@ -8,8 +8,9 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from whorlograph.model.address import parse_address
+from whorlograph.model.ladder import LadderBody
 from whorlograph.model.program import Configuration, Program, Resource, Variable, VariableKind
-from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family, Simple
+from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family, Named, Simple
 
 from ..literals import literal
 from .choice import Choice
@@ -68,6 +69,54 @@ def with_tag(program: Program, pou: str, name: str, type_: Elementary = BOOL) ->
     return replace(program, configurations=(changed, *program.configurations[1:]))
 
 
+def with_instance(program: Program, pou: str, name: str, type_: Named) -> Program:
+    """The program with an instance of a block among a POU's own, where the name is declared nowhere yet.
+
+    Raises: ValueError where it is declared as something else.
+    """
+    found = declared(program, pou, name)
+    if found is not None:
+        known = found[1].type
+        if not isinstance(known, Named) or known.name.upper() != type_.name.upper():
+            raise ValueError(f"{name} is declared already, and is no {type_.name}")
+        return program
+    key = pou.lower()
+    fresh = Variable(name, type_, VariableKind.LOCAL)
+    return replace(program, pous=program.pous | {key: replace(program.pous[key], variables=(*program.pous[key].variables, fresh))})
+
+
+def without_bodies(program: Program) -> Program:
+    """The program with nothing to execute: its declarations stay."""
+    return replace(program, pous={key: replace(pou, body=LadderBody((), (), {})) for key, pou in program.pous.items()})
+
+
+def shifted(program: Program, first: str, by: int) -> Program:
+    """The program with an address and all behind it, of its area and size, moved by some bytes (words of their own for sizes W, D, L).
+
+    Raises: ValueError where one would come before 0.
+    """
+    start = parse_address(first)
+    assert start is not None
+
+    def moved(variable: Variable) -> Variable:
+        one = parse_address(variable.address) if variable.address else None
+        if one is None or (one.area, one.size, len(one.numbers)) != (start.area, start.size, len(start.numbers)) or one.numbers < start.numbers:
+            return variable
+        numbers = (*one.numbers[:-2], one.numbers[-2] + by, one.numbers[-1]) if one.size == "X" and len(one.numbers) > 1 else \
+            (*one.numbers[:-1], one.numbers[-1] + by)
+        if min(numbers) < 0:
+            raise ValueError(f"{variable.name} at {variable.address} would come before 0")
+        return replace(variable, address=str(replace(one, numbers=numbers)))
+
+    def all_of(variables: tuple[Variable, ...]) -> tuple[Variable, ...]:
+        return tuple(moved(v) for v in variables)
+
+    pous = {k: replace(p, variables=all_of(p.variables)) for k, p in program.pous.items()}
+    configs = tuple(replace(c, variables=all_of(c.variables), resources=tuple(replace(r, variables=all_of(r.variables)) for r in c.resources))
+                    for c in program.configurations)
+    return replace(program, pous=pous, configurations=configs)
+
+
 def choices(program: Program, pou: str, name: str) -> list[Choice[Program]]:
     """What can be changed of a tag's declaration."""
     found = declared(program, pou, name)
@@ -95,9 +144,16 @@ def choices(program: Program, pou: str, name: str) -> list[Choice[Program]]:
     def said(text: str) -> Program:
         return with_variable(program, pou, name, lambda v: replace(v, documentation=text.strip()))
 
+    def block(text: str) -> Program:
+        if not re.fullmatch(r"[+-]?\d+", text.strip()) or not int(text):
+            raise ValueError("write how far: +1, -2")
+        return shifted(program, one.address, int(text))
+
     start = one.initial.text if isinstance(one.initial, Simple) else ""
-    listed = [Choice(f"{one.name}: what it is", said, "a description", one.documentation),
+    listed = [Choice(f"{one.name}: what it is", said, "a description", one.documentation, edits=True),
               Choice(f"{one.name}: another address", placed, "%QX0.3; nothing: none", one.address)]
+    if one.address:
+        listed.append(Choice(f"{one.address} and all behind it: shift the block", block, "how many bytes, of words how many: +1, -2"))
     if isinstance(one.type, Elementary):
         listed += [Choice(f"{one.name}: what it starts with", starts, f"a value of {one.type.name}; nothing: the type's own", start)]
         if one.type.family is not Family.STRING:

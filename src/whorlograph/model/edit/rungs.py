@@ -27,6 +27,7 @@ from whorlograph.model.ladder import (
     Wire,
     wires_of,
 )
+from whorlograph.model.parts import Ladder, Part
 from whorlograph.model.program import Body
 from whorlograph.model.rungs import build
 
@@ -38,6 +39,17 @@ WIDTH, HEIGHT, GAP = 20, 15, 60  # of a contact, and the room that one more take
 def rung_of(body: LadderBody, element: int) -> Rung | None:
     """The rung that an element stands in."""
     return next((r for r in body.rungs if any(e.id == element for e in r.elements)), None)
+
+
+def number_of(body: Body, element: int) -> int:
+    """The number of the rung of ladder that an element stands in; 0 where there is none."""
+    rung = rung_of(body, element) if isinstance(body, LadderBody) and body.language == "LD" else None
+    return rung.number if rung is not None else 0
+
+
+def count(body: Body) -> int:
+    """How many rungs of ladder a body has."""
+    return len(body.rungs) if isinstance(body, LadderBody) and body.language == "LD" else 0
 
 
 def rewired(one: Element, change: Callable[[tuple[Wire, ...]], tuple[Wire, ...]]) -> Element:
@@ -192,6 +204,57 @@ def swapped(body: LadderBody, number: int) -> LadderBody:
     return _built(body, [replace(e, y=e.y + down) if e.id in one else replace(e, y=e.y - up) if e.id in other else e for e in body.elements])
 
 
+def drawn(body: LadderBody, number: int, parts: tuple[Part, ...], label: str, replaces: bool) -> LadderBody:
+    """A rung of other parts in the place of one, or a fresh one below it (``number`` 0: above all). Its comment stays.
+
+    Args: label: its own, "" none: the one that stands there stays where it is replaced.
+    """
+    rung = body.rungs[number - 1] if number else None
+    rest = [e for e in body.elements if not (replaces and rung is not None and any(e.id == r.id for r in rung.elements))]
+    bottom = max(e.y + max(e.height, HEIGHT) for e in rung.elements) if rung is not None else \
+        min((e.y for e in body.elements if not isinstance(e, LeftRail)), default=40) - 1
+    top = rung.top if replaces and rung is not None else bottom + HEIGHT + 1
+    rails = [e for e in body.elements if isinstance(e, LeftRail)]
+    fed = [e.id for e in rails if any(w.source == e.id for r in body.rungs if rung is None or r.number == rung.number
+                                      for one in r.elements for w in wires_of(one))]
+    fresh = _fresh(body)
+    rail = next(iter(fed), rails[0].id if rails else 0)
+    if rails and len(rails) > 1 and not replaces:  # a rail to each rung
+        rest.append(LeftRail(fresh, rails[0].x, top, rails[0].width, rails[0].height))
+        rail, fresh = fresh, fresh + 1
+    ladder = Ladder([], top, fresh, rail)
+    if label and not replaces:
+        ladder.label(label)
+    ladder.rung(*parts)
+    grown = ladder.y - top if not replaces else max(0, max(e.y + max(e.height, HEIGHT) for e in ladder.elements) - bottom)
+    if rail == 0:
+        rest.insert(0, ladder.elements.pop(0))
+    lower = [replace(e, y=e.y + grown) if e.y > bottom and not isinstance(e, (LeftRail, RightRail)) else e for e in rest]
+    if not replaces:
+        lower = [replace(e, y=e.y + grown) if isinstance(e, LeftRail) and e.y > bottom and e.id != rail else e for e in lower]
+    return _built(body, [*lower, *ladder.elements])
+
+
+def _labels(body: LadderBody, number: int) -> list[Label]:
+    """The labels that stand for a rung: between the one above and it."""
+    rung, above = body.rungs[number - 1], body.rungs[number - 2].top if number > 1 else None
+    return [e for e in body.elements if isinstance(e, Label) and e.y <= rung.top and (above is None or e.y > above)]
+
+
+def labelled(body: LadderBody, number: int, text: str) -> LadderBody:
+    """A rung with another label; "" takes it away."""
+    rung, mine = body.rungs[number - 1], _labels(body, number)
+    rest = [e for e in body.elements if e.id not in {m.id for m in mine}]
+    name = text.strip()
+    if not name:
+        return _built(body, rest)
+    if any(isinstance(e, Label) and e.label.lower() == name.lower() for e in rest):
+        raise ValueError(f"the label {name} stands at another rung already")
+    if mine:
+        return _built(body, [*rest, replace(mine[0], label=name)])
+    return _built(body, [*rest, Label(_fresh(body), min(e.x for e in rung.elements), rung.top, 60, HEIGHT, 0, name)])
+
+
 def commented(body: LadderBody, number: int, text: str) -> LadderBody:
     """A rung with another comment; "" takes it away."""
     found = _comments(body, number)
@@ -236,7 +299,9 @@ def choices(body: Body, element: int) -> list[Choice[LadderBody]]:
         if isinstance(block, Block) and block is not one:
             found += _pins(body, block)
     number = rung.number
-    found.append(Choice("the rung's comment", partial(commented, body, number), "words; nothing takes them away", rung.comment))
+    found.append(Choice("the rung's comment", partial(commented, body, number), "words; nothing takes them away", rung.comment, edits=True))
+    found.append(Choice("the rung's label, for jumps", partial(labelled, body, number), "a name; nothing takes it away",
+                        " ".join(e.label for e in _labels(body, number))))
     if number < len(body.rungs):
         found.append(Choice("the rung one down", lambda _: swapped(body, number)))
     if number > 1:

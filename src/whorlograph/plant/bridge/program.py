@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, rises, series, set_, timer
 from whorlograph.model.program import Configuration, Pou, PouKind, Program, ProgramInstance, Resource, Variable, VariableKind
 from whorlograph.model.types import BOOL, INT, Named
 
-from ..rungs import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, rises, series, set_, timer
 from .points import POINTS
 
 STEPS = (("Step_Idle", 0, "road open"), ("Step_Close", 10, "road signals red, bell"), ("Step_Barr", 20, "barriers go down"),

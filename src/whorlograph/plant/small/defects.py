@@ -63,7 +63,7 @@ LOFT = SmallCase(
     "dryingloft", "Bratton Drying Loft, heaters", "Heater two never comes on, however damp the cloth is.", "Heater_2", ("constant", None), ("rung-false", "not-met", "set-by"),
     ("How many heaters may work is a number that the rungs compare. A rung moves 1 into it in every scan, whatever happens: summer's setting, left in the program.",
      "No device decides it: the answer ends in the literal, with the rung where it stands. Pressing, measuring and exchanging things on the loft is in vain."),
-    {"Loft": ("MOVE(1)>Allowed  # heaters that may work", "[Start_PB|Drying] Stop_N /Fault (Drying)  # drying is asked for", "Drying Damp_B GE(Allowed,1) (Heater_1)  # heater one", "Drying Damp_B GE(Allowed,2) (Heater_2)  # heater two",
+    {"Loft": ("MOVE(1)>Allowed  # heaters that may work", "[Start_PB|Drying] Stop_N /Fault (Drying)  # drying is asked for", "GE(Allowed,1) Drying Damp_B (Heater_1)  # heater one", "GE(Allowed,2) Drying Damp_B (Heater_2)  # heater two",
               "Drying TON:Fan_T:T#2s (Fan)", "/Trip_N (S Fault)", "Heater_1 CTU:Runs:9999:Ack (Count_Full)", "Damp_B TON:Damp_T:T#8h (Damp_Long)", *everyday(("Heater_1", "Heater_2")))},
     ("Start_PB, S-1, loft door/1, NO, start drying", "Stop_N, S-2, loft door/2, NC, stop", "Damp_B, B-3, loft/3, NO, cloth is damp", "Trip_N, Q-4, panel/1, NC, protection", "Ack, S-5, loft door/3, NO, acknowledge", "Lamp_Test, S-6, loft door/4, NO, lamp test"),
     ("Heater_1, K-1, panel/21, , heater one", "Heater_2, K-2, panel/22, , heater two", "Fan, K-3, panel/23, , fan", "Lamp_Heater_1, H-4, loft door/11, , lamp", "Lamp_Heater_2, H-5, loft door/12, , lamp", "Horn, H-6, stairs/1, , horn"),

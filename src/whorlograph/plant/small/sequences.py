@@ -11,7 +11,7 @@ MUSHROOM = SmallCase(
     ("The line runs in steps, a number that rungs compare and write. The conveyor belongs to step 30. The answer says where the sequence stands (20) and goes straight to the "
      "write that leaves that step.",
      "That write waits for the tray switch: a tray is there, but the switch does not say so. Looking at the conveyor's rung alone shows nothing but a comparison."),
-    {"Line": ("Start_PB EQ(Step,0) /Fault MOVE(10)>Step  # a tray is asked for", "EQ(Step,10) TON:Fill_T:T#2s MOVE(20)>Step", "EQ(Step,20) Tray_LS MOVE(30)>Step  # wait for the tray",
+    {"Line": ("EQ(Step,0) Start_PB /Fault MOVE(10)>Step  # a tray is asked for", "EQ(Step,10) TON:Fill_T:T#2s MOVE(20)>Step", "EQ(Step,20) Tray_LS MOVE(30)>Step  # wait for the tray",
               "EQ(Step,30) End_LS MOVE(40)>Step", "EQ(Step,40) TON:Rest_T:T#1s MOVE(0)>Step", "EQ(Step,10) (Hopper)", "EQ(Step,30) /Fault (Convey)  # conveyor in step 30",
               "EQ(Step,20) TON:Wait_T:T#30m (S Fault)", *everyday(("Hopper", "Convey")))},
     ("Start_PB, S-1, line desk/1, NO, start", "Tray_LS, LS-2, casing head/4, NO, tray in place", "End_LS, LS-3, line end/2, NO, tray at the end", "Ack, S-4, line desk/2, NO, acknowledge",
@@ -65,21 +65,22 @@ HATCHERY = SmallCase(
     "hatchery", "Corra Oyster Hatchery, sea-water pump", "The sea-water pump does not start when its button is pressed; yesterday it did.", "Sea_Pump", ("field-input", "Auto_Sw"), ("rung-false", "row"),
     ("The pump has a rung in each of two POUs, one for work by hand, one for automatic, and the selector decides which is called. The button stands in the one for hand.",
      "The rung that is executed waits for the tank's float, and a float held on cures nothing at once. So single changes of the log are left out, one after another: without the "
-     "selector's change the pump starts. Nobody's rung leads from the pump to the selector; the calls do."),
+     "selector's change the pump starts. No rung leads from the pump to the selector, the calls do; and the rung for hand would not start the pump at once either: it waits until the button was held a moment."),
     {"Main": ("/Auto_Sw !Hand  # by hand", "Auto_Sw !Auto  # automatic", "[/Salt_OK|/Trip_N] (S Fault)", "Sea_Pump TON:Long_T:T#2h (Ran_Long)", *everyday(("Sea_Pump", "Air"))),
-     "Hand": ("[Pump_PB|Sea_Pump] Stop_N Trip_N (Sea_Pump)  # sea-water pump by hand", "[Air_PB|Air] Stop_N (Air)"),
+     "Hand": ("Pump_PB TON:Press_T:T#200ms (Pressed)  # a touch in passing shall not start it", "[Pressed|Sea_Pump] Stop_N Trip_N (Sea_Pump)  # sea-water pump by hand",
+              "[Air_PB|Air] Stop_N (Air)"),
      "Auto": ("Tank_Low TON:Tank_T:T#20s (Tank_Wait)  # the float must stand for a while", "Tank_Wait Stop_N Trip_N (Sea_Pump)  # sea-water pump in automatic", "Stop_N (Air)")},
     ("Auto_Sw, S-1, pump shed/1, NO, selector on automatic", "Pump_PB, S-2, pump shed/2, NO, pump on", "Air_PB, S-3, pump shed/3, NO, air on", "Stop_N, S-4, pump shed/4, NC, stop", "Tank_Low, B-5, header tank/1, NO, tank is low", "Salt_OK, B-6, intake/1, NO, water is salt enough",
      "Trip_N, Q-7, panel/1, NC, protection", "Ack, S-8, pump shed/5, NO, acknowledge", "Lamp_Test, S-9, pump shed/6, NO, lamp test"),
     ("Sea_Pump, K-1, panel/21, , sea-water pump", "Air, K-2, panel/22, , air blower", "Lamp_Sea_Pump, H-3, pump shed/11, , lamp", "Lamp_Air, H-4, pump shed/12, , lamp", "Horn, H-5, pump shed/13, , horn"),
     ((0, "Salt_OK", 1), (2000, "Pump_PB", 1), (2400, "Pump_PB", 0), (6000, "Stop_N", 0), (6300, "Stop_N", 1), (9000, "Auto_Sw", 1), (12_000, "Pump_PB", 1), (13_500, "Pump_PB", 0)), 16_000,
-    ("Tank_Wait", "Ran_Long", "Fault", "Flash", "Flash_B"), blocks=("Hand", "Auto"), symptom=Symptom.WILL_NOT_PULL_IN, at=13_000)
+    ("Tank_Wait", "Ran_Long", "Pressed", "Fault", "Flash", "Flash_B"), blocks=("Hand", "Auto"), symptom=Symptom.WILL_NOT_PULL_IN, at=13_000)
 
 TROUT = SmallCase(
     "troutfarm", "Ashgill Trout Farm, blowers", "Blower two cuts out again and again, although two ponds want air.", "Blower_2", ("field-input", "Low_2"), ("rung-false", "not-met", "set-by"),
     ("A text counts the ponds that want air, a CASE makes a stage of the number, rungs switch the blowers by stage. One probe's contact opens for a moment: the count falls, and with it the stage.",
      "The trail leads through the statements as it does through rungs: the values stand at the right of each line as they were in that scan. The branch that was chosen tells which number, the number which contact."),
-    {"Blowers": ("Air_On GE(Stage,1) (Blower_1)  # blower one", "Air_On GE(Stage,2) (Blower_2)  # blower two", "/Trip_N (S Fault)", "Blower_1 CTU:Runs:9999:Ack (Count_Full)", *everyday(("Blower_1", "Blower_2")))},
+    {"Blowers": ("GE(Stage,1) Air_On (Blower_1)  # blower one", "GE(Stage,2) Air_On (Blower_2)  # blower two", "/Trip_N (S Fault)", "Blower_1 CTU:Runs:9999:Ack (Count_Full)", *everyday(("Blower_1", "Blower_2")))},
     ("Low_1, B-1, pond one/1, NO, little oxygen in pond one", "Low_2, B-2, pond two/1, NO, little oxygen in pond two", "Low_3, B-3, pond three/1, NO, little oxygen in pond three", "Flow_FS, B-4, inlet/2, NO, water flows in",
      "Trip_N, Q-5, panel/1, NC, protection", "Ack, S-6, panel/2, NO, acknowledge", "Lamp_Test, S-7, panel/3, NO, lamp test"),
     ("Blower_1, K-1, panel/21, , blower one", "Blower_2, K-2, panel/22, , blower two", "Lamp_Blower_1, H-3, panel/11, , lamp", "Lamp_Blower_2, H-4, panel/12, , lamp", "Horn, H-5, yard/1, , horn"),

@@ -121,6 +121,8 @@ class Keeping(Controller):
             return
         self.desk.step("exported", str(result))
         self.board.keep()
+        if self.board.page is not None:
+            self.board.page.paint()
         self.say(f"written: {result}")
 
     # undo
@@ -179,7 +181,7 @@ class Keeping(Controller):
             elif text.lower() == "marks":
                 self.paging.open_page(PageState("marks"))
             elif text.lower() == "findings":
-                self.say("findings come with a later version: X, then s, shows tags that look odd")
+                self.paging.open_page(PageState("findings"))
             else:
                 self._take(find(self.session, text))
 

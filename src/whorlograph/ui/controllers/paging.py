@@ -43,13 +43,14 @@ class Paging(Controller):
             self.board.app.pop_screen()
         if state is not None:
             from ..views.bench import BenchPage
+            from ..views.cycles import CyclesPage
             from ..views.page import ListPage
             from ..views.program import ProgramPage
             from ..views.revisions import RevisionsPage
             from ..views.standing import StandingPage
 
             kinds: dict[str, type[ProgramPage | ListPage]] = {"program": ProgramPage, "standing": StandingPage, "revisions": RevisionsPage,
-                                                                 "bench": BenchPage}
+                                                                 "bench": BenchPage, "cycles": CyclesPage}
             self.board.page = kinds.get(state.name, ListPage)(self.host, state)
             self.board.app.push_screen(self.board.page)
 

@@ -20,7 +20,7 @@ from .controller import Controller
 from .keeping import Keeping
 from .revising import Revising
 
-QUIET = ("proofs", "odd", "drops", "findings")
+QUIET = ("proofs", "odd", "drops", "findings", "cycles")
 
 
 class Replaying(Controller):

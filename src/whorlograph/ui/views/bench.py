@@ -12,6 +12,7 @@ from whorlograph.desk.bench_page import (
     SPEEDS,
     Manner,
     Operator,
+    bench_lanes,
     bench_page,
     force_turned,
     head_runs,
@@ -21,7 +22,7 @@ from whorlograph.desk.bench_page import (
     turned,
     value_words,
 )
-from whorlograph.desk.listings import Listing
+from whorlograph.desk.listings import Listing, tag_line
 from whorlograph.desk.scene import Scene, plain_scene
 from whorlograph.drawing.shapes import Run
 from whorlograph.formats.logs.values import value_reader
@@ -29,6 +30,7 @@ from whorlograph.model.literals import counted, duration
 from whorlograph.model.types import Family
 
 from ..host import Host
+from ..room import is_low
 from ..state import PageState
 from .page import ListPage
 from .prompt import Prompt
@@ -41,9 +43,9 @@ class BenchPage(ListPage):
     """Points by line; Space prepares, Enter applies everything in one scan."""
 
     STEADY = False
-    FOOTER = ("help", "back", "fold", "follow", "next_scan", "previous_scan", "next_change", "prove", "labels", "why", "export", "close")
+    FOOTER = ("help", "back", "fold", "follow", "next_scan", "previous_scan", "next_change", "prove", "labels", "why", "change", "export", "close")
     LABELS = MappingProxyType({"fold": "prepare", "follow": "apply all", "next_scan": "scan on", "next_change": "until an output turns",
-                               "prove": "run", "labels": "force", "export": "save"})
+                               "prove": "run", "labels": "force", "export": "save", "change": "more"})
     RUNG_NOTE = "as the last scan left it"
 
     def __init__(self, main: Host, state: PageState) -> None:
@@ -84,8 +86,21 @@ class BenchPage(ListPage):
         """The rung as the last scan left it."""
         journal = self.bench.journal
         if self._scene is None or self._scene[0] is not journal:
-            self._scene = journal, plain_scene(self.bench.view())
+            scene = plain_scene(self.bench.view())
+            scene.forced = frozenset(self.bench.forced())
+            self._scene = journal, scene
         return self._scene[1], self.bench.scan
+
+    def in_a_line(self, tag: int) -> str:
+        """All about a chosen point, as the bench's own program has it."""
+        return tag_line(self.bench.session, tag)
+
+    def below_rung(self, step: int) -> list[list[Run]]:
+        """Where there is room: the last seconds of the rung's tags, and of what turned by then."""
+        scene, _ = self.rung_scene()
+        if is_low(self.size) or scene is None:
+            return []
+        return [[], *bench_lanes(self.bench, self.operator, scene, step, self.rung.size.width - 1)]
 
     def _tick(self) -> None:
         if self.operator.runs and self.app.screen is self:
@@ -108,13 +123,25 @@ class BenchPage(ListPage):
         if tag is None:
             return
         one = bench.session.running.tags[tag]
-        if tag not in bench.inputs:
+        if tag in bench.numbers and tag not in bench.inputs:
+            self._ask_value(tag, f"{one.name}, written in the next scan", "leave it", lambda value: self._edit(tag, value))
+        elif tag not in bench.inputs:
             self.say(f"{one.name} is written by the program: f forces it")
         elif one.type.family is Family.BOOL:
             bench.prepare(tag, turned(bench, tag))
             self.paint()
         else:
             self._ask_value(tag, f"{one.name}, prepared", "leave it", lambda value: bench.prepare(tag, value))
+
+    def _edit(self, tag: int, value: int | None) -> None:
+        """Write a number that the program writes too."""
+        if value is None:
+            return
+        self.operator.done.append(self.bench.now)
+        self.bench.edit(tag, value)
+        self.bench.step()
+        one = self.bench.session.running.tags[tag]
+        self.say(f"{one.name} is {value_words(one, self.bench.value(tag))} after scan {self.bench.scan:,}".replace(",", " "))
 
     def _ask_value(self, tag: int, title: str, nothing: str, give: Callable[[int | None], None]) -> None:
         """Ask for a value of a tag. Args: nothing: what an empty line means; give: takes the raw value, None for an empty line."""
@@ -205,10 +232,22 @@ class BenchPage(ListPage):
 
     def do_next_change(self) -> None:
         """On until an output turns."""
-        found = self.bench.until_change(self.bench.outputs)
+        self._until(self.bench.outputs, "no output turns")
+
+    def do_next_event(self) -> None:
+        """On until anything turns that the program or the machine writes."""
+        running = self.bench.session.running
+        self._until([t.index for t in running.tags[:running.public] if t.type.family is Family.BOOL], "nothing turns")
+
+    def do_previous_event(self) -> None:
+        """Back to before what was done last."""
+        self.do_undo()
+
+    def _until(self, tags: list[int], nothing: str) -> None:
+        found = self.bench.until_change(tags)
         self.paint()
-        tags = self.bench.session.running.tags
-        self.say(f"{tags[found].name} turned" if found is not None else "no output turns within an hour; it stands where it stood")
+        name = self.bench.session.running.tags[found].name if found is not None else ""
+        self.say(f"{name} turned" if name else f"{nothing} within an hour; it stands where it stood")
 
     def do_previous_change(self) -> None:
         """Back to the scan before the last that was operated."""
@@ -278,6 +317,10 @@ class BenchPage(ListPage):
         tag = self._tag()
         if tag is not None:
             self.main.why_on_bench(tag)
+
+    def do_change(self) -> None:
+        """What else can be done here."""
+        self.main.bench_more(self.chosen_tag())
 
     def do_export(self) -> None:
         """Save what was done as a log."""

@@ -258,14 +258,26 @@ class ListPage(Page):
         line, (scene, scan) = self.chosen(), self.rung_scene()
         step = -1
         if line is not None and scene is not None and not is_low(self.size):
-            step = line.step if line.step >= 0 else deciding_step(self.main.session, line.tag)
-        if step < 0 or scene is None:
+            step = line.step if line.step >= 0 else deciding_step(scene.session, line.tag)
+        lines: list[list[Run]] = []
+        if step >= 0 and scene is not None:
+            block = scene.rung(step, scan, self.rung.size.width - 2)
+            at = line.element if line is not None else -1
+            lines = [with_cursor([(" ", Ink.TEXT), *runs], block, at, i) for i, runs in enumerate(block.lines)]
+        more = self.below_rung(step)
+        if not lines and not more:
             self.rung.styles.height = 0
             return
-        block = scene.rung(step, scan, self.rung.size.width - 2)
-        self.rung.styles.height = min(len(block.lines) + 2, self.size.height // 3)
-        marked = [with_cursor([(" ", Ink.TEXT), *runs], block, line.element if line is not None else -1, i) for i, runs in enumerate(block.lines)]
-        self.rung.show(marked, top=0, note=self.RUNG_NOTE)
+        self.rung.styles.height = min(len(lines) + len(more) + 2, self.size.height // (2 if more else 3))
+        self.rung.show([*lines, *more], top=0, note=self.RUNG_NOTE)
+
+    def in_a_line(self, tag: int) -> str:
+        """All about a chosen tag, where there is no room for columns."""
+        return tag_line(self.main.session, tag)
+
+    def below_rung(self, step: int) -> list[list[Run]]:
+        """What stands below the rung (-1: none)."""
+        return []
 
     def _lines(self, text: str) -> list[Line]:
         words = text.lower().split()
@@ -326,7 +338,7 @@ class ListPage(Page):
         self._paint_rung()
         line = self.chosen()
         narrow = self.size.width < 110 and line is not None and line.tag is not None and self.state.row > 1
-        self._paint_edges(tag_line(self.main.session, line.tag) if narrow and line is not None and line.tag is not None else self.listing.hint)
+        self._paint_edges(self.in_a_line(line.tag) if narrow and line is not None and line.tag is not None else self.listing.hint)
 
     def _nearest(self, row: int, step: int) -> int:
         """The row itself, or the next that can be chosen, in a direction first."""
@@ -365,6 +377,7 @@ class ListPage(Page):
         """Go where the line points: a rung in the whole program, or a tag's uses."""
         line = self.chosen()
         if line is None:
+            self.say("there is nothing here to go to")
             return
         if line.question is not None:
             self.main.ask_question(line.question)

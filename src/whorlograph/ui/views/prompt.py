@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from textual import events
 from textual.app import ComposeResult
@@ -10,6 +11,7 @@ from textual.containers import Vertical
 from textual.widgets import Input
 
 from whorlograph.drawing.shapes import Ink
+from whorlograph.model.edit.choice import Choice
 
 from ..early import Field, Overlaid
 from ..strands import Lines
@@ -18,6 +20,7 @@ from ..strands import Lines
 class Prompt(Overlaid):
     """One line to type in at the bottom, with its reading shown as it is typed."""
 
+    replaces = True  # what is typed takes the place of the text given
     DEFAULT_CSS = """
     Prompt { align: left bottom; background: transparent; }
     Prompt > Vertical { height: 3; width: 100%; }
@@ -40,7 +43,7 @@ class Prompt(Overlaid):
     def on_mount(self) -> None:
         """Say what may be typed; begin with the text given, chosen so that typing replaces it."""
         self.box.show([[(f" {self.placeholder}", Ink.QUIET)]], active=True)
-        if self.before:
+        if self.before and self.replaces:
             self.query_one(Input).select_all()
 
     def reading(self, text: str) -> tuple[str, bool]:
@@ -78,6 +81,24 @@ class Prompt(Overlaid):
             return
         event.stop()
         event.prevent_default()
+
+
+class ChoicePrompt(Prompt):
+    """The text that a change of the program needs; where it can be checked while it is typed, what is wrong stands above it."""
+
+    def __init__(self, choice: Choice[Any]) -> None:
+        super().__init__(f"{choice.label} · {choice.asks}" if choice.edits else choice.label, choice.asks, choice.before)
+        self.choice, self.replaces = choice, not choice.edits
+
+    def reading(self, text: str) -> tuple[str, bool]:
+        """What is wrong with it, where that can be told; an empty line may say that something shall go."""
+        if self.choice.check is None or not text:
+            return text, True
+        try:
+            self.choice.check(text)
+        except ValueError as error:
+            return str(error), False
+        return "reads well; Enter tries it on the log", True
 
 
 def own_path(text: str) -> Path:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from whorlograph.desk.listings import Listing
+from msgspec.structs import replace
+
+from whorlograph.desk.listings import Line, Listing
 from whorlograph.desk.revision_page import ChangeLine, both_rungs, revisions_page
 from whorlograph.desk.revisions import Compared
 from whorlograph.desk.scene import Scene, plain_scene
@@ -30,8 +32,11 @@ class RevisionsPage(ListPage):
         return self.main.compared
 
     def laid_out(self, width: int) -> Listing:
-        """The comparison in lines."""
-        return revisions_page(self.compared, self.main.session, width)
+        """The comparison in lines; of a changed program also whether it is written."""
+        found, changing = revisions_page(self.compared, self.main.session, width), self.main.changing
+        if not self.compared.is_change or changing is None:
+            return found
+        return replace(found, head=(*found.head, Line(((f" {changing.state}", Ink.QUIET),))))
 
     def _paint_rung(self) -> None:
         """Below a change: the old rung, and the new one."""

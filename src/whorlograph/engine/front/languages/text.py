@@ -60,7 +60,7 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
 
     Args: tasks: the number of each task, by name in lower case.
     """
-    scope = Scope(build.instance, build.running)
+    scope = build.reading.scope(build.instance)
     build.segment = build.index
     returns = body is not build.instance.pou.body if build.instance.pou is not None else True
     returns = returns or body.may_hold("RET")

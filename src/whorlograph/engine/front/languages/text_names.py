@@ -37,6 +37,15 @@ class Names:
         """What a variable's name stands for, its subscripts computed now."""
         if not isinstance(var, Var):
             return None
+        if var.steps:
+            return self._find(var)
+        try:
+            return self.b.meanings[var.base]
+        except KeyError:
+            found = self.b.meanings[var.base] = self._find(var)
+            return found
+
+    def _find(self, var: Var) -> Meaning | None:
         key = var.base.lower()
         ref: Ref | None = self.instance.scope.get(key)
         if ref is None:

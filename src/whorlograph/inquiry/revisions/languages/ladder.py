@@ -48,12 +48,17 @@ class _Drawing:
         """One number for all that is alike: written out, a rung would grow with each branch."""
         return self.numbers.setdefault(key, len(self.numbers))
 
-    def power(self, wires: tuple[Wire, ...]) -> tuple[Hashable, ...]:
+    def power(self, wires: tuple[Wire, ...]) -> tuple[int, ...]:
         """What comes in over some wires: their order on the sheet means nothing."""
         return tuple(sorted({self.number((self.known.get(w.source, _RAIL), w.pin.lower())) for w in wires}))
 
-    def pin(self, owner: str, pin: Pin) -> Hashable:
-        """A pin with what goes into it."""
+    def always(self, pin: Pin) -> bool:
+        """Whether it is an EN that hangs on the rail: the block is executed as without."""
+        on_rail = bool(pin.wires) and all(w.source not in self.ids for w in pin.wires)
+        return pin.name.upper() == "EN" and on_rail and not pin.negated and pin.edge.value == "none"
+
+    def pin(self, owner: str, pin: Pin) -> tuple[str, tuple[int, ...], bool, str, str]:
+        """A pin with what goes into it. Where it stands on the block means nothing."""
         for wire in pin.wires:
             fed = self.ids.get(wire.source)
             if isinstance(fed, (InVariable, InOutVariable)):
@@ -74,7 +79,8 @@ class _Drawing:
         elif isinstance(one, Block):
             owner = one.instance or one.type_name
             self.parts[Part("block", owner, one.type_name.upper())] += 1
-            pins = tuple(tuple(self.pin(owner, p) for p in group) for group in (one.inputs, one.in_outs))
+            inputs = [p for p in one.inputs if not self.always(p)]
+            pins = tuple(tuple(sorted(self.pin(owner, p) for p in group)) for group in (inputs, one.in_outs))
             outs = tuple(sorted((p.name.lower(), p.negated, p.edge.value, p.storage.lower()) for p in one.outputs
                                 if p.negated or p.edge.value != "none" or p.storage))
             self.act(one, ("block", one.type_name.lower(), one.instance.lower(), pins, outs), one.instance)

@@ -1,4 +1,4 @@
-"""Ladder bodies written in a few words, for the programs that ship and for tests."""
+"""Rungs made of parts: contacts in series and side by side, blocks in the power's way, ends; and ladder bodies drawn from them."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from whorlograph.model.ladder import (
     Comment,
     Contact,
     ContactKind,
+    Edge,
     Element,
     InVariable,
     Jump,
@@ -31,7 +32,11 @@ _X, _Y = 100, 60
 
 
 class Part(Struct, frozen=True):
-    """A piece of a rung: a contact, parts in series or in parallel, a block in the power's way, or an end."""
+    """A piece of a rung: a contact, parts in series or in parallel, a block in the power's way, or an end.
+
+    ``power``: the pins through which power goes in and out; ``extra``: pins with a power of their own; ``marks``: pins that are inverted (/)
+    or ask for an edge (^ rising, ~ falling).
+    """
 
     kind: str
     text: str = ""
@@ -43,6 +48,7 @@ class Part(Struct, frozen=True):
     writes: tuple[tuple[str, str], ...] = ()
     power: tuple[str, str] = ("", "")
     extra: tuple[tuple[str, Part], ...] = ()
+    marks: tuple[tuple[str, str], ...] = ()
 
 
 def no(tag: str) -> Part:
@@ -122,14 +128,20 @@ def leave() -> Part:
 
 @dataclass(slots=True)
 class Ladder:
-    """A ladder body under construction, from top to bottom."""
+    """A ladder body under construction, from top to bottom.
+
+    ``y``: where the next rung begins; ``following``: the last number that is taken; ``rail``: the number of the left rail, 0 for one of its own.
+    """
 
     elements: list[Element] = field(default_factory=list)
     y: int = 40
     following: int = 2
+    rail: int = 0
 
     def __post_init__(self) -> None:
-        self.elements.append(LeftRail(1, 20, 20, 3, 40))
+        if not self.rail:
+            self.rail = 1
+            self.elements.append(LeftRail(1, 20, 20, 3, 40))
 
     def _new(self) -> int:
         self.following += 1
@@ -149,7 +161,7 @@ class Ladder:
         """A rung; ends (coils, jumps) that come together at its right stand below one another."""
         if comment:
             self.comment(comment)
-        _wires, _, height = self._place(series(*parts), (Wire(1),), 100, self.y)
+        _wires, _, height = self._place(series(*parts), (Wire(self.rail),), 100, self.y)
         self.y += height + 40
 
     def _place(self, part: Part, wires: tuple[Wire, ...], x: int, y: int) -> tuple[tuple[Wire, ...], int, int]:
@@ -178,28 +190,31 @@ class Ladder:
             self.elements.append(Coil(number, x, y, 30, 15, variable=part.text, kind=part.coil, wires=wires))
         elif part.kind == "jump":
             self.elements.append(Jump(number, x, y, 60, 15, label=part.text, wires=wires))
-        else:
+        elif part.kind == "return":
             self.elements.append(Return(number, x, y, 60, 15, wires=wires))
+        else:
+            raise ValueError(f"{part.kind} is no part of a rung")
         return wires, _X, _Y
 
     def _block(self, part: Part, wires: tuple[Wire, ...], x: int, y: int) -> tuple[tuple[Wire, ...], int, int]:
-        number = self._new()
-        inputs = [Pin(part.power[0], wires)]
+        number, marks = self._new(), dict(part.marks)
+        inputs = [_pin(part.power[0], marks, wires)]
         row = y + 40
         for name, inner in part.extra:
-            out, _, _ = self._place(inner, (Wire(1),), x - _X, row + 40)
-            inputs.append(Pin(name, out))
-            row += _Y
+            out, _, high = self._place(inner, (Wire(self.rail),), x - _X, row + 40)
+            inputs.append(_pin(name, marks, out))
+            row += high
         for name, text in part.pins:
             source = self._new()
             self.elements.append(InVariable(source, x - 40, row, 60, 15, expression=text))
-            inputs.append(Pin(name, (Wire(source),)))
+            inputs.append(_pin(name, marks, (Wire(source),)))
             row += 20
-        outputs = [Pin(part.power[1])]
-        for name, tag in part.writes:
+        outputs = [_pin(part.power[1], marks)]
+        for n, (name, tag) in enumerate(part.writes):
             target = self._new()
-            outputs.append(Pin(name))
-            self.elements.append(OutVariable(target, x + 110, y + 40, 60, 15, expression=tag, wires=(Wire(number, name),)))
+            if all(pin.name != name for pin in outputs):
+                outputs.append(_pin(name, marks))
+            self.elements.append(OutVariable(target, x + 110, y + 40 + 20 * n, 60, 15, expression=tag, wires=(Wire(number, name),)))
         if part.power[0] == "EN" and part.power[1] != "ENO":
             outputs.insert(0, Pin("ENO"))
         self.elements.append(Block(number, x + 30, y, 80, 40 + 20 * len(inputs), type_name=part.block, instance=part.text,
@@ -213,3 +228,9 @@ class Ladder:
         return build((*self.elements, rail) if ends else tuple(self.elements))[0]
 
 
+_EDGES = {"^": Edge.RISING, "~": Edge.FALLING}
+
+
+def _pin(name: str, marks: dict[str, str], wires: tuple[Wire, ...] = ()) -> Pin:
+    mark = next((m for n, m in marks.items() if n.upper() == name.upper()), "")
+    return Pin(name, wires, mark == "/", _EDGES.get(mark, Edge.NONE))

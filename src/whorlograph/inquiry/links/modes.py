@@ -1,0 +1,60 @@
+"""Which POU or area writes a tag: that the step runs again, or that another one, which would write the opposite, does not."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.path import SkipKind
+from whorlograph.model.question import LinkKind
+
+from ..trail import Link
+from ..writers import Writer
+from . import resumed, skipped, task_held
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer, Vantage
+
+
+def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
+    """Of a tag that turned in the first evaluation of its step after a time without: that the step runs again, before what its gates say.
+
+    Only what changed is a cause of a change (ANSWERS.md, Dropped out): the gates were let through by what lets the step run.
+    """
+    row = tracer.last_row(tag, tracer.position(view))
+    if row is None or tracer.journal.step(row) != last.step or any(child.kind is LinkKind.RESUMED for child in found.children):
+        return
+    scan = tracer.scan_of(row)
+    skip = tracer.paths.skipped(tracer.journal, last.step, scan - 1) if scan > 1 else None
+    number, value = tracer.paths.task_of(last.step), bool(tracer.journal.raw(row))
+    if number >= 0:
+        child = task_held.released(tracer, tag, last, scan, number, value, depth + 1)
+    elif skip is None or skip.kind is SkipKind.HALTED:
+        return
+    else:
+        child = resumed.link(tracer, tag, last, scan, value, skip, depth + 1)
+    if child is not None:
+        for root in found.all_roots():
+            root.changed = False
+        found.children.insert(0, child)
+
+
+def add_others(tracer: Tracer, found: Link, tag: int, idle: list[Writer], value: bool, view: Vantage, depth: int) -> None:
+    """The steps that do not run now and would write the opposite if they did, two at most: what decides that they do not.
+
+    Such a link is about the step, not about the tag's value, which another one writes.
+    """
+    for other in idle[:2]:
+        scan = tracer.ran(other.step, view)
+        would = tracer.again.now(tracer.journal, other.step, view.scan).stored.get(other.at)
+        if would is None or bool(would) == value or tracer.paths.task_of(other.step) >= 0:
+            continue
+        said = f"{tracer.place(other.step)} would write {tracer.name(tag)} {tracer.state_word(not value)}"
+        child = skipped.link(tracer, tag, other, scan, depth + 1, said)
+        if child is None or child.kind not in (LinkKind.NOT_CALLED, LinkKind.HELD_BY_JUMP):
+            continue
+        ran = tracer.paths.last_run(tracer.journal, other.step, scan) > 0
+        child.tag, child.value = None, False
+        child.since = tracer.paths.skipped_since(tracer.journal, other.step, scan) if ran else None
+        for root in child.all_roots():
+            root.changed = False
+        found.children.append(child)

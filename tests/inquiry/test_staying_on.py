@@ -1,0 +1,156 @@
+"""Why something does not drop out, or stays off, where a mode, a task, a stuck auxiliary or an end that did not come decides."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import Rows, program_of, session_of, tasked
+from tests.inquiry.test_everyday import Asked, asked, modes_of, on
+from whorlograph.model.iolist import Point, Wiring
+from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, set_
+from whorlograph.model.program import Task
+from whorlograph.model.question import Symptom
+
+STAYS, STAYS_OFF = Symptom.WILL_NOT_DROP_OUT, Symptom.WILL_NOT_PULL_IN
+
+
+def _hand(ladder: Ladder) -> None:
+    ladder.rung(no("X2"), no("X4"), coil("Y1"))
+
+
+def _auto(ladder: Ladder) -> None:
+    ladder.rung(no("X3"), coil("Y1"))
+
+
+class Modes(unittest.TestCase):
+    """X1 decides which of two POUs is called; both write the tag."""
+
+    def test_the_switch_that_let_the_rung_run_again(self) -> None:
+        # X2 came while the other mode ran: not what it brought about, but what the rung found when it was called again.
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "X4", 1), (1000, "X2", 1), (2000, "X1", 1), (3000, "X1", 1)]
+        found = asked(session_of(modes_of(_hand, _auto, "X1 X2 X3 X4 Y1"), rows), "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
+        self.assertIn("Hand 1 runs for the first time", found.text)
+        self.assertIn("the call of Hand has power in", found.text)
+        self.assertEqual([r.changed for r in found.answer.roots if r.tag == found.session.running.by_name["x2"]], [False])
+
+    def test_the_other_mode_would_switch_it_off(self) -> None:
+        rows = [(0, "X1", 1), (0, "X2", 0), (0, "X3", 0), (0, "X4", 1), (1000, "X2", 1), (3000, "X2", 1)]
+        found = asked(session_of(modes_of(_hand, _auto, "X1 X2 X3 X4 Y1"), rows), "Y1", symptom=STAYS)
+        self.assertIn("Auto 1 would write Y1 off: Auto 1 has not been called from the start", found.text)
+        self.assertIn(("field-input", "X1", True), found.roots)
+        self.assertEqual(found.roots[0][1], "X2", "what came on last leads")
+        rows = [*rows[:2], (0, "X3", 1), *rows[3:]]
+        agrees = asked(session_of(modes_of(_hand, _auto, "X1 X2 X3 X4 Y1"), rows), "Y1", symptom=STAYS)
+        self.assertNotIn("would write", agrees.text, "the other mode would keep it on too")
+
+    def test_the_other_mode_would_switch_it_on(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (0, "X4", 1), (1000, "X1", 1), (3000, "X1", 1)]
+        found = asked(session_of(modes_of(_hand, _auto, "X1 X2 X3 X4 Y1"), rows), "Y1", "2.5", STAYS_OFF)
+        self.assertIn("not-called", found.links)
+        self.assertIn("Auto 1 would write Y1 on", found.text)
+        self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
+
+
+class Held(unittest.TestCase):
+    """A task that was held and is released."""
+
+    def test_what_released_the_task_brought_it_about(self) -> None:
+        def main(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), call("TASK_HOLD", ("NAME", "'Tick'")))
+            ladder.rung(no("X2"), call("TASK_RELEASE", ("NAME", "'Tick'")))
+
+        program = tasked({"Main": main, "Fast": lambda ladder: ladder.rung(no("X3"), coil("Y1"))}, "X1 X2 X3 Y1", {"Fast": Task("Tick", 1, "T#20ms", "")})
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (600, "X1", 0), (800, "X3", 1), (1200, "X2", 1), (1250, "X2", 0), (1500, "X2", 0)]
+        found = asked(session_of(program, rows), "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0], ("field-input", "X2", True), found.text)
+        self.assertIn("task Tick runs again; it had been held since 0.5", found.text)
+        # Not held: what came on is the cause, and nobody speaks of the task.
+        calm = asked(session_of(program, [r for r in rows if r[1] != "X1"]), "Y1", symptom=STAYS)
+        self.assertEqual(calm.roots[0][1], "X3")
+        self.assertNotIn("runs again", calm.text)
+
+
+class StuckAuxiliary(unittest.TestCase):
+    """A contactor's auxiliary that stays closed: what it reports comes on without its start."""
+
+    POINTS = {n: Point(n, "", "K1" if n in ("X2", "Y1") else n, "", "", Wiring.NORMALLY_OPEN, "", "") for n in ("X1", "X2", "X3", "Y1")}
+
+    def ask(self, rows: Rows) -> Asked:
+        def fan(ladder: Ladder) -> None:
+            ladder.rung(either(no("X1"), no("X2")), no("X3"), coil("Y1"))
+
+        return on(fan, "X1 X2 X3 Y1", rows, "Y1", symptom=STAYS, points=self.POINTS)
+
+    def test_that_never_opened_again(self) -> None:
+        start = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (500, "X1", 1), (520, "X2", 1), (900, "X1", 0)]
+        found = self.ask([*start, (2000, "X3", 0), (2400, "X3", 1), (3000, "X3", 1)])
+        self.assertEqual([r[1] for r in found.roots[:2]], ["X2", "X3"], found.text)
+        self.assertIn("it was on although Y1 was off", found.text)
+        self.assertTrue(found.roots[0][2])
+        # Started by its button, the auxiliary following: nothing odd about it.
+        right = self.ask([*start, (2000, "X3", 0), (2020, "X2", 0), (2400, "X3", 1), (2600, "X1", 1), (2620, "X2", 1), (3000, "X1", 0), (3500, "X1", 0)])
+        self.assertNotIn("although", right.text)
+        self.assertEqual(right.roots[0][1], "X1")
+        # Open again before the contactor could report that: no sign of a stuck contact.
+        short = self.ask([*start, (2000, "X3", 0), (2030, "X3", 1), (3000, "X3", 1)])
+        self.assertNotIn("although", short.text)
+
+
+class Latches(unittest.TestCase):
+    """A latch whose set coil had power all along."""
+
+    def test_the_reset_that_let_go(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), set_("M1"))
+            ladder.rung(no("X2"), reset("M1"))
+            ladder.rung(no("M1"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (2000, "X2", 0), (3000, "X2", 0)]
+        for tag in ("Y1", "M1"):
+            found = on(draw, "X1 X2 M1 Y1", rows, tag, symptom=STAYS)
+            self.assertEqual([r[1] for r in found.roots[:2]], ["X2", "X1"], found.text)
+            self.assertIn("let go (X2 opened first)", found.text)
+        later = on(draw, "X1 X2 M1 Y1", [(0, "X1", 0), (0, "X2", 1), (1000, "X2", 0), (2000, "X1", 1), (3000, "X1", 1)], "Y1", symptom=STAYS)
+        self.assertEqual(later.roots[0][1], "X1")
+        self.assertNotIn("let go", later.text)
+
+
+class TheEndThatDidNotCome(unittest.TestCase):
+    """A pump that a float stops every time, and one time does not."""
+
+    def rows(self, cycles: int, last: int) -> Rows:
+        found = [(0, "X1", 0), (0, "X2", 0)]
+        for n in range(cycles):
+            found += [(1000 + 2000 * n, "X1", 1), (1200 + 2000 * n, "X1", 0), (1900 + 2000 * n, "X2", 1), (1950 + 2000 * n, "X2", 0)]
+        begun = 1000 + 2000 * cycles
+        return [*found, (begun, "X1", 1), (begun + 200, "X1", 0), (begun + last, "X1", 0)]
+
+    def test_leads_when_it_has_been_on_longer_than_ever(self) -> None:
+        def pump(ladder: Ladder) -> None:
+            ladder.rung(either(no("X1"), no("Y1")), nc("X2"), coil("Y1"))
+
+        for cycles, last, first in ((3, 1500, "X2"), (3, 500, "X1"), (1, 1500, "X1"), (0, 1500, "X1")):
+            found = on(pump, "X1 X2 Y1", self.rows(cycles, last), "Y1", symptom=STAYS)
+            self.assertEqual(found.roots[0][1], first, (cycles, last, found.text))
+            self.assertEqual({r[1] for r in found.roots}, {"X1", "X2"})
+
+    def test_not_where_this_start_was_another_than_always(self) -> None:
+        def pump(ladder: Ladder) -> None:
+            ladder.rung(either(no("X1"), no("X3"), no("Y1")), nc("X2"), coil("Y1"))
+
+        rows = [(t, "X3" if n == "X1" and t >= 7000 else n, v) for t, n, v in self.rows(3, 1500)]
+        found = on(pump, "X1 X2 X3 Y1", [(0, "X3", 0), *rows], "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0][1], "X3", found.text)
+
+
+class InATask(unittest.TestCase):
+    """The program of one POU is no task's."""
+
+    def test_a_rung_that_always_ran_is_not_said_to_run_again(self) -> None:
+        found = asked(session_of(program_of(_hand, "X2 X4 Y1"), [(0, "X2", 0), (0, "X4", 1), (500, "X2", 1), (900, "X2", 1)]), "Y1", symptom=STAYS)
+        self.assertEqual(found.links, ["rung-true"])
+
+
+if __name__ == "__main__":
+    unittest.main()
