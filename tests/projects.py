@@ -254,6 +254,10 @@ def _part(parent: etree._Element, old: etree._Element) -> None:
                 _inward(made, inside)
             else:
                 _content(_sub(made, "Inline"), inside)
+    for held in old.findall("{*}body/{*}SFC"):
+        inside = _sub(node, "BodyContent", "SFC")
+        for one in held:
+            _part(inside, one)
     for action in old.findall("{*}action"):
         made = _sub(node, "Action", qualifier=action.get("qualifier", "N"), **({"duration": action.get("duration", "")} if action.get("duration") else {}))
         for inside in action:

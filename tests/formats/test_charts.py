@@ -105,7 +105,16 @@ class Xml(unittest.TestCase):
         data = DRYER.replace(step, macro).replace("Warm.X OR Full", "Full")
         begin = data.index(own)
         data = data[:begin] + data[data.index("</actionBlock>", begin) + len("</actionBlock>"):]
-        loaded = read_xml(data.encode(), Path("x.xml"))
+        for file in (data.encode(), charts_project(data.encode())):
+            with self.subTest(root=file[:200].split()[0]):
+                self._unfolded(file)
+        for old, new, said in (("<body><SFC>" + inner + "</SFC></body>", "", "has no chart in it"), (_in(2) + "</step><actionBlock", _in() + "</step><actionBlock", "2 steps that nothing")):
+            self.assertIn(old, data)
+            for form in (bytes, charts_project):
+                self.assertIn(said, " ".join(str(n) for n in read_xml(form(data.replace(old, new).encode()), Path("x.xml")).notices))
+
+    def _unfolded(self, file: bytes) -> None:
+        loaded = read_xml(file, Path("x.xml"))
         self.assertEqual([str(n) for n in loaded.notices], [])
         body = loaded.value.pous["dryer"].body
         assert isinstance(body, ChartBody)
@@ -121,10 +130,6 @@ class Xml(unittest.TestCase):
                 return [n for n in ("Waiting", "Soak", "Dry", "Cold", "Ending") if settled(controller, journal, f"Dryer.{n}.X", scan)]  # noqa: B023
 
             self.assertEqual([on(s) for s in (5, 15, 25, 35)], [["Waiting"], ["Soak"], ["Dry"], ["Ending"]])
-        for old, new, said in (("<body><SFC>" + inner + "</SFC></body>", "", "has no chart in it"), (_in(2) + "</step><actionBlock", _in() + "</step><actionBlock", "2 steps that nothing")):
-            self.assertIn(old, data)
-            notices = " ".join(str(n) for n in read_xml(data.replace(old, new).encode(), Path("x.xml")).notices)
-            self.assertIn(said, notices)
 
     def test_written_and_read_again_a_chart_does_the_same(self) -> None:
         for seed in range(30):

@@ -260,10 +260,10 @@ class _Reader:
 
     def chart(self, node: etree._Element, pou: etree._Element, name: str, variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
         """A sequential chart with its variables; opaque where something in it cannot be read."""
-        beside = _Group(self, node, 0, 0, name)
         try:
             read = resolve("formats.programs.iec10_chart:ProjectChart")
-            chart = read(node, pou, name, self.say, lambda one: self.diagram(one, kind_of(one), name), beside.beside()).read()
+            chart = read(node, pou, name, self.say, lambda one: self.diagram(one, kind_of(one), name),
+                         lambda one: _Group(self, one, 0, 0, name).beside()).read()
             body, more = resolve("formats.text.chart:chart_body")(chart, variables)
         except Unreadable as error:
             place = Place(self.file, error.line, name)

@@ -13,6 +13,7 @@ from .xml_chart import ChartReader
 from .xml_types import line_of, local, words
 
 Diagram = Callable[[etree._Element], LadderBody]
+Beside = tuple[tuple[Element, ...], dict[str, tuple[int, str]]]
 _CHART = ("Step", "MacroStep", "Transition", "JumpStep", "ActionBlock", "SelectionDivergence", "SimultaneousDivergence", "SelectionConvergence",
           "SimultaneousConvergence")
 _TEXTS = ("ST", "IL")
@@ -22,26 +23,30 @@ _FROM = 100_000  # numbers of a chart's parts: behind those of what is drawn bes
 
 class ProjectChart:
     """One chart. Args: body: its ``BodyContent``; pou: the POU's element; name: its name; diagram: reads a ladder or block diagram;
-    beside: elements drawn beside the chart, with the connection points that lead on (id of the file to number and pin)."""
+    beside: elements drawn beside a chart, with the connection points that lead on (id of the file to number and pin)."""
 
     def __init__(self, body: etree._Element, pou: etree._Element, name: str, say: Callable[..., None], diagram: Diagram,
-                 beside: tuple[tuple[Element, ...], dict[str, tuple[int, str]]]) -> None:
-        self.pou, self.name, self.say, self.diagram, self.drawn = pou, name, say, diagram, beside[0]
+                 beside: Callable[[etree._Element], Beside]) -> None:
+        self.pou, self.name, self.say, self.diagram, self.beside = pou, name, say, diagram, beside
         self.diagrams: list[etree._Element] = []
+        self.inner: list[ProjectChart] = []
         self.objects = [o for o in _objects(body) if _kind(o) in _CHART]
-        self.points: dict[str, tuple[int, str]] = dict(beside[1])
+        self.drawn, points = beside(body)
+        self.points: dict[str, tuple[int, str]] = dict(points)
         for n, one in enumerate(self.objects):
-            for point in one.iter():
-                if local(point) == "ConnectionPointOut":
-                    self.points[point.get("connectionPointOutId", "")] = (_FROM + n, "")
+            for point in _points(one):
+                self.points[point] = (_FROM + n, "")
 
     def read(self) -> Chart:
         """The chart. Raises: Unreadable for a text in it that cannot be read."""
+        return self.reader([self.group(g) for g in self.pou if local(g) in ("Actions", "Transitions")]).read()
+
+    def reader(self, beside: list[etree._Element]) -> ChartReader:
+        """Reads the chart. Args: beside: the POU's actions and transitions."""
         body = etree.Element("SFC")
         for n, one in enumerate(self.objects):
             body.append(self.object(one, _FROM + n))
-        beside = [self.group(g) for g in self.pou if local(g) in ("Actions", "Transitions")]
-        return _Reader(body, beside, self).read()
+        return _Reader(body, beside, self)
 
     def object(self, node: etree._Element, number: int) -> etree._Element:
         """A step, a transition, a branch, a block of actions."""
@@ -53,6 +58,8 @@ class ProjectChart:
         elif kind in ("Step", "MacroStep"):
             made.set("name", node.get("name", ""))
             made.set("initialStep", _first(node, "initialStep", "isInitial", "initial"))
+            if kind == "MacroStep":
+                self.macro(node, made)
         elif kind == "Transition":
             made.set("priority", _first(node, "priority", "evaluationOrder") or "0")
         for child in node:
@@ -64,6 +71,19 @@ class ProjectChart:
             elif name in ("Action", "ActionAssociation") and kind == "ActionBlock":
                 made.append(self.action(child))
         return made
+
+    def macro(self, node: etree._Element, made: etree._Element) -> None:
+        """The chart that a macro step stands for: its connection points are its own, its diagrams are counted with the others."""
+        content = next((c for c in node.iter() if local(c) == "BodyContent" and _kind(c) == "SFC"), None)
+        if content is None:
+            return
+        chart = ProjectChart(content, self.pou, self.name, self.say, self.diagram, self.beside)
+        chart.diagrams = self.diagrams
+        body, held = _made(content, "body"), _made(content, "SFC")
+        held.set("at", str(len(self.inner)))
+        self.inner.append(chart)
+        body.append(held)
+        made.append(body)
 
     def inward(self, node: etree._Element) -> etree._Element:
         """What leads to a part."""
@@ -162,6 +182,9 @@ class _Reader(ChartReader):
     def beside(self) -> tuple[Element, ...]:
         return self.chart.drawn
 
+    def inside(self, chart: etree._Element) -> ChartReader:
+        return self.chart.inner[int(chart.get("at", "0"))].reader([])
+
 
 def _objects(body: etree._Element) -> Iterator[etree._Element]:
     """What is drawn in a chart, in networks or without."""
@@ -170,6 +193,15 @@ def _objects(body: etree._Element) -> Iterator[etree._Element]:
             yield from _objects(node)
         elif local(node):
             yield node
+
+
+def _points(node: etree._Element) -> Iterator[str]:
+    """A part's connection points that lead on; those of a body in it are that body's."""
+    for child in node:
+        if local(child) == "ConnectionPointOut":
+            yield child.get("connectionPointOutId", "")
+        elif local(child) != "BodyContent":
+            yield from _points(child)
 
 
 def _kind(node: etree._Element) -> str:

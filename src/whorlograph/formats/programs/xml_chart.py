@@ -61,7 +61,7 @@ class ChartReader:
         if held is None:
             self.say(node, f"macro step {name} has no chart in it", "it is a step like any other", self.pou)
             return chart
-        reader = ChartReader(held, [], self.pou, self.say)
+        reader = self.inside(held)
         reader.named = {"actions": {}, "transitions": self.named["transitions"]}
         inner = reader.read()
         entered = {t.lower() for one in inner.transitions for t in one.targets}
@@ -87,6 +87,10 @@ class ChartReader:
     def beside(self) -> tuple[Element, ...]:
         """What is drawn beside the chart."""
         return elements_of(self.body, self.pou, self.say, _DRAWN + _QUIET)
+
+    def inside(self, chart: etree._Element) -> ChartReader:
+        """Reads the chart of a macro step."""
+        return ChartReader(chart, [], self.pou, self.say)
 
     # wires
 
