@@ -110,6 +110,15 @@ class DoubledHour(unittest.TestCase):
         log, _, _ = read([f"{t:%d.%m.%Y %H:%M:%S};X1;{i % 2}" for i, t in enumerate(stamps)], "time;tag;value")
         self.assertEqual(set(np.diff(log.times).tolist()), {2 * SECOND})
 
+    def test_few_rows_in_a_night_in_which_clocks_are_put_back(self) -> None:
+        for day, found in (("2031-10-26", True), ("2031-11-02", True), ("2031-04-06", True), ("2031-10-27", False), ("2031-10-19", False)):
+            rows = [f"{day} 02:59:59,X1,1", f"{day} 02:00:00,X1,0", f"{day} 02:00:02,X1,1"]
+            log, notices, _ = read(rows)
+            self.assertEqual("occurs twice" in " ".join(map(str, notices)), found, day)
+            self.assertEqual(log.values.tolist(), [1, 0, 1] if found else [0, 1, 1], day)
+        for rows in ([f"{day} 05:59:59,X1,1", f"{day} 05:00:00,X1,0"], ["2031-10-26 02:59:59,X1,1", "2031-10-26 02:00:00,X1,0", "2031-10-26 01:59:59,X1,1"]):
+            self.assertNotIn("occurs twice", " ".join(map(str, read(rows)[1])))
+
     def test_times_with_a_zone_late_rows_and_two_steps_back_are_no_doubled_hour(self) -> None:
         late = [f"2031-10-26T0{i // 60}:{i % 60:02}:00,X1,{i % 2}" for i in range(240)]
         late.insert(200, late.pop(150))  # one row that came 50 minutes late

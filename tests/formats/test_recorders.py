@@ -52,6 +52,8 @@ class Recorders(unittest.TestCase):
                 _LONG.replace("time,tag,value", "No.,time [s],tag,value").replace("\n0,", "\n7,0,").replace("\n1,", "\n8,1,").replace("\n2,", "\n9,2,").replace("\n3,", "\n10,3,"),
                 "time (s);X1;A [cm];X2 [-]\n0;0;25;\n1;1;;\n2;;;1\n3;;;0\n",
                 "time [ms],tag,value\n" + "".join(f"{1000 * t},{n},{v}\n" for t, n, v in _ROWS),
+                "ts_ms,tag,value\n" + "".join(f"{1000 * t},{n},{v}\n" for t, n, v in _ROWS),
+                "Time us;Signal;value\n" + "".join(f"{1000000 * t};{n};{v}\n" for t, n, v in _ROWS),
                 "".join(f"# remark {n}\n" for n in range(199)) + _LONG):
             self.assertEqual([str(n) for n in self.same(text).notices], [], text[:60])
 

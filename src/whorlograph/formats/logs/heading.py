@@ -17,12 +17,13 @@ MOST_ABOVE = 200  # lines looked at for the header
 LOOKED = 5  # rows below it in which a time is looked for
 UNITS = {"s": 1_000_000_000, "sec": 1_000_000_000, "ms": 1_000_000, "msec": 1_000_000, "us": 1_000, "µs": 1_000, "ns": 1}
 _UNIT = re.compile(r"\s*(?:\[([^\]]*)\]|\(([^)]*)\))\s*$")
+_BEHIND = re.compile(r"(?<=[a-z])[_ .](ms|msec|us|µs|ns|s|sec)$", re.IGNORECASE)  # of a column of time: time_ms
 
 
 def column(header: list[str], given: str, names: tuple[str, ...]) -> int | None:
     """The column of a name that was given, else of the first of some names; a unit behind it does not count."""
     lower = [h.lower() for h in header]
-    plain = [bare(h) for h in lower]
+    plain = [_BEHIND.sub("", bare(h)) if "time" in names else bare(h) for h in lower]
     if given:
         wanted = given.lower()
         return lower.index(wanted) if wanted in lower else plain.index(wanted) if wanted in plain else None
@@ -35,9 +36,12 @@ def bare(name: str) -> str:
 
 
 def unit(name: str) -> int | None:
-    """Nanoseconds of the unit of time behind a column's name; None where there is none."""
+    """Nanoseconds of the unit of time behind the name of a column of time, in brackets or not; None where there is none."""
     found = _UNIT.search(name)
-    return UNITS.get((found.group(1) or found.group(2) or "").strip().lower()) if found else None
+    if found:
+        return UNITS.get((found.group(1) or found.group(2) or "").strip().lower())
+    behind = _BEHIND.search(name)
+    return UNITS.get(behind.group(1).lower() if behind else name.strip().lower())
 
 
 def separator_of(line: str) -> str:

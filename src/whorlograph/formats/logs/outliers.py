@@ -42,19 +42,29 @@ def far_outside(ordered: Ints) -> tuple[int, int]:
 def put_back(times: Ints) -> int | None:
     """The first row behind an hour that occurs twice, of times without a zone in the order of the file (ns); None where there is none.
 
-    The clock goes back once by an hour at most, and goes on from there without a hole: no row that is merely late does.
+    The clock goes back once by an hour at most, and goes on from there without a hole: no row that is merely late does. Of a log of few rows
+    it is enough that they go on in order, in a night in which clocks are put back somewhere.
     """
-    if len(times) < RHYTHM:
-        return None
     steps = np.diff(times)
     back = np.flatnonzero(steps < -HOUR // 2)
     if len(back) != 1 or steps[back[0]] < -HOUR:
         return None
     at = int(back[0]) + 1
     twice = times[at:][times[at:] <= times[at - 1]]
+    if len(times) < RHYTHM:
+        return at if _autumn_night(int(times[at - 1])) and (np.diff(times[at:]) >= 0).all() else None
     if len(twice) < 2 or (np.diff(twice) < 0).any() or int(np.diff(twice).max()) > HOUR // 2 or int(times[at - 1] - twice[-1]) > HOUR // 2:
         return None
     return at
+
+
+def _autumn_night(local: int) -> bool:
+    """Whether clocks are put back somewhere about a local time: before four on the last Sunday of October or the first of November or April."""
+    days, rest = divmod(local, DAY)
+    if rest >= 4 * HOUR or not -700_000 < days < 2_900_000:
+        return False
+    day = dt.date(1970, 1, 1) + dt.timedelta(days)
+    return day.weekday() == 6 and ((day.month == 10 and day.day > 24) or (day.month in (4, 11) and day.day <= 7))
 
 
 def long_gaps(times: Ints) -> list[tuple[int, int]]:
