@@ -84,6 +84,29 @@ class Commands(Files):
                     self.assertEqual(out.read_text(), "what was there\n")
                     self.assertEqual([p.name for p in self.folder.glob(".*")], [])
 
+    def test_a_signal_ends_a_process_whose_main_thread_does_not_come_back(self) -> None:
+        long = "import hashlib; print(1, flush=True); hashlib.pbkdf2_hmac('sha256', b'x', b'y', 1 << 30)"  # minutes, with the lock of the interpreter free
+        for number in SIGNALS:
+            with self.subTest(signal=number.name):
+                process = subprocess.Popen([sys.executable, "-c", f"from whorlograph.cli.stopping import stop_at_once; stop_at_once(); {long}"],
+                                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                assert process.stdout is not None
+                process.stdout.read(1)
+                process.send_signal(number)
+                try:
+                    _, error = process.communicate(timeout=30)
+                finally:
+                    process.kill()
+                self.assertEqual((process.returncode, error), (128 + number, b"whorlograph: stopped\n"))
+
+    def test_what_ends_a_second_process_does_not_end_the_first(self) -> None:
+        script = ("import os, signal, time; from whorlograph.cli.stopping import stop_at_once; stop_at_once()\n"
+                  "child = os.fork()\n"
+                  "if not child: signal.raise_signal(signal.SIGTERM)\n"
+                  "print(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])); time.sleep(0.3); print('goes on')")
+        done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)
+        self.assertEqual((done.returncode, done.stdout), (0, "143\ngoes on\n"))
+
     def test_outputs_that_take_nothing(self) -> None:
         commands = (("xref", str(self.program)), ("why", str(self.program), str(self.short), "Y2", "--json"), ("--help",), ("demo", "--list"))
         for words in commands:

@@ -29,7 +29,7 @@ MOST = 8 << 20  # bytes of files: of longer ones the replay is worth looking at 
 def ahead(load: Callable[[], Loaded], *files: Path | None) -> Callable[[], Loaded]:
     """The same as ``load``, with the work begun at once in a second process where that pays.
 
-    To be called before any thread runs. Whatever goes wrong there is done again, and said, here.
+    To be called before any thread holds a lock. Whatever goes wrong there is done again, and said, here.
     Args: files: what will be read.
     """
     if not _pays(files):
