@@ -12,8 +12,9 @@ from whorlograph.desk.report import drawing_pages, report_markdown, report_pages
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.desk.tables import xref_of
+from whorlograph.desk.words import answer_text
 from whorlograph.inquiry.trail import Answer
-from whorlograph.model.question import Symptom
+from whorlograph.model.question import RootKind, Symptom
 
 VAT = """TYPE Phase : (Idle, Filling, Heating); END_TYPE
 FUNCTION_BLOCK Vat
@@ -65,6 +66,87 @@ class Trails(unittest.TestCase):
         self.assertEqual(first(on, kept), ("field-input", "X1", True))
         self.assertIn("Y1 was set by Main 5 at 0.300 s: X1", text)
         self.assertIn("Y1 was not reset after 0.300 s: its condition is FALSE in Main 5: X2 blocks", text)
+
+    def test_a_watched_movement_leads_to_the_answer_that_never_came(self) -> None:
+        before = VAT.split("FUNCTION_BLOCK")[0] + """FUNCTION_BLOCK Watched
+  VAR_INPUT Open : BOOL; Ok : BOOL; END_VAR VAR_OUTPUT Out : BOOL; Fault : BOOL; END_VAR VAR Watch : TON; END_VAR
+  Watch(IN := Open AND NOT Ok, PT := T#1s);
+  IF Watch.Q THEN Fault := TRUE; END_IF;
+  Out := Open AND NOT Fault;
+END_FUNCTION_BLOCK
+"""
+        body = ("CASE State OF\n  Idle: IF X1 THEN State := Filling; END_IF;\n  Filling: IF X3 THEN State := Idle; END_IF;\nEND_CASE;\n"
+                "V(Open := State = Filling, Ok := X2);\nY1 := V.Out;")
+        # X2 answers the first time; the second time it stays away, and X1 only began the movement.
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 1), (600, "X1", 0), (700, "X2", 1), (3000, "X3", 1), (3100, "X3", 0), (3200, "X2", 0),
+                (5000, "X1", 1), (5100, "X1", 0), (8000, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "State : Phase; V : Watched;", before)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
+        self.assertIn("IN of Watch is TRUE in Watched", text)
+        self.assertIn("V.Ok is FALSE", text)
+        self.assertNotIn("found by trying", text)
+        self.assertEqual([r for r in answer.roots if r.kind is RootKind.CONSTANT], [], "a step's number is no reason")
+        shown = answer_text(session, answer)
+        self.assertEqual(shown.count("how it is wired"), 1, shown)
+        self.assertEqual(shown.count("off means"), 1, shown)
+
+    def test_what_is_written_in_every_scan_and_set_behind_that(self) -> None:
+        body = "Y1 := FALSE;\nIF X1 THEN Y1 := TRUE; END_IF;\nIF X2 THEN Y1 := TRUE; END_IF;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (500, "X1", 1), (900, "X1", 0), (1500, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("Y1 is not set: its condition is FALSE in Main 6: X1 blocks", text)
+        self.assertIn("Y1 is not set: its condition is FALSE in Main 7: X2 blocks", text)
+        self.assertIn("an attempt would be X1 or X2", answer.text)
+        self.assertEqual(sorted((session.running.tags[r.tag or 0].name, r.kind.value, r.proved) for r in answer.roots),
+                         [("X1", "field-input", True), ("X2", "field-input", True)])
+        session, answer, text = asked(body, rows, "Y1", at="0.7")
+        self.assertEqual((answer.links()[0][1].kind.value, first(session, answer)), ("set-by", ("field-input", "X1", True)))
+        both = [*rows[:3], (500, "X2", 1), (900, "X2", 0), *rows[3:]]
+        session, answer, text = asked(body, both, "Y1", at="0.7")
+        self.assertIn("Y1 was set by Main 6: X1", text)
+        self.assertIn("Y1 was set by Main 7: X2", text)
+        self.assertEqual({(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots}, {("X1", True), ("X2", True)}, "together")
+        body = "Y1 := X3;\nIF X1 THEN Y1 := FALSE; END_IF;"
+        rows = [(0, "X1", 0), (0, "X3", 0), (500, "X3", 1), (700, "X1", 1), (1500, "X1", 1)]
+        session, answer, text = asked(body, rows, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("Y1 was reset by Main 6: X1", text)
+        self.assertEqual(first(session, answer), ("field-input", "X1", True))
+        session, answer, text = asked(body, rows, "Y1", at="0.6")
+        self.assertIn("Y1 is TRUE in Main 5: X3", text)
+        self.assertIn("Y1 is not reset: its condition is FALSE in Main 6: X1 blocks", text)
+        self.assertEqual(first(session, answer), ("field-input", "X3", True))
+
+    def test_a_write_in_a_loop_is_told_as_the_pass_was_that_executed_it(self) -> None:
+        body = ("Bits[1] := X1;\nBits[2] := X2;\nBits[3] := X3;\nY2 := FALSE;\nFOR N := 1 TO 3 DO\n  IF Bits[N] THEN Y2 := TRUE; END_IF;\nEND_FOR;\n"
+                "Y1 := NOT Y2;")
+        local = "Bits : ARRAY[1..3] OF BOOL; N : INT;"
+        for late in ("X1", "X2", "X3"):
+            rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (800, late, 1), (1500, late, 1)]
+            session, answer, text = asked(body, rows, "Y1", local)
+            self.assertEqual(first(session, answer), ("field-input", late, True), text)
+            self.assertEqual(len(answer.roots), 1, text)
+            self.assertIn(f"Bits[{late[1]}] is TRUE", text)
+            self.assertNotIn("past", text)
+        # Two stand: the one that came last is told, none of them alone keeps it off.
+        rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (800, "X2", 0), (800, "X1", 1), (900, "X3", 1), (1500, "X3", 1)]
+        session, answer, text = asked(body, rows, "Y2", local, symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("Bits[3] is TRUE", text)
+        session, answer, text = asked(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 0)], "Y2", local, symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("Y2 := TRUE was executed in no pass of the loop in Main", text)
+        self.assertIn("an attempt would be X1 or X2 or X3", answer.text)
+        self.assertEqual({(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots}, {("X1", True), ("X2", True), ("X3", True)})
+
+    def test_a_pulse_that_is_over_waits_for_its_input(self) -> None:
+        body = "P(IN := X1, PT := T#200ms);\nY1 := P.Q AND X2;"
+        rows = [(0, "X1", 0), (0, "X2", 1), (300, "X1", 1), (1000, "X1", 0), (2000, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "P : TP;", at="0.8", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("P in Main 5 ended its pulse of 200 ms; its input has stayed on since and must fall first", text)
+        session, answer, text = asked(body, rows, "Y1", "P : TP;", at="1.5", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("P is not started: IN is FALSE in Main 5: X1 blocks", text)
+        self.assertEqual(first(session, answer)[1], "X1")
+        session, answer, text = asked(body, rows, "Y1", "P : TP;", at="1.5", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("P in Main 5 ended its pulse of 200 ms", text)
+        self.assertNotIn("must fall first", text)
 
     def test_a_comparison_that_is_not_met_leads_to_what_counts(self) -> None:
         body = "IF X1 AND NOT X3 THEN A := A + 1; END_IF;\nX3 := X1;\nY1 := A >= 3;".replace("X3", "Before")

@@ -7,6 +7,7 @@ import unittest
 from tests.building import Rows, program_of, session_of
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.session import Session
+from whorlograph.desk.words import root_lines
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, jump, nc, no, reset, series, set_, timer
@@ -251,12 +252,15 @@ class OtherSymptoms(unittest.TestCase):
 class Wording(unittest.TestCase):
     """What is said of a device respects its wiring."""
 
-    def _answer(self, wiring: Wiring) -> str:
+    def _session(self, wiring: Wiring) -> Session:
         program = program_of(_sealed, "X1 X2 X3 Y1 Y2")
         session = session_of(program, DroppedOut.ROWS)
         x3 = session.running.by_name["x3"]
         session.iolist = IoList({x3: Point("X3", device="S-3", location="box 2", terminal="7", wiring=wiring, drawing="D1")})
-        return ask(session, "Y1").roots[0].what_to_check
+        return session
+
+    def _answer(self, wiring: Wiring) -> str:
+        return ask(self._session(wiring), "Y1").roots[0].what_to_check
 
     def test_normally_closed_off_means_actuated_or_broken(self) -> None:
         text = self._answer(Wiring.NORMALLY_CLOSED)
@@ -267,9 +271,10 @@ class Wording(unittest.TestCase):
         self.assertIn("off means not actuated, unplugged, wire broken", self._answer(Wiring.NORMALLY_OPEN))
 
     def test_unknown_wiring_gives_both_readings(self) -> None:
-        text = self._answer(Wiring.UNKNOWN)
-        self.assertIn("if wired normally open", text)
-        self.assertIn("does not say", text)
+        session = self._session(Wiring.UNKNOWN)
+        text = " ".join(root_lines(session, ask(session, "Y1").roots[0]))
+        self.assertIn("off means not actuated, unplugged, wire broken or no supply if wired normally open, actuated,", text)
+        self.assertIn("the I/O list does not say", text)
 
 
 class SmallestSet(unittest.TestCase):

@@ -139,8 +139,8 @@ def _answer_lines(stood: Stood, width: int) -> list[Line]:
     """The answer: its sentence, the roots with what to check, then the trail, a line that can be chosen for each step."""
     session, answer = stood.session, stood.answer
     lines = [Line(((f" {part}", Ink.STRONG),)) for part in textwrap.wrap(answer.text, max(20, width - 2))]
-    for root in answer.roots:
-        for n, text in enumerate(root_lines(session, root)):
+    for number, root in enumerate(answer.roots):
+        for n, text in enumerate(root_lines(session, root, answer.roots[:number] or None)):
             parts = textwrap.wrap(text, max(20, width - 6))
             lines += [Line(((" ◆ " if n == i == 0 else "   ", Ink.BLOCK), (part, Ink.TEXT if n else Ink.STRONG)), root.tag if n == i == 0 else None,
                            root.step if n == i == 0 else -1) for i, part in enumerate(parts)]

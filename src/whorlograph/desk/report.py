@@ -79,7 +79,7 @@ def _report_pages(session: Session, answer: Answer, kept: Kept | None, parts: fr
     for number, root in enumerate(answer.roots if "root" in parts else (), 1):
         sheets.heading(f"Root {number}: {scene.name(root.tag) or root.kind.value}" if len(answer.roots) > 1 else
                        f"Root: {scene.name(root.tag) or root.kind.value}")
-        for line in root_lines(session, root, number == 1):
+        for line in root_lines(session, root, answer.roots[:number - 1]):
             sheets.words(line, 9.5, line == root.what_to_check)
     if answer.links() and "trail" in parts:
         sheets.heading("The trail, from the complaint to the root")

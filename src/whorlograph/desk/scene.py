@@ -256,7 +256,7 @@ class Scene:
             indent = "    "
         more = [self.answer.usual.text] if rank == 1 and self.answer.usual is not None else []
         more += [phases_text(self.answer.phases)] if rank == 1 and self.answer.phases is not None else []
-        for sentence in (*root_lines(self.session, root, rank == 1), *more):
+        for sentence in (*root_lines(self.session, root, self.answer.roots[:rank - 1] if rank else None), *more):
             tone = Ink.PROVED if sentence.startswith("proved") else Ink.STRONG if sentence == root.what_to_check else Ink.TEXT
             for part in textwrap.wrap(sentence, max(20, width - len(indent) - 1)):
                 lines.append(TrailLine(((indent, Ink.TEXT), (part, tone)), None, root, root.tag, root.step, scan, time, first=False))

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Sequence
 
 from whorlograph.inquiry.trail import Answer, Root
+from whorlograph.inquiry.wiring import unsaid
 from whorlograph.model.iolist import Wiring
 from whorlograph.model.literals import cooked
 from whorlograph.model.question import LinkKind, RootKind, Symptom
@@ -41,15 +43,22 @@ def measuring(session: Session, root: Root) -> str:
     return f"while {device} is {state} the lamp of {tag.address} must be lit; dark all the same: {where}"
 
 
-def root_lines(session: Session, root: Root, first: bool = False) -> list[str]:
-    """A root's card as lines: what it did, what to check where, what the proof says. Args: first: it ranks first, and is measured first."""
+def root_lines(session: Session, root: Root, before: Sequence[Root] | None = None) -> list[str]:
+    """A root's card as lines: what to check where, what it did, what the proof says.
+
+    What its state means at a device of unknown wiring is said once in an answer.
+    Args: before: the roots that rank before it, None where it stands alone; the first is measured first.
+    """
     lines = [root.what_to_check] if root.what_to_check else []
+    unknown = [r for r in before or () if r.readings]
+    if root.readings and all(r.value != root.value for r in unknown):
+        lines.append(root.readings + ("" if unknown else f"; {unsaid(root.point)}"))
     lines.append(root.text)
     if root.attempts > 1:
         lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
     if root.proof:
         lines.append((f"{_PROVED[root.proved]}: " if root.proved is not None else "not tried: ") + root.proof)
-    measured = measuring(session, root) if first else ""
+    measured = measuring(session, root) if before is not None and not before else ""
     return [*lines, measured] if measured else lines
 
 
@@ -67,7 +76,7 @@ def answer_text(session: Session, answer: Answer) -> str:
     if answer.roots:
         lines.append("")
     for number, root in enumerate(answer.roots, 1):
-        for i, line in enumerate(root_lines(session, root, number == 1)):
+        for i, line in enumerate(root_lines(session, root, answer.roots[:number - 1])):
             for j, part in enumerate(textwrap.wrap(line, 96)):
                 lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
     if answer.usual is not None:
@@ -110,13 +119,13 @@ def answer_json(session: Session, answer: Answer) -> str:
 
     counted = answer.symptom is Symptom.WILL_NOT_PULL_IN and session.now is None
     roots = []
-    for root in answer.roots:
+    for number, root in enumerate(answer.roots):
         address = str(tags[root.tag].address) if root.tag is not None and tags[root.tag].address is not None else None
         roots.append({"kind": root.kind.value, "tag": name(root.tag), "address": address, "value": root.value, "since": since(root.since),
                       "device": root.point.device if root.point is not None else None, "proved": root.proved,
                       "trial": _trial(session, root), "turns": since(root.turns), "with": [name(t) for t in root.together],
                       "blocked": root.blocked if counted else None, "attempts": len(answer.attempts) if counted else None,
-                      "text": ". ".join(root_lines(session, root))})
+                      "text": ". ".join(root_lines(session, root, answer.roots[:number] or None))})
     trail = []
     for depth, link in answer.links():
         if link.step < 0 and link.roots and link.kind is not LinkKind.ROW:

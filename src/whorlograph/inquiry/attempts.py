@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import islice
+
 import numpy as np
 from msgspec import Struct
 
-from whorlograph.engine.code import Edge
+from whorlograph.engine.code import Edge, Load
 from whorlograph.engine.evaluate.steps import Seen
 
 from . import auxiliary
@@ -17,6 +19,7 @@ from .tracer import Tracer
 from .writers import Kind, Writer
 
 DEEPEST = 4
+MOST_ELEMENTS = 64
 PULL_INS = 50  # of a tag that are looked at for what came last
 
 
@@ -144,7 +147,17 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
         if tracer.origin(seen.step, load.at).what in ("", "gate"):
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
-            found.append(Command(number, leaf.rising if isinstance(leaf, Edge) else not gate.negated, edge))
+            on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
+            found += [Command(one, on, edge) for one in _elements(tracer, load, number, seen)]
     return found
+
+
+def _elements(tracer: Tracer, load: Load, number: int, seen: Seen) -> list[int]:
+    """All elements of an array that a computed subscript may choose; else the tag alone."""
+    if not load.target.terms:
+        return [number]
+    element = tracer.origin(seen.step, load.at).element
+    uses = [use for use in tracer.controller.access.of_step(seen.step) if not use.writes and use.element == element and use.may_be(number)]
+    return list(islice(uses[0].tags(), MOST_ELEMENTS)) if uses else [number]
 
 

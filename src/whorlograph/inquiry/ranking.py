@@ -23,7 +23,8 @@ def merge(roots: Iterable[Root]) -> list[Root]:
         twin.changed = twin.changed or root.changed
         twin.blocked = max(twin.blocked, root.blocked)
         if root.since is not None and (twin.since is None or root.since > twin.since):
-            twin.since, twin.value, twin.text, twin.what_to_check = root.since, root.value, root.text, root.what_to_check
+            twin.since, twin.value, twin.text = root.since, root.value, root.text
+            twin.what_to_check, twin.readings = root.what_to_check, root.readings
     return list(found.values())
 
 

@@ -23,7 +23,8 @@ class Root(Struct):
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
     no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
     alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``last``: it blocked the last attempt; ``together``: the
-    tags with which it proves, where it does not alone.
+    tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other, where nothing says
+    how it is wired.
     """
 
     kind: RootKind
@@ -49,6 +50,7 @@ class Root(Struct):
     overdue: bool = False
     last: bool = True
     together: tuple[int, ...] = ()
+    readings: str = ""
 
     @property
     def key(self) -> tuple[RootKind, int | None]:

@@ -152,7 +152,9 @@ class Inquiry:
             condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
             what = f"did not pull in ({tried_text(len(scans), at)}: {condition}{', which still stands' if tries.trying else ''})"
         else:
-            named = [tracer.name(c.tag) for c in tries.commands[:3] if not c.edge]
+            plain = [c for c in tries.commands if not c.edge]
+            given = [c for c in plain if not tracer.writers.get(c.tag)]  # by a device or a person
+            named = [tracer.name(c.tag) + ("" if c.on else " off") for c in (given or plain)[:3]]
             need = f"; an attempt would be {' or '.join(named)}" if named else ""
             what = f"was never tried: no command of its rungs came while it was off{need}"
         answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, time, looked, link, what)

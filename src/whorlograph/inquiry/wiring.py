@@ -14,11 +14,20 @@ _WORDS = {Wiring.NORMALLY_OPEN: "wired normally open", Wiring.NORMALLY_CLOSED: "
 
 
 def meaning(point: Point | None, on: bool) -> str:
-    """What on or off means at the device, in words."""
-    state = "on" if on else "off"
+    """What on or off means at the device, in words; "" where it is not known how that is wired."""
     if point is None or point.wiring is Wiring.UNKNOWN:
-        first = _MEANING[Wiring.NORMALLY_OPEN, on]
-        second = _MEANING[Wiring.NORMALLY_CLOSED, on]
-        why = "the I/O list does not say how it is wired" if point is not None else "no I/O list says how it is wired"
-        return f"{state} means {first} if wired normally open, {second} if normally closed; {why}"
-    return f"{_WORDS[point.wiring]}: {state} means {_MEANING[point.wiring, on]}"
+        return ""
+    return f"{_WORDS[point.wiring]}: {'on' if on else 'off'} means {_MEANING[point.wiring, on]}"
+
+
+def readings(point: Point | None, on: bool) -> str:
+    """Both meanings of on or off, of a device of which it is not known how it is wired; "" of others."""
+    if point is not None and point.wiring is not Wiring.UNKNOWN:
+        return ""
+    first, second = (_MEANING[wiring, on] for wiring in (Wiring.NORMALLY_OPEN, Wiring.NORMALLY_CLOSED))
+    return f"{'on' if on else 'off'} means {first} if wired normally open, {second} if normally closed"
+
+
+def unsaid(point: Point | None) -> str:
+    """Why that is not known."""
+    return "the I/O list does not say how it is wired" if point is not None else "no I/O list says how it is wired"

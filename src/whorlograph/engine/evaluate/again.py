@@ -44,6 +44,7 @@ from .operations import NoValue, converted, operation
 from .sight import Sight
 
 MOST_PASSES = 100_000
+PASSES_KEPT = 64  # of a write in a loop: the last that executed it
 
 
 class Cell(Struct, frozen=True):
@@ -65,13 +66,22 @@ class Place(Struct, frozen=True):
     refs: tuple[Reference, ...] = ()
 
 
+class Pass(Struct, frozen=True):
+    """What stood at the nodes of a step when a write in a loop of it was executed: ``values``, ``cells`` and ``raws`` as in ``Result``."""
+
+    values: dict[int, Value]
+    cells: dict[int, Cell]
+    raws: dict[int, Value]
+
+
 class Result(Struct):
     """What a step did, by node: ``values`` of what was computed, ``cells`` of what was read or would be written (``raws`` as it was read),
     ``stored`` what was written there, whether or not that changed it, ``done`` the copies and calls that were executed.
 
     ``rows``: the changes it made, as (cell, raw value), those of functions that it called included; ``own``: what it left in the cells
     that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
-    called stood for, by their first step. ``halted``: it did not come to its end.
+    called stood for, by their first step. ``halted``: it did not come to its end. ``passes``: by node of a write in a loop, the last 64
+    passes that executed it.
     """
 
     values: dict[int, Value] = field(default_factory=dict)
@@ -84,6 +94,7 @@ class Result(Struct):
     inner: dict[int, Result] = field(default_factory=dict)
     handed: dict[int, tuple[Reference, ...]] = field(default_factory=dict)
     halted: bool = False
+    passes: dict[int, list[Pass]] = field(default_factory=dict)
 
 
 class _Left(Exception):
@@ -106,6 +117,7 @@ class Execution:
         self.result = Result()
         self.actions: tuple[Action, ...] = ()
         self._blocks: Counter[Spot] | None = None
+        self._loops = 0
 
     def step(self, number: int) -> Result:
         """Execute one step."""
@@ -207,6 +219,10 @@ class Execution:
         value = self.value(one.value)
         self.result.cells[one.at] = self.put(one.target, value)
         self.result.values[one.at] = self.result.stored[one.at] = value
+        if self._loops:
+            kept = self.result.passes.setdefault(one.at, [])
+            kept.append(Pass(dict(self.result.values), dict(self.result.cells), dict(self.result.raws)))
+            del kept[:-PASSES_KEPT]
 
     def copy(self, one: Copy) -> None:
         self.result.done.add(one.at)
@@ -226,8 +242,12 @@ class Execution:
         self.all(one.then if self.value(one.test) else one.other)
 
     def loop(self, one: Loop) -> None:
-        for _ in range(MOST_PASSES):
-            self.all(one.actions)
+        self._loops += 1
+        try:
+            for _ in range(MOST_PASSES):
+                self.all(one.actions)
+        finally:
+            self._loops -= 1
         raise NoValue
 
     def scope(self, one: Scope) -> None:

@@ -13,6 +13,7 @@ from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import (
+    behind,
     block,
     edge,
     generator,
@@ -104,7 +105,9 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     value = bool(tracer.raw(tag, view))
     plain = [w for w in writers if w.kind not in (Kind.SET, Kind.RESET)]
     if plain:
-        return _held(tracer, tag, plain, value, view, depth)
+        latches = [w for w in writers if w.kind in (Kind.SET, Kind.RESET)]
+        held = _held(tracer, tag, plain, value, view, depth)
+        return (behind.link(tracer, tag, latches, value, view, depth, held) if latches else None) or held
     kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
     setters = [w for w in writers if w.kind is Kind.SET]
     resetters = [w for w in writers if w.kind is Kind.RESET]

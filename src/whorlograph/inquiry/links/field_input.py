@@ -12,7 +12,7 @@ from whorlograph.model.tags import Tag
 from ..now import given_root
 from ..pulses import BOUNCE, Stay, Stays
 from ..trail import Link, Root
-from ..wiring import meaning
+from ..wiring import meaning, readings
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -98,7 +98,9 @@ def _described(tracer: Tracer, root: Root) -> Root:
     label = f" ({said})" if said else ""
     root.text = f"{happened}{label}" + (f"; {told}" if told else "")
     wired = point is not None or (one.address is not None and one.address.area == "I")
-    root.what_to_check = f"{where(point, one)}; {meaning(point, on)}" if wired else where(point, one)
+    means = meaning(point, on) if wired else ""
+    root.what_to_check = where(point, one) + (f"; {means}" if means else "")
+    root.readings = readings(point, on) if wired else ""
     return root
 
 

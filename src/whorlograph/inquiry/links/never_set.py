@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
-from . import missed_pulse, rung_false, skipped
+from . import missed_pulse, passes, rung_false, skipped
 from .gates import gate_tag
 
 if TYPE_CHECKING:
@@ -32,8 +32,13 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     scan = tracer.ran(writer.step, view)
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
         return skipped.link(tracer, tag, writer, scan, depth)
-    verb = str(writer.kind)
-    lacks = f"was never {verb}: {words_of(tracer.steps.all[writer.step]).lacking()}"
+    verb, step = str(writer.kind), tracer.steps.all[writer.step]
+    seen = tracer.seen(writer.step, scan)
+    if passes.in_loop(tracer, writer) and writer.at not in seen.result.stored:
+        left = passes.left_out(tracer, writer, seen, words_of(step).source(step, writer.element), depth)
+        left.kind, left.tag, left.value = kind, tag, verb == "reset"
+        return left
+    lacks = f"was never {verb}: {words_of(step).lacking()}"
     found = rung_false.stands(tracer, tag, writer, scan, depth, kind, lacks)
     if found is not None:
         found.value = verb == "reset"

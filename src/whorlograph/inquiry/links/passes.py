@@ -1,8 +1,10 @@
-"""A write inside a loop: each pass has conditions of its own, the last alone can be seen; so all that the loop reads is named."""
+"""A write inside a loop: each pass has conditions of its own. A pass that executed it is told as it was, else all that the loop reads is named."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import Loop
@@ -12,6 +14,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import Writer
 from .field_input import input_root
+from .gates import gate_time
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -23,6 +26,17 @@ def in_loop(tracer: Tracer, writer: Writer) -> bool:
     """Whether a write stands inside a loop of its own step."""
     loops = [one for one in every(tracer.controller.calls.code_of(writer.step).actions) if isinstance(one, Loop)]
     return any(getattr(one, "at", -1) == writer.at for loop in loops for one in every(loop.actions))
+
+
+def executed(tracer: Tracer, writer: Writer, scan: int) -> Seen | None:
+    """A step as it was in the pass of its loop that executed a write, of several the one whose conditions changed last; None outside loops."""
+    seen = tracer.seen(writer.step, scan)
+    kept = seen.result.passes.get(writer.at)
+    if not kept or writer.power is None:
+        return None
+    found = [replace(seen, result=replace(seen.result, values=one.values, cells=one.cells, raws=one.raws)) for one in kept]
+    gates = [[g for path in tracer.circuit(writer.step).complete(writer.power, one.result) for g in path] for one in found]
+    return max(zip(found, gates, strict=True), key=lambda one: max((gate_time(tracer, g, one[0]) for g in one[1]), default=(0, -1)))[0]
 
 
 def left_out(tracer: Tracer, writer: Writer, seen: Seen, source: str, depth: int) -> Link:

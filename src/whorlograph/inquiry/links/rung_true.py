@@ -13,7 +13,7 @@ from ..circuit import Gate
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
-from . import takes_over
+from . import passes, takes_over
 from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
 
 if TYPE_CHECKING:
@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 
 def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_TRUE) -> Link | None:
     """The coil got its power in this scan: what completed the path."""
-    return _inverted(writer, powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, change=True))
+    return _inverted(writer, powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, change=True,
+                                     in_pass=passes.executed(tracer, writer, scan)))
 
 
 def stands(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
@@ -41,10 +42,14 @@ _VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by"}
 
 
 def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-            kind: LinkKind, change: bool, what: str = "") -> Link | None:
-    """Power arrives at an element: through which gates, the one that changed last first."""
-    seen = tracer.seen(step, scan)
-    gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 else None)
+            kind: LinkKind, change: bool, what: str = "", each: bool = False, in_pass: Seen | None = None) -> Link | None:
+    """Power arrives at an element: through which gates, the one that changed last first.
+
+    Args: each: any of them could have ended what came of it; in_pass: the step in the pass of its loop that counts.
+    """
+    seen = in_pass or tracer.seen(step, scan)
+    gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
+    gates = [g for g in gates if tracer.origin(step, g.at).what != "past"]  # that a loop goes on decides nothing
     since = tracer.time(scan) if change else (tracer.since_done(tag, seen) if tag is not None else None)
     name = what or tracer.name(tag)
     words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
@@ -55,7 +60,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     for i, gate in enumerate(gates[:6]):
         number = gate_tag(tracer, gate, seen)
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path.
-        if i == 0 or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
+        if i == 0 or each or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:

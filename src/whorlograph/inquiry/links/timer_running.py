@@ -53,7 +53,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
 
     def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
         found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
-        child = powered(tracer, None, step, call.element, pin, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}")
+        # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
+        child = powered(tracer, None, step, call.element, pin, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}",
+                        not since_start)
         if child is not None:
             found.children.append(child)
         return found
@@ -89,10 +91,11 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
                      f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", call.element)
         ended.children.append(_fell(tracer, call, pin, label, start_scan, started, depth + 1))
         return ended
-    if name == "TP" and q_row is not None:
+    if name == "TP" and q_row is not None and (change or input_on):
         pulse = journal.rows(tags["q"])
         begin = int(pulse[max(0, int(np.searchsorted(pulse, q_row)) - 1)])
-        return on(f"{label} in {place} ended its pulse of {duration_text(preset)}", LinkKind.BLOCK, tracer.scan_of(begin))
+        stays = "; its input has stayed on since and must fall first" if input_on and not change else ""
+        return on(f"{label} in {place} ended its pulse of {duration_text(preset)}{stays}", LinkKind.BLOCK, tracer.scan_of(begin))
     found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
         found.tag, found.since = tags["q"], since

@@ -78,6 +78,6 @@ def _by_rows(runs: TrialRuns, tracer: Tracer) -> None:
     root.kind = RootKind.FIELD_INPUT
     note(root, found.proof)
     text = (f"{tracer.name(found.tag)} went {tracer.state_word(found.value)} at {tracer.at(found.since)}: "
-            "found by trying, no chain of rungs leads there")
+            "found by trying, not by following rungs")
     answer.trail.children.append(Link(LinkKind.ROW, found.tag, found.value, found.since, -1, scan, text, roots=[root]))
     answer.roots = [root, *(r for r in answer.roots if r.key != root.key)]
