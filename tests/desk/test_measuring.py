@@ -44,7 +44,7 @@ class Measuring(unittest.TestCase):
 
     def test_it_stands_on_the_first_card_only(self) -> None:
         root = Root(RootKind.FIELD_INPUT, self.session.tag("X1"), False, 0, "X1 went off", "check LS-1", POINT)
-        self.assertEqual(len(root_lines(self.session, root, True)), 3)
+        self.assertEqual(len(root_lines(self.session, root, [])), 3)
         self.assertEqual(root_lines(self.session, root), ["check LS-1", "X1 went off"])
 
 

@@ -127,6 +127,10 @@ END_FUNCTION_BLOCK
             self.assertEqual(len(answer.roots), 1, text)
             self.assertIn(f"Bits[{late[1]}] is TRUE", text)
             self.assertNotIn("past", text)
+            session, answer, text = asked(body, [*rows[:4], (1000, late, 0), (1500, late, 0)], "Y2", local, symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", late, True), text)
+            self.assertIn("let go (Bits[N] opened first), so Main 8 counts, which writes off", text)
+            self.assertIn(f"Bits[{late[1]}] went off", text)
         # Two stand: the one that came last is told, none of them alone keeps it off.
         rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (800, "X2", 0), (800, "X1", 1), (900, "X3", 1), (1500, "X3", 1)]
         session, answer, text = asked(body, rows, "Y2", local, symptom=Symptom.WILL_NOT_DROP_OUT)

@@ -67,7 +67,7 @@ def answer_text(session: Session, answer: Answer) -> str:
     program, log = session.program, session.log
     day = date_text(log, answer.time) if session.now is None else ""
     lines = [f"{program.name} ({session.paths.program.name} of {program.date.replace('T', ' ')[:16]})" + (f", {day}" if day else "")]
-    lines += [answer.text, ""]
+    lines += [*textwrap.wrap(answer.text, 100), ""]
     for depth, link in answer.links():
         if link.step < 0 and link.roots and link.kind is not LinkKind.ROW:
             continue

@@ -294,6 +294,8 @@ class Inquiry:
 
     def _answer(self, symptom: Symptom, tag: int, value: object, time: int, scan: int, link: Link | None, what: str,
                 tail: str = "") -> Answer:
+        for _, one in link.walk() if link is not None and symptom is not Symptom.WILL_NOT_PULL_IN else ():
+            one.roots = [r for r in one.roots if not r.never]
         roots = merge(link.all_roots()) if link is not None else []
         if link is not None and not roots:
             roots = [self._end(tag, link)]
@@ -306,7 +308,7 @@ class Inquiry:
         place = self.tracer.place(end.step) if end.step >= 0 else self.tracer.name(tag)
         shown = end.tag if end.tag is not None and end.tag < self.tracer.running.public else tag
         value = end.value if isinstance(end.value, bool) else None
-        root = Root(RootKind.PROGRAM, shown, value, end.since, f"the program itself: {end.text}", f"read {place}: no device decides it",
+        root = Root(RootKind.PROGRAM, shown, value, end.since, f"the program itself: {end.text}", f"read {place}: the trail ends there",
                     step=end.step)
         end.roots.append(root)
         return root

@@ -8,7 +8,7 @@ from whorlograph.engine.code import Call, Edge, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import COUNTERS, TIMERS
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Leaf
 from ..languages import words_of
@@ -17,7 +17,7 @@ from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import counter_short, edge, in_vain, moved_bit, not_met, passes, tallied, timer_running
 from .pins import explain_value
-from .rung_false import unpowered
+from .rung_false import pin_fell, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -68,6 +68,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
     if not tracer.boolean(tag) and bit < 0:
         tallied.add(tracer, found, tag, writer, seen, depth, change)
+    reasons = [r for r in found.roots if r.kind is not RootKind.CONSTANT or r.tag is not None]
+    if found.children or reasons:
+        found.roots = reasons  # a number that is added or written is no reason where something decided that it was
     return found
 
 
@@ -134,7 +137,7 @@ def _one_of_several(tracer: Tracer, call: BlockCall, label: str, tag: int, seen:
     """An output of a block that its step executes in several places: what it gave there, and since when its input was there."""
     name = tracer.name(tag).rpartition(".")[2]
     cell = next((at for at, c in seen.result.cells.items() if c.number == tag and at in seen.result.raws), None)
-    value = tracer.value(tag, int(seen.result.raws[cell])) if cell is not None else None
+    value = tracer.value(tag, int(seen.result.raws[cell]) if cell is not None else tracer.journal.value_at(tag, seen.after))
     text = f"{label} gave {name} {tracer.state_word(value)} in {tracer.place(call.step)}"
     found = Link(LinkKind.BLOCK, tag, value, None, call.step, seen.scan, text, call.element)
     first = call.tags.get("IN", call.tags.get("CU", call.first))
@@ -239,9 +242,14 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
         if child is not None:
             found.children.append(child)
         decided = ""
+    let_go = _let_go(tracer, call, decided, resetter if decided == setter else setter, label, at_scan, depth) if change else None
+    if let_go is not None:
+        found.children.append(let_go)
     if decided in call.pins:
         child = powered(tracer, None, step, element, call.pins[decided], at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"{decided} of {label}")
         if child is not None:
+            for root in child.all_roots() if let_go is not None else ():
+                root.changed = False
             found.children.append(child)
     missing = resetter if value else setter
     if missing in call.pins and not change and not both:
@@ -249,6 +257,16 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
         if child is not None and child.blockers:
             found.children.append(child)
     return found
+
+
+def _let_go(tracer: Tracer, call: BlockCall, decided: str, other: str, label: str, scan: int, depth: int) -> Link | None:
+    """Of a bistable that turned because the pin that dominates fell, while the other stood already: that fall."""
+    if scan < 2 or other not in call.pins or decided not in call.pins or other not in ("S1", "R1"):
+        return None
+    circuit, before = tracer.circuit(call.step), tracer.seen(call.step, scan - 1).result
+    if not (circuit.on(call.pins[decided], before) and circuit.on(call.pins[other], before)):
+        return None
+    return pin_fell(tracer, call, other, label, scan, depth + 1, f", while {decided} stood")
 
 
 def _trigger(tracer: Tracer, call: BlockCall, label: str, tag: int, scan: int, depth: int, change: bool) -> Link | None:

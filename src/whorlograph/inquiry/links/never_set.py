@@ -36,7 +36,7 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     seen = tracer.seen(writer.step, scan)
     if passes.in_loop(tracer, writer) and writer.at not in seen.result.stored:
         left = passes.left_out(tracer, writer, seen, words_of(step).source(step, writer.element), depth)
-        left.kind, left.tag, left.value = kind, tag, verb == "reset"
+        left.kind, left.tag, left.value, left.since = kind, tag, verb == "reset", tracer.since_done(tag, seen)
         return left
     lacks = f"was never {verb}: {words_of(step).lacking()}"
     found = rung_false.stands(tracer, tag, writer, scan, depth, kind, lacks)

@@ -37,7 +37,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     if not held and not change:
         for tag, wanted in _wanted(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
-            leaving = [w for w in tracer.writers.get(tag, []) if leaves(tracer, tag, w, now)]
+            leaving = [w for w in tracer.writers.get(tag, []) if leaves(tracer, tag, w, now) and _stood(tracer, tag, w, seen.scan, now)]
             for writer in leaving[:3]:
                 child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, now)}")
                 if child is not None:
@@ -101,6 +101,12 @@ def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
     return found is not None and found.value == wanted
 
 
+def _stood(tracer: Tracer, tag: int, writer: Writer, scan: int, now: int) -> bool:
+    """Whether a tag had its number already when a writer had its turn: what came of the same turn leaves nothing yet."""
+    at_scan = tracer.ran(writer.step, Vantage(scan))
+    return at_scan != scan or tracer.journal.value_at(tag, tracer.seen(writer.step, at_scan).position) == now
+
+
 def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
     """Whether a writer gives its tag another number where it has this one: the way out of a step of a sequence."""
     return now in left_by(tracer, tag, writer)
@@ -141,7 +147,10 @@ def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth:
         return None
     tracer.coils.append(tag)
     try:
-        return unpowered(tracer, tag, writer.step, writer.element, writer.guard, at_scan, depth + 1, LinkKind.NEVER_SET,
-                         what or f"the step that would write {tracer.name(tag)}")
+        found = unpowered(tracer, tag, writer.step, writer.element, writer.guard, at_scan, depth + 1, LinkKind.NEVER_SET,
+                          what or f"the step that would write {tracer.name(tag)}")
     finally:
         tracer.coils.pop()
+    if found is not None and not tracer.boolean(tag):
+        found.value = tracer.value(tag, tracer.journal.value_at(tag, tracer.seen(writer.step, at_scan).after))
+    return found

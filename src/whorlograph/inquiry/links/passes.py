@@ -8,13 +8,15 @@ from msgspec.structs import replace
 
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import Loop
+from whorlograph.engine.evaluate.again import Pass
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
+from ..circuit import Gate
 from ..trail import Link
 from ..writers import Writer
 from .field_input import input_root
-from .gates import gate_time
+from .gates import gate_bit, gate_tag, gate_time
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -34,9 +36,41 @@ def executed(tracer: Tracer, writer: Writer, scan: int) -> Seen | None:
     kept = seen.result.passes.get(writer.at)
     if not kept or writer.power is None:
         return None
-    found = [replace(seen, result=replace(seen.result, values=one.values, cells=one.cells, raws=one.raws)) for one in kept]
+    found = [_in_pass(seen, one) for one in kept]
     gates = [[g for path in tracer.circuit(writer.step).complete(writer.power, one.result) for g in path] for one in found]
     return max(zip(found, gates, strict=True), key=lambda one: max((gate_time(tracer, g, one[0]) for g in one[1]), default=(0, -1)))[0]
+
+
+def no_more(tracer: Tracer, writer: Writer, now: Seen, former: int) -> tuple[Seen, list[Gate]]:
+    """Of a write that passes of its loop executed in a former scan, and none does now: what opened of the pass that lost it last.
+
+    Returns: the step as it is now, its nodes standing for what they stood for in that pass; the gates, the first that opened first.
+    """
+    best: tuple[tuple[int, int], Seen, list[Gate]] = (0, -2), now, []
+    kept = tracer.seen(writer.step, former).result.passes.get(writer.at, ())
+    if writer.power is None or writer.at in now.result.stored:
+        return now, []
+    for one in kept:
+        was = _in_pass(now, one)
+        path = tracer.circuit(writer.step).complete(writer.power, was.result)[:1]
+        opened = [(gate_time(tracer, g, was), g) for p in path for g in p if _opened(tracer, g, was)]
+        opened.sort(key=lambda o: o[0])
+        if opened and opened[0][0] > best[0]:
+            best = opened[0][0], was, [g for _, g in opened]
+    return best[1], best[2]
+
+
+def _in_pass(seen: Seen, one: Pass) -> Seen:
+    return replace(seen, result=replace(seen.result, values=one.values, cells=one.cells, raws=one.raws))
+
+
+def _opened(tracer: Tracer, gate: Gate, was: Seen) -> bool:
+    """Whether a gate that passed does not any more, by what its tag is now."""
+    tag = gate_tag(tracer, gate, was)
+    if tag is None or tracer.origin(was.step, gate.at).what == "past":
+        return False
+    bits = tracer.journal.value_at(tag, was.position)
+    return bool(bits >> max(0, gate_bit(tracer, gate, was)) & 1) == gate.negated
 
 
 def left_out(tracer: Tracer, writer: Writer, seen: Seen, source: str, depth: int) -> Link:

@@ -12,7 +12,7 @@ from .. import auxiliary
 from ..circuit import Circuit, Gate, Path
 from ..languages import words_of
 from ..trail import Link, Root
-from ..writers import Writer
+from ..writers import BlockCall, Writer
 from . import takes_over
 from .gates import at_once, elements_of, explain_gate, gate_tag, gate_time, gate_words
 
@@ -57,6 +57,22 @@ def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
     return f"{words[0]} opened first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} opened at once"
 
 
+def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, tail: str = "") -> Link:
+    """What switched an input pin of a block off in a scan. Args: tail: what is said besides."""
+    now, since, power = tracer.seen(call.step, scan), tracer.time(scan), call.pins[pin]
+    gates = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
+    why = f": {opened_words(tracer, gates, now)}" if gates else ""
+    text = f"{pin} of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}{tail}"
+    found = Link(LinkKind.RUNG_FALSE, call.tags[pin], False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
+    for gate in gates[:2]:
+        explain_gate(tracer, found, gate, now, depth, change=True)
+    if not gates:
+        child = unpowered(tracer, None, call.step, call.element, power, scan, depth, what=f"{pin} of {label}")
+        if child is not None:
+            found.children.append(child)
+    return found
+
+
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
            lacks: str = "") -> Link | None:
     """The coil has no power: the smallest set of gates that would complete a path."""
@@ -75,12 +91,13 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     name = what or tracer.name(tag)
     if contradiction:
         text = f"{name}: every path of {tracer.place(step)} asks one tag to be on and off at once"
-        root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True)
+        root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True, never=True)
         return Link(kind, tag, False, since, step, scan, text, element, roots=[root])
     if not blocking and power is not None and tracer.circuit(step).on(power, seen.result):
         return None  # the value was seen before this step had its turn
     if not blocking:
-        return Link(kind, tag, False, since, step, scan, f"{name} is off: nothing is wired to it in {tracer.place(step)}", element)
+        why = f"nothing is wired to it in {tracer.place(step)}" if power is None else f"what {tracer.place(step)} gives it is FALSE"
+        return Link(kind, tag, False, since, step, scan, f"{name} is off: {why}", element)
     words = " and ".join(gate_words(tracer, g, seen) for g in blocking[:3])
     more = f" and {len(blocking) - 3} more" if len(blocking) > 3 else ""
     verb = "block" if len(blocking) > 1 else "blocks"

@@ -12,12 +12,10 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import BlockCall
 from .gates import elements_of, explain_gate
-from .rung_false import first_out, opened_words, unpowered
+from .rung_false import first_out, pin_fell, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
-    from whorlograph.engine.code import Expr
-
     from ..tracer import Tracer
 
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
@@ -89,7 +87,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     if name == "TOF" and row is not None and change:
         ended = Link(LinkKind.BLOCK, tags["q"], q, since, step, scan,
                      f"{label} in {place} ran out {duration_text(preset)} after its input fell at {tracer.at(started)}", call.element)
-        ended.children.append(_fell(tracer, call, pin, label, start_scan, started, depth + 1))
+        ended.children.append(pin_fell(tracer, call, "IN", label, start_scan, depth + 1))
         return ended
     if name == "TP" and q_row is not None and (change or input_on):
         pulse = journal.rows(tags["q"])
@@ -99,23 +97,6 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
         found.tag, found.since = tags["q"], since
-    return found
-
-
-def _fell(tracer: Tracer, call: BlockCall, pin: Expr, label: str, scan: int, since: int, depth: int) -> Link:
-    """What switched a timer's input off in a scan."""
-    seen = tracer.seen(call.step, scan)
-    gates = first_out(tracer, pin, seen, tracer.seen(call.step, scan - 1))
-    why = f": {opened_words(tracer, gates, seen)}" if gates else ""
-    text = f"IN of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}"
-    tag = call.tags["IN"]
-    found = Link(LinkKind.RUNG_FALSE, tag, False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
-    for gate in gates[:2]:
-        explain_gate(tracer, found, gate, seen, depth, change=True)
-    if not gates:
-        child = unpowered(tracer, None, call.step, call.element, pin, scan, depth, what=f"IN of {label}")
-        if child is not None:
-            found.children.append(child)
     return found
 
 

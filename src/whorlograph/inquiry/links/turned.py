@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind
 from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import preempted, resumed, skipped, written
+from . import passes, preempted, resumed, skipped, written
 from .gates import elements_of, explain_gate, gate_tag
 from .rung_false import first_out, opened_words
 
@@ -102,6 +102,8 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
         return None
     now = tracer.seen(writer.step, scan)
     lost = first_out(tracer, power, now, tracer.seen(writer.step, _former(tracer, writer, scan)))
+    if not lost:
+        now, lost = passes.no_more(tracer, writer, now, _former(tracer, writer, scan))
     if not lost:
         return None
     since = tracer.time(scan)
