@@ -10,6 +10,7 @@ from pathlib import Path
 from random import Random
 
 from tests.everyday import answered_fault, everyday
+from tests.everyday_texts import everyday_text
 from tests.strategies import random_case, random_log
 from tests.truth import Truth
 
@@ -34,8 +35,9 @@ def main() -> None:
         _asked(random, Session(controller, random_log(random, controller.running), IoList({}), [], Paths(Path("random.xml"))), seen, seed)
         random, session = everyday(seed, 6)
         _asked(random, session, seen, seed)
+        _asked(*everyday_text(seed), seen, seed)
         _fault(seed, seen)
-    print(f"{COUNT} random programs of all elements, {COUNT} of everyday circuits, {time.monotonic() - begun:.0f} s")
+    print(f"{COUNT} random programs of all elements, {COUNT} of everyday circuits, {COUNT} of everyday texts, {time.monotonic() - begun:.0f} s")
     print(f"links: {seen['links']}, untrue {seen['untrue links']}")
     print(f"roots proved: {seen['proved']}, of them false {seen['false proofs']} (together {seen['together']}, by rows {seen['rows']})")
     print(f"drop-outs that one or two inputs cure: {seen['curable']}, first root right {_share(seen['cured'], seen['curable'])}")
