@@ -152,6 +152,53 @@ END_FUNCTION_BLOCK
         self.assertIn("P in Main 5 ended its pulse of 200 ms", text)
         self.assertNotIn("must fall first", text)
 
+    def test_pins_that_are_written_before_the_block_is_called(self) -> None:
+        body = "T1.IN := X1 AND NOT X2;\nT1(PT := T#500ms);\nY1 := T1.Q;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (1500, "X2", 1), (2000, "X1", 1)]
+        session, answer, text = asked(body, rows, "Y1", "T1 : TON;")
+        self.assertIn("T1 in Main 6 lost its input at 1.500 s", text)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True))
+        session, answer, text = asked(body, rows, "Y1", "T1 : TON;", at="1.2", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("T1.IN is TRUE in Main 5: X1 and NOT X2", text)
+        self.assertEqual({session.running.tags[r.tag or 0].name for r in answer.roots}, {"X1", "X2"})
+        session, answer, text = asked(body, rows, "Y1", "T1 : TON;", at="0.5", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("did not pull in (tried once, at 0.300 s: X1, which still stands)", answer.text)
+        self.assertIn("T1 in Main 6 is still running: 200 ms of 500 ms", text)
+        session, answer, text = asked(body, rows, "Y1", "T1 : TON;", at="0.2", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("an attempt would be X1", answer.text)
+        self.assertIn("T1 is not started: IN is off in Main 6", text)
+        self.assertEqual(first(session, answer)[:2], ("field-input", "X1"))
+        count = "C1.CU := X1;\nC1.R := X2;\nC1(PV := 2);\nY1 := C1.Q;"
+        session, answer, text = asked(count, [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (400, "X1", 0), (1000, "X1", 0)], "Y1", "C1 : CTU;",
+                                      symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("C1 in Main 7 stands at 1, its preset is 2", text)
+        self.assertIn("tried once, at 0.300 s: X1", answer.text)
+        self.assertEqual(first(session, answer)[1], "X1")
+        unwired = "T1(PT := T#500ms);\nY1 := T1.Q;"
+        session, answer, text = asked(unwired, rows, "Y1", "T1 : TON;", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("nothing is wired to IN", text)
+
+    def test_a_bistable_whose_dominant_pin_let_go(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (300, "X2", 1), (600, "X1", 1), (900, "X2", 0), (1200, "X1", 1)]
+        for body in ("F1(S := X1, R1 := X2);\nY1 := F1.Q1;", "F1.S := X1;\nF1.R1 := X2;\nF1();\nY1 := F1.Q1;"):
+            session, answer, text = asked(body, rows, "Y1", "F1 : RS;", symptom=Symptom.WILL_NOT_DROP_OUT)
+            self.assertIn("R1 of F1 fell in Main", text)
+            self.assertIn("while S stood", text)
+            self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
+        back = [(0, "X1", 1), (0, "X2", 0), (300, "X2", 1), (900, "X1", 0), (1200, "X2", 1)]
+        session, answer, text = asked("F1(S1 := X1, R := X2);\nY1 := F1.Q1;", back, "Y1", "F1 : SR;")
+        self.assertIn("S1 of F1 fell in Main 5 at 0.900 s: X1 opened first, while R stood", text)
+        self.assertEqual(first(session, answer), ("field-input", "X1", True))
+
+    def test_a_path_that_contradicts_itself_explains_no_drop(self) -> None:
+        body = "N := 0;\nIF X3 AND NOT X3 THEN N := N + 1; END_IF;\nIF X1 THEN N := N + 2; END_IF;\nIF X2 THEN N := N + 2; END_IF;\nY1 := N >= 4;"
+        rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (900, "X2", 0), (1500, "X2", 0)]
+        session, answer, _ = asked(body, rows, "Y1", "N : INT;")
+        self.assertEqual(first(session, answer), ("field-input", "X2", True))
+        self.assertNotIn(RootKind.PROGRAM, [r.kind for r in answer.roots])
+        _, answer, _ = asked("Y1 := X3 AND NOT X3;", rows, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual(answer.roots[0].kind, RootKind.PROGRAM, "but it explains what never came on")
+
     def test_a_comparison_that_is_not_met_leads_to_what_counts(self) -> None:
         body = "IF X1 AND NOT X3 THEN A := A + 1; END_IF;\nX3 := X1;\nY1 := A >= 3;".replace("X3", "Before")
         rows = [(0, "X1", 0), *((200 * n, "X1", n % 2) for n in range(1, 5)), (1500, "X1", 0)]

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from whorlograph.engine.code import Edge, Load
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.blocks import STANDARD_BLOCKS
 
 from . import auxiliary
 from .circuit import Circuit, Gate
@@ -20,6 +21,7 @@ from .writers import Kind, Writer
 
 DEEPEST = 4
 MOST_ELEMENTS = 64
+_TAKES_BACK = ("R", "R1", "LD")
 PULL_INS = 50  # of a tag that are looked at for what came last
 
 
@@ -68,7 +70,8 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
         came = scans[(scans > max(1, since)) & (scans <= until) & ((values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
         for scan in came.tolist():
-            found.setdefault(scan, Attempt(scan, one.tag))
+            if scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag)):
+                found[scan] = Attempt(scan, one.tag)  # of what came in one scan, what a device or a person gave
         stands = bool(journal.settled(one.tag, until)) == one.on
         rose = bool(len(came)) and stands
         trying = trying or (rose and not one.edge)
@@ -81,9 +84,9 @@ def _commands(tracer: Tracer, tag: int, seen: set[int], depth: int) -> list[Comm
     seen.add(tag)
     found: dict[Command, None] = {}
     for writer in tracer.writers.get(tag, []):
-        if writer.kind in (Kind.RESET, Kind.BLOCK):
+        if writer.kind is Kind.RESET:
             continue
-        for one in start_conditions(tracer, tag, writer):
+        for one in start_conditions(tracer, tag, writer) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer):
             if runs_freely(tracer, one.tag):
                 continue
             found.setdefault(one)
@@ -113,6 +116,24 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
         for pin in call.pins.values() if call is not None else ():  # what starts a timer starts the rung
             if pin.type == "BOOL":
                 found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
+    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
+
+
+def _of_block(tracer: Tracer, writer: Writer) -> list[Command]:
+    """What starts, counts or sets a standard block: conditions of its pins, or pins that are written elsewhere."""
+    call = tracer.written.block(writer.step, writer.at)
+    if call is None:
+        return []
+    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
+    found: list[Command] = []
+    for name, _ in STANDARD_BLOCKS[call.kind][0]:
+        pin, tag = call.pins.get(name), call.tags[name]
+        if name in _TAKES_BACK or not tracer.boolean(tag):
+            continue
+        if pin is not None:
+            found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
+        elif any(w.kind is not Kind.BLOCK for w in tracer.writers.get(tag, ())):
+            found.append(Command(tag, True))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
 
 

@@ -98,7 +98,20 @@ class Writers:
                 writer = self.writer(use.step, use.at, use.element, use.how)
                 for tag in use.tags() if writer is not None else ():
                     found.setdefault(tag, {})[writer] = None  # type: ignore[index]
-        return {tag: sorted(writers, key=lambda w: int(self.order[w.step])) for tag, writers in found.items()}
+        return {tag: sorted(self._without_takers(tag, list(writers)), key=lambda w: int(self.order[w.step])) for tag, writers in found.items()}
+
+    def _without_takers(self, tag: int, writers: list[Writer]) -> list[Writer]:
+        """The writers of a tag but for a block that takes in what another step has written to its pin."""
+        blocks = [w for w in writers if w.kind is Kind.BLOCK]
+        if len(blocks) == len(writers):
+            return writers
+        steps = {w.step for w in writers if w.kind is not Kind.BLOCK}
+        return [w for w in writers if w.kind is not Kind.BLOCK or w.step in steps or not self._takes(w, tag)]
+
+    def _takes(self, writer: Writer, tag: int) -> bool:
+        """Whether a tag is an input pin of the standard block that a writer executes."""
+        call = self.block(writer.step, writer.at)
+        return call is not None and 0 <= tag - call.first < len(STANDARD_BLOCKS[call.kind][0])
 
     def nodes(self, step: int) -> dict[int, tuple[Action, tuple[Expr, ...]]]:
         """The actions of a step by their node, each with the conditions around it."""

@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import never_set, passes, rung_true
+from . import never_set, passes, rung_true, skipped
 from .turned import Write, last_write
 
 if TYPE_CHECKING:
@@ -41,9 +41,21 @@ def link(tracer: Tracer, tag: int, latches: list[Writer], value: bool, view: Van
         if more is not None:
             more.value = value
             found.children.append(more)
-    for unset in never_set.links(tracer, tag, missing, view, depth + 1, LinkKind.NEVER_SET) if missing else ():
-        unset.text = unset.text.replace("was never", "is not")
-        found.children.append(unset)
+    found.children += _unwritten(tracer, tag, missing, view, depth + 1)
+    return found
+
+
+def _unwritten(tracer: Tracer, tag: int, missing: list[Writer], view: Vantage, depth: int) -> list[Link]:
+    """Why latches did not write in this evaluation: those whose steps did not run say nothing of the tag, which others write."""
+    idle = [w for w in missing if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is not None]
+    found = never_set.links(tracer, tag, [w for w in missing if w not in idle], view, depth, LinkKind.NEVER_SET)
+    for one in found:
+        one.text = one.text.replace("was never", "is not")
+    for writer in idle[:4]:
+        child = skipped.link(tracer, tag, writer, tracer.ran(writer.step, view), depth, f"{tracer.name(tag)} is not {writer.kind}")
+        if child is not None:
+            child.tag = child.value = child.since = None
+            found.append(child)
     return found
 
 

@@ -16,8 +16,9 @@ from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import counter_short, edge, in_vain, moved_bit, not_met, passes, tallied, timer_running
+from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .pins import explain_value
-from .rung_false import pin_fell, unpowered
+from .rung_false import unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -242,29 +243,29 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
         if child is not None:
             found.children.append(child)
         decided = ""
-    let_go = _let_go(tracer, call, decided, resetter if decided == setter else setter, label, at_scan, depth) if change else None
+    let_go = _let_go(tracer, call, decided, resetter if decided == setter else setter, label, at_scan, depth) if row is not None else None
     if let_go is not None:
         found.children.append(let_go)
-    if decided in call.pins:
-        child = powered(tracer, None, step, element, call.pins[decided], at_scan, depth + 1, LinkKind.RUNG_TRUE, True, f"{decided} of {label}")
+    if decided and is_fed(tracer, call, decided):
+        child = pin_on(tracer, call, decided, label, at_scan, depth + 1, True)
         if child is not None:
             for root in child.all_roots() if let_go is not None else ():
                 root.changed = False
             found.children.append(child)
     missing = resetter if value else setter
-    if missing in call.pins and not change and not both:
-        child = unpowered(tracer, None, step, element, call.pins[missing], scan, depth + 1, what=f"{missing} of {label}")
-        if child is not None and child.blockers:
+    if is_fed(tracer, call, missing) and not change and not both:
+        child = pin_off(tracer, call, missing, label, scan, depth + 1)
+        if child is not None and (child.blockers or missing not in call.pins):
             found.children.append(child)
     return found
 
 
 def _let_go(tracer: Tracer, call: BlockCall, decided: str, other: str, label: str, scan: int, depth: int) -> Link | None:
     """Of a bistable that turned because the pin that dominates fell, while the other stood already: that fall."""
-    if scan < 2 or other not in call.pins or decided not in call.pins or other not in ("S1", "R1"):
+    if scan < 2 or not decided or other not in ("S1", "R1") or not is_fed(tracer, call, other):
         return None
-    circuit, before = tracer.circuit(call.step), tracer.seen(call.step, scan - 1).result
-    if not (circuit.on(call.pins[decided], before) and circuit.on(call.pins[other], before)):
+    before = tracer.seen(call.step, scan - 1).after
+    if not all(tracer.journal.value_at(call.tags[pin], before) for pin in (decided, other)):
         return None
     return pin_fell(tracer, call, other, label, scan, depth + 1, f", while {decided} stood")
 
@@ -281,20 +282,22 @@ def _trigger(tracer: Tracer, call: BlockCall, label: str, tag: int, scan: int, d
     text = f"{label} saw a {word} in {tracer.place(step)}" if value else \
         f"{label} saw its {word} in one evaluation only" if ended else f"{label} sees no {word} in {tracer.place(step)}"
     found = Link(LinkKind.BLOCK, tag, value, since, step, scan, text, element)
-    if clock is None:
+    if clock is None and not is_fed(tracer, call, "CLK"):
         return found
     seen_at = scan if value and row is None else tracer.scan_of(row) if value and row is not None else scan
     if ended and row is not None:
         came = journal.last_row(tag, row)
         seen_at = tracer.scan_of(came) if came is not None else scan
-    if value or ended:
+    if clock is None:
+        child = tracer.explain(call.tags["CLK"], tracer.view_of(step, seen_at), value or ended, depth + 1)
+    elif value or ended:
         made = Edge(0, Target(0, 0, "BOOL"), clock, rising, -1)
-        child: Link | None = edge.fell(tracer, f"the fall of CLK of {label}", step, element, made, seen_at, depth + 1) if not rising else \
-            powered(tracer, None, step, element, clock, seen_at, depth + 1, LinkKind.RUNG_TRUE, True, f"CLK of {label}")
+        child = edge.fell(tracer, f"the fall of CLK of {label}", step, element, made, seen_at, depth + 1) if not rising else \
+            pin_on(tracer, call, "CLK", label, seen_at, depth + 1, True)
     elif tracer.circuit(step).on(clock, tracer.seen(step, scan).result):
-        child = powered(tracer, None, step, element, clock, scan, depth + 1, LinkKind.RUNG_TRUE, change, f"CLK of {label}")
+        child = pin_on(tracer, call, "CLK", label, scan, depth + 1, change)
     else:
-        child = unpowered(tracer, None, step, element, clock, scan, depth + 1, what=f"CLK of {label}")
+        child = pin_off(tracer, call, "CLK", label, scan, depth + 1)
     if child is not None:
         found.children.append(child)
     return found

@@ -8,11 +8,9 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
-from .rung_false import unpowered
-from .rung_true import powered
+from .block_pins import is_fed, pin_off, pin_on
 
 if TYPE_CHECKING:
-    from whorlograph.engine.code import Expr
     from whorlograph.engine.journal import Journal
 
     from ..tracer import Tracer
@@ -30,39 +28,37 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     down = name == "CTD" or output == tags.get("qd")
     text = f"{label} in {place} stands at {count}, " + ("reached" if q else f"{'above 0' if down else f'its preset is {preset}'}")
     found = Link(LinkKind.BLOCK if q else LinkKind.COUNTER_SHORT, output, q, since, step, scan, text, call.element)
-    resetter = call.pins.get("LD" if down else "R")
-    counting = call.pins.get("CD" if down else "CU")
+    resetter, counting = ("LD", "CD") if down else ("R", "CU")
+    resets, counts = is_fed(tracer, call, resetter), is_fed(tracer, call, counting)
     reset_tag = tags.get("ld" if down else "r")
-    if not q and resetter is not None and reset_tag is not None:
+    if not q and resets and reset_tag is not None:
         row = journal.last_row(reset_tag, done)
         active = bool(journal.value_at(reset_tag, done))
         rows = _rises(journal, reset_tag, done)
         if active or (row is not None and rows and _cut_short(tracer, tags["cv"], output, rows[-1])):
             at_scan = tracer.scan_of(rows[-1]) if rows else scan
-            child = powered(tracer, None, step, call.element, resetter, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                            f"{'LD' if down else 'R'} of {label}")
+            child = pin_on(tracer, call, resetter, label, at_scan, depth + 1, True)
             if child is not None:
                 child.kind = LinkKind.RESET_BY
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
                 found.children.append(child)
-    if counting is not None and not q and resetter is not None and reset_tag is not None and not found.children:
+    if counts and not q and resets and reset_tag is not None and not found.children:
         child = _in_vain(tracer, call, label, tags["cd" if down else "cu"], reset_tag, resetter, done, depth)
         if child is not None:
             found.children.append(child)
-    if counting is not None and not found.children:
+    if counts and not found.children:
         rows = _rises(journal, tags["cu" if not down else "cd"], done)
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
         if on and rows:
-            child = powered(tracer, None, step, call.element, counting, tracer.scan_of(rows[-1]), depth + 1, LinkKind.RUNG_TRUE, True,
-                            f"{'CD' if down else 'CU'} of {label}")
+            child = pin_on(tracer, call, counting, label, tracer.scan_of(rows[-1]), depth + 1, True)
         else:
-            child = unpowered(tracer, None, step, call.element, counting, scan, depth + 1, what=f"{'CD' if down else 'CU'} of {label}")
+            child = pin_off(tracer, call, counting, label, scan, depth + 1)
         if child is not None:
             found.children.append(child)
     return found
 
 
-def _in_vain(tracer: Tracer, call: BlockCall, label: str, counting: int, resetting: int, power: Expr, done: int, depth: int) -> Link | None:
+def _in_vain(tracer: Tracer, call: BlockCall, label: str, counting: int, resetting: int, pin: str, done: int, depth: int) -> Link | None:
     """The last pulse to be counted came while the counter was held back; None where it did not."""
     rows = _rises(tracer.journal, counting, done)
     if not rows:
@@ -71,7 +67,7 @@ def _in_vain(tracer: Tracer, call: BlockCall, label: str, counting: int, resetti
     after = tracer.seen(call.step, scan).after
     if not tracer.journal.value_at(resetting, after):
         return None
-    child = powered(tracer, None, call.step, call.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, False, f"the reset of {label}")
+    child = pin_on(tracer, call, pin, label, scan, depth + 1, False, what=f"the reset of {label}")
     if child is not None:
         child.kind = LinkKind.RESET_BY
         child.text = f"{label} could not count the pulse at {tracer.at(tracer.time(scan))}: its reset stood then ({child.text})"

@@ -12,7 +12,7 @@ from .. import auxiliary
 from ..circuit import Circuit, Gate, Path
 from ..languages import words_of
 from ..trail import Link, Root
-from ..writers import BlockCall, Writer
+from ..writers import Writer
 from . import takes_over
 from .gates import at_once, elements_of, explain_gate, gate_tag, gate_time, gate_words
 
@@ -55,22 +55,6 @@ def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
     """What opened first; of what opened at one instant all, for nobody knows their order."""
     words = list(dict.fromkeys(gate_words(tracer, g, now) for g in at_once(tracer, lost, now)))
     return f"{words[0]} opened first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} opened at once"
-
-
-def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, tail: str = "") -> Link:
-    """What switched an input pin of a block off in a scan. Args: tail: what is said besides."""
-    now, since, power = tracer.seen(call.step, scan), tracer.time(scan), call.pins[pin]
-    gates = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
-    why = f": {opened_words(tracer, gates, now)}" if gates else ""
-    text = f"{pin} of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}{tail}"
-    found = Link(LinkKind.RUNG_FALSE, call.tags[pin], False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
-    for gate in gates[:2]:
-        explain_gate(tracer, found, gate, now, depth, change=True)
-    if not gates:
-        child = unpowered(tracer, None, call.step, call.element, power, scan, depth, what=f"{pin} of {label}")
-        if child is not None:
-            found.children.append(child)
-    return found
 
 
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,

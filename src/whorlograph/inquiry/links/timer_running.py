@@ -11,9 +11,7 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
-from .gates import elements_of, explain_gate
-from .rung_false import first_out, pin_fell, unpowered
-from .rung_true import powered
+from .block_pins import is_fed, pin_fell, pin_off, pin_on
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -29,31 +27,22 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     preset = journal.value_at(tags["pt"], done)
     row = journal.last_row(tags["in"], done)
     q_row = journal.last_row(tags["q"], done)
-    pin = call.pins.get("IN")
     now, started = tracer.time(scan), journal.time(row) if row is not None else 0
     place = tracer.place(step)
     since = journal.time(q_row) if q_row is not None else None
-    if pin is None:
+    if not is_fed(tracer, call, "IN"):
         return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", call.element)
 
     def lost(text: str, kind: LinkKind, at_scan: int) -> Link:
         found = Link(kind, tags["q"], q, since, step, at_scan, text, call.element)
-        seen = tracer.seen(step, at_scan)
-        gates = first_out(tracer, pin, seen, tracer.seen(step, at_scan - 1))
-        found.blockers = elements_of(tracer, gates, step)
-        for gate in gates[:2]:
-            explain_gate(tracer, found, gate, seen, depth, change=True)
-        if not gates:
-            child = unpowered(tracer, None, step, call.element, pin, at_scan, depth + 1, what=f"IN of {label}")
-            if child is not None:
-                found.children.append(child)
+        fall = pin_fell(tracer, call, "IN", label, at_scan, depth)
+        found.blockers, found.roots, found.children = fall.blockers, fall.roots, fall.children
         return found
 
     def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
         found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
         # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
-        child = powered(tracer, None, step, call.element, pin, at_scan, depth + 1, LinkKind.RUNG_TRUE, since_start, f"IN of {label}",
-                        not since_start)
+        child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start)
         if child is not None:
             found.children.append(child)
         return found
@@ -69,7 +58,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     if name == "TON" and not q:
         if change and q_row is not None and row is not None:
             return lost(f"{label} in {place} lost its input at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
-        found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+        found = pin_off(tracer, call, "IN", label, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
         if found is not None:
             found.tag, found.since = tags["q"], since
         return found
@@ -94,7 +83,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         begin = int(pulse[max(0, int(np.searchsorted(pulse, q_row)) - 1)])
         stays = "; its input has stayed on since and must fall first" if input_on and not change else ""
         return on(f"{label} in {place} ended its pulse of {duration_text(preset)}{stays}", LinkKind.BLOCK, tracer.scan_of(begin))
-    found = unpowered(tracer, None, step, call.element, pin, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
+    found = pin_off(tracer, call, "IN", label, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
     if found is not None:
         found.tag, found.since = tags["q"], since
     return found

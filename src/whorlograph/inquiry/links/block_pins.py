@@ -1,0 +1,58 @@
+"""An input pin of a block: what is wired to it there, or what is written to it elsewhere (``T.IN := X;`` before ``T();``)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.model.question import LinkKind
+
+from ..trail import Link
+from ..writers import BlockCall
+from .gates import elements_of, explain_gate
+from .rung_false import first_out, opened_words, unpowered
+from .rung_true import powered
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def is_fed(tracer: Tracer, call: BlockCall, pin: str) -> bool:
+    """Whether anything decides a pin."""
+    return pin in call.pins or (pin in call.tags and bool(tracer.writers.get(call.tags[pin])))
+
+
+def pin_on(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, change: bool, each: bool = False,
+           what: str = "") -> Link | None:
+    """Why a pin is on in a scan. Args: change: what switched it on then; each: any of its conditions could have ended what came of it."""
+    what = what or f"{pin} of {label}"
+    if pin in call.pins:
+        return powered(tracer, None, call.step, call.element, call.pins[pin], scan, depth, LinkKind.RUNG_TRUE, change, what, each)
+    return tracer.explain(call.tags[pin], tracer.view_of(call.step, scan), change, depth)
+
+
+def pin_off(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
+            what: str = "") -> Link | None:
+    """Why a pin is off in a scan."""
+    what = what or f"{pin} of {label}"
+    if pin in call.pins:
+        return unpowered(tracer, None, call.step, call.element, call.pins[pin], scan, depth, kind, what)
+    child = tracer.explain(call.tags[pin], tracer.view_of(call.step, scan), False, depth + 1)
+    text = f"{what} is off in {tracer.place(call.step)}"
+    return Link(kind, None, False, None, call.step, scan, text, call.element, children=[child] if child is not None else [])
+
+
+def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, tail: str = "") -> Link:
+    """What switched a pin off in a scan. Args: tail: what is said besides."""
+    now, since, power = tracer.seen(call.step, scan), tracer.time(scan), call.pins.get(pin)
+    gates = first_out(tracer, power, now, tracer.seen(call.step, scan - 1)) if power is not None else []
+    why = f": {opened_words(tracer, gates, now)}" if gates else ""
+    text = f"{pin} of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}{tail}"
+    found = Link(LinkKind.RUNG_FALSE, call.tags[pin], False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
+    for gate in gates[:2]:
+        explain_gate(tracer, found, gate, now, depth, change=True)
+    if not gates:
+        child = pin_off(tracer, call, pin, label, scan, depth) if power is not None else \
+            tracer.explain(call.tags[pin], tracer.view_of(call.step, scan), True, depth + 1)
+        if child is not None:
+            found.children.append(child)
+    return found
