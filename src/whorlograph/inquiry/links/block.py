@@ -140,7 +140,10 @@ def _one_of_several(tracer: Tracer, call: BlockCall, label: str, tag: int, seen:
     cell = next((at for at, c in seen.result.cells.items() if c.number == tag and at in seen.result.raws), None)
     value = tracer.value(tag, int(seen.result.raws[cell]) if cell is not None else tracer.journal.value_at(tag, seen.after))
     text = f"{label} gave {name} {tracer.state_word(value)} in {tracer.place(call.step)}"
-    found = Link(LinkKind.BLOCK, tag, value, None, call.step, seen.scan, text, call.element)
+    last = tracer.journal.last_row(tag, seen.after)
+    stood = last is not None and cell is None  # what one of several executions gave in between has no instant of its own
+    since = tracer.journal.time(last) if last is not None and stood else None
+    found = Link(LinkKind.BLOCK, tag if stood or last is None else None, value, since, call.step, seen.scan, text, call.element)
     first = call.tags.get("IN", call.tags.get("CU", call.first))
     row = tracer.journal.last_row(first, seen.position)
     if row is not None and tracer.journal.step(row) >= 0 and depth < DEEPEST:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
-from ..writers import BlockCall
+from ..writers import BlockCall, Kind
 from .gates import elements_of, explain_gate
 from .rung_false import first_out, opened_words, unpowered
 from .rung_true import powered
@@ -17,8 +17,8 @@ if TYPE_CHECKING:
 
 
 def is_fed(tracer: Tracer, call: BlockCall, pin: str) -> bool:
-    """Whether anything decides a pin."""
-    return pin in call.pins or (pin in call.tags and bool(tracer.writers.get(call.tags[pin])))
+    """Whether anything decides a pin, besides the block that takes it in."""
+    return pin in call.pins or (pin in call.tags and any(w.kind is not Kind.BLOCK for w in tracer.writers.get(call.tags[pin], ())))
 
 
 def pin_on(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, change: bool, each: bool = False,
