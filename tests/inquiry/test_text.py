@@ -152,6 +152,19 @@ END_FUNCTION_BLOCK
         self.assertIn("P in Main 5 ended its pulse of 200 ms", text)
         self.assertNotIn("must fall first", text)
 
+    def test_each_result_of_a_function_is_one_of_its_own(self) -> None:
+        before = ("FUNCTION Both : BOOL\n  VAR_INPUT P : BOOL; Q : BOOL; END_VAR VAR_OUTPUT One : BOOL; END_VAR\n"
+                  "  Both := P AND Q;\n  One := P OR Q;\nEND_FUNCTION\n")
+        body = "Y1 := Both(P := X1, Q := X2, One => Y2);"
+        rows = [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (900, "X2", 0), (1300, "X1", 0), (2000, "X1", 0)]
+        for at, tag, symptom, wanted in (("0.7", "Y1", Symptom.WILL_NOT_DROP_OUT, "X1"), ("0.95", "Y1", Symptom.DROPPED_OUT, "X2"),
+                                         ("1.1", "Y2", Symptom.WILL_NOT_DROP_OUT, "X1"), ("1.5", "Y2", Symptom.DROPPED_OUT, "X1")):
+            session, answer, text = asked(body, rows, tag, "", before, at, symptom)
+            self.assertEqual(first(session, answer), ("field-input", wanted, True), text)
+            self.assertIn("Both in Main", text)
+            self.assertNotIn("None", text)
+            self.assertEqual("gives on" in text, symptom is Symptom.WILL_NOT_DROP_OUT, text)
+
     def test_pins_that_are_written_before_the_block_is_called(self) -> None:
         body = "T1.IN := X1 AND NOT X2;\nT1(PT := T#500ms);\nY1 := T1.Q;"
         rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (1500, "X2", 1), (2000, "X1", 1)]

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import Base, Call, Const, Convert, Edge, Expr, Let, Load, Op, Slot, Step, Store
-from whorlograph.engine.evaluate.again import Result
+from whorlograph.engine.evaluate.again import Result, result_node
 
 MOST_PATHS = 3_000
 
@@ -70,7 +70,7 @@ class Circuit:
             return bool(power.value)
         if isinstance(power, Slot):
             made = self.slots.get(power.number)
-            return self.on(made.value, result) if isinstance(made, Let) else made is not None and bool(result.values.get(made.at, False))
+            return self.on(made.value, result) if isinstance(made, Let) else made is not None and bool(result.values.get(node_of(made, power), False))
         if isinstance(power, Op) and power.type == "BOOL" and power.code in ("AND", "OR", "NOT"):
             parts = [self.on(a, result) for a in power.args]
             return not parts[0] if power.code == "NOT" else all(parts) if power.code == "AND" else any(parts)
@@ -143,6 +143,11 @@ class Circuit:
             yield from self.loads(value)
 
 
+def node_of(made: Edge | Call, slot: Slot) -> int:
+    """The node under which a slot's value stands."""
+    return result_node(made, slot.number) if isinstance(made, Call) else made.at
+
+
 class _Ways:
     """The ways in which values are on or off: all, or with a result the complete ones alone; what is open is left out on the way, so that
     they are few."""
@@ -162,7 +167,8 @@ class _Ways:
             key = (one.number, off)
             if key not in self.known:
                 made = self.circuit.slots.get(one.number)
-                self.known[key] = self._ways(made.value, off) if isinstance(made, Let) else self._leaf(made, made.at, off) if made is not None else []
+                self.known[key] = self._ways(made.value, off) if isinstance(made, Let) else \
+                    self._leaf(made, node_of(made, one), off) if made is not None else []
             return self.known[key]
         if isinstance(one, Op) and one.type == "BOOL" and one.code in ("AND", "OR", "NOT"):
             if one.code == "NOT":

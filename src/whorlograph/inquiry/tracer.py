@@ -8,7 +8,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
-from whorlograph.engine.code import Base, Edge, Load, Op, Origin
+from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
 from whorlograph.engine.evaluate.steps import Seen
@@ -252,6 +252,8 @@ class Tracer:
     def origin(self, step: int, at: int) -> Origin:
         """What a node of a step came from."""
         body = self.controller.code.bodies[self.controller.calls.instance(step).body]
+        if at < -1 and isinstance(call := self.circuit(step).leaves.get(at), Call):
+            at = call.at  # another result of a function than what it gives itself
         return body.origins[at] if 0 <= at < len(body.origins) else Origin(-1, 0)
 
     def view_of(self, step: int, scan: int) -> Vantage:

@@ -66,6 +66,11 @@ class Place(Struct, frozen=True):
     refs: tuple[Reference, ...] = ()
 
 
+def result_node(call: Call, slot: int) -> int:
+    """Under which node a result of a function stands: the call's own for the last one, what it gives itself, else a number below -1."""
+    return call.at if slot == call.results[-1][1] else -2 - slot
+
+
 class Pass(Struct, frozen=True):
     """What stood at the nodes of a step when a write in a loop of it was executed: ``values``, ``cells`` and ``raws`` as in ``Result``."""
 
@@ -326,7 +331,8 @@ class Execution:
             self.sight.own[frame.own + cell] = bits
         inner.run(self.result.inner)
         for cell, slot, type_ in one.results:
-            self.slots[slot] = cooked(self.sight.read(frame.own + cell), ELEMENTARY[type_])
+            value = self.slots[slot] = cooked(self.sight.read(frame.own + cell), ELEMENTARY[type_])
+            self.result.values[result_node(one, slot)] = value
 
     def run(self, results: dict[int, Result]) -> None:
         """Execute all steps of a function, with their jumps; each leaves its result. Raises: NoValue where it does not come to its end."""
