@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Call, Edge, Load, Op, Target
+from msgspec.structs import replace
+
+from whorlograph.engine.code import Call, Const, Edge, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import COUNTERS, TIMERS
@@ -15,7 +17,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, in_vain, moved_bit, not_met, passes, tallied, timer_running
+from . import counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, tallied, timer_running
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .pins import explain_value
 from .rung_false import unpowered
@@ -54,7 +56,11 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
     since = tracer.since(tag, tracer.view_of(step, scan + 1))  # what is written anew in every scan turned in the scan behind this one too
     since = min(since, tracer.time(scan)) if since is not None else None
-    found = Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
+    loop, own = passes.in_loop(tracer, writer), None
+    if tracer.boolean(tag) and guard is not None and bit < 0 and writer.bit < 0 and not loop:
+        own = _switched(tracer, tag, writer, seen, depth, change)
+    found = own or Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
+    found.value, found.since = value, since
     if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
         return found
     if guard is not None:
@@ -63,7 +69,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             found.children.append(child)
             for root in child.all_roots() if change and tallied.executed(tracer, writer, scan - 1) else ():
                 root.changed = False  # it was executed the scan before too
-    if passes.in_loop(tracer, writer):
+    if own is not None:
+        return own
+    if loop:
         found.text += ", in a loop"
         passes.add(tracer, found, writer, seen, depth)
     explain_value(tracer, found, writer.value, seen, depth, tracer.number)
@@ -72,6 +80,20 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     reasons = [r for r in found.roots if r.kind is not RootKind.CONSTANT or r.tag is not None]
     if found.children or reasons:
         found.roots = reasons  # a number that is added or written is no reason where something decided that it was
+    return found
+
+
+def _switched(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
+    """Of a BOOL that is given a value under a condition: what makes that value what it is; None of a literal."""
+    if writer.value is None or isinstance(writer.value, Const) or tracer.circuit(writer.step).literal(writer.value) is not None:
+        return None
+    one, scan = replace(writer, power=writer.value), seen.scan
+    if tracer.circuit(writer.step).on(writer.value, seen.result):
+        return powered(tracer, tag, one.step, one.element, one.power, scan, depth, LinkKind.SET_BY, change)
+    again = change and tallied.executed(tracer, writer, scan - 1)
+    found = rung_false.changed(tracer, tag, one, scan, depth) if again else rung_false.stands(tracer, tag, one, scan, depth)
+    if found is not None:
+        found.kind = LinkKind.RESET_BY
     return found
 
 
@@ -145,12 +167,24 @@ def _one_of_several(tracer: Tracer, call: BlockCall, label: str, tag: int, seen:
     since = tracer.journal.time(last) if last is not None and stood else None
     found = Link(LinkKind.BLOCK, tag if stood or last is None else None, value, since, call.step, seen.scan, text, call.element)
     first = call.tags.get("IN", call.tags.get("CU", call.first))
+    stays = _stays_on(tracer, call, label, first, seen, depth) if value is True and call.kind == "TON" and name == "Q" else None
+    if stays is not None:
+        found.children.append(stays)
+        return found
     row = tracer.journal.last_row(first, seen.position)
     if row is not None and tracer.journal.step(row) >= 0 and depth < DEEPEST:
         child = tracer.change(row, depth + 1)
         if child is not None:
             found.children.append(child)
     return found
+
+
+def _stays_on(tracer: Tracer, call: BlockCall, label: str, tag: int, seen: Seen, depth: int) -> Link | None:
+    """What keeps the input of an on-delay on that has elapsed: the place that gave it TRUE in this evaluation; None where that is not one."""
+    here = [w for w in tracer.writers.get(tag, ()) if w.step == call.step and w.kind is Kind.SET and w.at in seen.result.stored]
+    if len(here) != 1 or depth >= DEEPEST:
+        return None
+    return powered(tracer, tag, call.step, here[0].element, here[0].power, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, f"IN of {label}", True)
 
 
 def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:

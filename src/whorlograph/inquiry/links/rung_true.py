@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Expr
+from whorlograph.engine.code import Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
@@ -49,7 +49,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     """
     seen = in_pass or tracer.seen(step, scan)
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
-    gates = [g for g in gates if tracer.origin(step, g.at).what != "past"]  # that a loop goes on decides nothing
+    gates = _telling(tracer, gates, seen)
     since = tracer.time(scan) if change else (tracer.since_done(tag, seen) if tag is not None else None)
     name = what or tracer.name(tag)
     words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
@@ -68,6 +68,19 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     if change and tag is not None and power is not None and kind is LinkKind.RUNG_TRUE:
         takes_over.add_stuck(tracer, link, tag, tracer.circuit(step).complete(power, seen.result), seen)
     return link
+
+
+def _telling(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
+    """Gates without those that say nothing: that a loop goes on; that a number is not another where it is said which one it is."""
+    circuit = tracer.circuit(seen.step)
+    asked: dict[Gate, int] = {}
+    for gate in gates:
+        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+        cells = [tracer.cell(one, seen) for one in circuit.loads(made) if isinstance(one, Load)] if isinstance(made, Op) and made.code == "EQ" else []
+        if len(cells) == 1 and cells[0] is not None:
+            asked[gate] = cells[0].number
+    known = {tag for gate, tag in asked.items() if not gate.negated}
+    return [g for g in gates if tracer.origin(seen.step, g.at).what != "past" and not (g.negated and asked.get(g) in known)]
 
 
 def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
