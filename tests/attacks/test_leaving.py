@@ -46,6 +46,12 @@ class Files(unittest.TestCase):
         self.home = {**os.environ, "HOME": str(self.folder), "XDG_STATE_HOME": str(self.folder / "state"), "XDG_CACHE_HOME": str(self.folder / "cache")}
 
 
+def _heard() -> None:
+    """In a process before it becomes ours: no signal is ignored, as it is where these tests run in the background of a shell."""
+    for number in SIGNALS:
+        signal.signal(number, signal.SIG_DFL)
+
+
 def _begun(process: subprocess.Popen[bytes], number: int) -> None:
     """Wait until a process of ours catches a signal: before that the interpreter itself is still starting.
 
@@ -72,7 +78,7 @@ class Commands(Files):
         out.write_text("what was there\n")
         for number in SIGNALS:
             for words in (("replay", str(self.program), str(self.year), "--out", str(out)), ("why", str(self.program), str(self.year), "Y2")):
-                process = subprocess.Popen([*COMMAND, *words], env=self.home, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                process = subprocess.Popen([*COMMAND, *words], env=self.home, stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=_heard)
                 _begun(process, number)
                 time.sleep(random.uniform(0.1, 1.0))
                 process.send_signal(number)
@@ -89,7 +95,7 @@ class Commands(Files):
         for number in SIGNALS:
             with self.subTest(signal=number.name):
                 process = subprocess.Popen([sys.executable, "-c", f"from whorlograph.cli.stopping import stop_at_once; stop_at_once(); {long}"],
-                                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+                                           stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=_heard)
                 assert process.stdout is not None
                 process.stdout.read(1)
                 process.send_signal(number)

@@ -152,6 +152,39 @@ END_FUNCTION_BLOCK
         self.assertIn("P in Main 5 ended its pulse of 200 ms", text)
         self.assertNotIn("must fall first", text)
 
+    def test_a_value_given_under_a_condition(self) -> None:
+        body = "IF X1 THEN Y1 := X2; ELSIF X3 THEN Y1 := NOT X2; END_IF;\nY2 := TRUE;\nIF X3 THEN Y2 := X2; END_IF;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (300, "X2", 1), (500, "X1", 1), (700, "X1", 0), (900, "X2", 0), (1100, "X1", 1), (1300, "X1", 0),
+                (1500, "X3", 0)]
+        session, answer, text = asked(body, rows, "Y1", at="0.6")
+        self.assertIn("Y1 was set by Main 5: X2", text)
+        self.assertIn("the condition for Y1 := X2 is TRUE in Main 5: X1", text)
+        session, answer, text = asked(body, rows, "Y1", at="0.8")
+        self.assertIn("that was at 0.500 s, and nothing has written it since", text)
+        self.assertIn("the condition for Y1 := X2 is FALSE in Main 5: X1 blocks", text)
+        self.assertIn("the condition for Y1 := NOT X2 is FALSE in Main 5: X3 blocks", text)
+        session, answer, text = asked(body, rows, "Y1", at="1.2", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(answer.links()[0][1].kind.value, "reset-by")
+        self.assertIn("Y1 is FALSE in Main 5: X2 blocks", text)
+        self.assertEqual(first(session, answer), ("field-input", "X1", True), "what let it be written again")
+        # What is written under a condition behind what is written always is no second coil.
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (600, "X3", 0), (900, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y2", at="0.3", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertNotIn("two coils", text)
+        self.assertIn("Y2 is FALSE in Main 7: X2 blocks", text)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True))
+        session, answer, text = asked(body, rows, "Y2", at="0.8")
+        self.assertIn("Y2 is written on in Main 6 in every scan, and nothing behind that writes the opposite", text)
+        self.assertIn("the condition for Y2 := X2 is FALSE in Main", text)
+
+    def test_what_stands_twice_in_a_trail_is_told_once(self) -> None:
+        body = "M := X1 AND X2;\nY2 := M;\nA := BOOL_TO_INT(Y2) + BOOL_TO_INT(Y2);"
+        rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (500, "X1", 0), (900, "X1", 0)]
+        _, answer, _ = asked(body, rows, "A", "M : BOOL;")
+        texts = [link.text for _, link in answer.links() if link.text.startswith("Y2 ")]
+        self.assertEqual([t.endswith(": see above") for t in texts], [False, True], texts)
+        self.assertEqual(len(answer.roots), 1)
+
     def test_each_result_of_a_function_is_one_of_its_own(self) -> None:
         before = ("FUNCTION Both : BOOL\n  VAR_INPUT P : BOOL; Q : BOOL; END_VAR VAR_OUTPUT One : BOOL; END_VAR\n"
                   "  Both := P AND Q;\n  One := P OR Q;\nEND_FUNCTION\n")

@@ -1,4 +1,5 @@
-"""A tag that is written in every evaluation and set or reset behind that (``Y := FALSE; IF X THEN Y := TRUE;``): which write counts."""
+"""A BOOL that text writes under conditions, alone or behind what is written in every evaluation (``Y := FALSE; IF X THEN Y := TRUE;``): which
+write counts, and why those that would give the opposite do not come."""
 
 from __future__ import annotations
 
@@ -9,23 +10,30 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import never_set, passes, rung_true, skipped
+from . import block, never_set, passes, reset_by, rung_true, set_by, skipped
 from .turned import Write, last_write
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
 
+MOST = 6
 
-def link(tracer: Tracer, tag: int, latches: list[Writer], value: bool, view: Vantage, depth: int, plain: Link | None) -> Link | None:
-    """Why such a tag stands as it does; None where none of the latches has a say.
 
-    Args: plain: why what is written in every evaluation gives what it gives.
+def conditional(writers: list[Writer]) -> list[Writer]:
+    """The writers of a BOOL that write under a condition."""
+    return [w for w in writers if w.kind in (Kind.SET, Kind.RESET) or (w.kind is Kind.VALUE and w.guard is not None)]
+
+
+def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Vantage, depth: int, plain: Link | None) -> Link | None:
+    """Why such a tag stands as it does, where something was written in the evaluation seen; None where none of the conditional ones has a say.
+
+    Args: writers: the conditional ones; plain: why what is written in every evaluation gives what it gives.
     """
     last = last_write(tracer, tag, view, -1)
     if last is None or last.value != value:
         return None
-    missing = _behind(tracer, latches, last, view, Kind.RESET if value else Kind.SET)
-    if last.writer.kind in (Kind.SET, Kind.RESET):
+    missing = _behind(tracer, writers, last, value)
+    if last.writer in writers:
         found = _written(tracer, tag, last.writer, last.scan, value, depth)
     elif missing and (plain is None or isinstance(last.writer.power, Const)):
         word = tracer.state_word(value, tag)
@@ -36,7 +44,7 @@ def link(tracer: Tracer, tag: int, latches: list[Writer], value: bool, view: Van
     if found is None:
         return None
     found.value = value
-    for other in _also(tracer, latches, last):
+    for other in _also(tracer, writers, last):
         more = _written(tracer, tag, other, last.scan, value, depth + 1)
         if more is not None:
             more.value = value
@@ -45,34 +53,69 @@ def link(tracer: Tracer, tag: int, latches: list[Writer], value: bool, view: Van
     return found
 
 
-def _unwritten(tracer: Tracer, tag: int, missing: list[Writer], view: Vantage, depth: int) -> list[Link]:
-    """Why latches did not write in this evaluation: those whose steps did not run say nothing of the tag, which others write."""
-    idle = [w for w in missing if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is not None]
-    found = never_set.links(tracer, tag, [w for w in missing if w not in idle], view, depth, LinkKind.NEVER_SET)
-    for one in found:
-        one.text = one.text.replace("was never", "is not")
-    for writer in idle[:4]:
-        child = skipped.link(tracer, tag, writer, tracer.ran(writer.step, view), depth, f"{tracer.name(tag)} is not {writer.kind}")
-        if child is not None:
-            child.tag = child.value = child.since = None
-            found.append(child)
+def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None, row: int | None, value: bool, view: Vantage,
+           depth: int) -> Link | None:
+    """Why such a tag stands as it does where nothing wrote it in the evaluation seen: the write that left it, and why none came since.
+
+    Args: kept: what wrote it in ``row``.
+    """
+    opposite = [w for w in writers if w.kind is (Kind.RESET if value else Kind.SET) or w.kind is Kind.VALUE]
+    missing = _unwritten(tracer, tag, opposite, view, depth + 1)
+    if kept is None or row is None or kept not in writers:
+        return missing[0] if len(missing) == 1 else None
+    scan = tracer.scan_of(row)
+    found = set_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.SET else \
+        reset_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.RESET else block.written(tracer, tag, kept, scan, depth, change=True)
+    if found is not None:
+        for one in missing:
+            never_set.missing(one)
+        found.value = value
+        found.children += missing
+        if kept.kind is Kind.VALUE:
+            found.text += f"; that was at {tracer.at(tracer.time(scan))}, and nothing has written it since"
     return found
 
 
 def _written(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
-    """What powers a latch that wrote in a scan."""
+    """What made a conditional writer write in a scan."""
+    if writer.kind is Kind.VALUE:
+        return block.written(tracer, tag, writer, scan, depth, change=False)
     kind, in_pass = LinkKind.SET_BY if value else LinkKind.RESET_BY, passes.executed(tracer, writer, scan)
     return rung_true.powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, False, in_pass=in_pass)
 
 
-def _also(tracer: Tracer, latches: list[Writer], last: Write) -> list[Writer]:
+def _also(tracer: Tracer, writers: list[Writer], last: Write) -> list[Writer]:
     """Other latches that wrote the same in the same scan, four at most: without the last one, one of them would count."""
-    return [w for w in latches if w is not last.writer and w.kind is last.writer.kind and w.at in tracer.seen(w.step, last.scan).result.stored
+    return [w for w in writers if w is not last.writer and w.kind is last.writer.kind and w.kind is not Kind.VALUE
+            and w.at in tracer.seen(w.step, last.scan).result.stored
             and tracer.ran(w.step, tracer.view_of(last.writer.step, last.scan)) == last.scan][:4]
 
 
-def _behind(tracer: Tracer, latches: list[Writer], last: Write, view: Vantage, kind: Kind) -> list[Writer]:
-    """The latches of a kind that have their turn behind what was written last: had they written, they would count."""
+def _behind(tracer: Tracer, writers: list[Writer], last: Write, value: bool) -> list[Writer]:
+    """Those that have their turn behind what was written last and might have given the opposite: had they written, they would count."""
     order = tracer.paths.order
     here = int(order[last.writer.step]), last.writer.at
-    return [w for w in latches if w.kind is kind and (int(order[w.step]), w.at) > here]
+    return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and (int(order[w.step]), w.at) > here]
+
+
+def _unwritten(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int) -> list[Link]:
+    """Why writers did not write in this evaluation: those whose steps did not run say nothing of the tag, which others write."""
+    found: list[Link] = []
+    latches = []
+    for writer in writers[:MOST]:
+        scan = tracer.ran(writer.step, view)
+        child: Link | None = None
+        if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+            word = "written" if writer.kind is Kind.VALUE else writer.kind
+            child = skipped.link(tracer, tag, writer, scan, depth, f"{tracer.name(tag)} is not {word}")
+        elif writer.kind is not Kind.VALUE:
+            latches.append(writer)
+        elif scan > 0 and writer.at not in tracer.seen(writer.step, scan).result.stored:
+            child = block.written(tracer, tag, writer, scan, depth, change=False)
+        if child is not None:
+            child.tag = child.value = child.since = None
+            found.append(child)
+    unset = never_set.links(tracer, tag, latches, view, depth, LinkKind.NEVER_SET)
+    for one in unset:
+        one.text = one.text.replace("was never", "is not")
+    return [*unset, *found]

@@ -103,12 +103,15 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return written.bit_link(tracer, tag, chosen, scan, depth)
         return block.written(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
     value = bool(tracer.raw(tag, view))
-    plain = [w for w in writers if w.kind not in (Kind.SET, Kind.RESET)]
+    under = behind.conditional(writers)
+    plain = [w for w in writers if w not in under]
     if plain:
-        latches = [w for w in writers if w.kind in (Kind.SET, Kind.RESET)]
         held = _held(tracer, tag, plain, value, view, depth)
-        return (behind.link(tracer, tag, latches, value, view, depth, held) if latches else None) or held
+        return (behind.link(tracer, tag, under, value, view, depth, held) if under else None) or held
     kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
+    if any(w.kind is Kind.VALUE for w in writers):
+        return behind.link(tracer, tag, under, value, view, depth, None) or behind.stands(tracer, tag, under, kept, row, value, view, depth) or \
+            _held(tracer, tag, writers, value, view, depth)
     setters = [w for w in writers if w.kind is Kind.SET]
     resetters = [w for w in writers if w.kind is Kind.RESET]
     if value and kept is not None and not resetters:
