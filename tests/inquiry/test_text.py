@@ -185,6 +185,24 @@ END_FUNCTION_BLOCK
         self.assertEqual([t.endswith(": see above") for t in texts], [False, True], texts)
         self.assertEqual(len(answer.roots), 1)
 
+    def test_an_element_leads_to_the_index_that_chose_it(self) -> None:
+        body = "Bits[0] := X1;\nBits[1] := X2;\nY1 := Bits[LIMIT(0, N1, 1)];"
+        rows = [(0, "X1", 0), (0, "X2", 1), (0, "N1", 0), (500, "N1", 1), (900, "N1", 0), (1300, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "Bits : ARRAY[0..1] OF BOOL;", at="0.7")
+        self.assertEqual([session.running.tags[r.tag or 0].name for r in answer.roots], ["N1", "X2"], text)
+        session, answer, text = asked(body, rows, "Y1", "Bits : ARRAY[0..1] OF BOOL;", at="1.0", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("N1", [session.running.tags[r.tag or 0].name for r in answer.roots if r.proved], text)
+
+    def test_a_counter_that_was_counted_back(self) -> None:
+        body = "C1(CU := X1, CD := X2, PV := 1);\nY1 := C1.QU;\nY2 := C1.QD;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (400, "X1", 0), (700, "X2", 1), (800, "X2", 0), (1200, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "C1 : CTUD;")
+        self.assertIn("C1 was counted down at 0.700 s", text)
+        self.assertEqual(first(session, answer), ("field-input", "X2", True))
+        session, answer, text = asked(body, rows, "Y2", "C1 : CTUD;", at="0.5", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("C1 was counted up at 0.300 s", text)
+        self.assertEqual(first(session, answer), ("field-input", "X1", True))
+
     def test_each_result_of_a_function_is_one_of_its_own(self) -> None:
         before = ("FUNCTION Both : BOOL\n  VAR_INPUT P : BOOL; Q : BOOL; END_VAR VAR_OUTPUT One : BOOL; END_VAR\n"
                   "  Both := P AND Q;\n  One := P OR Q;\nEND_FUNCTION\n")

@@ -31,6 +31,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     resetter, counting = ("LD", "CD") if down else ("R", "CU")
     resets, counts = is_fed(tracer, call, resetter), is_fed(tracer, call, counting)
     reset_tag = tags.get("ld" if down else "r")
+    counted_back = _counted_back(tracer, call, label, tags, q_row, done, down, depth) if not q and name == "CTUD" else None
+    if counted_back is not None:
+        found.children.append(counted_back)
+        return found
     if not q and resets and reset_tag is not None:
         row = journal.last_row(reset_tag, done)
         active = bool(journal.value_at(reset_tag, done))
@@ -56,6 +60,20 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         if child is not None:
             found.children.append(child)
     return found
+
+
+def _counted_back(tracer: Tracer, call: BlockCall, label: str, tags: dict[str, int], q_row: int | None, done: int, down: bool,
+                  depth: int) -> Link | None:
+    """Of an output that went off because the counter was counted the other way in that scan: that pulse; None where it was not."""
+    pin = "CU" if down else "CD"
+    rows = _rises(tracer.journal, tags[pin.lower()], done)
+    if q_row is None or not rows or tracer.scan_of(rows[-1]) != tracer.scan_of(q_row):
+        return None
+    scan = tracer.scan_of(q_row)
+    child = pin_on(tracer, call, pin, label, scan, depth + 1, True)
+    if child is not None:
+        child.text = f"{label} was counted {'up' if down else 'down'} at {tracer.at(tracer.time(scan))}: {child.text}"
+    return child
 
 
 def _in_vain(tracer: Tracer, call: BlockCall, label: str, counting: int, resetting: int, pin: str, done: int, depth: int) -> Link | None:

@@ -15,6 +15,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Kind
 from .field_input import input_root
+from .pins import explain_operand
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -135,6 +136,7 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
             root.step = seen.step
             _wrong_way_round(tracer, link, root, gate)
             link.roots.append(root)
+            _explain_chosen(tracer, link, load, seen, depth)
             return
         if is_output(tracer, gate, seen):
             child = tracer.links.output(tracer, tag, seen, depth + 1, change)
@@ -146,3 +148,18 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
         child = tracer.links.computed(tracer, gate.at, circuit.leaves.get(gate.at), seen, depth + 1)
     if child is not None:
         link.children.append(child)
+    _explain_chosen(tracer, link, load, seen, depth)
+
+
+def _explain_chosen(tracer: Tracer, link: Link, load: Load | None, seen: Seen, depth: int) -> None:
+    """Of an element of a table: what chose it."""
+    for term in load.target.terms if load is not None and load.target.base != Base.HIDDEN else ():
+        for index in tracer.circuit(seen.step).loads(term.index):
+            if isinstance(index, Load) and not _counts_in_loop(tracer, index, seen):
+                explain_operand(tracer, link, index, seen, depth)
+
+
+def _counts_in_loop(tracer: Tracer, index: Load, seen: Seen) -> bool:
+    """Whether a subscript is what the step itself counts with: its passes are told already."""
+    cell = tracer.cell(index, seen)
+    return cell is not None and any(w.step == seen.step for w in tracer.writers.get(cell.number, ()))
