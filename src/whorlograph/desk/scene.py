@@ -218,6 +218,8 @@ class Scene:
         if link.kind is LinkKind.NEVER_SET:
             what = "not reset" if link.value is True else "not set" if link.value is False else "not written"
             return f"{what} since" if link.since is not None else what
+        if link.kind is LinkKind.RESET_BY and link.since is None:
+            return state  # under a condition that stands: it never was anything else
         return _PHRASES.get(link.kind, state)
 
     def _root_lines(self, roots: list[Root], depth: int, shown: set[object], width: int) -> list[TrailLine]:

@@ -184,7 +184,10 @@ def _stays_on(tracer: Tracer, call: BlockCall, label: str, tag: int, seen: Seen,
     here = [w for w in tracer.writers.get(tag, ()) if w.step == call.step and w.kind is Kind.SET and w.at in seen.result.stored]
     if len(here) != 1 or depth >= DEEPEST:
         return None
-    return powered(tracer, tag, call.step, here[0].element, here[0].power, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, f"IN of {label}", True)
+    found = powered(tracer, tag, call.step, here[0].element, here[0].power, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, f"IN of {label}", True)
+    if found is not None:
+        found.since = tracer.since(tag, tracer.view_of(call.step, seen.scan))  # the step may have taken it away again
+    return found
 
 
 def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
