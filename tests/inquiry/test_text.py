@@ -185,6 +185,14 @@ END_FUNCTION_BLOCK
         self.assertEqual([t.endswith(": see above") for t in texts], [False, True], texts)
         self.assertEqual(len(answer.roots), 1)
 
+    def test_what_flashes_leads_to_what_lets_it(self) -> None:
+        body = "Beat(IN := NOT Beat.Q, PT := T#300ms);\nIF Beat.Q THEN Ph := NOT Ph; END_IF;\nY2 := X1 AND X2;\nM := Ph AND Y2;\nY1 := M;"
+        rows = [(0, "X1", 0), (0, "X2", 1), (700, "X1", 1), (3000, "X1", 1)]
+        session, answer, text = asked(body, rows, "Y1", "Beat : TON; Ph : BOOL; M : BOOL;", at="1.1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("Ph runs freely", text)
+        self.assertIn("Y2 is TRUE in Main 7: X1 and X2", text)
+        self.assertIn("X1", [session.running.tags[r.tag or 0].name for r in answer.roots], text)
+
     def test_an_element_leads_to_the_index_that_chose_it(self) -> None:
         body = "Bits[0] := X1;\nBits[1] := X2;\nY1 := Bits[LIMIT(0, N1, 1)];"
         rows = [(0, "X1", 0), (0, "X2", 1), (0, "N1", 0), (500, "N1", 1), (900, "N1", 0), (1300, "X1", 0)]

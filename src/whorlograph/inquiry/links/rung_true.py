@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
 from ..circuit import Gate
+from ..generators import runs_freely
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
@@ -57,10 +58,12 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {_VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, gates, step))
-    for i, gate in enumerate(gates[:6]):
+    flashes = True
+    for gate in gates[:6]:
         number = gate_tag(tracer, gate, seen)
-        # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path.
-        if i == 0 or each or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
+        # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
+        first, flashes = flashes, flashes and number is not None and tracer.boolean(number) and runs_freely(tracer, number)
+        if first or each or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
