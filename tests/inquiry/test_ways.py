@@ -10,6 +10,7 @@ from tempfile import TemporaryDirectory
 
 from tests.building import Draw, Rows, log_of, program_of, session_of
 from tests.everyday import INPUTS, Maker
+from tests.texts import text_session
 from whorlograph.desk.asking import inquiry
 from whorlograph.desk.needing import Needed, compared, compared_text, table_text, ways_json, ways_text
 from whorlograph.engine.controller import Controller
@@ -171,6 +172,31 @@ class EveryState(unittest.TestCase):
                 for one, other in itertools.permutations(found, 2):
                     self.assertFalse(set(one.needs) < set(other.needs))
                 self.assertEqual(compare(net, net).apart, ())
+
+
+class Texts(unittest.TestCase):
+    """Ways through statements, against the plain interpreter run on every state of three inputs."""
+
+    BODIES = ("IF X1 THEN Y1 := X2; ELSIF X3 THEN Y1 := NOT X2; ELSE Y1 := FALSE; END_IF;", "Y1 := TRUE;\nIF X1 THEN Y1 := X2; END_IF;",
+              "Y1 := X1 OR X2;\nIF X3 THEN Y1 := FALSE; END_IF;", "Y1 := TRUE;\nIF X1 THEN Y1 := FALSE; END_IF;\nIF NOT X2 THEN Y1 := FALSE; END_IF;")
+
+    def test_every_way_brings_the_tag_on_and_nothing_else_does(self) -> None:
+        for body in self.BODIES:
+            session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (20, "X1", 0)])
+            found = sets(Needed(session, session.tag("Y1"), None, False))
+            plain = Controller(session.program, session.profile, plain=True)
+            for values in itertools.product((0, 1), repeat=3):
+                given = dict(zip(("X1", "X2", "X3"), values, strict=True))
+                journal = plain.replay(log_of(plain, [*((0, n, v) for n, v in given.items()), (20, "X1", given["X1"])]))
+                met = {f"{n} {'on' if v else 'off'}" for n, v in given.items()}
+                with self.subTest(body=body, **given):
+                    self.assertEqual(bool(journal.settled(session.tag("Y1"), journal.clock.last)), any(one <= met for one in found), found)
+
+    def test_a_loop_over_a_table_has_a_way_for_each_element(self) -> None:
+        body = "Y1 := FALSE;\nFOR A := 1 TO 3 DO IF Bits[A] AND X1 THEN Y1 := TRUE; END_IF; END_FOR;\nY2 := Bits[LIMIT(1, N1, 3)];"
+        session = text_session(body, [(0, "X1", 0), (20, "X1", 0)], "Bits : ARRAY[1..3] OF BOOL;")
+        self.assertEqual(sets(Needed(session, session.tag("Y1"), None, False)), {frozenset({"X1 on", f"Main.Bits[{n}] on"}) for n in (1, 2, 3)})
+        self.assertEqual(sets(Needed(session, session.tag("Y2"), None, False)), {frozenset({"Bits[LIMIT(1, N1, 3)] on"})})
 
 
 if __name__ == "__main__":

@@ -169,11 +169,11 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
-            found += [Command(one, on, edge) for one in _elements(tracer, load, number, seen)]
+            found += [Command(one, on, edge) for one in elements(tracer, load, number, seen)]
     return found
 
 
-def _elements(tracer: Tracer, load: Load, number: int, seen: Seen) -> list[int]:
+def elements(tracer: Tracer, load: Load, number: int, seen: Seen) -> list[int]:
     """All elements of an array that a computed subscript may choose; else the tag alone."""
     if not load.target.terms:
         return [number]

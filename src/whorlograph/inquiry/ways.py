@@ -8,12 +8,14 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from whorlograph.engine.code import Edge, Expr
+from whorlograph.engine.code import Edge, Expr, Op
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.log import Ints
 
+from .attempts import elements
 from .circuit import Circuit, Gate
 from .languages import words_of
+from .links import passes
 from .symptoms import course
 from .tracer import Tracer, is_fixed
 from .writers import Kind, Writer
@@ -82,6 +84,10 @@ def ways(tracer: Tracer, tag: int, down: bool = False, kinds: tuple[Kind, ...] =
         if writer.kind not in kinds or power is None:
             continue
         sets = needs_of(tracer, writer.step, power, not writer.inverted)
+        if passes.in_loop(tracer, writer):
+            sets = [one for each in sets for one in _in_passes(tracer, writer.step, each)][:MOST_BETWEEN]
+        if writer.kind is Kind.COIL:
+            sets = _left_on(tracer, tag, writer, sets)
         if down:
             sets = _expanded(tracer, sets, {tag}, 0)
         for one in sets:
@@ -90,8 +96,42 @@ def ways(tracer: Tracer, tag: int, down: bool = False, kinds: tuple[Kind, ...] =
 
 
 def _both(writer: Writer) -> Expr | None:
-    """What decides a BOOL that is written under conditions, where its value is simply on."""
-    return writer.guard if writer.value is not None else None
+    """What gives a BOOL that is written under conditions its value on: the conditions and the value."""
+    if writer.guard is None or writer.value is None:
+        return writer.value
+    return Op("AND", "BOOL", (writer.guard, writer.value), -1)
+
+
+def _in_passes(tracer: Tracer, step: int, needs: frozenset[Need]) -> list[frozenset[Need]]:
+    """What a write in a loop needs, in one pass or another: an element of a table is each of them; that the loop goes on is no need."""
+    circuit, seen = tracer.circuit(step), tracer.seen(step, 1)
+    found: list[frozenset[Need]] = [frozenset()]
+    for need in sorted(needs, key=_order):
+        load = circuit.load(Gate(need.at)) if need.tag is None else None
+        cell = tracer.cell(load, seen) if load is not None and load.target.terms else None
+        if need.tag is None and tracer.origin(step, need.at).what == "past":
+            continue
+        each = [need]
+        if load is not None and cell is not None and tracer.boolean(cell.number):
+            each = [Need(tracer.name(tag), need.on, tag) for tag in elements(tracer, load, cell.number, seen)]
+        found = [one | {other} for one in found for other in each][:MOST_BETWEEN]
+    return found
+
+
+def _left_on(tracer: Tracer, tag: int, writer: Writer, sets: list[frozenset[Need]]) -> list[frozenset[Need]]:
+    """The ways of a coil, with what keeps those behind it in the same program from writing off what it has written on."""
+    order, mine = tracer.paths.order, tracer.controller.calls.instance_of[writer.step]
+    for other in tracer.writers.get(tag, ()):
+        guard, kept = other.guard, list[frozenset[Need]]()
+        later = (int(order[other.step]), other.at) > (int(order[writer.step]), writer.at)
+        if not later or guard is None or other.kind not in (Kind.RESET, Kind.VALUE) or tracer.controller.calls.instance_of[other.step] != mine:
+            continue
+        kept += needs_of(tracer, other.step, guard, False)
+        both = _both(other)
+        if other.kind is Kind.VALUE and both is not None:
+            kept += needs_of(tracer, other.step, both, True)
+        sets = list(dict.fromkeys(a | b for a in sets for b in kept if sound(a | b)))[:MOST_BETWEEN]
+    return sets
 
 
 def _in_order(tracer: Tracer, step: int, needs: frozenset[Need]) -> tuple[Need, ...]:
@@ -120,7 +160,9 @@ def needs_of(tracer: Tracer, step: int, power: Expr, on: bool) -> list[frozenset
 def need_of(tracer: Tracer, circuit: Circuit, step: int, gate: Gate) -> Need:
     """A gate as a need."""
     load, leaf = circuit.load(gate), circuit.leaves.get(gate.at)
-    cell = None if load is None else tracer.fixed(load, step) if is_fixed(load) else tracer.cell(load, tracer.seen(step, 1))
+    # Of an element that a computed subscript chooses the choice is named, not one of the elements.
+    cell = None if load is None or (load.target.terms and not is_fixed(load)) else \
+        tracer.fixed(load, step) if is_fixed(load) else tracer.cell(load, tracer.seen(step, 1))
     if cell is not None and (tracer.boolean(cell.number) or cell.bit >= 0):
         tag, bit = cell.number, cell.bit
         name = tracer.name(tag) + (f".{bit}" if bit >= 0 else "")
