@@ -74,6 +74,12 @@ class OnTheScreen(unittest.IsolatedAsyncioTestCase):
                 await pilot.pause()
                 await pilot.press("e", "ctrl+u", *str(path), "enter")
                 await until(pilot, lambda: path.exists() and "written" in app.main.said, "the whorl")
+                written = path.stat().st_mtime_ns
+                await pilot.press("e", "ctrl+u", *str(path), "enter")
+                await until(pilot, lambda: "is there already" in screen_text(app), "what is there already")
+                await pilot.press("escape")
+                await pilot.pause()
+                self.assertEqual(path.stat().st_mtime_ns, written, "not replaced unasked")
                 await pilot.press("t", "ctrl+u", *"Seq_Step = 20", "enter")
                 await until(pilot, lambda: "each begins where Seq_Step = 20 comes" in screen_text(app), "the other beginning")
                 await pilot.press("t", "ctrl+u", *"No_Such_Tag", "enter")

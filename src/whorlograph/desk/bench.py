@@ -30,7 +30,6 @@ from whorlograph.model.iolist import Wiring
 from whorlograph.model.literals import value_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Profile
-from whorlograph.model.tags import Leaf
 from whorlograph.model.types import Family
 
 from .finding import find
@@ -148,8 +147,7 @@ class Bench:
         """The numbers that the program works with and that are neither points nor operated already: as they are declared, elements of tables
         one by one; pins of blocks are none."""
         running, others = self.session.running, {*self.inputs, *self.outputs}
-        pins = {t for one in running.instances() if one.pou is None and one.type_name for ref in one.scope.values() if isinstance(ref, Leaf)
-                for t in (ref.tag,)}
+        pins = running.block_pins()
         return [t.index for t in running.tags[:running.public] if t.type.family in NUMBERS and t.index not in others and t.index not in pins
                 and not t.constant and not t.computed]
 

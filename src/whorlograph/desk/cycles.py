@@ -82,7 +82,7 @@ def event_words(session: Session, tag: int, value: int) -> str:
     return f"{name} {'on' if value else 'off'}" if one.type.family is Family.BOOL else f"{name} = {value}"
 
 
-def deviation_words(session: Session, found: Cycles, judged: Judged, one: Deviation) -> str:
+def deviation_words(session: Session, judged: Judged, one: Deviation) -> str:
     """A deviation in a sentence's end: what came otherwise, when after the cycle's start."""
     words, after = event_words(session, one.tag, one.value), duration_text(one.time - judged.turn.start)
     if one.kind is Kind.MISSING:
@@ -111,7 +111,7 @@ def drift_words(session: Session, found: Cycles, one: Drift) -> str:
     return text
 
 
-def summary(session: Session, found: Cycles) -> str:
+def summary(found: Cycles) -> str:
     """How many cycles, and how they are told apart."""
     kinds = [j.turn.kind for j in found.judged]
     parts = [counted(found.whole, "whole cycle"), *(f"{kinds.count(k)} {word}" for k, word in (("aborted", "begun anew before their end"),
@@ -122,17 +122,17 @@ def summary(session: Session, found: Cycles) -> str:
     return f"{', '.join(parts)}{usual}; {how}"
 
 
-def cycle_words(session: Session, found: Cycles, one: Judged) -> str:
+def cycle_words(session: Session, one: Judged) -> str:
     """A cycle in a line: when, how long, what is first of what it does otherwise."""
     begin = f"cycle {one.turn.number}, {clock_text(session.log, one.turn.start)}, {duration_text(one.turn.length)}"
     if one.turn.kind != "whole":
         begin += {"aborted": ", begun anew before its end", "cut": ", cut off"}[one.turn.kind]
-    return f"{begin}: {deviation_words(session, found, one, one.first)}" if one.first is not None else f"{begin}: as usual"
+    return f"{begin}: {deviation_words(session, one, one.first)}" if one.first is not None else f"{begin}: as usual"
 
 
 def cycles_lines(session: Session, found: Cycles) -> list[str]:
     """The cycles in words."""
-    lines = [summary(session, found)]
+    lines = [summary(found)]
     if found.others:
         lines.append(f"would do too: {', '.join(found.others)} (--start)")
     if found.whole < THIN:
@@ -140,8 +140,8 @@ def cycles_lines(session: Session, found: Cycles) -> list[str]:
     odd = [j for j in found.ranked if j.first is not None]
     lines += ["", "otherwise than the others, oddest first:"] if odd else ["", "no cycle does otherwise than the others"]
     for one in odd[:MOST_LINES]:
-        lines.append(f"  {cycle_words(session, found, one)}")
-        lines += [f"      then {deviation_words(session, found, one, d)}" for d in one.deviations[1:4]]
+        lines.append(f"  {cycle_words(session, one)}")
+        lines += [f"      then {deviation_words(session, one, d)}" for d in one.deviations[1:4]]
     if len(odd) > MOST_LINES:
         lines.append(f"  and {len(odd) - MOST_LINES} more")
     if len(odd) > 1 and abs(odd[0].distance - odd[1].distance) < 0.01 * max(1.0, odd[0].distance):
@@ -154,7 +154,7 @@ def cycles_lines(session: Session, found: Cycles) -> list[str]:
 def cycles_told(session: Session, found: Cycles) -> list[str]:
     """The cycles in few sentences, for a survey: how many, the oddest, what drifts."""
     odd = [j for j in found.ranked if j.first is not None and j.turn.kind == "whole"]
-    return [summary(session, found), *(cycle_words(session, found, j) for j in odd[:1]), *(drift_words(session, found, d) for d in found.drift[:3])]
+    return [summary(found), *(cycle_words(session, j) for j in odd[:1]), *(drift_words(session, found, d) for d in found.drift[:3])]
 
 
 def cycles_json(session: Session, found: Cycles) -> dict[str, Any]:

@@ -57,7 +57,7 @@ def cycles_page(session: Session, width: int, order: int, lane: int | None, curs
     span, wide = usual_span(found), cells(width)
     judged = ranked_by(found, order)
     course = next((c for c in found.all_changes if c.tag == lane), None)
-    head = [Line(((f" {part}", Ink.STRONG),)) for part in textwrap.wrap(summary(session, found), max(20, width - 2))]
+    head = [Line(((f" {part}", Ink.STRONG),)) for part in textwrap.wrap(summary(found), max(20, width - 2))]
     if found.whole < THIN:
         head.append(Line(((f" fewer than {THIN} whole cycles: nothing can be said to be usual", Ink.QUIET),)))
     shown = f"{inquiry(session).tracer.name(lane)} on" if course is not None else "all changes"
@@ -69,7 +69,7 @@ def cycles_page(session: Session, width: int, order: int, lane: int | None, curs
         first = asked_of(session, one)
         lines.append(CycleLine(runs, one, first.tag if first is not None else one.first.tag if one.first is not None else None))
         if one.first is not None and wide > 30:
-            said = f"{'':>{10 if width >= 110 else 4}}{deviation_words(session, found, one, one.first)}"
+            said = f"{'':>{10 if width >= 110 else 4}}{deviation_words(session, one, one.first)}"
             lines.append(Line(((fitted(said, width - 1), Ink.QUIET),)))
     if found.drift:
         lines += [Line((("", Ink.TEXT),)), Line(((" growing or shrinking", Ink.STRONG),))]
@@ -206,4 +206,4 @@ def _with_cursor(runs: tuple[Run, ...], width: int, cursor: int) -> tuple[Run, .
 def chosen_words(session: Session, one: Judged) -> str:
     """The chosen cycle in a line."""
     assert session.cycles is not None
-    return cycle_words(session, session.cycles, one)
+    return cycle_words(session, one)

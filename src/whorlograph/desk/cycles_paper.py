@@ -28,7 +28,7 @@ def write_cycles(session: Session, found: Cycles, path: Path) -> None:
     sheets = Sheets(f"{session.paths.program.name} · {', '.join(p.name for p in session.paths.logs)} · Whorlograph")
     sheets.words(title, 15, True, after=2)
     day = date_text(session.log, 0)
-    sheets.words(f"{day}. {summary(session, found)}." if day else f"{summary(session, found)}.", 9.5, after=6)
+    sheets.words(f"{day}. {summary(found)}." if day else f"{summary(found)}.", 9.5, after=6)
     add_whorl(session, found, sheets)
     for line in cycles_lines(session, found)[1:]:
         sheets.words(line.strip(), 9, bold=line.endswith(":") and not line.startswith(" "), indent=4.0 * (len(line) - len(line.lstrip())) / 2)

@@ -7,7 +7,7 @@ import re
 from msgspec import Struct
 
 from whorlograph.engine.power import Flow
-from whorlograph.engine.scope.text_types import inner, parts
+from whorlograph.engine.scope.text_parts import inner, parts
 from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
 from whorlograph.model.paths import Member

@@ -9,7 +9,7 @@ from whorlograph.model.steps import Steps, segment_at
 from whorlograph.model.text import Go
 
 from .journal import Fault, Pass
-from .scope.text_types import parts
+from .scope.text_parts import parts
 
 
 def worst_loop(loops: tuple[Pass, ...], number: int) -> Pass | None:

@@ -9,7 +9,7 @@ from whorlograph.engine.evaluate.sight import ET
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
-from whorlograph.engine.scope.text_types import parts
+from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.ladder import (
     Block,
     Coil,

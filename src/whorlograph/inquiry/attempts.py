@@ -14,15 +14,16 @@ from whorlograph.model.blocks import STANDARD_BLOCKS
 from . import auxiliary
 from .circuit import Circuit, Gate
 from .generators import runs_freely
+from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
 from .symptoms import course
 from .tracer import Tracer
 from .writers import Kind, Writer
 
 DEEPEST = 4
-MOST_ELEMENTS = 64
-_TAKES_BACK = ("R", "R1", "LD")
 PULL_INS = 50  # of a tag that are looked at for what came last
+MOST_ELEMENTS = 64  # of a table that are tried as commands
+_TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 
 
 class Command(Struct, frozen=True):
@@ -132,7 +133,7 @@ def _of_block(tracer: Tracer, writer: Writer) -> list[Command]:
             continue
         if pin is not None:
             found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
-        elif any(w.kind is not Kind.BLOCK for w in tracer.writers.get(tag, ())):
+        elif is_fed(tracer, call, name):
             found.append(Command(tag, True))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
 

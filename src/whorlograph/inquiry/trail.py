@@ -90,6 +90,17 @@ class Link(Struct):
         for child in self.children:
             yield from child.all_roots()
 
+    def tell_once(self, told: dict[tuple[object, ...], Link]) -> None:
+        """Let what stands below this link twice, with all that follows from it, be told where it comes first. Args: told: what was, before."""
+        key = self.kind, self.tag, self.step, self.scan, self.text
+        if key in told and told[key].children and self.children:
+            self.children, self.roots = [], []
+            self.text += ": see above"
+            return
+        told.setdefault(key, self)
+        for child in self.children:
+            child.tell_once(told)
+
 
 class Usual(Struct, frozen=True):
     """How many of the tag's drop-outs in the log have this answer's signature, itself included, of those looked at; in words."""

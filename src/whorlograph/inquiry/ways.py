@@ -107,10 +107,10 @@ def _in_passes(tracer: Tracer, step: int, needs: frozenset[Need]) -> list[frozen
     circuit, seen = tracer.circuit(step), tracer.seen(step, 1)
     found: list[frozenset[Need]] = [frozenset()]
     for need in sorted(needs, key=_order):
+        if need.tag is None and passes.is_end(tracer, step, need.at):
+            continue
         load = circuit.load(Gate(need.at)) if need.tag is None else None
         cell = tracer.cell(load, seen) if load is not None and load.target.terms else None
-        if need.tag is None and tracer.origin(step, need.at).what == "past":
-            continue
         each = [need]
         if load is not None and cell is not None and tracer.boolean(cell.number):
             each = [Need(tracer.name(tag), need.on, tag) for tag in elements(tracer, load, cell.number, seen)]

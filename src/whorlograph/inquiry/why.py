@@ -294,13 +294,13 @@ class Inquiry:
 
     def _answer(self, symptom: Symptom, tag: int, value: object, time: int, scan: int, link: Link | None, what: str,
                 tail: str = "") -> Answer:
-        for _, one in link.walk() if link is not None and symptom is not Symptom.WILL_NOT_PULL_IN else ():
-            one.roots = [r for r in one.roots if not r.never]
-        roots = merge(link.all_roots()) if link is not None else []
+        roots: list[Root] = []
         if link is not None:
-            _told_once(link, {})
-        if link is not None and not roots:
-            roots = [self._end(tag, link)]
+            for _, one in link.walk() if symptom is not Symptom.WILL_NOT_PULL_IN else ():
+                one.roots = [r for r in one.roots if not r.never]
+            roots = merge(link.all_roots())
+            link.tell_once({})
+            roots = roots or [self._end(tag, link)]
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
 
@@ -395,15 +395,3 @@ class Inquiry:
 def _verb(symptom: Symptom) -> str:
     return {Symptom.DROPPED_OUT: "drop out", Symptom.WILL_NOT_PULL_IN: "fail to pull in",
             Symptom.WILL_NOT_DROP_OUT: "stay on", Symptom.CHATTERS: "chatter", Symptom.VALUE: "change"}[symptom]
-
-
-def _told_once(link: Link, told: dict[tuple[object, ...], Link]) -> None:
-    """What stands in a trail twice, with all that follows from it, is told where it comes first."""
-    key = link.kind, link.tag, link.step, link.scan, link.text
-    if key in told and told[key].children and link.children:
-        link.children, link.roots = [], []
-        link.text += ": see above"
-        return
-    told.setdefault(key, link)
-    for child in link.children:
-        _told_once(child, told)

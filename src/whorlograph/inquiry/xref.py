@@ -174,9 +174,7 @@ class Xref:
 
     @cached_property
     def _pins(self) -> frozenset[int]:
-        """The tags inside standard blocks."""
-        return frozenset(ref.tag for one in self.controller.running.instances() if one.pou is None and one.type_name
-                         for ref in one.scope.values() if isinstance(ref, Leaf))
+        return self.controller.running.block_pins()
 
     def _named_pin(self, tag: int) -> bool:
         """Whether the program reads or writes a block's pin by its name."""

@@ -163,6 +163,11 @@ class Running(Struct):
             yield one
             todo[:0] = list(one.inner())
 
+    def block_pins(self) -> frozenset[int]:
+        """The numbers of the tags inside standard blocks."""
+        blocks = (one for one in self.instances() if one.pou is None and one.type_name)
+        return frozenset(ref.tag for one in blocks for ref in one.scope.values() if isinstance(ref, Leaf))
+
 
 def member(ref: object, name: str) -> Ref | None:
     """A part of a structure or block by name, without case; None where it has none."""

@@ -6,7 +6,8 @@ from typing import Protocol
 
 from msgspec import Struct, field
 
-from whorlograph.engine.scope.text_types import ORDERS, Scope, cut_of, given_pins, leaves_early, parameters, parts, standard_parameters
+from whorlograph.engine.scope.text_parts import leaves_early, parts
+from whorlograph.engine.scope.text_types import ORDERS, Scope, cut_of, given_pins, parameters, standard_parameters
 from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.engine.scope.widening import common
 from whorlograph.model.literals import raw

@@ -18,7 +18,8 @@ from whorlograph.model.program import Pou, Program
 from whorlograph.model.tags import Aggregate, Running, member
 from whorlograph.model.text import Case, Constant, Do, Labelled, Node, Range, Statement, Sub, TextBody
 
-from .text_types import Scope, is_chosen, parts
+from .text_parts import parts
+from .text_types import Scope, is_chosen
 
 
 def has_chosen(pou: Pou) -> bool:

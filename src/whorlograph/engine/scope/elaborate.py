@@ -39,7 +39,7 @@ from whorlograph.model.types import (
 
 from .chosen_calls import has_chosen, with_chosen
 from .results import leaves_results, with_results
-from .text_types import parts
+from .text_parts import parts
 from .unfolding import Unfolding
 
 

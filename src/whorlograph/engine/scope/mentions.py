@@ -15,7 +15,8 @@ from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Ref, Running, resolve_path
 from whorlograph.model.text import Apply, Assign, For, Statement, Var
 
-from .text_types import Scope, parts
+from .text_parts import parts
+from .text_types import Scope
 
 
 class Mention(Struct, frozen=True):

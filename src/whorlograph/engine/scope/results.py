@@ -11,7 +11,8 @@ from whorlograph.model.program import Pou, Program, Variable, VariableKind
 from whorlograph.model.tags import Instance, Running
 from whorlograph.model.text import Assign, Keep, Kept, TextBody, Var
 
-from .text_types import Scope, parts
+from .text_parts import parts
+from .text_types import Scope
 
 
 def leaves_results(pou: Pou) -> bool:

@@ -12,7 +12,7 @@ from whorlograph.model.steps import segments
 from whorlograph.model.text import Apply, Assign, TextBody
 from whorlograph.model.types import Named
 
-from .text_types import parts
+from .text_parts import parts
 
 
 def without_rings(program: Program) -> tuple[Program, list[Notice]]:

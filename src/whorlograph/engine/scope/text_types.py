@@ -6,8 +6,6 @@ Shared by the front and the reference interpreter, like ``rung_types``: tests ho
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
-from typing import Any
 
 from msgspec import Struct
 
@@ -19,25 +17,13 @@ from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, 
 from whorlograph.model.text import (
     Apply,
     Argument,
-    Assign,
     Binary,
-    Case,
-    Choose,
     Constant,
-    Do,
     Expression,
-    For,
-    Go,
-    Keep,
     Kept,
-    Leave,
-    Statement,
     Sub,
-    Together,
     Unary,
-    Until,
     Var,
-    While,
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
@@ -63,7 +49,7 @@ PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INS
         "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
         "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
-_STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
+STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
 _TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
 
 
@@ -293,123 +279,11 @@ class Scope:
             return found, BOOL
         return found, None if untyped and want is None else found
 
-    # whether it can be executed
-
-    def unreadable(self, statement: Statement) -> str:
-        """Why a statement cannot be executed; "" where it can."""
-        found = [*parts(statement)]
-        named = {id(a.value) for p in found if type(p) is Apply and p.called.base.upper() in ORDERS for a in p.arguments}
-        for part in found:
-            if type(part) is Var and not part.steps and part.base in self._types and self._types[part.base] is not None:
-                continue
-            why = self._part(part) if id(part) not in named else ""
-            if why:
-                return why
-        return ""
-
-    def _part(self, part: Statement | Expression | Var) -> str:
-        if isinstance(part, Var):
-            return f"{shown(part)} names nothing that is declared" if self.constant(part) is None and self.place(part) is None else ""
-        if isinstance(part, Apply):
-            return self._call(part)
-        if isinstance(part, (Unary, Binary)):
-            values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
-            if part.code not in TEXTS and all(k is not None and k.family is not Family.STRING for k in map(self.kind, values)):
-                return ""
-            wrong = [v for v in values if self._is_whole(v)]
-            return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
-        if isinstance(part, Assign):
-            return self._assigned(part)
-        if isinstance(part, For) and (self.variable(part.variable) is None or not self._number(part.variable)):
-            return f"{shown(part.variable)} counts a loop and is no whole number"
-        return ""
-
-    def _text(self, one: Expression) -> bool:
-        if isinstance(one, (Unary, Binary)):  # no sign makes a text
-            return False
-        kind = self.kind(one)
-        return kind is not None and kind.family is Family.STRING
-
-    def _mixed(self, name: str, values: list[Expression]) -> str:
-        """Why a function cannot be computed: texts go with texts only, and not into sums."""
-        texts = [self._text(v) for v in values]
-        if not any(texts):
-            return f"{name} takes texts, {shown(values[0])} is none" if name in TEXTS else ""
-        if name not in TEXTS | COMPARISONS | SELECTIONS:
-            return f"{shown(values[texts.index(True)])} is a text, and {name} takes none"
-        return "" if all(texts) else f"{shown(values[texts.index(False)])} is no text"
-
-    def _taken(self, type_: Elementary | None, value: Expression, name: str) -> str:
-        """Why a variable of a type cannot take a value."""
-        if type_ is None or (type_.family is Family.STRING) == self._text(value):
-            return ""
-        return f"{shown(value)} is no text, {name} is one" if type_.family is Family.STRING else f"{shown(value)} is a text, {name} is none"
-
-    def _number(self, var: Var) -> bool:
-        type_ = self.variable(var)
-        return type_ is not None and type_.whole
-
-    def _is_whole(self, one: Expression) -> bool:
-        """Whether a value is an array, a structure or a block, not one value."""
-        return isinstance(one, Var) and self.constant(one) is None and self.place(one) is not None and self.variable(one) is None
-
-    def _assigned(self, part: Assign) -> str:
-        if self.constant(part.target) is not None:
-            return f"{shown(part.target)} is a constant"
-        into, source = self.place(part.target), self.place(part.value) if isinstance(part.value, Var) else None
-        whole = into is not None and isinstance(into.ref, Aggregate)
-        if whole and source is not None and isinstance(source.ref, Aggregate):
-            alike = into is not None and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells
-            return "" if alike else "its sides have other shapes"
-        if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
-            return f"{shown(part.target)} takes no single value"
-        return self._taken(self.variable(part.target), part.value, shown(part.target))
-
-    def _call(self, part: Apply) -> str:
-        name = part.called.base
-        if part.called.steps or self.function(part) is None:
-            block = self.block(part)
-            if block is not None:
-                unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in block.scope and a.name.upper() not in ("EN", "ENO")]
-                return f"{shown(part.called)} has no {unknown[0]}" if unknown else self._given(block, part)
-            upper = name.upper()
-            if is_function_name(name):
-                if upper in ORDERS:
-                    return ""
-                if not given_pins(part):
-                    return f"{name} has no operand"
-                data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
-                return self._mixed(upper, data) if upper in _STANDARD and data else self._converted(upper, data)
-            return f"{shown(part.called)} is no function and no block"
-        called = self.function(part)
-        assert called is not None
-        unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
-        return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
-
-    def _converted(self, name: str, data: list[Expression]) -> str:
-        """Why a conversion cannot be computed: its operand is a text where it should not be, or the other way round."""
-        change = conversion(name)
-        if not data or change is None or change[0] is None:
-            return ""
-        return self._taken(change[0], data[0], name)
-
-    def _given(self, called: Instance, part: Apply) -> str:
-        """Why what is handed over does not fit: texts go into texts only."""
-        for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
-            ref = called.scope.get(name)
-            if isinstance(ref, ByReference) and isinstance(ref.shape, Instance) and isinstance(one.value, Var) and is_chosen(one.value):
-                return f"{shown(one.value)} is chosen by a subscript: a block cannot be handed over so"
-            type_ = self.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.running.tags) else None
-            why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
-            if why:
-                return why
-        return ""
-
 
 def is_function_name(name: str) -> bool:
     """Whether a name is a function of the standard, or an order to the controller."""
     upper = name.upper()
-    return upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in _STANDARD
+    return upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in STANDARD
 
 
 def is_chosen(var: Var) -> bool:
@@ -446,62 +320,6 @@ def shown(var: Expression) -> str:
     for step in var.steps:
         text += f".{step.name}" if isinstance(step, Member) else f".{step.number}" if isinstance(step, Bit) else "[]"
     return text
-
-
-def parts(one: Statement | Expression) -> Iterator[Statement | Expression]:
-    """A statement or expression and all that it is made of; names of functions and blocks are no parts."""
-    todo = [one]
-    while todo:
-        part = todo.pop()
-        yield part
-        make = _INNER.get(type(part))
-        if make is not None:
-            found = make(part)
-            if found:
-                todo += reversed(found)
-
-
-def inner(one: Statement | Expression) -> Sequence[Statement | Expression]:
-    """What a statement or expression is made of directly, in the order in which it is evaluated."""
-    make = _INNER.get(type(one))
-    return make(one) if make is not None else ()
-
-
-def _of_variable(one: Var) -> Sequence[Expression]:
-    return [v for step in one.steps if isinstance(step, Sub) for v in step.values] if one.steps else ()
-
-
-def _of_call(one: Apply) -> Sequence[Expression]:
-    return [v for given in one.arguments for v in (given.value, given.output) if v is not None]
-
-
-def _of_choice(one: Choose) -> Sequence[Statement | Expression]:
-    return [p for branch in one.branches for p in (branch.test, *branch.statements)] + [*one.other]
-
-
-def _of_case(one: Case) -> Sequence[Statement | Expression]:
-    found: list[Statement | Expression] = [one.selector]
-    for labelled in one.branches:
-        found += [v for label in labelled.labels for v in (label.low, label.high) if v is not None]
-        found += labelled.statements
-    return [*found, *one.other]
-
-
-def _of_count(one: For) -> Sequence[Statement | Expression]:
-    return (one.first, one.last, *([one.by] if one.by is not None else []), one.variable, *one.statements)
-
-
-_INNER: dict[type, Callable[[Any], Sequence[Statement | Expression]]] = {
-    Var: _of_variable, Apply: _of_call, Choose: _of_choice, Case: _of_case, For: _of_count,
-    Unary: lambda one: (one.value,), Binary: lambda one: (one.left, one.right), Assign: lambda one: (one.value, one.target),
-    Do: lambda one: (one.call,), While: lambda one: (one.test, *one.statements), Until: lambda one: (*one.statements, one.test),
-    Keep: lambda one: (one.value,), Kept: lambda one: (), Together: lambda one: one.statements,
-    Go: lambda one: (one.test,) if one.test is not None else ()}
-
-
-def leaves_early(statement: Statement) -> bool:
-    """Whether a RETURN stands in a statement."""
-    return any(isinstance(p, Leave) and p.kind == "RETURN" for p in parts(statement))
 
 
 def is_function(instance: Instance) -> bool:

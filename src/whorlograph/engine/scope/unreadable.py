@@ -14,6 +14,7 @@ from whorlograph.model.text import Statement
 
 from .constants import constant_of
 from .rung_types import called_instance, handed_instance
+from .text_checks import Checks
 from .text_types import Scope, is_function_name
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
@@ -31,7 +32,7 @@ class Reading:
         """Why a statement cannot be executed in an instance; "" where it can."""
         key = id(statement), id(instance)
         if key not in self._statements:
-            self._statements[key] = self.scope(instance).unreadable(statement)
+            self._statements[key] = Checks(self.scope(instance)).why(statement)
         return self._statements[key]
 
     def scope(self, instance: Instance) -> Scope:
@@ -66,7 +67,7 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
     if rung.fault:
         return rung.fault
     if rung.statement is not None:
-        return Scope(instance, running).unreadable(rung.statement)
+        return Checks(Scope(instance, running)).why(rung.statement)
     for element in rung.elements:
         if isinstance(element, InVariable) and element.expression.strip():
             why = _not_read(element.expression, instance, running)

@@ -195,7 +195,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     header, first = start[0].strip(), start[1]
     separator = max(",;\t", key=header.count)
     names = [h.strip() for h in header.split(separator)]
-    order = (column(names, profile.log_time, TIME_NAMES), column(names, profile.log_tag, TAG_NAMES),
+    order = (column(names, profile.log_time, TIME_NAMES, True), column(names, profile.log_tag, TAG_NAMES),
              column(names, profile.log_value, VALUE_NAMES))
     time_text = first.partition(separator)[0]
     if unit(names[0]) not in (None, 1_000_000_000):

@@ -20,10 +20,13 @@ _UNIT = re.compile(r"\s*(?:\[([^\]]*)\]|\(([^)]*)\))\s*$")
 _BEHIND = re.compile(r"(?<=[a-z])[_ .](ms|msec|us|µs|ns|s|sec)$", re.IGNORECASE)  # of a column of time: time_ms
 
 
-def column(header: list[str], given: str, names: tuple[str, ...]) -> int | None:
-    """The column of a name that was given, else of the first of some names; a unit behind it does not count."""
+def column(header: list[str], given: str, names: tuple[str, ...], of_time: bool = False) -> int | None:
+    """The column of a name that was given, else of the first of some names; a unit behind it does not count.
+
+    Args: of_time: the unit may stand there without brackets, as in ``time_ms``.
+    """
     lower = [h.lower() for h in header]
-    plain = [_BEHIND.sub("", bare(h)) if "time" in names else bare(h) for h in lower]
+    plain = [_BEHIND.sub("", bare(h)) if of_time else bare(h) for h in lower]
     if given:
         wanted = given.lower()
         return lower.index(wanted) if wanted in lower else plain.index(wanted) if wanted in plain else None
@@ -75,7 +78,7 @@ def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...],
         if number > skip:
             text = line.lstrip("#").strip() if line.startswith("#") else line
             header, separator = _split(text)
-            found = column(header, time, names)
+            found = column(header, time, names, True)
             if found is not None and (len(header) > 1 or not at):
                 one = Heading(at, header, separator, found)
                 if at == len(lines) - 1 and any(len(cells(above, separator)) == len(header) > 1 for _, above in lines[:at]):

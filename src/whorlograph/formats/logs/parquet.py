@@ -46,7 +46,7 @@ def read_parquet(path: Path, running: Running, profile: Profile, times: Times, w
     except pa.ArrowException as problem:
         raise LogError(str(path), f"no Parquet file ({visible(str(problem).splitlines()[0])[:100]})", "export it again, or give CSV") from problem
     header = [visible(name) for name in file.schema_arrow.names]
-    at = column(header, profile.log_time, TIME_NAMES)
+    at = column(header, profile.log_time, TIME_NAMES, True)
     rows = Rows(str(path))
     if at is None and not profile.log_time:
         at = next((i for i, f in enumerate(file.schema_arrow) if pa.types.is_timestamp(f.type)), None)

@@ -6,7 +6,6 @@ import numpy as np
 from msgspec import Struct
 
 from whorlograph.model.log import Ints
-from whorlograph.model.tags import Leaf
 from whorlograph.model.types import Family
 
 from ..generators import runs_freely
@@ -29,7 +28,7 @@ class Changes(Struct, frozen=True):
 def changes(tracer: Tracer) -> list[Changes]:
     """All tags that come and go: BOOLs and numbers of few values, without pins of blocks, generators and what the controller drives."""
     running, found = tracer.running, []
-    pins = {ref.tag for one in running.instances() if one.pou is None and one.type_name for ref in one.scope.values() if isinstance(ref, Leaf)}
+    pins = running.block_pins()
     for tag in running.tags[:running.public]:
         family = tag.type.family
         if family not in (Family.BOOL, Family.SIGNED, Family.UNSIGNED) or tag.computed or tag.index in pins or tag.index in tracer.driven:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from whorlograph.engine.access import How, Use
-from whorlograph.engine.scope.text_types import parts
+from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import Body
 from whorlograph.model.steps import Step, segments

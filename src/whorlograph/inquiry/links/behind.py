@@ -115,7 +115,4 @@ def _unwritten(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, d
         if child is not None:
             child.tag = child.value = child.since = None
             found.append(child)
-    unset = never_set.links(tracer, tag, latches, view, depth, LinkKind.NEVER_SET)
-    for one in unset:
-        one.text = one.text.replace("was never", "is not")
-    return [*unset, *found]
+    return [*never_set.links(tracer, tag, latches, view, depth, LinkKind.NEVER_SET, "is not {}"), *found]

@@ -15,19 +15,24 @@ from .gates import gate_tag
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
 
-
-def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> Link | None:
-    """Why the coil that would have to write has no power; of several, the one that lacks the fewest contacts."""
-    return next(iter(links(tracer, tag, writers, view, depth, kind)), None)
+NEVER = "was never {}"
 
 
-def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind) -> list[Link]:
+def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind, said: str = NEVER) -> Link | None:
+    """Why the coil that would have to write has no power; of several, the one that lacks the fewest contacts.
+
+    Args: said: how it is said that it did not write, with a place for *set* or *reset*.
+    """
+    return next(iter(links(tracer, tag, writers, view, depth, kind, said)), None)
+
+
+def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind, said: str = NEVER) -> list[Link]:
     """The same of each coil, four at most, the one that lacks the fewest contacts first."""
-    found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind) for w in writers[:4]]
+    found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind, said) for w in writers[:4]]
     return sorted((link for link in found if link is not None), key=lambda link: len(link.blockers))
 
 
-def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int, kind: LinkKind) -> Link | None:
+def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int, kind: LinkKind, said: str) -> Link | None:
     """A coil that has no power, or whose step did not run."""
     scan = tracer.ran(writer.step, view)
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
@@ -38,7 +43,7 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
         left = passes.left_out(tracer, writer, seen, words_of(step).source(step, writer.element), depth)
         left.kind, left.tag, left.value, left.since = kind, tag, verb == "reset", tracer.since_done(tag, seen)
         return left
-    lacks = f"was never {verb}: {words_of(step).lacking()}"
+    lacks = f"{said.format(verb)}: {words_of(step).lacking()}"
     found = rung_false.stands(tracer, tag, writer, scan, depth, kind, lacks)
     if found is not None:
         found.value = verb == "reset"

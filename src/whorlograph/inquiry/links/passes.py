@@ -24,6 +24,11 @@ if TYPE_CHECKING:
 MOST = 12
 
 
+def is_end(tracer: Tracer, step: int, at: int) -> bool:
+    """Whether a gate asks whether a loop's variable is past its end: that a loop goes on decides nothing."""
+    return tracer.origin(step, at).what == "past"
+
+
 def in_loop(tracer: Tracer, writer: Writer) -> bool:
     """Whether a write stands inside a loop of its own step."""
     loops = [one for one in every(tracer.controller.calls.code_of(writer.step).actions) if isinstance(one, Loop)]
@@ -67,7 +72,7 @@ def _in_pass(seen: Seen, one: Pass) -> Seen:
 def _opened(tracer: Tracer, gate: Gate, was: Seen) -> bool:
     """Whether a gate that passed does not any more, by what its tag is now."""
     tag = gate_tag(tracer, gate, was)
-    if tag is None or tracer.origin(was.step, gate.at).what == "past":
+    if tag is None or is_end(tracer, was.step, gate.at):
         return False
     bits = tracer.journal.value_at(tag, was.position)
     return bool(bits >> max(0, gate_bit(tracer, gate, was)) & 1) == gate.negated

@@ -21,13 +21,13 @@ MOST = 12
 def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None) -> None:
     """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most.
 
-    A literal that is only looked for, or written where something else decided that, is no reason of its own.
+    A literal that is only looked for is no reason of its own.
     Args: own: a tag whose former value is not followed.
     """
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
     loads = list(tracer.circuit(seen.step).loads(value))[:MOST]
     for one in sorted(loads, key=lambda one: isinstance(one, Const)) if looked_for else loads:
-        if isinstance(one, Const) and (looked_for or len(loads) == 1) and (link.children or link.roots):
+        if isinstance(one, Const) and looked_for and (link.children or link.roots):
             continue
         if isinstance(one, Load) and own is not None and (cell := seen.result.cells.get(one.at)) is not None and cell.number == own:
             continue

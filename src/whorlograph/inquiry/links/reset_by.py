@@ -22,9 +22,9 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
     if found is not None:
         found.value = False
         if view is not None and setters:
-            unset = never_set.link(tracer, tag, setters, view, depth + 1, LinkKind.NEVER_SET)
+            said = f"was not {{}} again after {tracer.at(tracer.time(scan))}"
+            unset = never_set.link(tracer, tag, setters, view, depth + 1, LinkKind.NEVER_SET, said)
             if unset is not None:
-                unset.text = unset.text.replace("was never set", f"was not set again after {tracer.at(tracer.time(scan))}")
                 never_set.missing(unset)
                 if any(_tried(tracer, one, tracer.ran(one.step, view)) for one in setters):
                     for root in found.all_roots():  # somebody tried to set it: what took it away before is over

@@ -83,7 +83,7 @@ def _telling(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
         if len(cells) == 1 and cells[0] is not None:
             asked[gate] = cells[0].number
     known = {tag for gate, tag in asked.items() if not gate.negated}
-    return [g for g in gates if tracer.origin(seen.step, g.at).what != "past" and not (g.negated and asked.get(g) in known)]
+    return [g for g in gates if not passes.is_end(tracer, seen.step, g.at) and not (g.negated and asked.get(g) in known)]
 
 
 def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:

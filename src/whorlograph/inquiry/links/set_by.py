@@ -22,8 +22,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
     if found is not None and view is not None and writer.power is not None:
         _still(tracer, found, writer, view, depth)
     if found is not None and view is not None and resetters:
-        for unreset in never_set.links(tracer, tag, resetters, view, depth + 1, LinkKind.NEVER_SET):
-            unreset.text = unreset.text.replace("was never reset", f"was not reset after {tracer.at(tracer.time(scan))}")
+        said = f"was not {{}} after {tracer.at(tracer.time(scan))}"
+        for unreset in never_set.links(tracer, tag, resetters, view, depth + 1, LinkKind.NEVER_SET, said):
             never_set.missing(unreset)
             found.children.append(unreset)
     return found

@@ -137,8 +137,7 @@ class Asking(Controller):
             yield f"replaying the log with {self.scene.name(root.tag) if self.scene else 'the root'} put the other way"
             return answer, prove_root(session, answer, root, stop)
 
-        if not self.board.work.start("prove", job):
-            self.say("something else is still running: Ctrl+C stops it")
+        self.start("prove", job)
 
     def take_prove(self, result: object) -> None:
         """A proof is there."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator
+from collections.abc import Callable
+from pathlib import Path
 
 from whorlograph.desk.asking import answer_to
 from whorlograph.desk.bench import NUMBERS, Bench
@@ -19,7 +20,7 @@ from whorlograph.model.question import Question
 from ..board import Board
 from ..state import PageState
 from ..views.overlay import ListOverlay
-from ..views.prompt import Prompt, own_path
+from ..views.prompt import Prompt
 from .controller import Controller
 from .paging import Paging
 
@@ -96,8 +97,7 @@ class Benching(Controller):
             acts += [(f"go on with {called(changing.name)}: memory kept, timers begin anew", lambda: self._with_changes(True))]
             if bench.session is self.session and bench.now < bench.session.log.end:
                 acts.append((f"go on with {called(changing.name)}, memory kept, and the log goes on", lambda: self._with_changes(True, True)))
-            acts += [
-                     (f"restart with {called(changing.name)}: all tags as declared", lambda: self._with_changes(False))]
+            acts.append((f"restart with {called(changing.name)}: all tags as declared", lambda: self._with_changes(False)))
         if bench.session is self.session:
             acts.append(("without the program: outputs by hand, to test the wiring", self._without))
         lines = [[(f" {words}", Ink.TEXT)] for words, _ in acts]
@@ -191,18 +191,10 @@ class Benching(Controller):
         if bench is None:
             return
 
-        def take(text: str | None) -> None:
-            if text:
-                path = own_path(text)
-
-                def job() -> Generator[str, None, str]:
-                    yield f"writing {path}"
-                    bench.save(path)
-                    return f"{path}, to be read with --profile {path.with_suffix('.toml')}" if bench.needs_profile else str(path)
-
-                if not self.board.work.start("export", job):
-                    self.say("something else is still running: Ctrl+C stops it")
+        def write(path: Path) -> str | None:
+            bench.save(path)
+            return f"{path}, to be read with --profile {path.with_suffix('.toml')}" if bench.needs_profile else None
 
         name = f"{self.session.paths.program.stem}-bench.csv"
-        self.board.app.push_screen(Prompt("save what was done as a log: any other command takes it", "a file name, .csv", name), take)
+        self.write_where("save what was done as a log: any other command takes it", "a file name, .csv", name, write)
 

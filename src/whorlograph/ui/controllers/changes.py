@@ -156,8 +156,7 @@ class Changes(Controller):
             found.said = (f"{called(changing.name)}: {steps}" if changing.name else f"changed: {steps}", *judged(found, answer))
             return found
 
-        if not self.board.work.start("changed", job):
-            self.say("something else is still running: Ctrl+C stops it")
+        self.start("changed", job)
 
     def _compare_with(self, version: Version) -> None:
         """Lay a kept version beside this one."""
@@ -168,8 +167,7 @@ class Changes(Controller):
             yield "replaying the log through both versions"
             return changing.beside(version)
 
-        if not self.board.work.start("changed", job):
-            self.say("something else is still running: Ctrl+C stops it")
+        self.start("changed", job)
 
     def take_changed(self, result: object) -> None:
         """Show what the change has done."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Generator
+from pathlib import Path
 
 from whorlograph.desk.job import Desk
 from whorlograph.desk.scene import Scene
@@ -10,6 +11,8 @@ from whorlograph.desk.session import Session
 
 from ..board import Board
 from ..state import View
+from ..views.prompt import Prompt, own_path
+from ..work import Job
 
 
 class Controller:
@@ -45,6 +48,33 @@ class Controller:
     def say(self, text: str) -> None:
         """A message in the line above the footer."""
         self.board.say(text)
+
+    def start(self, what: str, job: Job) -> None:
+        """Begin work beside the screen; where other work still runs, say so."""
+        if not self.board.work.start(what, job):
+            self.say("something else is still running: Ctrl+C stops it")
+
+    def write_where(self, title: str, asks: str, name: str, write: Callable[[Path], str | None]) -> None:
+        """Ask for a file, and write it beside the screen; one that is there already only when that is confirmed.
+
+        Args: title, asks: what the line says; name: the file's name to begin with; write: writes it, and says what is told of it, None: its path.
+        """
+        def take(text: str | None) -> None:
+            if not text:
+                return
+            path = own_path(text)
+
+            def job() -> Generator[str, None, str]:
+                yield f"writing {path}"
+                return write(path) or str(path)
+
+            if path.exists():
+                sure = Prompt(f"{path.name} is there already: Enter replaces it, Esc leaves it", "", "replace")
+                self.board.app.push_screen(sure, lambda answer: self.start("export", job) if answer is not None else None)
+            else:
+                self.start("export", job)
+
+        self.board.app.push_screen(Prompt(title, asks, name), take)
 
     def results(self) -> dict[str, Callable[[object], None]]:
         """What takes the results of work, by the work's name: a method ``take_NAME`` each; None stands for work that was stopped."""

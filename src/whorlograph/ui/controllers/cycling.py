@@ -11,7 +11,7 @@ from whorlograph.model.errors import UsageError
 
 from ..board import Board
 from ..state import PageState
-from ..views.prompt import Prompt, own_path
+from ..views.prompt import Prompt
 from .controller import Controller
 from .paging import Paging
 
@@ -67,19 +67,8 @@ class Cycling(Controller):
             self.say("no cycles are found yet")
             return
 
-        def take(text: str | None) -> None:
-            if text:
-                path = own_path(text)
-
-                def job() -> Generator[str, None, str]:
-                    yield f"writing {path}"
-                    write_cycles(session, found, path)
-                    return str(path)
-
-                if not self.board.work.start("export", job):
-                    self.say("something else is still running: Ctrl+C stops it")
-
-        self.board.app.push_screen(Prompt("the whorl on paper", "a file name, .pdf or .svg", f"{session.paths.program.stem}-cycles.pdf"), take)
+        name = f"{session.paths.program.stem}-cycles.pdf"
+        self.write_where("the whorl on paper", "a file name, .pdf or .svg", name, lambda path: write_cycles(session, found, path))
 
 
 class CyclePrompt(Prompt):

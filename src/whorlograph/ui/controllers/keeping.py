@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Generator
+from collections.abc import Callable
 from pathlib import Path
 from string import ascii_letters
 
@@ -17,7 +17,7 @@ from whorlograph.model.question import Question
 
 from ..board import Board
 from ..state import PageState
-from ..views.prompt import Prompt, own_path
+from ..views.prompt import Prompt
 from ..views.search import SearchPrompt
 from .asking import Asking
 from .controller import Controller
@@ -92,27 +92,8 @@ class Keeping(Controller):
         self.export("the answer", f"{self.scene.name(answer.tag).replace('.', '_') or 'answer'}.pdf", write)
 
     def export(self, what: str, name: str, write: Callable[[Path], None], more: str = "") -> None:
-        """Ask for a file, and write it beside the screen; one that is there already only when that is confirmed. Args: more: another ending."""
-        def take(text: str | None) -> None:
-            if not text:
-                return
-            path = own_path(text)
-
-            def job() -> Generator[str, None, str]:
-                yield f"writing {path}"
-                write(path)
-                return str(path)
-
-            def begin(sure: str | None = "") -> None:
-                if sure is not None and not self.board.work.start("export", job):
-                    self.say("something else is still running: Ctrl+C stops it")
-
-            if path.exists():
-                self.board.app.push_screen(Prompt(f"{path.name} is there already: Enter replaces it, Esc leaves it", "", "replace"), begin)
-            else:
-                begin()
-
-        self.board.app.push_screen(Prompt(f"export {what}: {f'{more}, ' if more else ''}.pdf, .svg or .md", "a file name", name), take)
+        """Put something on paper. Args: more: another ending."""
+        self.write_where(f"export {what}: {f'{more}, ' if more else ''}.pdf, .svg or .md", "a file name", name, write)
 
     def take_export(self, result: object) -> None:
         """It stands on paper."""

@@ -49,8 +49,7 @@ class Revising(Controller):
             later = bool(here.program.date) and other.program.date > here.program.date
             return compare(here, other) if later else compare(other, here)
 
-        if not self.board.work.start("revisions", job):
-            self.say("something else is still running: Ctrl+C stops it")
+        self.start("revisions", job)
 
     def take_revisions(self, result: object) -> None:
         """Show what differs; the other program's course goes along on the timeline."""

@@ -27,7 +27,8 @@ from whorlograph.engine.code import Leave as LeaveScope
 from whorlograph.engine.code import Scope as Block
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
 from whorlograph.engine.front.names import Variable, Whole
-from whorlograph.engine.scope.text_types import ORDERS, Scope, leaves_early
+from whorlograph.engine.scope.text_parts import leaves_early
+from whorlograph.engine.scope.text_types import ORDERS, Scope
 from whorlograph.engine.scope.widening import common
 from whorlograph.model.text import (
     Apply,

@@ -1,0 +1,128 @@
+"""Statements that cannot be executed: what in them names nothing, or does not fit where it stands."""
+
+from __future__ import annotations
+
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
+from whorlograph.model.text import Apply, Assign, Binary, Expression, For, Statement, Unary, Var
+from whorlograph.model.types import Elementary, Family
+
+from .text_parts import parts
+from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
+from .widening import COMPARISONS, NUMBER_PINS, SELECTIONS, TEXTS, conversion
+
+
+class Checks:
+    """Looks at the statements of one instance."""
+
+    def __init__(self, scope: Scope) -> None:
+        self.scope = scope
+
+    def why(self, statement: Statement) -> str:
+        """Why a statement cannot be executed; "" where it can."""
+        found = [*parts(statement)]
+        named = {id(a.value) for p in found if type(p) is Apply and p.called.base.upper() in ORDERS for a in p.arguments}
+        for part in found:
+            if type(part) is Var and not part.steps and self.scope.variable(part) is not None:
+                continue
+            why = self._part(part) if id(part) not in named else ""
+            if why:
+                return why
+        return ""
+
+    def _part(self, part: Statement | Expression | Var) -> str:
+        if isinstance(part, Var):
+            return f"{shown(part)} names nothing that is declared" if self.scope.constant(part) is None and self.scope.place(part) is None else ""
+        if isinstance(part, Apply):
+            return self._call(part)
+        if isinstance(part, (Unary, Binary)):
+            values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
+            if part.code not in TEXTS and all(k is not None and k.family is not Family.STRING for k in map(self.scope.kind, values)):
+                return ""
+            wrong = [v for v in values if self._is_whole(v)]
+            return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
+        if isinstance(part, Assign):
+            return self._assigned(part)
+        if isinstance(part, For) and (self.scope.variable(part.variable) is None or not self._number(part.variable)):
+            return f"{shown(part.variable)} counts a loop and is no whole number"
+        return ""
+
+    def _text(self, one: Expression) -> bool:
+        if isinstance(one, (Unary, Binary)):  # no sign makes a text
+            return False
+        kind = self.scope.kind(one)
+        return kind is not None and kind.family is Family.STRING
+
+    def _mixed(self, name: str, values: list[Expression]) -> str:
+        """Why a function cannot be computed: texts go with texts only, and not into sums."""
+        texts = [self._text(v) for v in values]
+        if not any(texts):
+            return f"{name} takes texts, {shown(values[0])} is none" if name in TEXTS else ""
+        if name not in TEXTS | COMPARISONS | SELECTIONS:
+            return f"{shown(values[texts.index(True)])} is a text, and {name} takes none"
+        return "" if all(texts) else f"{shown(values[texts.index(False)])} is no text"
+
+    def _taken(self, type_: Elementary | None, value: Expression, name: str) -> str:
+        """Why a variable of a type cannot take a value."""
+        if type_ is None or (type_.family is Family.STRING) == self._text(value):
+            return ""
+        return f"{shown(value)} is no text, {name} is one" if type_.family is Family.STRING else f"{shown(value)} is a text, {name} is none"
+
+    def _number(self, var: Var) -> bool:
+        type_ = self.scope.variable(var)
+        return type_ is not None and type_.whole
+
+    def _is_whole(self, one: Expression) -> bool:
+        """Whether a value is an array, a structure or a block, not one value."""
+        return isinstance(one, Var) and self.scope.constant(one) is None and self.scope.place(one) is not None and self.scope.variable(one) is None
+
+    def _assigned(self, part: Assign) -> str:
+        if self.scope.constant(part.target) is not None:
+            return f"{shown(part.target)} is a constant"
+        into, source = self.scope.place(part.target), self.scope.place(part.value) if isinstance(part.value, Var) else None
+        whole = into is not None and isinstance(into.ref, Aggregate)
+        if whole and source is not None and isinstance(source.ref, Aggregate):
+            alike = into is not None and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells
+            return "" if alike else "its sides have other shapes"
+        if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
+            return f"{shown(part.target)} takes no single value"
+        return self._taken(self.scope.variable(part.target), part.value, shown(part.target))
+
+    def _call(self, part: Apply) -> str:
+        name = part.called.base
+        if part.called.steps or self.scope.function(part) is None:
+            block = self.scope.block(part)
+            if block is not None:
+                unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in block.scope and a.name.upper() not in ("EN", "ENO")]
+                return f"{shown(part.called)} has no {unknown[0]}" if unknown else self._given(block, part)
+            upper = name.upper()
+            if is_function_name(name):
+                if upper in ORDERS:
+                    return ""
+                if not given_pins(part):
+                    return f"{name} has no operand"
+                data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
+                return self._mixed(upper, data) if upper in STANDARD and data else self._converted(upper, data)
+            return f"{shown(part.called)} is no function and no block"
+        called = self.scope.function(part)
+        assert called is not None
+        unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
+        return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
+
+    def _converted(self, name: str, data: list[Expression]) -> str:
+        """Why a conversion cannot be computed: its operand is a text where it should not be, or the other way round."""
+        change = conversion(name)
+        if not data or change is None or change[0] is None:
+            return ""
+        return self._taken(change[0], data[0], name)
+
+    def _given(self, called: Instance, part: Apply) -> str:
+        """Why what is handed over does not fit: texts go into texts only."""
+        for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
+            ref = called.scope.get(name)
+            if isinstance(ref, ByReference) and isinstance(ref.shape, Instance) and isinstance(one.value, Var) and is_chosen(one.value):
+                return f"{shown(one.value)} is chosen by a subscript: a block cannot be handed over so"
+            type_ = self.scope.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.scope.running.tags) else None
+            why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
+            if why:
+                return why
+        return ""
