@@ -33,9 +33,9 @@ def schedule(random: Random) -> list[tuple[float, str, int]]:
     return sorted(found)
 
 
-def machine(seed: int, kind: str = "", cycles: int = 24, noise: float = 0.004, drift: float = 0.0) -> Made:
+def machine(seed: int, kind: str = "", cycles: int = 24, noise: float = 0.004, drift: float = 0.0, late: float = 0.05) -> Made:
     """A log. Args: kind: what one cycle does otherwise; noise: standard deviation of each interval, as a share of it; drift: by which share
-    one interval grows from the first to the last cycle."""
+    one interval grows from the first to the last cycle; late: by which share of a cycle something comes late."""
     random = Random(seed)
     plan = schedule(random)
     length = plan[-1][0]
@@ -54,7 +54,7 @@ def machine(seed: int, kind: str = "", cycles: int = 24, noise: float = 0.004, d
             grown = 1 + drift * n / max(1, cycles - 1) if drift and i == drifting else 1.0
             at += gap * max(0.2, random.gauss(1, noise)) * grown
             if n == odd and kind == "late" and i == place:
-                at += 0.05 * length
+                at += late * length
                 made.tag = tag
             mine.append((at, tag, value))
             before = planned

@@ -11,6 +11,7 @@ from tests.building import program_of, session_of
 from tests.cycling import KINDS, TAGS, machine
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.cycles import cycle_words, cycles_json, cycles_lines, find_cycles
+from whorlograph.inquiry.cycles.deviations import Kind
 from whorlograph.inquiry.cycles.drift import chance
 from whorlograph.inquiry.cycles.found import Cycles
 from whorlograph.model.errors import UsageError
@@ -46,6 +47,34 @@ class Deviations(unittest.TestCase):
         for seed in self.seeds(8):
             made = machine(seed, "aborted")
             self.assertEqual(numbers(find_cycles(made.session, "X0"), "aborted"), [made.cycle])
+
+    def test_what_comes_very_late_is_late_and_not_missing(self) -> None:
+        for seed in self.seeds(12):
+            made = machine(seed, "late", late=0.4)
+            found = find_cycles(made.session, "X0")
+            top = found.ranked[0]
+            assert top.first is not None
+            self.assertEqual((top.turn.number, top.first.kind, made.session.running.tags[top.first.tag].name), (made.cycle, Kind.LATE, made.tag))
+            inputs = {made.session.running.by_name[t.lower()] for t in TAGS}
+            lacking = [d.tag for d in top.deviations if d.kind is Kind.MISSING and d.tag in inputs]
+            self.assertEqual(lacking, [], "all of the inputs came")  # an output made of two of them may truly do something less
+
+    def test_the_last_cycle_lacks_nothing_that_was_still_to_come(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), coil("Y1"))
+
+        rows: list[tuple[int, str, int]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+        for n in range(12):
+            start = 1_000 + 10_000 * n
+            rows += [(start, "X1", 1), (start + 900, "X1", 0), (start + 2_000, "X2", 1), (start + 3_000, "X2", 0), (start + 5_000, "X3", 1),
+                     (start + 6_000 + 30 * n, "X3", 0)]
+        for ends, kind in ((rows, "whole"), (rows[:-1], "cut"), ([*rows[:-1], (200_000, "X2", 0)], "whole")):
+            session = session_of(program_of(draw, "X1 X2 X3 Y1"), ends)
+            found = find_cycles(session, "X1")
+            self.assertEqual(found.judged[-1].turn.kind, kind)
+            missing = [d.tag for d in found.judged[-1].deviations if d.kind is Kind.MISSING]
+            self.assertEqual(bool(missing), ends[-1][0] == 200_000, "long after the last event, what has not come is missing")
+        self.assertRegex("\n".join(cycles_lines(session, found)), r"X3 off is missing, usually 6\.\d+ s after the start")
 
     def test_noise_alone_is_neither_odd_nor_drifts(self) -> None:
         odd = drifts = 0

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from whorlograph.inquiry.cycles.begin import Beginning, beginnings
+from whorlograph.inquiry.cycles.begin import LEAST, Beginning, beginnings
 from whorlograph.inquiry.cycles.changes import Changes, changes
 from whorlograph.inquiry.cycles.deviations import THIN, Deviation, Judged, Kind, judge
 from whorlograph.inquiry.cycles.drift import Drift, drifts
@@ -40,7 +40,8 @@ def find_cycles(session: Session, start: str = "", beside: Inquiry | None = None
     else:
         proposed = beginnings(found)
         if not proposed:
-            raise UsageError("", "nothing in this log comes again and again", "give what a cycle begins with: --start TAG")
+            raise UsageError("", f"nothing in this log comes {LEAST} times or more, too little to propose a cycle",
+                             "give what one begins with: --start TAG")
         times, words = proposed[0].times, _beginning(session, proposed[0])
         others = [_beginning(session, b) for b in proposed[1:4]]
     floor = max(session.controller.scan_time, raster(session.log) // 2)
@@ -86,7 +87,7 @@ def deviation_words(session: Session, judged: Judged, one: Deviation) -> str:
     """A deviation in a sentence's end: what came otherwise, when after the cycle's start."""
     words, after = event_words(session, one.tag, one.value), duration_text(one.time - judged.turn.start)
     if one.kind is Kind.MISSING:
-        return f"{words} is missing, usually {after} after the start"
+        return f"{words} is missing, usually {duration_text(one.usual)} after the start"
     if one.kind is Kind.ADDITIONAL:
         lasting = f" for {duration_text(one.lasting)}" if one.lasting >= 0 else ""
         where = f"in none of the others{' so long' if one.lasting >= 0 else ''}" if not one.others else f"in {counted(one.others, 'other')} too"

@@ -7,12 +7,11 @@ from enum import StrEnum
 import numpy as np
 from msgspec import Struct, field
 
-from .turns import Turn, Turns
+from .turns import OFTEN, Turn, Turns
 
 THIN = 5  # cycles below which nothing is usual
 BEYOND = 5.0  # spreads from which on a time is not as usual
 BEYOND_FEW = 7.0  # the same of fewer than ten cycles
-OFTEN = 0.8  # share of the cycles that have an event, for its lack to be told
 MOST = 25.0  # what one event counts at the most
 RARE = 0.2  # share of the cycles in which something additional may come and still be one
 LIKE = 0.6  # as long as another one, about
@@ -33,7 +32,7 @@ class Kind(StrEnum):
 class Deviation(Struct, frozen=True):
     """An event that is not as usual: the tag and the value it comes to, when (ns; of a missing one when it was to come), by how much (ns), and
     how much it counts; ``lasting``: of an additional one, how long until the tag came back (ns, -1 not); ``others``: in how many other
-    whole cycles the tag does something additional for about as long."""
+    whole cycles the tag does something additional for about as long; ``usual``: of a missing one, how long after the start it comes (ns)."""
 
     tag: int
     value: int
@@ -43,6 +42,7 @@ class Deviation(Struct, frozen=True):
     weight: float
     lasting: int = -1
     others: int = 0
+    usual: int = 0
 
 
 class Judged(Struct):
@@ -117,7 +117,7 @@ def _judged(found: Turns, turn: Turn, limit: float, extra: dict[int, dict[int, i
         if np.isnan(when):
             if one.share >= OFTEN and turn.kind == "whole":
                 expected = known + one.gap if not np.isnan(known) else one.after
-                judged.deviations.append(Deviation(one.tag, one.value, turn.start + round(expected), Kind.MISSING, 0, MOST))
+                judged.deviations.append(Deviation(one.tag, one.value, turn.start + round(expected), Kind.MISSING, 0, MOST, usual=one.after))
             continue
         by, spread = (when - known - one.gap, one.gap_spread) if not np.isnan(known) else (when - one.after, one.spread)
         beyond = abs(by) / max(1, spread)

@@ -22,6 +22,7 @@ FLICKER = 1_000_000_000  # ns: what is shorter, and much shorter than what stand
 BESIDE = 0.1
 REST = 0.5  # of the time from the beginning to the last event, which a rest takes before what leads up to the next beginning
 LEAD = 0.6  # of the events, which may lead up to it
+OFTEN = 0.8  # share of the cycles that have an event, for its lack to be told
 FAR = 0.08  # of a cycle: twice that apart, two events are not the same one
 
 Floats = NDArray[np.float64]
@@ -87,6 +88,7 @@ def lay_out(starts: Ints, all_changes: list[Changes], end: int, floor: int) -> T
             usual[one.tag] = most
     turns = [Turn(n + 1, int(start), int(start), int(bounds[n + 1]) - (n + 1 == len(starts))) for n, start in enumerate(starts.tolist())]
     span = _span(usual, parts, starts)
+    far = max(FAR * span, 4.0 * floor)
     columns: list[tuple[int, int, Floats]] = []  # tag, value, when in each cycle
     for tag, count in usual.items():
         model, values = _model(parts[tag], count, starts)
@@ -98,7 +100,7 @@ def lay_out(starts: Ints, all_changes: list[Changes], end: int, floor: int) -> T
             kept, brief = _without_brief(came, had, model, len(values))
             turn.more += [(int(came[i]), tag, int(had[i])) for i in brief]
             came, had = came[kept], had[kept]
-            for place, there in enumerate(_matched((came - turn.start).astype(np.float64), had, model, values, max(FAR * span, 4.0 * floor))):
+            for place, there in enumerate(_matched((came - turn.start).astype(np.float64), had, model, values, far, span)):
                 if there >= 0:
                     times[n, there] = came[place] - turn.start
                 else:
@@ -201,8 +203,12 @@ def _without_brief(came: Ints, had: Ints, model: Floats, usual: int) -> tuple[li
     return kept, sorted(brief)
 
 
-def _matched(came: Floats, had: Ints, model: Floats, values: Ints, far: float) -> list[int]:
-    """For each change of a cycle which of the usual ones it is (-1: none), in order, so that all together they are moved least."""
+def _matched(came: Floats, had: Ints, model: Floats, values: Ints, far: float, span: float) -> list[int]:
+    """For each change of a cycle which of the usual ones it is (-1: none), in order, so that all together they are moved least.
+
+    What is left over on both sides, comes to the same value and stays about as usual is one event after all, however late or early: nothing is
+    missing that came.
+    """
     if len(came) == len(model) and np.array_equal(had, values) and bool((np.abs(came - model) < 2 * far).all()):
         return list(range(len(model)))
     rows, cols = len(came), len(model)
@@ -222,6 +228,13 @@ def _matched(came: Floats, had: Ints, model: Floats, values: Ints, far: float) -
             i -= 1
         else:
             j -= 1
+    for i in range(rows):
+        if found[i] < 0:
+            after = max((j for j in found[:i] if j >= 0), default=-1)
+            before = next((j for j in found[i + 1:] if j >= 0), cols)
+            stays = came[i + 1] - came[i] if i + 1 < rows else np.inf
+            usual = [model[j + 1] - model[j] if j + 1 < cols else span for j in range(cols)]
+            found[i] = next((j for j in range(after + 1, before) if values[j] == had[i] and stays > BESIDE * usual[j]), -1)
     return found
 
 
@@ -235,8 +248,10 @@ def _kinds(turns: list[Turn], columns: list[tuple[int, int, Floats]], end: int, 
         short = bool(late) and lacking > 0.5 * len(late)
         if short and turn.until - turn.start < 0.95 * span:
             turn.kind = "cut" if n + 1 == len(turns) else "aborted"
-    last = turns[-1]
-    if last.kind == "whole" and end - last.start < 0.95 * span:
+    last, lasted = turns[-1], end - turns[-1].start
+    # What is lacking of the last one may have been to come when the log ended.
+    latest = [float(np.nanmax(when)) for _, _, when in columns if np.isnan(when[-1]) and np.isnan(when).mean() <= 1 - OFTEN]
+    if last.kind == "whole" and (lasted < 0.95 * span or any(lasted < 1.05 * one for one in latest)):
         last.kind = "cut"
 
 

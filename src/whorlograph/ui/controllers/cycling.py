@@ -40,7 +40,7 @@ class Cycling(Controller):
             try:
                 session.cycles, session.cycles_wrong = find_cycles(session, start, inquiry_beside(session)), ""
             except UsageError as error:
-                session.cycles, session.cycles_wrong = None, f"{error.what}; {error.remedy.replace('--start TAG', 't says what a cycle begins with')}"
+                session.cycles, session.cycles_wrong = None, f"{error.what}; t says what a cycle begins with"
             yield "cycles"
             return True
 
