@@ -67,7 +67,7 @@ class EnginesAgree(unittest.TestCase):
 
     def test_on_dense_logs_whose_scans_lie_across_pieces(self) -> None:
         for room in (1, 3, 7):
-            with mock.patch.object(module, "EVENTS_ROOM", room), mock.patch.object(module, "JOURNAL_ROOM", 64):
+            with mock.patch.multiple(module, EVENTS_ROOM=room, JOURNAL_ROOM=64, NOTES_ROOM=room, LENGTHS_ROOM=room, RUNS_ROOM=room):
                 self.hold(range(FIRST, FIRST + 8), dense=(600, 200_000_000))
                 self.hold(range(FIRST, FIRST + 8), tasked=True, dense=(600, 200_000_000))
 

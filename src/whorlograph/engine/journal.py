@@ -35,17 +35,11 @@ class Columns:
         self.passes: list[Passes] = []
         self.forced: list[Forced] = []
         self.shadow: list[Rows] = []
-        self._before_task: Rows | None = None
         self._rest: list[Rows] = []
         self._resting = 0
 
     def add(self, rows: Rows) -> None:
-        """Take rows, which are not written to any more; those with a tag below 0 are no changes of tags."""
-        special = rows.tag < 0
-        at_special = np.flatnonzero(special)
-        if len(at_special):
-            self._special(rows, at_special)
-            rows = rows.chosen(~special)
+        """Take changes of tags, rows which are not written to any more."""
         self.rows += len(rows)
         for part, repeat in parted(rows):
             if repeat is None:
@@ -53,16 +47,8 @@ class Columns:
             else:
                 self._repeat(repeat)
 
-    def _special(self, rows: Rows, which: Ints) -> None:
-        """The clock, scans' times, tasks, forces: the rows at ``which``, most of them scans' times where steps take time."""
-        timed = rows.tag.take(which) == at.LENGTH_OF
-        lengths = which[timed]
-        table = np.empty((len(lengths), 2), np.int64)
-        table[:, 0], table[:, 1] = rows.scan.take(lengths), rows.value.take(lengths)
-        self.lengths.append(table)
-        if len(lengths) == len(which):
-            return
-        rows = rows.taken(which[~timed])
+    def note(self, rows: Rows) -> None:
+        """Take rows that are no changes of tags: the clock, tasks missed and held, forces, loops."""
         tag = rows.tag
         # One by one: the start of a stretch of scans and its period may come in two pieces.
         begins = tag == at.CLOCK_START
@@ -70,40 +56,14 @@ class Columns:
         self.starts += rows.value[begins].tolist()
         self.periods += rows.value[tag == at.CLOCK_PERIOD].tolist()
         self.passes += [Passes(scan, step, number, value) for scan, number, step, _, value in rows.chosen(tag == at.PASSES).listed()]
-        self._tasks(rows.chosen((tag <= at.TASK_DUE) & (tag >= at.TASK_EVERY)))
+        missed = rows.chosen(tag == at.TASK_MISSED)
+        self.runs.miss(missed.step, missed.value)
+        self.runs.held += [Held(step, scan, number, bool(value)) for scan, number, step, _, value in rows.chosen(tag == at.TASK_HELD).listed()]
         self.forced += [Forced(step, scan, value if kind == at.FORCED else None)
                         for scan, _, step, kind, value in rows.chosen((tag == at.FORCED) | (tag == at.UNFORCED)).listed()]
         shadow = rows.chosen(tag <= at.SHADOW)
         if len(shadow):
             self.shadow.append(shadow)
-
-    def _tasks(self, block: Rows) -> None:
-        """Rows about tasks. A start is preceded by the instant it came due only where that is another; runs that are
-        counted by the first instant and the distance."""
-        runs = self.runs
-        tag = block.tag
-        missed = block.chosen(tag == at.TASK_MISSED)
-        runs.miss(missed.step, missed.value)
-        runs.held += [Held(step, scan, number, bool(value)) for scan, number, step, _, value in block.chosen(tag == at.TASK_HELD).listed()]
-        rest = block.chosen((tag == at.TASK_DUE) | (tag == at.TASK_START) | (tag == at.TASK_SKIPPED) | (tag == at.TASK_EVERY))
-        if self._before_task is not None:
-            rest = joined([self._before_task, rest])
-            self._before_task = None
-        if len(rest) and rest.tag[-1] in (at.TASK_DUE, at.TASK_EVERY):
-            cut = len(rest) - (2 if rest.tag[-1] == at.TASK_EVERY else 1)
-            self._before_task, rest = rest.part(cut, len(rest)), rest.part(0, cut)
-        kinds, values = rest.tag, rest.value
-        rows = np.nonzero((kinds == at.TASK_START) | (kinds == at.TASK_SKIPPED))[0]
-        if not len(rows):
-            return
-        counted = kinds[rows] == at.TASK_SKIPPED
-        late = ~counted & (rows > 0) & (kinds[rows - 1] == at.TASK_DUE)
-        table = np.zeros((len(rows), 4), np.int64)
-        table[:, 0], table[:, 2] = values[rows], 1
-        table[late, 0] = values[rows[late] - 1]
-        table[late, 3] = values[rows[late]] - table[late, 0]
-        table[counted, 0], table[counted, 1], table[counted, 2] = (values[rows[counted] - i] for i in (2, 1, 0))
-        runs.add(rest.step[rows], table)
 
     def _write_out(self, rows: Rows) -> None:
         for begin in range(0, len(rows), MOST_ROWS):

@@ -87,7 +87,7 @@ class Interrupts(Struct, frozen=True):
 
     def _note(self, code: int, task: str, value: str) -> str:
         """A record about a task; the step's number goes on where it was."""
-        return f"(global.set $step {task}) (call $rec (i32.const {code}) {value})"
+        return f"(global.set $step {task}) (call $note (i32.const {code}) {value})"
 
     def _due(self) -> str:
         size = at.TASK
@@ -102,7 +102,9 @@ class Interrupts(Struct, frozen=True):
       (local.set $s (global.get $step))
       {self._note(at.TASK_MISSED, "(local.get $k)", "(local.get $d)")}
       (global.set $step (local.get $s)))
-    (else (i64.store offset={at.T_PENDING} (local.get $a) (local.get $d)))))"""
+    (else
+      (i32.store (i32.const {at.WAITING}) (i32.add (i32.load (i32.const {at.WAITING})) (i32.const 1)))
+      (i64.store offset={at.T_PENDING} (local.get $a) (local.get $d)))))"""
 
     def _ran(self) -> str:
         """Runs that came on time are counted as long as they come at one distance; records tell of them when that ends."""
@@ -123,19 +125,23 @@ class Interrupts(Struct, frozen=True):
   (i64.store offset={at.T_FIRST} (local.get $a) (local.get $d))
   (i64.store offset={at.T_EVERY} (local.get $a) (local.get $i))
   (i64.store offset={at.T_COUNT} (local.get $a) (local.get $c)))
-(func $ran_so_far (param $k i32) (local $a i32) (local $s i32)
+(func $ran_so_far (param $k i32) (local $a i32)
   (local.set $a {address})
   (if (i64.eqz (i64.load offset={at.T_COUNT} (local.get $a))) (then (return)))
-  (local.set $s (global.get $step))
-  (global.set $step (local.get $k))
-  (if (i64.eq (i64.load offset={at.T_COUNT} (local.get $a)) (i64.const 1))
-    (then (call $rec (i32.const {at.TASK_START}) (i64.load offset={at.T_FIRST} (local.get $a))))
-    (else
-      (call $rec (i32.const {at.TASK_DUE}) (i64.load offset={at.T_FIRST} (local.get $a)))
-      (call $rec (i32.const {at.TASK_EVERY}) (i64.load offset={at.T_EVERY} (local.get $a)))
-      (call $rec (i32.const {at.TASK_SKIPPED}) (i64.load offset={at.T_COUNT} (local.get $a)))))
-  (i64.store offset={at.T_COUNT} (local.get $a) (i64.const 0))
-  (global.set $step (local.get $s)))"""
+  (call $run_row (local.get $k) (i64.load offset={at.T_FIRST} (local.get $a))
+    (select (i64.load offset={at.T_EVERY} (local.get $a)) (i64.const 0) (i64.ne (i64.load offset={at.T_COUNT} (local.get $a)) (i64.const 1)))
+    (i64.load offset={at.T_COUNT} (local.get $a)) (i64.const 0))
+  (i64.store offset={at.T_COUNT} (local.get $a) (i64.const 0)))
+(func $run_row (param $k i32) (param $first i64) (param $every i64) (param $count i64) (param $wait i64) (local $p i32)
+  (local.set $p (i32.load (i32.const {at.RUNS_AT})))
+  (i64.store (local.get $p) (i64.extend_i32_s (local.get $k)))
+  (i64.store offset=8 (local.get $p) (local.get $first))
+  (i64.store offset=16 (local.get $p) (local.get $every))
+  (i64.store offset=24 (local.get $p) (local.get $count))
+  (i64.store offset=32 (local.get $p) (local.get $wait))
+  (local.set $p (i32.add (local.get $p) (i32.const {at.RUN})))
+  (i32.store (i32.const {at.RUNS_AT}) (local.get $p))
+  (if (i32.ge_u (local.get $p) (i32.const {self.layout.end})) (then (call $flush))))"""
 
     def _interval(self, task: Task) -> str:
         if task.interval_tag is None:
@@ -177,7 +183,7 @@ class Interrupts(Struct, frozen=True):
 
     def _pick(self) -> str:
         """The task to start: of those that wait and are more urgent than what runs, the most urgent, the earlier due, the earlier declared."""
-        lines = ["(local.set $best (i32.const -1))"]
+        lines = ["(local.set $best (i32.const -1))", f"(if (i32.eqz (i32.load (i32.const {at.WAITING}))) (then (return (i32.const -1))))"]
         for task, _ in self.tasks:
             k = task.number
             pending = f"(i64.load {self.field(k, at.T_PENDING)})"
@@ -216,11 +222,9 @@ class Interrupts(Struct, frozen=True):
 
     def _idle(self) -> str:
         """Whether no task waits and none comes due by itself up to an instant."""
-        waits = "\n".join(f"(if (i64.ne (i64.load {self.field(t.number, at.T_PENDING)}) (i64.const -1)) (then (return (i32.const 0))))"
-                          for t, _ in self.tasks)
         return f"""
 (func $idle (param $until i64) (result i32) (local $d i64)
-  {waits}
+  (if (i32.load (i32.const {at.WAITING})) (then (return (i32.const 0))))
   (local.set $d (i64.const {at.NEVER}))
   {self.soonest("$d")}
   (i64.gt_s (local.get $d) (local.get $until)))"""
@@ -228,33 +232,40 @@ class Interrupts(Struct, frozen=True):
     def _plan(self) -> str:
         """After how many steps something must be looked at: a task that waits or comes due, or the scan's limit."""
         timed = ""
+        soon = 2 * self.cyclic.steps + 1000
         if self.rung_time:
+            # Where nothing comes due soon, it is enough to look again then.
             timed = f"""
   (local.set $d (i64.const {at.NEVER}))
   {self.soonest("$d")}
   (if (i64.ne (local.get $d) (i64.const {at.NEVER})) (then
     (local.set $d (call $max (i64.const 0) (i64.sub (local.get $d) (call $time (local.get $n)))))
+    (if (i64.ge_s (local.get $d) (i64.const {soon * self.rung_time})) (then
+      (if (i32.gt_s (local.get $c) (i32.add (local.get $n) (i32.const {soon}))) (then
+        (local.set $c (i32.add (local.get $n) (i32.const {soon})))))
+      (br $near)))
     (local.set $s (i64.add (i64.extend_i32_s (local.get $n))
       (i64.div_s (i64.add (local.get $d) (i64.const {self.rung_time - 1})) (i64.const {self.rung_time}))))
     (if (i64.lt_s (local.get $s) (i64.extend_i32_s (local.get $c))) (then (local.set $c (i32.wrap_i64 (local.get $s)))))))"""
         return f"""
 (func $plan (param $n i32) (local $c i32) (local $d i64) (local $s i64)
   (local.set $c (i32.add (global.get $limit) (i32.const 1)))
-  {timed}
-  (if (i32.ge_s (call $pick (global.get $priority) (i64.const {at.NEVER})) (i32.const 0)) (then (local.set $c (local.get $n))))
+  (block $near {timed})
+  (if (i32.load (i32.const {at.WAITING})) (then
+    (if (i32.ge_s (call $pick (global.get $priority) (i64.const {at.NEVER})) (i32.const 0)) (then (local.set $c (local.get $n))))))
   (global.set $check (local.get $c)))"""
 
     def _run_tasks(self) -> str:
         return f"""
-(func $run_tasks (param $n i32) (result i32) (local $k i32)
-  (if (call $idle (call $time (local.get $n))) (then
-    (global.set $num (local.get $n))
-    (call $take (call $time (local.get $n)))
-    (return (local.get $n))))
+(func $run_tasks (param $n i32) (result i32) (local $k i32) (local $t i64)
   (loop $l
+    (local.set $t (call $time (local.get $n)))
     (global.set $num (local.get $n))
-    (call $take (call $time (local.get $n)))
-    (call $tick (call $time (local.get $n)))
+    (if (call $idle (local.get $t)) (then
+      (call $take (local.get $t))
+      (return (local.get $n))))
+    (call $take (local.get $t))
+    (call $tick (local.get $t))
     (local.set $k (call $pick (global.get $priority) (i64.const {at.NEVER})))
     (if (i32.ge_s (local.get $k) (i32.const 0)) (then
       (local.set $n (call $task (local.get $k) (local.get $n)))
@@ -280,13 +291,13 @@ class Interrupts(Struct, frozen=True):
   (global.set $num (local.get $n))
   (local.set $d (i64.load {pending}))
   (i64.store {pending} (i64.const -1))
+  (i32.store (i32.const {at.WAITING}) (i32.sub (i32.load (i32.const {at.WAITING})) (i32.const 1)))
   (global.set $step (i32.const {k}))
   (if (i64.eq (local.get $d) (global.get $now))
     (then (call $ran (i32.const {k}) (local.get $d) (i64.const 0) (i64.const 1)))
     (else
       (call $ran_so_far (i32.const {k}))
-      (call $rec (i32.const {at.TASK_DUE}) (local.get $d))
-      (call $rec (i32.const {at.TASK_START}) (global.get $now))))
+      (call $run_row (i32.const {k}) (local.get $d) (i64.const 0) (i64.const 1) (i64.sub (global.get $now) (local.get $d)))))
   (global.set $step (i32.const -1))
   (global.set $low (i32.const {unit.low})) (global.set $high (i32.const {unit.high}))
   (global.set $dirty {self.field(k, at.T_DIRTY)}) (global.set $priority (i32.const {task.priority}))

@@ -22,16 +22,18 @@ FAULT_A, FAULT_B = 80, 88
 BREAK, BREAK_ON, FAULT_SCAN = 96, 100, 104
 END, TOUCHED, BEFORE = 112, 128, 132
 LENGTH, LONGEST, FORCES, FAULT_START, TAKEN = 136, 144, 152, 160, 168
-FORCE_AT, FORCE_COUNT, USUAL = 176, 180, 184  # USUAL: a scan's time without the tasks that ran in it
+FORCE_AT, FORCE_COUNT, USUAL, NOTES_AT, LENGTHS_AT, RUNS_AT = 176, 180, 184, 192, 196, 200  # USUAL: a scan's time without the tasks that ran in it
+WAITING = 204  # how many tasks have a run that waits
 CELLS = 256
 
 RECORD = 24  # key i64 (scan and number, see engine/rows.py), step i32, tag i32, value i64
 EVENT = 24  # time i64, tag i32, kind i32, value i64
+TIMED = 16  # scan i64, how long it took (ns) i64
+RUN = 40  # task i64, then i64 each as in runs.TaskRuns.table
 
-# Records that are no changes of tags: in place of the tag; of those of tasks the step is the task.
-CLOCK_START, CLOCK_PERIOD, TASK_DUE, TASK_START, TASK_MISSED, TASK_HELD, TASK_SKIPPED, LENGTH_OF = range(-2, -10, -1)
-FORCED, UNFORCED, TASK_EVERY = -10, -11, -12
-PASSES = -13  # of a jump back, in place of the number its target: how often it was taken in the scan
+# Notes, records that are no changes of tags: in place of the tag; of those of tasks the step is the task.
+CLOCK_START, CLOCK_PERIOD, TASK_MISSED, TASK_HELD, FORCED, UNFORCED = range(-2, -8, -1)
+PASSES = -8  # of a jump back, in place of the number its target: how often it was taken in the scan
 SHADOW = -16  # minus a tag: what the program would have written
 
 # What a tag's flags say.
@@ -72,6 +74,9 @@ class Layout(Struct):
     events_room: int
     journal: int
     journal_room: int
+    notes: int
+    lengths: int
+    runs: int
     end: int
 
 
@@ -81,7 +86,7 @@ def aligned(address: int, to: int = 8) -> int:
 
 
 def plan(cells: int, wake_bytes: int, numbers: int, public: int, tasks: int, timers: int, constants: int, events_room: int,
-         journal_room: int) -> Layout:
+         journal_room: int, notes_room: int, lengths_room: int, runs_room: int) -> Layout:
     """Lay the regions out one behind the other.
 
     Args: cells, wake_bytes, tasks, timers: how many; numbers: tags and hidden cells; constants: bytes of watch and share lists.
@@ -103,5 +108,9 @@ def plan(cells: int, wake_bytes: int, numbers: int, public: int, tasks: int, tim
     forcing = aligned(constants_at + constants)
     events = forcing + EVENT * MOST_FORCES
     journal = aligned(events + EVENT * events_room)
+    notes = journal + RECORD * (journal_room + 64)
+    lengths = notes + RECORD * (notes_room + 64)
+    runs = lengths + TIMED * lengths_room
     return Layout(CELLS, wakes, wakes_end, tasks_at, image, touched, touched_flags, forces, heap, heap_room, state_end, watch, shares,
-                  flags, constants_at, forcing, events, events_room, journal, journal_room, journal + RECORD * (journal_room + 64))
+                  flags, constants_at, forcing, events, events_room, journal, journal_room, notes, lengths, runs,
+                  runs + RUN * runs_room)

@@ -249,11 +249,27 @@ class Machine:
         return status
 
     def _flush(self) -> None:
-        end = self._read("<i", at.JOURNAL_AT)
-        base = self.module.layout.journal
-        if end > base:
-            self.columns.add(unpacked(self.bytes[base:end].view(PACKED)))
-        self._field("<i", at.JOURNAL_AT, base)
+        layout = self.module.layout
+        rows, notes, lengths, runs = (self.bytes[base:self._read("<i", end)] for base, end in (
+            (layout.journal, at.JOURNAL_AT), (layout.notes, at.NOTES_AT), (layout.lengths, at.LENGTHS_AT),
+            (layout.runs, at.RUNS_AT)))
+        if len(rows):
+            self.columns.add(unpacked(rows.view(PACKED)))
+        if len(notes):
+            self.columns.note(unpacked(notes.view(PACKED)))
+        if len(lengths):
+            self.columns.lengths.append(lengths.view(np.int64).reshape(-1, 2).copy())
+        if len(runs):
+            table = runs.view(np.int64).reshape(-1, 5).copy()
+            self.columns.runs.add(table[:, 0], table[:, 1:])
+        self._emptied()
+
+    def _emptied(self) -> None:
+        """The journal's buffers stand at their beginning."""
+        self._field("<i", at.JOURNAL_AT, self.module.layout.journal)
+        self._field("<i", at.NOTES_AT, self.module.layout.notes)
+        self._field("<i", at.LENGTHS_AT, self.module.layout.lengths)
+        self._field("<i", at.RUNS_AT, self.module.layout.runs)
 
     def _fail(self, code: int, element: int, value: int) -> None:
         if not self._read("<i", at.FAULT):
@@ -296,6 +312,6 @@ class Machine:
         self.columns = Columns()
         if checkpoint.scan:
             self.columns.clock(checkpoint.scan, checkpoint.start, checkpoint.period)
-        self._field("<i", at.JOURNAL_AT, self.module.layout.journal)
+        self._emptied()
         since = checkpoint.start if checkpoint.scan else -1
         self._feed(feed, int(np.searchsorted(feed.times, checkpoint.taken, side="right")), since)

@@ -24,6 +24,9 @@ from .watch import Watch
 
 EVENTS_ROOM = 16_384
 JOURNAL_ROOM = 131_072
+NOTES_ROOM = 8_192
+LENGTHS_ROOM = 32_768  # where steps take time
+RUNS_ROOM = 8_192  # where there are tasks
 PAGE = 65_536
 
 
@@ -52,7 +55,8 @@ def compile_text(code: Code, running: Running, profile: Profile, schedule: Sched
     numbers = code.cells + 1 + len(schedule.tasks)
 
     def laid(constants: int) -> Layout:
-        return plan(units.cells, printed.wake_bytes, numbers, running.public, len(schedule.tasks), timers, constants, EVENTS_ROOM, JOURNAL_ROOM)
+        return plan(units.cells, printed.wake_bytes, numbers, running.public, len(schedule.tasks), timers, constants, EVENTS_ROOM, JOURNAL_ROOM,
+                    NOTES_ROOM, LENGTHS_ROOM if profile.rung_time else 0, RUNS_ROOM if schedule.tasks else 0)
 
     layout = laid(0)
     flags = _flags(running, units, schedule, numbers)
@@ -203,4 +207,7 @@ def state_bytes(module: Module, initial: list[int], tasks_due: Sequence[int | No
     struct.pack_into("<q", state, at.PERIOD, -1)
     struct.pack_into("<q", state, at.TAKEN, -1)
     struct.pack_into("<i", state, at.JOURNAL_AT, layout.journal)
+    struct.pack_into("<i", state, at.NOTES_AT, layout.notes)
+    struct.pack_into("<i", state, at.LENGTHS_AT, layout.lengths)
+    struct.pack_into("<i", state, at.RUNS_AT, layout.runs)
     return bytes(state)

@@ -28,7 +28,7 @@ class Scans(Struct, frozen=True):
 
     def text(self) -> str:
         """All functions."""
-        return "\n".join((self._special(), self.interrupts.text(), self._run()))
+        return "\n".join((self._special(), self.interrupts.text(), self._timed(), self._run()))
 
     def _special(self) -> str:
         due = "(call $due (local.get $t) (local.get $time))" if self.interrupts.tasks else ""
@@ -41,7 +41,8 @@ class Scans(Struct, frozen=True):
         over = "(return (i32.const 0))"
         if tasks:
             running = f"(i32.eqz (i32.load (i32.const {at.HALTED})))"
-            waiting = f"(i32.and (i32.ge_s (call $pick (i32.const {LOWEST}) (i64.const {at.NEVER})) (i32.const 0)) {running})"
+            waiting = f"""(if (result i32) (i32.load (i32.const {at.WAITING}))
+          (then (i32.and (i32.ge_s (call $pick (i32.const {LOWEST}) (i64.const {at.NEVER})) (i32.const 0)) {running})) (else (i32.const 0)))"""
             field = self.interrupts.field
             dirty = "\n".join(f"(if (i32.load {field(t.number, at.T_DIRTY)}) (then (local.set $x (call $min (local.get $x)"
                               f" (i64.load {field(t.number, at.T_NEXT)})))))" for t, _ in tasks if t.periodic)
@@ -105,19 +106,26 @@ class Scans(Struct, frozen=True):
             longer = f"(i32.or {longer} (i32.load (i32.const {way.address + 16})))"
         return longer
 
-    @staticmethod
-    def _noted(length: str, steps: str) -> str:
-        """Keep and record how long a scan took."""
-        return f"""(i64.store (i32.const {at.LENGTH}) {length})
-      (global.set $num (i32.add {steps} (i32.const 1)))
-      (global.set $step (i32.const -2)) (global.set $cur (i32.const {at.NEVER >> 32}))
-      (call $rec (i32.const {at.LENGTH_OF}) {length})"""
+    def _timed(self) -> str:
+        """Keep and note how long a scan took, in a table of its own: where tasks run, every other scan may take another time."""
+        if not self.rung_time:
+            return ""
+        at_end = f"(i32.ge_u (local.get $p) (i32.const {self.layout.runs}))"
+        return f"""
+(func $timed (param $length i64) (local $p i32)
+  (i64.store (i32.const {at.LENGTH}) (local.get $length))
+  (local.set $p (i32.load (i32.const {at.LENGTHS_AT})))
+  (i64.store (local.get $p) (i64.load (i32.const {at.SCAN})))
+  (i64.store offset=8 (local.get $p) (local.get $length))
+  (local.set $p (i32.add (local.get $p) (i32.const {at.TIMED})))
+  (i32.store (i32.const {at.LENGTHS_AT}) (local.get $p))
+  (if {at_end} (then (call $flush))))"""
 
-    def _usual(self) -> str:
+    @staticmethod
+    def _usual() -> str:
         """The first scan that is passed over takes its usual time again."""
         usual = f"(i64.load (i32.const {at.USUAL}))"
-        steps = f"(i32.wrap_i64 (i64.div_s {usual} (i64.const {self.rung_time})))"
-        return f"(if (i64.ne {usual} (i64.load (i32.const {at.LENGTH}))) (then {self._noted(usual, steps)}))"
+        return f"(if (i64.ne {usual} (i64.load (i32.const {at.LENGTH}))) (then (call $timed {usual})))"
 
     def _run(self) -> str:
         tasks = bool(self.interrupts.tasks)
@@ -132,9 +140,10 @@ class Scans(Struct, frozen=True):
         (call $plan (global.get $adj))
         (global.set $cur (i32.const 0))""" if tasks else ""
         closing = ")) " if tasks else ""
+        rest, at_rest = self._rest()
         return f"""
 (func (export "run") (param $end i64) (result i32)
-  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $due i64) (local $steps i32) (local $steps_back i32) (local $length i64)
+  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $due i64) (local $steps i32) (local $steps_back i32) (local $length i64) (local $rest i32)
   (global.set $forcing (i32.ne (i32.load (i32.const {at.FORCES})) (i32.const 0)))
   (loop $scan
     (if (i32.load8_u (i32.const {at.STOP})) (then (return (i32.const 2))))
@@ -157,6 +166,7 @@ class Scans(Struct, frozen=True):
     (global.set $step (i32.const -1))
     (global.set $cur (i32.const 0))
     (call $clocked (local.get $s))
+    {rest}
     (i32.store (i32.const {at.AGAIN}) (i32.const 0))
     (call $apply_forces (local.get $s))
     (call $take (local.get $s))
@@ -165,8 +175,7 @@ class Scans(Struct, frozen=True):
     (if (i32.eqz (i32.load (i32.const {at.HALTED}))) (then
       (call $limited)
       {at_start}
-      (call $pop_due)
-      (call $scan)
+      {at_rest}
       {closing}
       (local.set $steps (i32.add (i32.const {self.cyclic.steps}) (global.get $adj)))
       (if (i32.load (i32.const {at.FAULT})) (then
@@ -183,6 +192,28 @@ class Scans(Struct, frozen=True):
     (br $scan))
   (unreachable))"""
 
+    def _rest(self) -> tuple[str, str]:
+        """Whether a scan finds nothing changed, looked at before it and behind the tasks at its start; and what it does then.
+
+        Where steps take time, a scan is visited for each run of a task: it would look at every step's wake byte in vain. A scan
+        with loops is looked through, for what a task may have had counted.
+        """
+        work = "(call $pop_due) (call $scan)"
+        if not self.rung_time or not self.interrupts.tasks or self.ways_back:
+            return "", work
+        rest = f"""(local.set $rest (i32.const 0))
+    (if (i32.eqz (i32.or (i32.load (i32.const {at.AGAIN})) (i32.load (i32.const {at.TOUCHED})))) (then
+      (local.set $x (call $min (call $next_event) (call $next_force)))
+      (if (i32.load (i32.const {at.HEAP_COUNT})) (then
+        (local.set $x (call $min (local.get $x) (i64.load (i32.const {self.layout.heap}))))))
+      (local.set $rest (i32.and (i64.gt_s (local.get $x) (local.get $s)) (i64.gt_s (i64.load (i32.const {at.SCAN})) (i64.const 1))))))"""
+        at_rest = f"""(local.set $steps (i32.wrap_i64 (i64.div_s (i64.load (i32.const {at.USUAL})) (i64.const {self.rung_time}))))
+      (if (i32.and (i32.and (local.get $rest) (i32.eqz (i32.load (i32.const {at.AGAIN}))))
+                   (i32.lt_s (i32.add (global.get $adj) (local.get $steps)) (global.get $check)))
+        (then (global.set $adj (i32.add (global.get $adj) (i32.sub (local.get $steps) (i32.const {self.cyclic.steps})))))
+        (else {work}))"""
+        return rest, at_rest
+
     def _passes(self) -> str:
         """How often each jump back was taken, noted when that is another number than in the scan before."""
         lines = []
@@ -192,7 +223,7 @@ class Scans(Struct, frozen=True):
     (if (i32.ne (local.get $steps_back) (i32.load (i32.const {a + 16}))) (then
       (i32.store (i32.const {a + 16}) (local.get $steps_back))
       (global.set $num (i32.const {way.target})) (global.set $step (i32.const {way.step})) (global.set $cur (i32.const {at.NEVER >> 32}))
-      (call $rec (i32.const {at.PASSES}) (i64.extend_i32_s (local.get $steps_back)))))""")
+      (call $note (i32.const {at.PASSES}) (i64.extend_i32_s (local.get $steps_back)))))""")
         return "\n".join(lines)
 
     def _lengths(self) -> str:
@@ -204,7 +235,9 @@ class Scans(Struct, frozen=True):
             beside = f"(select (local.get $steps) (i32.sub (local.get $steps) (global.get $beside)) (i32.load (i32.const {at.HALTED})))"
         lines = [f"""(i64.store (i32.const {at.USUAL}) (i64.mul (i64.extend_i32_s {beside}) (i64.const {self.rung_time})))
     (if (i64.ne (local.get $length) (i64.load (i32.const {at.LENGTH}))) (then
-      {self._noted("(local.get $length)", "(local.get $steps)")}
+      (call $timed (local.get $length))
+      (global.set $num (i32.add (local.get $steps) (i32.const 1)))
+      (global.set $step (i32.const -2)) (global.set $cur (i32.const {at.NEVER >> 32}))
       {self._given(self.duration, "(local.get $length)", self.in_ms[0])}
       (if (i64.gt_s (local.get $length) (i64.load (i32.const {at.LONGEST}))) (then
         (i64.store (i32.const {at.LONGEST}) (local.get $length))

@@ -296,8 +296,7 @@ class Units:
         function.put("(loop $again")
         for segment in segments:
             function.put(f"(if (i32.le_s (local.get $pc) (i32.const {segment.first})) (then")
-            for chunk in segment.chunks:
-                function.put(self._run_chunk(chunk))
+            function.put(self._run_chunks(segment.chunks))
             if self.checked and not self.interruptible:
                 function.put(self._limit_check(program.first + segment.first, segment, number))
             self._leave(function, actions.e, body.steps[segment.end - 1], segment.end - 1, program.first, number)
@@ -306,13 +305,26 @@ class Units:
         self.functions.append(function.text())
         return name
 
-    def _run_chunk(self, chunk: Chunk) -> str:
-        """Run a chunk in which a wake byte is set; step by step where a task or the scan's limit may come in between."""
+    def _run_chunks(self, chunks: list[Chunk]) -> str:
+        """Run a segment's chunks; where none of them can call a task, it is asked once whether one comes due before the last is done."""
+        each = "\n".join(self._run_chunk(c) for c in chunks)
+        if not self.interruptible or len(chunks) < 2 or any(c.always or c.extra for c in chunks):
+            return each
+        done = f"(i32.add (global.get $adj) (i32.const {chunks[-1].number + chunks[-1].count}))"
+        calm = "\n".join(f"(if {self._awake(c)} (then (call {c.name}) {STOP_IF_FAULTED}))" for c in chunks)
+        return f"(if (i32.lt_s {done} (global.get $check)) (then\n{calm})\n(else\n{each}))"
+
+    @staticmethod
+    def _awake(chunk: Chunk) -> str:
         words = [f"(i64.load (i32.const {chunk.wake + 8 * w}))" for w in range(at.aligned(chunk.count) // 8)]
         test = words[0]
         for word in words[1:]:
             test = f"(i64.or {test} {word})"
-        awake = f"(i64.ne {test} (i64.const 0))"
+        return f"(i64.ne {test} (i64.const 0))"
+
+    def _run_chunk(self, chunk: Chunk) -> str:
+        """Run a chunk in which a wake byte is set; step by step where a task or the scan's limit may come in between."""
+        awake = self._awake(chunk)
         skip = f"(global.set $adj (i32.add (global.get $adj) (i32.load (i32.const {chunk.extra}))))" if chunk.extra else ""
         call = f"(call {chunk.name}) {STOP_IF_FAULTED}"
         if not self.interruptible:

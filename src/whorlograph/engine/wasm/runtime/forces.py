@@ -5,7 +5,7 @@ FORCES = """
   (local.set $a (i32.add (i32.const {forces}) (i32.mul (local.get $t) (i32.const 24))))
   (if (i64.ne (i64.load (local.get $a)) (local.get $v)) (then
     (i64.store (local.get $a) (local.get $v))
-    (call $rec (i32.sub (i32.const {SHADOW}) (local.get $t)) (local.get $v))
+    (call $note (i32.sub (i32.const {SHADOW}) (local.get $t)) (local.get $v))
     (call $wake (local.get $t))))
   (i64.or (i64.and (local.get $v) (i64.xor (i64.load offset=8 (local.get $a)) (i64.const -1))) (i64.load offset=16 (local.get $a))))
 (func $force (param $kind i32) (param $t i32) (param $v i64) (local $a i32) (local $f i32) (local $old i64) (local $kept i32)
@@ -36,7 +36,7 @@ FORCES = """
     (return)))
   (local.set $kept (global.get $step))
   (global.set $step (local.get $t))
-  (call $rec (select (i32.const {FORCED}) (i32.const {UNFORCED}) (i32.eq (local.get $kind) (i32.const {NOTE_FORCED}))) (local.get $v))
+  (call $note (select (i32.const {FORCED}) (i32.const {UNFORCED}) (i32.eq (local.get $kind) (i32.const {NOTE_FORCED}))) (local.get $v))
   (global.set $step (local.get $kept)))
 (func $next_force (result i64)
   (if (i32.ge_u (i32.load (i32.const {FORCE_AT})) (i32.load (i32.const {FORCE_COUNT}))) (then (return (i64.const {NEVER}))))

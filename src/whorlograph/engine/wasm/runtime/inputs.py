@@ -11,6 +11,9 @@ INPUTS = """
 (func $take (param $until i64) (local $a i32) (local $t i32) (local $kind i32)
   (i64.store (i32.const {TAKEN}) (local.get $until))
   (loop $l
+    (if (i32.lt_u (i32.load (i32.const {EVENT_AT})) (i32.load (i32.const {EVENT_COUNT}))) (then
+      (if (i64.gt_s (i64.load (i32.add (i32.const {events}) (i32.mul (i32.load (i32.const {EVENT_AT})) (i32.const {EVENT})))) (local.get $until))
+        (then (return)))))
     (if (i64.gt_s (call $next_event) (local.get $until)) (then (return)))
     (if (i32.ge_u (i32.load (i32.const {EVENT_AT})) (i32.load (i32.const {EVENT_COUNT}))) (then (return)))
     (local.set $a (i32.add (i32.const {events}) (i32.mul (i32.load (i32.const {EVENT_AT})) (i32.const {EVENT}))))
@@ -48,7 +51,7 @@ INPUTS = """
   (if (i64.ne (local.get $start) (i64.add (i64.load (i32.const {START})) (i64.load (i32.const {PERIOD})))) (then
     (i64.store (i32.const {PERIOD}) (i64.sub (local.get $start) (i64.load (i32.const {START}))))
     (if (i64.eq (i64.load (i32.const {SCAN})) (i64.const 1)) (then (i64.store (i32.const {PERIOD}) (i64.const {scan_time}))))
-    (call $rec (i32.const {CLOCK_START}) (local.get $start))
-    (call $rec (i32.const {CLOCK_PERIOD}) (i64.load (i32.const {PERIOD})))))
+    (call $note (i32.const {CLOCK_START}) (local.get $start))
+    (call $note (i32.const {CLOCK_PERIOD}) (i64.load (i32.const {PERIOD})))))
   (i64.store (i32.const {START}) (local.get $start)))
 """

@@ -1,16 +1,19 @@
 """Records of the journal, and writes: of a cell, of the bits that others share with it; what a write wakes."""
 
-JOURNAL = """
-(func $rec (param $t i32) (param $v i64) (local $p i32)
-  (local.set $p (i32.load (i32.const {JOURNAL_AT})))
-  (i64.store (local.get $p) (i64.add (i64.shl (i64.load (i32.const {SCAN})) (i64.const {BITS}))
-    (i64.extend_i32_u (i32.add (global.get $num) (i32.const {BEFORE_SCAN})))))
+# Changes of tags go to the journal, all else to the notes: most scans have only the one or the other, and what reads them need not sort.
+_RECORD = """
+(func ${name} (param $t i32) (param $v i64) (local $p i32)
+  (local.set $p (i32.load (i32.const {{{at}}})))
+  (i64.store (local.get $p) (i64.add (i64.shl (i64.load (i32.const {{SCAN}})) (i64.const {{BITS}}))
+    (i64.extend_i32_u (i32.add (global.get $num) (i32.const {{BEFORE_SCAN}})))))
   (i32.store offset=8 (local.get $p) (global.get $step))
   (i32.store offset=12 (local.get $p) (local.get $t))
   (i64.store offset=16 (local.get $p) (local.get $v))
-  (local.set $p (i32.add (local.get $p) (i32.const {RECORD})))
-  (i32.store (i32.const {JOURNAL_AT}) (local.get $p))
-  (if (i32.ge_u (local.get $p) (i32.const {journal_end})) (then (call $flush))))
+  (local.set $p (i32.add (local.get $p) (i32.const {{RECORD}})))
+  (i32.store (i32.const {{{at}}}) (local.get $p))
+  (if (i32.ge_u (local.get $p) (i32.const {{{end}}})) (then (call $flush))))"""
+
+JOURNAL = _RECORD.format(name="rec", at="JOURNAL_AT", end="journal_end") + _RECORD.format(name="note", at="NOTES_AT", end="notes_end") + """
 (func $wake (param $t i32) (local $p i32) (local $w i32) (local $a i32)
   (local.set $p (i32.load (i32.add (i32.const {watch}) (i32.shl (local.get $t) (i32.const 2)))))
   (if (i32.eqz (local.get $p)) (then (return)))
