@@ -20,6 +20,7 @@ LATE = {
     "ui/controllers/keeping": "reports bring reportlab",
     "ui/controllers/revising": "reports bring reportlab",
     "desk/ahead": "beside a second process",
+    "engine/settled": "wasmtime, for long replays",
     "engine/controller": "wasmtime and the plain interpreter: one of the two is needed",
     "formats/logs/csv_table": "wasmtime, for long files",
     "formats/settled_csv": "wasmtime, for long files",

@@ -14,6 +14,7 @@ from tests.strategies import dense_log, random_case, random_log
 from whorlograph.desk import results
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine import controller as controllers
+from whorlograph.engine import settled
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.settled_csv import shown_value
 from whorlograph.model.iolist import IoList
@@ -56,8 +57,8 @@ class Results(unittest.TestCase):
                 log = dense_log(Random(seed), controller.running, 400, 300_000_000) if seed % 3 == 0 else random_log(Random(seed), controller.running)
                 session = Session(controller, log, IoList({}), [], Paths(Path("test.xml")))
                 expected = followed(session)
-                for rows, piece in ((1, 10_000_000), (7, 33_000_000), (1 << 19, 60_000_000_000)):
-                    with mock.patch.object(results, "MOST_ROWS", rows), mock.patch.object(controllers, "FIRST_PIECE", piece):
+                for rows, piece, worth in ((1, 10_000_000, 1 << 30), (7, 33_000_000, 1), (1 << 19, 60_000_000_000, 20)):
+                    with mock.patch.multiple(settled, MOST_RECORDS=rows, WORTH_IT=worth), mock.patch.object(controllers, "FIRST_PIECE", piece):
                         self.assertEqual(self.written(session), expected, (seed, plain, rows))
                         pieces += 1
         self.assertEqual(pieces, 144)

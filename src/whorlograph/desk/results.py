@@ -5,26 +5,18 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-
-from whorlograph.engine.block import Block
-from whorlograph.engine.repeat import Repeat
-from whorlograph.engine.settled import Settling
+from whorlograph.engine.rows import Records
+from whorlograph.engine.settled import Rows, SettlingRecords, joined
 from whorlograph.formats.beside import written
 from whorlograph.formats.settled_csv import SettledCsv
 from whorlograph.formats.settled_parquet import SettledParquet
 from whorlograph.formats.settled_vcd import SettledVcd
-from whorlograph.model.log import Ints
 from whorlograph.model.moment import ScanClock
 
 from .behind import Behind
 from .session import Session
 
-MOST_ROWS = 1 << 19  # of the journal, settled in one piece
-EVER = 1 << 62
 _KINDS: dict[str, type[SettledCsv | SettledVcd | SettledParquet]] = {".vcd": SettledVcd, ".parquet": SettledParquet}
-
-Columns = tuple[Ints, Ints, Ints]  # scans, tags and raw values of rows
 
 
 def replay_into(session: Session, path: Path, until: int | None = None, only: set[int] | None = None) -> None:
@@ -44,34 +36,16 @@ def replay_into(session: Session, path: Path, until: int | None = None, only: se
 
 def _replay_into(session: Session, file: SettledCsv | SettledVcd | SettledParquet, until: int | None, only: set[int] | None) -> None:
     controller = session.controller
-    settling = Settling(session.running, controller.feed(session.log, None, until).initial, only)
-    file.begin(list(zip(settling.shown, settling.first, strict=True)))
+    settling = SettlingRecords(session.running, controller.feed(session.log, None, until).initial, only)
 
-    held: list[Columns] = []  # rows of the scan handed over last: of one in which only tasks have run, neither start nor end is known
-
-    def write(parts: list[Columns], clock: ScanClock, last: int) -> None:
-        columns = [np.concatenate([p[n] for p in parts]) for n in range(3)]
-        scans, numbers, values = settling.take(columns[0], columns[1], columns[2], last)
+    def write(rows: Rows, clock: ScanClock) -> None:
+        scans, numbers, values = rows
         file.add(scans, numbers, values, clock.start_all(scans))
 
-    def take(blocks: list[Block | Repeat], clock: ScanClock) -> None:
-        waiting, size = list(held), 0
-        for i, block in enumerate(blocks):
-            waiting.append(block.once())
-            size += len(block)
-            # A piece ends where a scan does.
-            if i + 1 < len(blocks) and size >= MOST_ROWS and blocks[i + 1].scan(0) != block.scan(len(block) - 1):
-                write(waiting, clock, EVER)
-                waiting, size = [], 0
-        if blocks:
-            open_scan = blocks[-1].scan(len(blocks[-1]) - 1)
-            write(waiting, clock, open_scan - 1)
-            held[:] = [(p[0][late], p[1][late], p[2][late]) for p in waiting for late in [p[0] >= open_scan] if late.any()]
-
-    def end(clock: ScanClock) -> None:
-        if held:
-            write(held, clock, clock.last)
+    def take(records: list[Records], clock: ScanClock) -> None:
+        write(joined([settling.take(piece) for piece in records]), clock)
 
     with Behind() as behind:
-        journal = controller.replay(session.log, until=until, told=session.told, sink=lambda blocks, clock: behind.do(partial(take, blocks, clock)))
-        behind.do(partial(end, journal.clock))
+        behind.do(partial(file.begin, settling.first))
+        journal = controller.replay(session.log, until=until, told=session.told, sink=lambda records, clock: behind.do(partial(take, records, clock)))
+        behind.do(lambda: write(settling.close(journal.clock.last), journal.clock))

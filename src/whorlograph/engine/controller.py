@@ -26,18 +26,17 @@ from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
 
 from .access import Access, How, Use, written_tags
-from .block import Block
 from .calls import Calls
 from .code import Code
 from .evaluate.steps import Again
 from .faults import Faults
-from .from_plain import journal_of_record
+from .from_plain import journal_of_record, records_of
 from .front.compile import compile_code
 from .journal import Fault, Journal
 from .kept import name_of, put, take
 from .path import Paths
 from .quiet_runs import add_counted_runs, add_quiet_runs
-from .repeat import Repeat
+from .rows import Records
 from .schedule import Schedule, make_schedule
 from .scope.mentions import mentions
 from .scope.overlap import shared_bits
@@ -51,10 +50,13 @@ if TYPE_CHECKING:
     from .wasm.machine import Checkpoint, Machine, RawFault
     from .wasm.module import Module
 
+Sink = Callable[[list[Records], ScanClock], None]  # is handed what would come into the journal
+
 DEFAULT_SCAN = 10_000_000
 WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
+SINK_SECONDS = 0.03  # where rows are handed over: what takes them works beside, and is to be done soon after the end
 MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
@@ -243,7 +245,7 @@ class Controller:
         return Machine(module, code(), self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
-               sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None,
+               sink: Sink | None = None,
                told: Callable[[Progress], None] = lambda progress: None) -> Journal:
         """Replay a log from its start.
 
@@ -265,12 +267,12 @@ class Controller:
                 return journal
 
     def replaying(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
-                  sink: Callable[[list[Block | Repeat], ScanClock], None] | None = None) -> Generator[Progress, None, Journal]:
+                  sink: Sink | None = None) -> Generator[Progress, None, Journal]:
         """Replay a log piece by piece, telling progress about ten times a second.
 
-        Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete. sink: is handed the rows of
-            each piece, which the journal then has no more (of the plain interpreter's, all at the end); a piece may end inside a scan, with
-            rows of tasks that run before it.
+        Args: stop: looked at after each piece; what is replayed by then comes back, marked as not complete. sink: is handed the records of
+            changes of each piece, which the journal then has not (of the plain interpreter's, all at the end), and the clock up to there; a
+            piece may end inside a scan, with rows of tasks that run before it.
         """
         feed = self.feed(log, trial, until)
         if self.plain:
@@ -282,6 +284,8 @@ class Controller:
             self.notices.append(Notice(Place(self.program.file), f"the compiled engine does not run here ({error})",
                                        "the plain interpreter does the work: the same rows, much slower"))
             return (yield from self._plainly(feed, stop, sink))
+        machine.keeps = sink is None
+        seconds = PIECE_SECONDS if sink is None else SINK_SECONDS
         reached, piece = 0, FIRST_PIECE
         plain_log = trial is None
         if plain_log:
@@ -293,7 +297,7 @@ class Controller:
             reached += piece
             machine.run(reached)
             took = time.perf_counter() - began
-            piece = int(piece * min(4.0, max(0.25, PIECE_SECONDS / max(took, 0.001))))
+            piece = int(piece * min(4.0, max(0.25, seconds / max(took, 0.001))))
             if plain_log and time.perf_counter() - noted > CHECKPOINT_SECONDS:
                 self._checkpoints[1].append(machine.checkpoint())
                 if len(self._checkpoints[1]) > MOST_CHECKPOINTS:
@@ -357,7 +361,7 @@ class Controller:
         return body.origins[node].element
 
     def _plainly(self, feed: Feed, stop: Callable[[], bool],
-                 sink: Callable[[list[Block | Repeat], ScanClock], None] | None) -> Generator[Progress, None, Journal]:
+                 sink: Sink | None) -> Generator[Progress, None, Journal]:
         """Replay with the plain interpreter."""
         from .plain.interpreter import Interpreter
 
@@ -379,5 +383,5 @@ class Controller:
             record: Record = done.value
         journal = journal_of_record(record, feed, self._faults)
         if sink is not None:
-            sink(journal.blocks, journal.clock)
+            sink([records_of(record)], journal.clock)
         return journal

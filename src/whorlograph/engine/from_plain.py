@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from .faults import Faults
 from .feed import Feed
 from .journal import Columns, Fault, Forced, Journal, Pass, Passes
-from .rows import rows_of
+from .rows import Records, Rows, packed, rows_of
 from .runs import Held, TaskRuns
 from .wasm import layout as at
 
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     """Everything that a plain run has left so far."""
     columns = Columns()
-    columns.add(rows_of([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows]))
+    columns.add(_rows(record))
     columns.shadow = [rows_of([(r.scan, r.number, r.step, at.SHADOW - r.tag, r.value) for r in record.shadow])]
     for scan, start, period in record.stretches:
         columns.clock(scan, start, period)
@@ -37,6 +37,15 @@ def journal_of_record(record: Record, feed: Feed, faults: Faults) -> Journal:
     for task, due in record.waiting:
         journal.tasks[task] = replace(journal.tasks.get(task, TaskRuns()), waiting=due)
     return journal
+
+
+def records_of(record: Record) -> Records:
+    """Its changes of tags as the compiled engine writes them."""
+    return packed(_rows(record))
+
+
+def _rows(record: Record) -> Rows:
+    return rows_of([(r.scan, r.number, r.step, r.tag, r.value) for r in record.rows])
 
 
 def _fault(found: PlainFault, faults: Faults) -> Fault:

@@ -13,7 +13,7 @@ from whorlograph.model.moment import Moment, ScanClock
 
 from .block import MOST_ROWS, Block, make_block
 from .repeat import Repeat, parted
-from .rows import BEFORE, BITS, Rows, joined
+from .rows import BEFORE, BITS, Records, Rows, joined
 from .runs import Held, RunColumns, TaskRuns
 from .wasm import layout as at
 
@@ -35,6 +35,7 @@ class Columns:
         self.passes: list[Passes] = []
         self.forced: list[Forced] = []
         self.shadow: list[Rows] = []
+        self.passed: list[Records] = []
         self._rest: list[Rows] = []
         self._resting = 0
 
@@ -96,12 +97,15 @@ class Columns:
     def _tail(self) -> Block:
         return make_block(joined(self._rest))
 
-    def handed_over(self) -> tuple[list[Block | Repeat], ScanClock]:
-        """The rows taken so far, which are forgotten here, and the clock up to now."""
-        if self._resting:
-            self._seal()
-        blocks, self.blocks = self.blocks, []
-        return blocks, ScanClock(list(self.scans), list(self.starts), list(self.periods), self.scans[-1] if self.scans else 0)
+    def pass_on(self, records: Records) -> None:
+        """Take changes of tags that are to be handed over, not kept: copied as they are."""
+        self.rows += len(records)
+        self.passed.append(records.copy())
+
+    def handed_over(self) -> tuple[list[Records], ScanClock]:
+        """The records passed on so far, which are forgotten here, and the clock up to now."""
+        passed, self.passed = self.passed, []
+        return passed, ScanClock(list(self.scans), list(self.starts), list(self.periods), self.scans[-1] if self.scans else 0)
 
     def journal(self, initial: list[int], last_scan: int, fault: Fault | None = None) -> Journal:
         """What has been taken so far; blocks that are full are shared with what comes later."""

@@ -14,6 +14,7 @@ from whorlograph.model.log import Ints, Shorts
 BITS = 21  # room for a step's number within its scan
 BEFORE = 1 << 20  # steps that tasks take before a scan have numbers below 0, from minus this on
 # What the compiled engine writes: scan and number in one, so that scans may be counted as far as 64 bits of nanoseconds reach.
+Records = NDArray[np.void]
 PACKED = np.dtype([("key", "<i8"), ("step", "<i4"), ("tag", "<i4"), ("value", "<i8")])
 
 
@@ -57,7 +58,15 @@ def rows_of(listed: Sequence[tuple[int, int, int, int, int]]) -> Rows:
     return Rows(table[:, 0].copy(), number, step, tag, table[:, 4].copy())
 
 
-def unpacked(records: NDArray[np.void]) -> Rows:
+def packed(rows: Rows) -> Records:
+    """Rows as the compiled engine writes them."""
+    records = np.empty(len(rows), PACKED)
+    records["key"] = (rows.scan << BITS) + rows.number + BEFORE
+    records["step"], records["tag"], records["value"] = rows.step, rows.tag, rows.value
+    return records
+
+
+def unpacked(records: Records) -> Rows:
     """Copies of what the compiled engine has written, as ``PACKED``."""
     key = records["key"]
     number = (key & ((1 << BITS) - 1)).astype(np.int32) - np.int32(BEFORE)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec import Struct
@@ -12,8 +13,16 @@ from whorlograph.model.log import Ints, Shorts
 from whorlograph.model.tags import Running
 
 from .journal import Journal
+from .rows import BITS, PACKED, Records
+
+if TYPE_CHECKING:
+    from .wasm.settling import FastSettling
 
 Flags = NDArray[np.bool_]
+Rows = tuple[Ints, Shorts, Ints]  # settled ones: scans int64[n], tags int32[n], values int64[n] raw, by scan, then tag name
+WORTH_IT = 50_000  # records in one piece from which the fast way's own start is repaid
+MOST_RECORDS = 1 << 19  # settled at once
+EVER = 1 << 62
 
 
 class Settled(Struct, frozen=True):
@@ -46,7 +55,7 @@ class Settling:
         self._tags = np.array(self.shown, np.int32)
         self._last = np.array(self.first, np.int64)
 
-    def take(self, scans: Ints, tags: Ints, values: Ints, last_scan: int) -> tuple[Ints, Shorts, Ints]:
+    def take(self, scans: Ints, tags: Ints, values: Ints, last_scan: int) -> Rows:
         """Rows in order, to settled ones: scans int64[n], tags int32[n], values int64[n], by scan, then tag name.
 
         Args: last_scan: rows behind it do not count.
@@ -68,6 +77,10 @@ class Settling:
         self._last[ranks.take(ends)] = values.take(ends)  # of a tag's several, the last one stays
         return scans.take(order.take(changed)), self._tags.take(ranks.take(changed)), values.take(changed)
 
+    def faster(self, kind: type[FastSettling]) -> FastSettling:
+        """What settles on from here, faster."""
+        return kind(self.shown, self._rank, self._last)
+
     def _differs(self, ranks: Ints, values: Ints, first: Flags, last: Flags) -> Flags:
         """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
         found = np.zeros(len(ranks), bool)
@@ -87,6 +100,64 @@ class Settling:
         before[begins] = self._last[ranks[lasts[begins]]]
         found[lasts] = values[lasts] != before
         return found
+
+
+class SettlingRecords:
+    """Settles records as an engine hands them over, in pieces of any size: the last scan of one may go on in the next.
+
+    Fast from the first large piece on, where wasmtime loads.
+    """
+
+    def __init__(self, running: Running, initial: Sequence[int], only: set[int] | None = None) -> None:
+        self._slow = Settling(running, initial, only)
+        self._fast: FastSettling | None = None
+        self._loads = True
+        self._open = np.zeros(0, PACKED)  # of the scan that may go on
+
+    @property
+    def first(self) -> list[tuple[int, int]]:
+        """(tag number, raw value) of each shown tag before the first scan, in order of name."""
+        return list(zip(self._slow.shown, self._slow.first, strict=True))
+
+    def take(self, records: Records) -> Rows:
+        """The settled rows of all scans that end in these records."""
+        if self._fast is None and self._loads and len(records) >= WORTH_IT:
+            self._begin()
+            records, self._open = np.concatenate([self._open, records]), self._open[:0]
+        if self._fast is not None:
+            return joined(self._fast.take(records))
+        return joined([self._slowly(records[i:i + MOST_RECORDS]) for i in range(0, len(records), MOST_RECORDS)])
+
+    def close(self, last_scan: int) -> Rows:
+        """Those of the scan that was still open, if it is not behind the last one."""
+        return self._fast.close(last_scan) if self._fast is not None else self._settled(self._open, last_scan)
+
+    def _begin(self) -> None:
+        try:
+            from .wasm.settling import FastSettling
+
+            self._fast = self._slow.faster(FastSettling)
+        except (ImportError, OSError):
+            self._loads = False
+
+    def _slowly(self, records: Records) -> Rows:
+        records = np.concatenate([self._open, records])
+        scans = records["key"] >> BITS
+        ended = int(np.searchsorted(scans, scans[-1]))
+        self._open = records[ended:]
+        return self._settled(records[:ended], EVER)
+
+    def _settled(self, records: Records, last_scan: int) -> Rows:
+        return self._slow.take(records["key"] >> BITS, records["tag"].astype(np.int64), records["value"].copy(), last_scan)
+
+
+def joined(parts: Sequence[Rows]) -> Rows:
+    """Settled rows one after another."""
+    if len(parts) == 1:
+        return parts[0]
+    if not parts:
+        return np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64)
+    return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts]), np.concatenate([p[2] for p in parts])
 
 
 def settle(journal: Journal, running: Running, only: set[int] | None = None) -> Settled:

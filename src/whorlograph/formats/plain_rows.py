@@ -17,6 +17,13 @@ ROWS = 1 << 16
 NAMES_AT = 64
 _TEXT = """(module
 (memory (export "memory") {pages})
+(func $copy (param $to i32) (param $from i32) (param $size i32) (local $end i32)
+  (local.set $end (i32.add (local.get $from) (local.get $size)))
+  (loop $word
+    (i64.store (local.get $to) (i64.load (local.get $from)))
+    (local.set $to (i32.add (local.get $to) (i32.const 8)))
+    (local.set $from (i32.add (local.get $from) (i32.const 8)))
+    (br_if $word (i32.lt_u (local.get $from) (local.get $end)))))
 (func $digits (param $p i32) (param $v i64) (param $least i32) (result i32) (local $n i32) (local $t i64) (local $q i32)
   (local.set $t (local.get $v)) (local.set $n (i32.const 1))
   (block $counted (loop $more
@@ -40,7 +47,7 @@ _TEXT = """(module
     (local.set $v (i64.load (i32.add (local.get $scans) (i32.shl (local.get $i) (i32.const 3)))))
     (if (i64.eq (local.get $v) (local.get $last))
       (then
-        (memory.copy (local.get $p) (local.get $head) (local.get $size))
+        (call $copy (local.get $p) (local.get $head) (local.get $size))
         (local.set $head (local.get $p))
         (local.set $p (i32.add (local.get $p) (local.get $size))))
       (else
@@ -53,13 +60,17 @@ _TEXT = """(module
         (local.set $p (call $digits (i32.add (local.get $p) (i32.const 1)) (local.get $last) (i32.const 1)))
         (local.set $size (i32.sub (local.get $p) (local.get $head)))))
     (local.set $e (i32.add (local.get $places) (i32.shl (i32.load (i32.add (local.get $tags) (i32.shl (local.get $i) (i32.const 2)))) (i32.const 3))))
-    (memory.copy (local.get $p) (i32.load (local.get $e)) (i32.load offset=4 (local.get $e)))
+    (call $copy (local.get $p) (i32.load (local.get $e)) (i32.load offset=4 (local.get $e)))
     (local.set $p (i32.add (local.get $p) (i32.load offset=4 (local.get $e))))
     (local.set $v (i64.load (i32.add (local.get $values) (i32.shl (local.get $i) (i32.const 3)))))
     (if (i64.lt_s (local.get $v) (i64.const 0)) (then
       (i32.store8 (local.get $p) (i32.const 45)) (local.set $p (i32.add (local.get $p) (i32.const 1)))
       (local.set $v (i64.sub (i64.const 0) (local.get $v)))))
-    (local.set $p (call $digits (local.get $p) (local.get $v) (i32.const 1)))
+    (if (i64.lt_u (local.get $v) (i64.const 10))
+      (then
+        (i32.store8 (local.get $p) (i32.add (i32.const 48) (i32.wrap_i64 (local.get $v))))
+        (local.set $p (i32.add (local.get $p) (i32.const 1))))
+      (else (local.set $p (call $digits (local.get $p) (local.get $v) (i32.const 1)))))
     (i32.store8 (local.get $p) (i32.const 10)) (local.set $p (i32.add (local.get $p) (i32.const 1)))
     (local.set $i (i32.add (local.get $i) (i32.const 1))) (br $row)))
   (i32.sub (local.get $p) (local.get $out)))
@@ -80,7 +91,7 @@ class PlainRows:
         self.columns = self.places + 8 * len(middles)
         longest = max(map(len, middles), default=0) + 64
         self.out = self.columns + 28 * ROWS
-        pages = (self.out + longest * ROWS) // 65_536 + 1
+        pages = (self.out + longest * ROWS + 64) // 65_536 + 1
         engine = new_engine()
         self.store = wasmtime.Store(engine)
         with no_room_is_no_wasmtime():
@@ -95,8 +106,8 @@ class PlainRows:
     def _put(self, column: NDArray[Any], address: int) -> None:
         self.view[address:address + column.nbytes] = np.ascontiguousarray(column).reshape(-1).view(np.uint8)
 
-    def lines(self, scans: Ints, numbers: Shorts, values: Ints, micros: Ints) -> Iterator[bytes]:
-        """The rows as text, block by block.
+    def lines(self, scans: Ints, numbers: Shorts, values: Ints, micros: Ints) -> Iterator[memoryview]:
+        """The rows as text, block by block; each is gone with the next.
 
         Args: micros: int64[n] microseconds, not negative.
         """
@@ -109,4 +120,4 @@ class PlainRows:
             for where, column in zip(at, made, strict=True):
                 self._put(column, where)
             size = self.run(self.store, len(scans[part]), at[0], at[1], at[3], at[2], self.places, self.out)
-            yield self.view[self.out:self.out + int(size)].tobytes()
+            yield memoryview(self.view[self.out:self.out + int(size)])

@@ -84,7 +84,8 @@ class SettledCsv:
             if self._fast is None:
                 self._fast = PlainRows([_quoted(t.name) for t in self.tags])
             with self._on() as plain:
-                plain.writelines(self._fast.lines(scans, numbers, values, starts // 1000))
+                for lines in self._fast.lines(scans, numbers, values, starts // 1000):
+                    plain.write(lines)
             return True
         self._slow = True
         os.truncate(self.path, size)

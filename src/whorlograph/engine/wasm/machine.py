@@ -110,6 +110,7 @@ class Machine:
         assert isinstance(memory, wasmtime.Memory) and isinstance(run, wasmtime.Func)
         self._memory, self._run = memory, run
         self.closed = False
+        self.keeps = True  # whether changes of tags come into the journal, or are only handed over
         self.bytes = np.frombuffer(memoryview(memory.get_buffer_ptr(self.store)), dtype=np.uint8)
         self._write(0, state_bytes(module, feed.initial, feed.tasks_due))
         self._write(module.layout.watch, module.tables)
@@ -253,8 +254,10 @@ class Machine:
         rows, notes, lengths, runs = (self.bytes[base:self._read("<i", end)] for base, end in (
             (layout.journal, at.JOURNAL_AT), (layout.notes, at.NOTES_AT), (layout.lengths, at.LENGTHS_AT),
             (layout.runs, at.RUNS_AT)))
-        if len(rows):
+        if len(rows) and self.keeps:
             self.columns.add(unpacked(rows.view(PACKED)))
+        elif len(rows):
+            self.columns.pass_on(rows.view(PACKED))
         if len(notes):
             self.columns.note(unpacked(notes.view(PACKED)))
         if len(lengths):

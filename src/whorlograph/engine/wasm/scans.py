@@ -143,7 +143,8 @@ class Scans(Struct, frozen=True):
         rest, at_rest = self._rest()
         return f"""
 (func (export "run") (param $end i64) (result i32)
-  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $due i64) (local $steps i32) (local $steps_back i32) (local $length i64) (local $rest i32)
+  (local $k i64) (local $s i64) (local $x i64) (local $next i64) (local $due i64) (local $steps i32) (local $steps_back i32)
+  (local $length i64) (local $rest i32)
   (global.set $forcing (i32.ne (i32.load (i32.const {at.FORCES})) (i32.const 0)))
   (loop $scan
     (if (i32.load8_u (i32.const {at.STOP})) (then (return (i32.const 2))))
