@@ -5,17 +5,20 @@ from __future__ import annotations
 import os
 import time
 import unittest
+from collections.abc import Callable
 from importlib.resources import files
 from random import Random
 from typing import Any
+from unittest import mock
 
+import msgspec
 from lark import Lark, Token, Transformer, Tree, UnexpectedToken
 from lark.lexer import Lexer
 
 from tests.text_strategies import random_text
 from whorlograph.formats.text.driver import Driver, Refused
+from whorlograph.formats.text.tables import STARTS, Tables, make_tables, tables
 from whorlograph.formats.text.tokens import Piece, tokens
-from whorlograph.formats.text.tree import STARTS
 
 SEED = int(os.environ.get("WHORLOGRAPH_SEED", time.strftime("%Y%m%d")))
 
@@ -40,14 +43,34 @@ class _Told(Transformer[Any, Any]):
         return (str(data), *[c if isinstance(c, tuple) else ("", str(c) if isinstance(c, Token) else c.text) for c in children])
 
 
+def _told(name: str) -> Callable[[list[Any]], Any]:
+    """The same of what the driver makes."""
+    return lambda children: (name, *[c if isinstance(c, tuple) else ("", c.text) for c in children])
+
+
+class TheTables(unittest.TestCase):
+    """What is kept beside the grammar was made of it."""
+
+    def test_the_kept_tables_are_those_of_the_grammar(self) -> None:
+        here = files("whorlograph.formats.text")
+        made = make_tables(here.joinpath("grammar.lark").read_text(encoding="utf-8"))
+        self.assertEqual(msgspec.json.decode(here.joinpath("grammar.json").read_bytes(), type=Tables), made,
+                         "python -m whorlograph.formats.text.tables makes them anew")
+
+    def test_another_grammar_is_made_anew(self) -> None:
+        made = make_tables('%declare NAME\nsections: NAME*\ntypes: NAME\nconfiguration: NAME\nbody: NAME NAME\noperand: types')
+        self.assertNotEqual(made.grammar, tables().grammar)
+        with mock.patch("whorlograph.formats.text.tables._grammar", return_value="%declare NAME\n" + "\n".join(f"{s}: NAME" for s in STARTS)):
+            self.assertEqual(len(tables.__wrapped__().rules), len(STARTS))
+
+
 class TheSameAsLark(unittest.TestCase):
     """Statements and expressions of random texts, whole and damaged."""
 
     def setUp(self) -> None:
         text = files("whorlograph.formats.text").joinpath("grammar.lark").read_text(encoding="utf-8")
-        self.lark = Lark(text, parser="lalr", lexer=_Words, start=STARTS, maybe_placeholders=False)
-        told = Lark(text, parser="lalr", lexer=_Words, start=STARTS, maybe_placeholders=False, transformer=_Told())
-        self.drivers = {start: Driver(told, start) for start in ("body", "operand", "sections")}
+        self.lark = Lark(text, parser="lalr", lexer=_Words, start=list(STARTS), maybe_placeholders=False)
+        self.drivers = {start: Driver(tables(), start, _told) for start in ("body", "operand", "sections")}
 
     def of_lark(self, pieces: list[Piece], start: str) -> object:
         try:

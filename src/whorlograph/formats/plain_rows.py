@@ -120,4 +120,4 @@ class PlainRows:
             for where, column in zip(at, made, strict=True):
                 self._put(column, where)
             size = self.run(self.store, len(scans[part]), at[0], at[1], at[3], at[2], self.places, self.out)
-            yield memoryview(self.view[self.out:self.out + int(size)])
+            yield self.view[self.out:self.out + int(size)].data

@@ -1,4 +1,4 @@
-"""Runs a lark grammar's LALR tables over tokens that are made already.
+"""Runs a grammar's LALR tables over tokens that are made already.
 
 Half of what a text's expressions ask of a parser is to pass a value on from one level of binding to the next, unchanged: ``A`` is a
 primary, a power, a product, a sum ... Such steps move one state and nothing else; where they lead from two states is worked out once.
@@ -6,13 +6,13 @@ primary, a power, a product, a sum ... Such steps move one state and nothing els
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
-from lark import Lark
-from lark.parsers.lalr_analysis import Shift
-
+from .tables import Rule, Tables
 from .tokens import Piece
+
+Maker = Callable[[str], Callable[[list[Any]], Any]]
 
 _SHIFT, _PASS, _REDUCE = range(3)
 END = "$END"
@@ -26,35 +26,80 @@ class Refused(Exception):
         self.piece, self.expected = piece, expected
 
 
+class Gathered:
+    """A repetition on its way, or parts that stand without a node of their own."""
+
+    __slots__ = ("children",)
+
+    def __init__(self, children: list[Any]) -> None:
+        self.children = children
+
+
 def _appended(children: list[Any]) -> Any:
     children[0].children.append(children[1])
     return children[0]
 
 
-class Driver:
-    """Reads texts from one start of a grammar; its values are what the grammar's transformer makes of ``Piece`` tokens."""
+def _spread(children: list[Any]) -> list[Any]:
+    """Repetitions replaced by what they consist of."""
+    found: list[Any] = []
+    for child in children:
+        if isinstance(child, Gathered):
+            found += child.children
+        else:
+            found.append(child)
+    return found
 
-    def __init__(self, grammar: Lark, start: str) -> None:
-        conf = grammar.parse_interactive(None, start).parser_state.parse_conf
-        self._first, self._last = conf.start_state, conf.end_state
-        self._actions: dict[int, dict[str, tuple[Any, ...]]] = {}
-        self._gotos: dict[int, dict[str, int]] = {}
-        for state, row in conf.states.items():
+
+def _made(rule: Rule, maker: Maker) -> Callable[[list[Any]], Any]:
+    """What is made of a rule's symbols; lark names repetitions with two underscores, and they have no node of their own."""
+    if rule.origin.startswith("_"):
+        # Repetitions grow by one: the list is made once, not anew for each.
+        if rule.symbols[:1] == (rule.origin,) and len(rule.symbols) == 2 and rule.symbols[1][0] != "_":
+            return _appended
+        return lambda children: Gathered(_spread(children))
+    spread = any(name.startswith("_") for name in rule.symbols)
+    if not rule.node:
+        node = maker(rule.origin)
+
+        def one(children: list[Any]) -> Any:
+            children = _spread(children)
+            return children[0] if len(children) == 1 else node(children)
+
+        return one
+    make = maker(rule.node)
+    return (lambda children: make(_spread(children))) if spread else make
+
+
+class Driver:
+    """Reads texts from one start of a grammar.
+
+    Args: maker: by name of a node what makes it of its children: ``Piece`` tokens, and what was made of them before.
+    """
+
+    def __init__(self, tables: Tables, start: str, maker: Maker) -> None:
+        self._first, self._last = tables.starts[start]
+        self._actions: list[dict[str, tuple[Any, ...]]] = []
+        self._gotos: list[dict[str, int]] = []
+        # A symbol that stands for another, unchanged, is passed on: nothing is made of it.
+        passes = [not rule.node and len(rule.symbols) == 1 for rule in tables.rules]
+        makes = [None if passed else _made(rule, maker) for rule, passed in zip(tables.rules, passes, strict=True)]
+        for row in tables.states:
             actions: dict[str, tuple[Any, ...]] = {}
             gotos: dict[str, int] = {}
-            for name, (action, argument) in row.items():
+            for name, following in row.items():
                 if not name.isupper():
-                    gotos[name] = argument
-                elif action is Shift:
-                    actions[name] = (_SHIFT, argument)
-                elif len(argument.expansion) == 1 and argument.options.expand1 and not argument.alias:
-                    actions[name] = (_PASS, argument.origin.name, {})
+                    gotos[name] = following
+                elif following >= 0:
+                    actions[name] = (_SHIFT, following)
                 else:
-                    names = [symbol.name for symbol in argument.expansion]
-                    # Repetitions (lark names them with two underscores) grow by one: the list is made once, not anew for each.
-                    grows = argument.origin.name.startswith("__") and names[:1] == [argument.origin.name] and len(names) == 2 and names[1][0] != "_"
-                    actions[name] = (_REDUCE, argument.origin.name, len(names), _appended if grows else conf.callbacks[argument])
-            self._actions[state], self._gotos[state] = actions, gotos
+                    rule = tables.rules[-1 - following]
+                    if passes[-1 - following]:
+                        actions[name] = (_PASS, rule.origin, {})
+                    else:
+                        actions[name] = (_REDUCE, rule.origin, len(rule.symbols), makes[-1 - following])
+            self._actions.append(actions)
+            self._gotos.append(gotos)
 
     def parse(self, pieces: Iterable[Piece]) -> Any:
         """What the tokens make.

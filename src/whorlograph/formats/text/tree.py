@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import re
-from functools import cache
-from importlib.resources import files
+from functools import cache, partial
 from typing import Any
 
-from lark import Lark, Transformer
-from lark.lexer import Lexer
 from msgspec import Struct
 
 from whorlograph.model.literals import literal
@@ -54,12 +51,12 @@ from whorlograph.model.types import (
 )
 
 from .driver import Driver, Refused
+from .tables import tables
 from .tokens import COMMENTS, Piece
 from .unreadable import Unreadable
 
 CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
          "-": "SUB", "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
-STARTS = ["sections", "types", "configuration", "body", "operand"]
 _WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-",
           "TIMES": "* or /", "OPEN": "(", "CLOSE": ")",
           "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
@@ -121,11 +118,10 @@ def _rid(children: list[Any]) -> list[Any]:
     return [c for c in children if not isinstance(c, Piece)]
 
 
-class _Maker(Transformer[Piece, Any]):
+class _Maker:
     """Makes trees; nodes are numbered in the order in which they end."""
 
     def __init__(self) -> None:
-        super().__init__()
         self.count = 0
 
     def number(self) -> int:
@@ -403,31 +399,16 @@ def _initial(value: Any) -> Initial:
     return Simple(str(_whole(value)))
 
 
-class _NoLexer(Lexer):
-    """Texts come as tokens."""
-
-    def __init__(self, conf: object) -> None:
-        pass
-
-    def lex(self, data: Any) -> Any:  # type: ignore[override]
-        """None of the grammar's own."""
-        return iter(())
-
-
-@cache
-def _grammar() -> tuple[Lark, _Maker]:
-    maker = _Maker()
-    grammar = files(__package__).joinpath("grammar.lark").read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", lexer=_NoLexer, start=STARTS, maybe_placeholders=False, transformer=maker), maker
+_MAKER = _Maker()
 
 
 @cache
 def _driver(start: str) -> Driver:
-    return Driver(_grammar()[0], start)
+    return Driver(tables(), start, partial(getattr, _MAKER))
 
 
 def parse(pieces: list[Piece], start: str) -> Any:
-    """What tokens make, read as one of ``STARTS``.
+    """What tokens make, read as one of ``tables.STARTS``.
 
     Raises: Unreadable for a text that is none.
     """
@@ -436,12 +417,11 @@ def parse(pieces: list[Piece], start: str) -> Any:
 
 def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
     """The same, its nodes numbered from one behind ``number``; and the last number."""
-    maker = _grammar()[1]
     if start != "configuration" and any(p.kind in _OF_CONFIGURATIONS for p in pieces):
         pieces = [Piece("NAME", p.text, p.line, p.column, p.start) if p.kind in _OF_CONFIGURATIONS else p for p in pieces]
-    maker.count = number
+    _MAKER.count = number
     try:
-        return _driver(start).parse(pieces), maker.count
+        return _driver(start).parse(pieces), _MAKER.count
     except Refused as error:
         known = list(dict.fromkeys(_WORDS.get(e, e) for e in error.expected))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")
