@@ -105,13 +105,13 @@ class Maker:
                 f"{y} := N{n} >= {self.random.randint(1, 5)};"]
 
 
-def log_of_inputs(random: Random, running: Running) -> Log:
+def log_of_inputs(random: Random, running: Running, inputs: tuple[str, ...] = INPUTS) -> Log:
     """Four seconds in which one input after another changes, some for a moment only."""
-    time, value = 0, {x: random.randint(0, 1) for x in INPUTS}
+    time, value = 0, {x: random.randint(0, 1) for x in inputs}
     rows = [(0, x, v) for x, v in value.items()]
     while time < 4000:
         time += random.choice((30, 70, 150, 400))
-        x = random.choice(INPUTS)
+        x = random.choice(inputs)
         value[x] ^= 1
         rows.append((time, x, value[x]))
         if random.random() < 0.2:

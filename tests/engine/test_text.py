@@ -99,8 +99,9 @@ class Constructs(unittest.TestCase):
     def test_faults_name_their_place_and_what_should_have_received_the_result(self) -> None:
         for body, code, tag, words in (("A := N1 / (N1 - 7);", "division by zero", "A", ""), ("A := 30000; B := A + A;", "overflow", "B", "60000 does not fit INT"),
                                        ("K[N1] := 1;", "array index", "Main.K[1]", "index 7 is outside 1 to 3"), ("A := REAL_TO_INT(1.0E6);", "overflow", "A", ""),
-                                       ("G := SQRT(-1.0);", "undefined result", "G", ""), ("Lim := 25;", "overflow", "Main.Lim", "25 does not fit -5 to 20")):
-            for controller, journal in both_engines(body, ROWS, "K : ARRAY[1..3] OF INT; Lim : Short;", PAIR):
+                                       ("G := SQRT(-1.0);", "undefined result", "G", ""), ("Lim := 25;", "overflow", "Main.Lim", "25 does not fit -5 to 20"),
+                                       ("Small := 100; A := Small + Small;", "overflow", "A", "200 does not fit SINT (-128 to 127)")):
+            for controller, journal in both_engines(body, ROWS, "K : ARRAY[1..3] OF INT; Lim : Short; Small : SINT;", PAIR):
                 with self.subTest(body, plain=controller.plain):
                     assert journal.fault is not None
                     fault = journal.fault

@@ -8,6 +8,7 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
+from whorlograph.model.types import ELEMENTARY
 
 from .journal import Fault, Pass
 from .loops import loop_text
@@ -37,7 +38,8 @@ class Faults(Struct, frozen=True):
     def text(self, code: str, tag: int | None, value: int = 0, limits: int = 0) -> str:
         """What a fault was, in words.
 
-        Args: value: what did not fit; limits: of an index, the lowest in the upper half and the highest in the lower one.
+        Args: value: what did not fit; limits: the highest that would have; of an index, the lowest in the upper half and the
+                highest in the lower one.
         """
         if code == "watchdog":
             return f"the scan took longer than the watchdog allows ({self.profile.watchdog // 1_000_000} ms)"
@@ -56,4 +58,6 @@ class Faults(Struct, frozen=True):
         shown = cooked(value, one.type) if one.type.bits == 64 else value
         if one.low is not None and one.type.low <= int(shown) <= one.type.high:
             return f"{shown} does not fit {one.low} to {one.high}"
-        return f"{shown} does not fit {one.type.name} ({one.type.low} to {one.type.high})"
+        # What is calculated may be of a narrower type than the tag that receives it.
+        type_ = next((t for t in ELEMENTARY.values() if t.whole and t.high == limits and t.bits < one.type.bits), one.type)
+        return f"{shown} does not fit {type_.name} ({type_.low} to {type_.high})"

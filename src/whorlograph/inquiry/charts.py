@@ -30,12 +30,14 @@ class ChartTags(Struct):
         return [s.name for s in self.chart.steps if values.get(s.name.lower())]
 
     def way(self, active: list[str], step: str) -> list[Transition]:
-        """The fewest transitions that lead from active steps to another; none where no way leads there."""
+        """The fewest transitions that lead from active steps to another, of equally few those that need no other step. None: no way leads there."""
+        known = {s.lower() for s in active}
+        transitions = sorted(self.chart.transitions, key=lambda t: sum(s.lower() not in known for s in t.sources))
         todo: list[tuple[str, list[Transition]]] = [(s.lower(), []) for s in active]
         seen = {s for s, _ in todo}
         while todo:
             here, way = todo.pop(0)
-            for one in self.chart.transitions:
+            for one in transitions:
                 if here not in {s.lower() for s in one.sources}:
                     continue
                 for target in one.targets:

@@ -43,18 +43,39 @@ def _even(tracer: Tracer, tag: int) -> bool:
 
 def upstream(tracer: Tracer, tag: int) -> list[int] | None:
     """The tags from outside that decide a tag, through all rungs; None where they are too many."""
-    seen, todo, outside = {tag}, [tag], []
-    while todo:
-        for writer in tracer.writers.get(todo.pop(), ()):
+    seen = _deciding(tracer, tag)
+    if len(seen) > MOST:
+        return None
+    return [t for t in seen if t != tag and not tracer.writers.get(t) and t not in tracer.driven]
+
+
+def ring(tracer: Tracer, tag: int) -> set[int]:
+    """The tags that decide a tag and are decided by it: what comes and goes together. Empty where nothing leads back, or too much."""
+    seen = _deciding(tracer, tag)
+    if len(seen) > MOST:
+        return set()
+    back, grows = {tag}, True
+    while grows:
+        grows = False
+        for one, others in seen.items():
+            if one not in back and not back.isdisjoint(others):
+                back.add(one)
+                grows = True
+    return back if len(back) > 1 or tag in seen[tag] else set()
+
+
+def _deciding(tracer: Tracer, tag: int) -> dict[int, set[int]]:
+    """A tag and those that decide it, through all rungs, each with the tags that the steps read that write it; a few more than ``MOST`` at most."""
+    seen: dict[int, set[int]] = {tag: set()}
+    todo = [tag]
+    while todo and len(seen) <= MOST:
+        one = todo.pop()
+        for writer in tracer.writers.get(one, ()):
             for use in tracer.controller.access.of_step(writer.step):
                 for other in use.tags() if not use.writes else ():
-                    if other in seen:
-                        continue
-                    seen.add(other)
-                    if tracer.writers.get(other):
-                        todo.append(other)
-                    elif other not in tracer.driven:
-                        outside.append(other)
-        if len(seen) > MOST:
-            return None
-    return outside
+                    seen[one].add(other)
+                    if other not in seen:
+                        seen[other] = set()
+                        if tracer.writers.get(other):
+                            todo.append(other)
+    return seen

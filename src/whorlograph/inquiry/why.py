@@ -250,9 +250,10 @@ class Inquiry:
         share = round(100 * on_time / span) if span else 0
         begun = tracer.time(inside[0][0])
         if runs_freely(tracer, tag):
-            link = generator.link(tracer, tag, Vantage(scan))
+            link = generator.link(tracer, tag, Vantage(scan), 0)
             answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, link,
-                                  f"{generator.rhythm(tracer, tag)}, as the program has it, since {tracer.at(begun)}")
+                                  f"{generator.rhythm(tracer, tag)}, as the program has it, since {tracer.at(begun)}"
+                                  f"{generator.lets(tracer, link)}")
             answer.begun = begun
             return answer
         off_link = tracer.explain(tag, Vantage(off, LAST), True, 0)

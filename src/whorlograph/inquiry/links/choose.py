@@ -46,7 +46,7 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
     scan = moment.scan
     if depth and step >= 0 and tracer.boolean(tag) and runs_freely(tracer, tag):
-        return generator.link(tracer, tag, Vantage(scan))
+        return generator.link(tracer, tag, Vantage(scan), depth + 1 if tag in tracer.charts else None)
     fault = journal.fault
     if fault is not None and scan == fault.scan and moment.step == fault.number + 1:
         return halted.link(tracer, tag, scan)
@@ -81,7 +81,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if tracer.now is not None and tag in tracer.now.turned:
         return given_link(tracer, tag, tracer.raw(tag, view))
     if depth and writers and tracer.boolean(tag) and runs_freely(tracer, tag):
-        return generator.link(tracer, tag, view)
+        return generator.link(tracer, tag, view, depth + 1)
     if not writers:
         return _other_name(tracer, tag, view, depth, bit) or input_link(tracer, tag, tracer.position(view), bit)
     if journal.fault is not None and view.scan > journal.fault.scan:

@@ -44,6 +44,13 @@ def _as_action(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int
     """The flag's link, said of what follows it; None where the tag does not follow it now."""
     if bool(tracer.raw(tag, view)) != bool(tracer.raw(place.flag, view)) and tracer.boolean(tag):
         return None
+    since = tracer.since(tag, view)
+    if tracer.boolean(tag) and since is not None and since != tracer.since(place.flag, view):
+        child = tracer.explain(place.flag, view, changed, depth + 1)
+        word, once_more = ("on", "") if tracer.raw(tag, view) else ("off", ", and the action ran once more")
+        text = f"{tracer.name(tag)} went {word} at {tracer.at(since)}: it follows {tracer.name(place.flag)}{once_more}"
+        return Link(LinkKind.BLOCK, tag, word == "on", since, _step(tracer, place), tracer.journal.clock.scan_at(since), text,
+                    children=[child] if child is not None else [])
     found = tracer.explain(place.flag, view, changed, depth)
     if found is not None and found.tag == place.flag:
         found.tag, found.text = tag, found.text.replace(tracer.name(place.flag), tracer.name(tag), 1)

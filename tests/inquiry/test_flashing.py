@@ -1,0 +1,139 @@
+"""What comes and goes by itself: what runs freely has nothing that lets it; all else leads to the devices that do (ANSWERS.md, Chatters)."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from random import Random
+
+import numpy as np
+
+from tests.building import MS, program_of, session_of
+from tests.charts import INPUTS, random_chart
+from tests.everyday_texts import log_of_inputs
+from tests.truth import Truth
+from whorlograph.desk.asking import answer_to, ask, prove_all
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.formats.programs.st import read
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList
+from whorlograph.model.log import Log
+from whorlograph.model.parts import Ladder, coil, nc, no, timer
+from whorlograph.model.profile import Profile
+from whorlograph.model.question import Question, RootKind, Symptom
+
+TEXT = """PROGRAM Main
+VAR Alarm AT %IX0.0 : BOOL; Enable AT %IX0.1 : BOOL; Other AT %IX0.2 : BOOL;
+Lamp AT %QX0.0 : BOOL; Beacon AT %QX0.1 : BOOL; Horn AT %QX0.2 : BOOL; T1, T2, T3, T4 : TON; END_VAR
+T1(IN := NOT T2.Q, PT := T#200ms); T2(IN := T1.Q, PT := T#200ms);
+Lamp := T1.Q AND Alarm;
+T3(IN := NOT T4.Q AND Enable, PT := T#200ms); T4(IN := T3.Q, PT := T#200ms);
+Beacon := T3.Q;
+Horn := Beacon AND Other;
+END_PROGRAM
+"""
+
+
+def of_text(text: str, rows: list[tuple[int, str, int]], end: int) -> Session:
+    """A session of a text; rows: ms, last name, value."""
+    controller = Controller(read(text.encode(), Path("x.st")).value, Profile(scan_time=10 * MS))
+    known = controller.running.by_name
+    log = Log(np.array([t * MS for t, _, _ in rows], np.int64), np.array([known[f"main.{x}".lower()] for _, x, _ in rows], np.int32),
+              np.array([v for _, _, v in rows], np.int64), end=end * MS, rows=len(rows))
+    return Session(controller, log, IoList({}), [], Paths(Path("x.st")))
+
+
+def roots(session: Session, answer: Answer) -> list[tuple[RootKind, str, bool | None]]:
+    prove_all(session, answer)
+    return [(r.kind, session.running.tags[r.tag].name.rpartition(".")[2] if r.tag is not None else "", r.proved) for r in answer.roots]
+
+
+class Flashing(unittest.TestCase):
+    """An input beside the blink, an input in the ring, both; none."""
+
+    def setUp(self) -> None:
+        rows = [(0, "Alarm", 0), (0, "Enable", 0), (0, "Other", 0), (1000, "Alarm", 1), (1500, "Enable", 1), (2000, "Other", 1)]
+        self.session = of_text(TEXT, rows, 6000)
+
+    def test_what_flashes_leads_to_what_lets_it(self) -> None:
+        for tag, names in (("Lamp", ["Alarm"]), ("Beacon", ["Enable"]), ("Horn", ["Other", "Enable"])):
+            answer = ask(self.session, tag, None, None)
+            self.assertIs(answer.symptom, Symptom.CHATTERS)
+            self.assertEqual(roots(self.session, answer), [(RootKind.FIELD_INPUT, n, True) for n in names], tag)
+            self.assertIn(f"comes and goes, 210 ms on, 210 ms off, as the program has it, since {'1.040' if tag == 'Lamp' else ''}", answer.text + "since ")
+            for name in names:
+                self.assertIn(f"Main.{name} on", answer.text)
+
+    def test_what_nothing_lets_runs_freely(self) -> None:
+        answer = ask(self.session, "T1.Q", None, None)
+        self.assertEqual(roots(self.session, answer), [(RootKind.PROGRAM, "Q", None)])
+        self.assertIn("T1.Q runs freely, 210 ms on, 210 ms off, as the program has it", answer.text)
+        self.assertNotIn(" with ", answer.text)
+
+    def test_a_ladder_does_too(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(nc("M2"), no("X1"), timer("TON", "B1", "T#300ms"), coil("M1"))
+            ladder.rung(no("M1"), timer("TON", "B2", "T#300ms"), coil("M2"))
+            ladder.rung(no("M1"), nc("X2"), coil("Y1"))
+
+        rows = [(0, "X1", 0), (0, "X2", 1), (700, "X1", 1), (1500, "X2", 0), (6000, "X2", 0)]
+        session = session_of(program_of(draw, "X1 X2 Y1 M1 M2", "B1:TON B2:TON"), rows)
+        found = roots(session, ask(session, "Y1", None, None))
+        self.assertEqual({(k, n, p) for k, n, p in found}, {(RootKind.FIELD_INPUT, "X2", True), (RootKind.FIELD_INPUT, "X1", True)})
+
+
+class Charts(unittest.TestCase):
+    """A chart goes round as long as its transitions' inputs let it; one that waits, waits in the transition that needs no other step."""
+
+    def test_what_is_said_to_run_freely_no_single_input_stops(self) -> None:
+        free = led = 0
+        for seed in range(304, 309):
+            random = Random(seed)
+            controller = Controller(read(random_chart(random).text().encode(), Path("x.st")).value, Profile(scan_time=10 * MS))
+            session = Session(controller, log_of_inputs(random, controller.running, INPUTS), IoList({}), [], Paths(Path("x.st")))
+            truth, tags = Truth(session), controller.running.tags
+            for tag in [t for t in tags[:controller.running.public] if t.name.endswith((".X", ".Y0", ".Y1")) and t.index in controller.written]:
+                at = random.randrange(1, session.log.end)
+                answer = answer_to(session, Question(tag.index, at))
+                if answer.symptom is not Symptom.CHATTERS or answer.trail is None:
+                    continue
+                prove_all(session, answer)
+                self.assertEqual([truth.wrong_link(link) for _, link in answer.links() if link.value is not None and truth.wrong_link(link)], [])
+                if answer.roots[0].kind is not RootKind.PROGRAM:
+                    led += 1
+                    continue
+                free += 1
+                for held in INPUTS:
+                    number = controller.running.by_name[f"main.{held}".lower()]
+                    now = truth.journal.value_at(number, truth.journal.settled_position(answer.asked))
+                    since = max(0, at - 500 * MS)
+                    after = truth.course(truth.tried(Trial((Hold(number, 1 - now, since, None),))), tag.index)
+                    inside = {after[s] for s in range(1, answer.asked + 1) if truth.journal.clock.start(s) > since + 60 * MS}
+                    self.assertNotEqual(len(inside), 1, f"seed {seed}: {answer.text}; {held} stops it")
+        self.assertGreater(led, 3)
+        self.assertLess(free, led)
+
+    def test_a_chart_waits_in_the_transition_that_needs_no_other_step(self) -> None:
+        text = ("PROGRAM Main\nVAR I0 AT %IX0.0 : BOOL; I1 AT %IX0.1 : BOOL; END_VAR\nINITIAL_STEP A: END_STEP\nSTEP B: END_STEP\nSTEP C: END_STEP\n"
+                "TRANSITION FROM (A, B) TO C := I0; END_TRANSITION\nTRANSITION FROM A TO C := I1; END_TRANSITION\n"
+                "TRANSITION FROM C TO B := I0; END_TRANSITION\nTRANSITION FROM B TO A := I0; END_TRANSITION\nEND_PROGRAM\n")
+        session = of_text(text, [(0, "I0", 1), (0, "I1", 0), (2000, "I0", 1)], 3000)
+        found = roots(session, ask(session, "C.X", None, None))
+        self.assertEqual(found[0], (RootKind.FIELD_INPUT, "I1", True))
+
+    def test_an_action_ends_one_scan_after_its_step(self) -> None:
+        text = ("PROGRAM Main\nVAR I0 AT %IX0.0 : BOOL; N : INT; END_VAR\nINITIAL_STEP A: Count(N); END_STEP\nSTEP B: END_STEP\n"
+                "TRANSITION FROM A TO B := I0; END_TRANSITION\nTRANSITION FROM B TO A := FALSE; END_TRANSITION\n"
+                "ACTION Count: N := N + 1; END_ACTION\nEND_PROGRAM\n")
+        session = of_text(text, [(0, "I0", 0), (1000, "I0", 1)], 2000)
+        name = next(t.name for t in session.running.tags if t.name.endswith("Count.A"))
+        answer = ask(session, name, None, None)
+        truth = Truth(session)
+        self.assertEqual([truth.wrong_link(link) for _, link in answer.links()], ["" for _ in answer.links()])
+        self.assertEqual(roots(session, answer)[0], (RootKind.FIELD_INPUT, "I0", True))
+
+
+if __name__ == "__main__":
+    unittest.main()
