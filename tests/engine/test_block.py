@@ -92,7 +92,8 @@ class Blocks(unittest.TestCase):
         for cut in range(len(rows) + 1):
             columns = Columns()
             for part in (rows[:cut], rows[cut:]):
-                columns.add(rows_of(part))
+                columns.note(rows_of([row for row in part if row[3] < 0]))
+                columns.add(rows_of([row for row in part if row[3] >= 0]))
             found = columns.journal([0] * 5, 3)
             self.assertEqual((len(found), found.clock.start(2), found.clock.start(3)), (2, 10, 35), cut)
 

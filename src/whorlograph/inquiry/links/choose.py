@@ -81,7 +81,9 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if tracer.now is not None and tag in tracer.now.turned:
         return given_link(tracer, tag, tracer.raw(tag, view))
     if depth and writers and tracer.boolean(tag) and runs_freely(tracer, tag):
-        return generator.link(tracer, tag, view, depth + 1)
+        # What lets it come keeps nothing off; but a chart that goes round elsewhere does not come here.
+        lets = tracer.raw(tag, view) or tag in tracer.charts
+        return generator.link(tracer, tag, view, depth + 1 if lets else None)
     if not writers:
         return _other_name(tracer, tag, view, depth, bit) or input_link(tracer, tag, tracer.position(view), bit)
     if journal.fault is not None and view.scan > journal.fault.scan:
