@@ -178,7 +178,8 @@ class Shifts(unittest.TestCase):
         program, points, put, _ = shifts(self.folder, 9)
         store = ("--store", self.folder / "kept.sqlite")
         done = run("history", program, self.folder / "logs", "--io-list", points, "--tag", "Y0", *store, "--json", "--out", self.folder / "bars.svg")
-        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        # On a slow machine it tells how far it is.
+        self.assertEqual((done.returncode, [line for line in done.stderr.splitlines() if "Ctrl+C stops" not in line]), (0, []))
         said = json.loads(done.stdout)
         self.assertEqual({r["tag"]: r["count"] for r in said["roots"]}, dict(put))
         self.assertEqual(set(said["roots"][0]) >= {"tag", "device", "count", "seconds", "since", "logs"}, True)
