@@ -10,10 +10,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from tests.building import MS, all_rows, controller_of, course_of, log_of, program_of
-from tests.strategies import random_case, random_log
+from tests.engine.agreement import difference
+from tests.strategies import dense_log, random_case, random_log
+from whorlograph.engine import controller as controllers
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.wasm.status import Status
+from whorlograph.model.log import Log
 from whorlograph.model.parts import Ladder, coil, no, timer
 from whorlograph.model.program import Variable, VariableKind
 from whorlograph.model.types import ELEMENTARY
@@ -129,6 +132,40 @@ class MachineRuns(unittest.TestCase):
         self.assertEqual(first.total, log.end)
         self.assertLess(first.done, log.end)
         work.close()
+
+    def test_a_quiet_log_that_becomes_dense_is_told_of_stopped_and_kept_checkpoints_of(self) -> None:
+        # A piece grows while nothing happens: it used to swallow all that came then.
+        controller = controller_of(program_of(_blinking, "X1 Y1 Y2", "T1:TON"))
+        times = np.arange(80_000, dtype=np.int64) * 50 * MS + 1_000_000 * MS
+        log = Log(times, np.full(len(times), controller.running.by_name["x1"], np.int32), np.arange(len(times), dtype=np.int64) & 1,
+                  end=int(times[-1]), rows=len(times))
+        whole = controller.replay(log)
+        with mock.patch.multiple(controllers, MOST_SECONDS=0.003, CHECKPOINT_SECONDS=0.003):
+            told: list[int] = []
+            self.assertEqual(difference(whole, controller.replay(log, told=lambda p: told.append(p.done)), []), "")
+            inside = [t for t in told if log.times[0] < t < log.end]
+            self.assertGreater(len(inside), 3)
+            self.assertIsNotNone(found := controller.checkpoint_before(log, log.end))
+            self.assertGreater(found.start if found is not None else 0, log.times[0])
+            cut: list[int] = []
+            work = controller.replaying(log, stop=lambda: len(cut) > 0)
+            for progress in work:
+                if progress.done > log.times[0]:
+                    cut.append(progress.done)
+            self.assertLess(cut[-1], log.end)
+
+    def test_runs_that_are_cut_short_leave_the_same_journal(self) -> None:
+        cut = 0
+        for seed in range(12):
+            random = Random(seed)
+            controller = Controller(*random_case(random, tasked=seed % 2 == 1))
+            log = dense_log(random, controller.running, 6_000, 30_000_000_000)
+            whole = controller.replay(log)
+            with mock.patch.object(controllers, "MOST_SECONDS", 0.002):
+                told: list[int] = []
+                self.assertEqual(difference(whole, controller.replay(log, told=lambda p, told=told: told.append(p.done)), []), "", seed)  # type: ignore[misc]
+            cut += len(told)
+        self.assertGreater(cut, 12)
 
 
 if __name__ == "__main__":

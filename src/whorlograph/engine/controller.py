@@ -7,6 +7,7 @@ from collections.abc import Callable, Generator
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property, partial
+from threading import Timer
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -44,6 +45,7 @@ from .scope.rings import without_rings
 from .scope.steps import number_steps
 from .scope.unreadable import Reading, unreadable
 from .wasm import layout as at
+from .wasm.status import Status
 
 if TYPE_CHECKING:
     from .plain.memory import Record
@@ -56,6 +58,7 @@ DEFAULT_SCAN = 10_000_000
 WORTH_STEPS = 200  # from which on a program's code is worth keeping
 FIRST_PIECE = 60_000_000_000  # ns of log
 PIECE_SECONDS = 0.08
+MOST_SECONDS = 0.3  # of a piece: how much happens in a stretch of log is not known before
 SINK_SECONDS = 0.03  # where rows are handed over: what takes them works beside, and is to be done soon after the end
 MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
@@ -73,6 +76,18 @@ class Progress(Struct, frozen=True):
     total: int
     rows: int
     so_far: Callable[[], Journal]
+
+
+def _run_a_while(machine: Machine, until: int) -> bool:
+    """Run up to a time (ns), but no longer than ``MOST_SECONDS``; whether it was reached."""
+    timer = Timer(MOST_SECONDS, machine.stop)
+    timer.daemon = True
+    timer.start()
+    try:
+        return machine.run(until) is not Status.STOPPED
+    finally:
+        timer.cancel()
+        timer.join()  # it must not stop a machine that is closed meanwhile
 
 
 @dataclass
@@ -245,8 +260,7 @@ class Controller:
         return Machine(module, code(), self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,
-               sink: Sink | None = None,
-               told: Callable[[Progress], None] = lambda progress: None) -> Journal:
+               sink: Sink | None = None, told: Callable[[Progress], None] = lambda progress: None) -> Journal:
         """Replay a log from its start.
 
         Args: sink: as in ``replaying``; told: is handed the progress after each piece.
@@ -292,12 +306,17 @@ class Controller:
             self._checkpoints = (log, [])
         noted = time.perf_counter()
         most, full = memory_room() // JOURNAL_ROW, False
-        while feed.end - reached > piece and not stop():
+        complete = False
+        while not stop():
             began = time.perf_counter()
-            reached += piece
-            machine.run(reached)
+            target = min(feed.end, reached + piece)
+            came = _run_a_while(machine, target)
+            reached = target if came else max(reached, machine.start)
+            complete = came and target == feed.end
+            if complete:
+                break
             took = time.perf_counter() - began
-            piece = int(piece * min(4.0, max(0.25, seconds / max(took, 0.001))))
+            piece = int(piece * min(4.0, max(0.25, seconds / max(took, 0.001)))) + 1
             if plain_log and time.perf_counter() - noted > CHECKPOINT_SECONDS:
                 self._checkpoints[1].append(machine.checkpoint())
                 if len(self._checkpoints[1]) > MOST_CHECKPOINTS:
@@ -309,12 +328,9 @@ class Controller:
                 full = True
                 break
             yield Progress(reached, feed.end, machine.columns.rows, partial(self.journal_of, machine, feed, reached, False))
-        complete = not full and not stop()
-        if complete:
-            machine.run(feed.end)
         if sink is not None:
             sink(*machine.columns.handed_over())
-        journal = self.journal_of(machine, feed, feed.end if complete else reached, complete)
+        journal = self.journal_of(machine, feed, reached, complete)
         journal.full = full
         machine.close()
         return journal
@@ -360,8 +376,7 @@ class Controller:
                     if i.body >= 0 and i.first <= step < i.first + len(self.code.bodies[i.body].steps))
         return body.origins[node].element
 
-    def _plainly(self, feed: Feed, stop: Callable[[], bool],
-                 sink: Sink | None) -> Generator[Progress, None, Journal]:
+    def _plainly(self, feed: Feed, stop: Callable[[], bool], sink: Sink | None) -> Generator[Progress, None, Journal]:
         """Replay with the plain interpreter."""
         from .plain.interpreter import Interpreter
 
