@@ -58,11 +58,11 @@ class Flashing(unittest.TestCase):
         self.session = of_text(TEXT, rows, 6000)
 
     def test_what_flashes_leads_to_what_lets_it(self) -> None:
-        for tag, names in (("Lamp", ["Alarm"]), ("Beacon", ["Enable"]), ("Horn", ["Other", "Enable"])):
+        for tag, names, since in (("Lamp", ["Alarm"], "1.040"), ("Beacon", ["Enable"], "1.700"), ("Horn", ["Other", "Enable"], "2.120")):
             answer = ask(self.session, tag, None, None)
             self.assertIs(answer.symptom, Symptom.CHATTERS)
             self.assertEqual(roots(self.session, answer), [(RootKind.FIELD_INPUT, n, True) for n in names], tag)
-            self.assertIn(f"comes and goes, 210 ms on, 210 ms off, as the program has it, since {'1.040' if tag == 'Lamp' else ''}", answer.text + "since ")
+            self.assertIn(f"comes and goes, 210 ms on, 210 ms off, as the program has it, since {since} s, with Main.", answer.text)
             for name in names:
                 self.assertIn(f"Main.{name} on", answer.text)
 

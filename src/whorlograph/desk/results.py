@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from whorlograph.engine.rows import Records
-from whorlograph.engine.settled import Rows, SettlingRecords, joined
+from whorlograph.engine.settled import SettledRows, SettlingRecords, joined
 from whorlograph.formats.beside import written
 from whorlograph.formats.settled_csv import SettledCsv
 from whorlograph.formats.settled_parquet import SettledParquet
@@ -38,7 +38,7 @@ def _replay_into(session: Session, file: SettledCsv | SettledVcd | SettledParque
     controller = session.controller
     settling = SettlingRecords(session.running, controller.feed(session.log, None, until).initial, only)
 
-    def write(rows: Rows, clock: ScanClock) -> None:
+    def write(rows: SettledRows, clock: ScanClock) -> None:
         scans, numbers, values = rows
         file.add(scans, numbers, values, clock.start_all(scans))
 

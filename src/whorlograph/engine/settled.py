@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .wasm.settling import FastSettling
 
 Flags = NDArray[np.bool_]
-Rows = tuple[Ints, Shorts, Ints]  # settled ones: scans int64[n], tags int32[n], values int64[n] raw, by scan, then tag name
+SettledRows = tuple[Ints, Shorts, Ints]  # scans int64[n], tags int32[n], values int64[n] raw, by scan, then tag name
 WORTH_IT = 50_000  # records in one piece from which the fast way's own start is repaid
 MOST_RECORDS = 1 << 19  # settled at once
 EVER = 1 << 62
@@ -44,23 +44,26 @@ def shown_tags(running: Running, only: set[int] | None = None) -> list[int]:
 
 
 class Settling:
-    """Settles rows piece by piece; a piece ends with a scan. What stands in the tags between pieces is all that is kept."""
+    """Settles rows piece by piece; a piece ends with a scan. What stands in the tags between pieces is all that is kept.
+
+    ``shown``, ``first``: the tags by name, and their values before the first scan; ``last`` int64[n]: theirs at the end of the piece
+    before; ``ranks`` int64[t + 1]: by tag its place among them, -1: not shown, the last entry for all beyond the program's own.
+    """
 
     def __init__(self, running: Running, initial: Sequence[int], only: set[int] | None = None) -> None:
         self.shown = shown_tags(running, only)
         self.first = [initial[t] for t in self.shown]
-        # By tag its place in the order of names, of tags not shown -1: the last entry stands for all beyond the program's own.
-        self._rank = np.full(len(running.tags) + 1, -1, np.int64)
-        self._rank[np.array(self.shown, np.int64)] = np.arange(len(self.shown))
+        self.ranks = np.full(len(running.tags) + 1, -1, np.int64)
+        self.ranks[np.array(self.shown, np.int64)] = np.arange(len(self.shown))
         self._tags = np.array(self.shown, np.int32)
-        self._last = np.array(self.first, np.int64)
+        self.last = np.array(self.first, np.int64)
 
-    def take(self, scans: Ints, tags: Ints, values: Ints, last_scan: int) -> Rows:
+    def take(self, scans: Ints, tags: Ints, values: Ints, last_scan: int) -> SettledRows:
         """Rows in order, to settled ones: scans int64[n], tags int32[n], values int64[n], by scan, then tag name.
 
         Args: last_scan: rows behind it do not count.
         """
-        ranks = self._rank.take(tags, mode="clip")
+        ranks = self.ranks.take(tags, mode="clip")
         keep = np.flatnonzero((ranks >= 0) & (scans <= last_scan))
         if len(keep) < len(ranks):
             ranks, scans, values = ranks.take(keep), scans.take(keep), values.take(keep)
@@ -74,12 +77,8 @@ class Settling:
         # A row is a change: a tag with one row in a scan has another value behind it. One with several may be back where it was.
         changed = np.flatnonzero(last & (first | self._differs(ranks, values, first, last)))
         ends = np.flatnonzero(last)
-        self._last[ranks.take(ends)] = values.take(ends)  # of a tag's several, the last one stays
+        self.last[ranks.take(ends)] = values.take(ends)  # of a tag's several, the last one stays
         return scans.take(order.take(changed)), self._tags.take(ranks.take(changed)), values.take(changed)
-
-    def faster(self, kind: type[FastSettling]) -> FastSettling:
-        """What settles on from here, faster."""
-        return kind(self.shown, self._rank, self._last)
 
     def _differs(self, ranks: Ints, values: Ints, first: Flags, last: Flags) -> Flags:
         """bool[n]: for the last rows of tags with several rows in a scan, whether the value is another than that before the scan."""
@@ -97,7 +96,7 @@ class Settling:
         before[1:] = values[lasts[:-1]]
         begins = np.ones(len(lasts), bool)
         begins[1:] = ranks[lasts[1:]] != ranks[lasts[:-1]]
-        before[begins] = self._last[ranks[lasts[begins]]]
+        before[begins] = self.last[ranks[lasts[begins]]]
         found[lasts] = values[lasts] != before
         return found
 
@@ -119,7 +118,7 @@ class SettlingRecords:
         """(tag number, raw value) of each shown tag before the first scan, in order of name."""
         return list(zip(self._slow.shown, self._slow.first, strict=True))
 
-    def take(self, records: Records) -> Rows:
+    def take(self, records: Records) -> SettledRows:
         """The settled rows of all scans that end in these records."""
         if self._fast is None and self._loads and len(records) >= WORTH_IT:
             self._begin()
@@ -128,7 +127,7 @@ class SettlingRecords:
             return joined(self._fast.take(records))
         return joined([self._slowly(records[i:i + MOST_RECORDS]) for i in range(0, len(records), MOST_RECORDS)])
 
-    def close(self, last_scan: int) -> Rows:
+    def close(self, last_scan: int) -> SettledRows:
         """Those of the scan that was still open, if it is not behind the last one."""
         return self._fast.close(last_scan) if self._fast is not None else self._settled(self._open, last_scan)
 
@@ -136,22 +135,22 @@ class SettlingRecords:
         try:
             from .wasm.settling import FastSettling
 
-            self._fast = self._slow.faster(FastSettling)
+            self._fast = FastSettling(self._slow.shown, self._slow.ranks, self._slow.last)
         except (ImportError, OSError):
             self._loads = False
 
-    def _slowly(self, records: Records) -> Rows:
+    def _slowly(self, records: Records) -> SettledRows:
         records = np.concatenate([self._open, records])
         scans = records["key"] >> BITS
         ended = int(np.searchsorted(scans, scans[-1]))
         self._open = records[ended:]
         return self._settled(records[:ended], EVER)
 
-    def _settled(self, records: Records, last_scan: int) -> Rows:
+    def _settled(self, records: Records, last_scan: int) -> SettledRows:
         return self._slow.take(records["key"] >> BITS, records["tag"].astype(np.int64), records["value"].copy(), last_scan)
 
 
-def joined(parts: Sequence[Rows]) -> Rows:
+def joined(parts: Sequence[SettledRows]) -> SettledRows:
     """Settled rows one after another."""
     if len(parts) == 1:
         return parts[0]

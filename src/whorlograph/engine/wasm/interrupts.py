@@ -232,9 +232,9 @@ class Interrupts(Struct, frozen=True):
     def _plan(self) -> str:
         """After how many steps something must be looked at: a task that waits or comes due, or the scan's limit."""
         timed = ""
-        soon = 2 * self.cyclic.steps + 1000
         if self.rung_time:
-            # Where nothing comes due soon, it is enough to look again then.
+            # Where nothing comes due soon, it is enough to look again then: most scans are done by then, and nothing is divided.
+            soon = 2 * self.cyclic.steps + 1000
             timed = f"""
   (local.set $d (i64.const {at.NEVER}))
   {self.soonest("$d")}

@@ -73,7 +73,6 @@ class Layout(Struct):
     events: int
     events_room: int
     journal: int
-    journal_room: int
     notes: int
     lengths: int
     runs: int
@@ -108,9 +107,8 @@ def plan(cells: int, wake_bytes: int, numbers: int, public: int, tasks: int, tim
     forcing = aligned(constants_at + constants)
     events = forcing + EVENT * MOST_FORCES
     journal = aligned(events + EVENT * events_room)
-    notes = journal + RECORD * (journal_room + 64)
-    lengths = notes + RECORD * (notes_room + 64)
+    notes = journal + RECORD * journal_room
+    lengths = notes + RECORD * notes_room
     runs = lengths + TIMED * lengths_room
     return Layout(CELLS, wakes, wakes_end, tasks_at, image, touched, touched_flags, forces, heap, heap_room, state_end, watch, shares,
-                  flags, constants_at, forcing, events, events_room, journal, journal_room, notes, lengths, runs,
-                  runs + RUN * runs_room)
+                  flags, constants_at, forcing, events, events_room, journal, notes, lengths, runs, runs + RUN * runs_room)

@@ -108,8 +108,7 @@ _TEXT = """(module
 class FastSettling:
     """Settles records in order. What stands in the tags is all that is kept, and the rows of the last scan, which may go on.
 
-    Args: shown: tag numbers in order of name; ranks: int64[t + 1], by tag its place there, -1: not shown, the last entry
-        for all beyond; before: int64, each shown tag's value so far.
+    Args: shown, ranks: as of ``Settling``; before: its ``last``.
     Raises: ImportError or OSError where wasmtime does not load.
     """
 

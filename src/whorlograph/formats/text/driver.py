@@ -26,7 +26,7 @@ class Refused(Exception):
         self.piece, self.expected = piece, expected
 
 
-class Gathered:
+class _Gathered:
     """A repetition on its way, or parts that stand without a node of their own."""
 
     __slots__ = ("children",)
@@ -44,7 +44,7 @@ def _spread(children: list[Any]) -> list[Any]:
     """Repetitions replaced by what they consist of."""
     found: list[Any] = []
     for child in children:
-        if isinstance(child, Gathered):
+        if isinstance(child, _Gathered):
             found += child.children
         else:
             found.append(child)
@@ -57,7 +57,7 @@ def _made(rule: Rule, maker: Maker) -> Callable[[list[Any]], Any]:
         # Repetitions grow by one: the list is made once, not anew for each.
         if rule.symbols[:1] == (rule.origin,) and len(rule.symbols) == 2 and rule.symbols[1][0] != "_":
             return _appended
-        return lambda children: Gathered(_spread(children))
+        return lambda children: _Gathered(_spread(children))
     spread = any(name.startswith("_") for name in rule.symbols)
     if not rule.node:
         node = maker(rule.origin)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -57,32 +59,41 @@ def _add_lets(tracer: Tracer, link: Link, tag: int, scan: int, depth: int) -> No
     """What stands outside of the ring and lets it run: the gates beside its own, of each of its tags as it was on last."""
     own = ring(tracer, tag) or {tag}
     written = sorted(t for t in own if tracer.writers.get(t) and tracer.boolean(t))
-    free = {t: tracer.free.get(t) for t in written}
-    coils = len(tracer.coils)
-    tracer.coils += own
-    tracer.free.update(dict.fromkeys(written, False))
     told = set()
-    try:
+    with _apart(tracer, own):
         for one in written[:MOST_OF_RING]:
             on = _last_on(tracer, one, scan)
             found = tracer.links.state(tracer, one, Vantage(on, LAST), depth, -1) if on is not None else None
-            for child in found.children if found is not None else ():
-                for _, part in child.walk():
-                    part.roots = [r for r in part.roots if r.kind is not RootKind.PROGRAM]  # a defect beside lets nothing run
-                tells = any(child.all_roots()) or (child.tag is not None and tracer.boolean(child.tag) and runs_freely(tracer, child.tag))
-                if tells and child.tag not in own and (child.kind, child.tag) not in told:
-                    told.add((child.kind, child.tag))
+            if found is None:
+                continue
+            for _, part in found.walk():
+                part.roots = [r for r in part.roots if r.kind is not RootKind.PROGRAM]  # a defect beside lets nothing run
+            for child in found.children:
+                known = (child.kind, child.tag)
+                if child.tag not in own and known not in told and (any(child.all_roots()) or _is_free(tracer, child.tag)):
+                    told.add(known)
                     link.children.append(child)
-            link.roots += [r for r in found.roots if r.kind is not RootKind.PROGRAM] if found is not None else ()
-    finally:
-        del tracer.coils[coils:]
-        for one, known in free.items():
-            if known is None:
-                tracer.free.pop(one, None)
-            else:
-                tracer.free[one] = known
+            link.roots += found.roots
     for root in link.all_roots():
         root.changed = False
+
+
+@contextmanager
+def _apart(tracer: Tracer, own: set[int]) -> Iterator[None]:
+    """The tags of a ring are explained like any others meanwhile, and are no causes of one another."""
+    coils, free = len(tracer.coils), tracer.free
+    tracer.coils += own
+    tracer.free = {**free, **dict.fromkeys(own, False)}
+    try:
+        yield
+    finally:
+        del tracer.coils[coils:]
+        free.update((t, known) for t, known in tracer.free.items() if t not in own)
+        tracer.free = free
+
+
+def _is_free(tracer: Tracer, tag: int | None) -> bool:
+    return tag is not None and tracer.boolean(tag) and runs_freely(tracer, tag)
 
 
 def lets(tracer: Tracer, link: Link) -> str:

@@ -62,7 +62,7 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
     text = _HEADER + JOURNAL + FORCES + FAULTS + TIMERS + BLOCKS + INPUTS
     fixed = text.format(pages=pages, cells=layout.cells, watch=layout.watch, shares=layout.shares, flags=layout.flags, forces=layout.forces,
                         heap=layout.heap, heap_h=layout.heap + 8, heap_t=layout.heap + 12, heap_room=layout.heap_room,
-                        journal_end=layout.journal + at.RECORD * layout.journal_room, notes_end=layout.lengths - 64 * at.RECORD, image=layout.image, touched=layout.touched,
+                        journal_end=layout.notes, notes_end=layout.lengths, image=layout.image, touched=layout.touched,
                         touched_flags=layout.touched_flags, events=layout.events, forcing=layout.forcing, scan_time=scan_time, rung_time=rung_time,
                         watchdog=watchdog, most_steps=most_steps, limit_by_time=by_time, woken=woken, flagged=flagged,
                         not_held=255 - at.HELD_AT, BITS=BITS, BEFORE_SCAN=BEFORE, FAR=at.NEVER - 1, **names)
