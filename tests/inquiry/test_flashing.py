@@ -13,6 +13,7 @@ from tests.charts import INPUTS, random_chart
 from tests.everyday_texts import log_of_inputs
 from tests.truth import Truth
 from whorlograph.desk.asking import answer_to, ask, prove_all
+from whorlograph.desk.now import settled_now
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
@@ -71,6 +72,16 @@ class Flashing(unittest.TestCase):
         self.assertEqual(roots(self.session, answer), [(RootKind.PROGRAM, "Q", None)])
         self.assertIn("T1.Q runs freely, 210 ms on, 210 ms off, as the program has it", answer.text)
         self.assertNotIn(" with ", answer.text)
+
+    def test_without_a_log_what_flashes_does_not_stay_on(self) -> None:
+        for tag, said in (("Lamp", "comes and goes, 210 ms on, 210 ms off, as the program has it, with Main.Alarm on"),
+                          ("T1.Q", "runs freely, 210 ms on, 210 ms off, as the program has it")):
+            now = settled_now(self.session, "Alarm=1,Enable=0,Other=0")
+            answer = ask(now, tag, None, None)
+            self.assertEqual(answer.text, f"Main.{tag} {said}")
+            self.assertEqual([r.kind for r in answer.roots], [RootKind.FIELD_INPUT if tag == "Lamp" else RootKind.PROGRAM])
+            self.assertFalse([line for line in answer.rests_on if "T1.Q" in line])
+        self.assertIn("is off and stays off", ask(settled_now(self.session, "Alarm=0"), "Lamp", None, None).text)
 
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:

@@ -92,9 +92,12 @@ class Inquiry:
         root = mismatch(tracer, tag, value)
         if root is not None:
             answer = Answer(symptom, tag, value, 0, scan, None, [root], root.text, mismatch=True)
+        elif runs_freely(tracer, tag):
+            link = generator.link(tracer, tag, Vantage(scan), 0)
+            answer = self._answer(symptom, tag, value, 0, scan, link, generator.told(tracer, tag, link))
         else:
-            link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
-            answer = self._answer(symptom, tag, value, 0, scan, link, "is on and stays on" if value else "is off and stays off")
+            state = tracer.explain(tag, Vantage(scan, LAST), False, 0)
+            answer = self._answer(symptom, tag, value, 0, scan, state, "is on and stays on" if value else "is off and stays off")
         found = self._finished(answer, scan)
         make_timeless(found)
         return found
@@ -252,8 +255,7 @@ class Inquiry:
         if runs_freely(tracer, tag):
             link = generator.link(tracer, tag, Vantage(scan), 0)
             answer = self._answer(Symptom.CHATTERS, tag, bool(path.at(scan)), tracer.time(off), off, link,
-                                  f"{generator.rhythm(tracer, tag)}, as the program has it, since {tracer.at(begun)}"
-                                  f"{generator.lets(tracer, link)}")
+                                  generator.told(tracer, tag, link, f", since {tracer.at(begun)}"))
             answer.begun = begun
             return answer
         off_link = tracer.explain(tag, Vantage(off, LAST), True, 0)
@@ -346,7 +348,8 @@ class Inquiry:
         """Without a log: what was not given, and what the program would turn."""
         tracer, said = self.tracer, []
         assert tracer.now is not None
-        missing = [tracer.name(r.tag) for r in answer.roots if r.tag is not None and r.tag not in tracer.now.given]
+        missing = [tracer.name(r.tag) for r in answer.roots
+                   if r.tag is not None and r.tag not in tracer.now.given and r.kind is not RootKind.PROGRAM]
         if missing:
             said.append(f"not given, taken as declared: {', '.join(dict.fromkeys(missing))}")
         for tag, step in tracer.now.turned.items():

@@ -96,11 +96,12 @@ def _is_free(tracer: Tracer, tag: int | None) -> bool:
     return tag is not None and tracer.boolean(tag) and runs_freely(tracer, tag)
 
 
-def lets(tracer: Tracer, link: Link) -> str:
-    """What lets a generator run, in words for its sentence; "" where nothing from outside does."""
+def told(tracer: Tracer, tag: int, link: Link, since: str = "") -> str:
+    """What the answer says of a generator: its rhythm, since when, and what from outside lets it."""
     states = {r.tag: r.value for r in link.all_roots() if r.tag is not None and isinstance(r.value, bool)}
-    words = [f"{tracer.name(tag)} {tracer.state_word(value)}" for tag, value in states.items()]
-    return f", with {' and '.join(words[:MOST_NAMED])}{' ...' if len(words) > MOST_NAMED else ''}" if words else ""
+    words = [f"{tracer.name(t)} {tracer.state_word(value)}" for t, value in states.items()]
+    lets = f", with {' and '.join(words[:MOST_NAMED])}{' ...' if len(words) > MOST_NAMED else ''}" if words else ""
+    return f"{rhythm(tracer, tag)}, as the program has it{since}{lets}"
 
 
 def _last_on(tracer: Tracer, tag: int, scan: int) -> int | None:
