@@ -1,0 +1,242 @@
+"""What an expression of Structured Text comes to, and what its names stand for, in the reference interpreter (CONTROLLER.md, Other languages)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Protocol
+
+from msgspec import Struct, field
+
+from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins
+from whorlograph.model.paths import Bit, Member
+from whorlograph.model.steps import Step, Steps
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, member
+from whorlograph.model.text import (
+    Apply,
+    Binary,
+    Constant,
+    Expression,
+    Kept,
+    Sub,
+    Unary,
+    Var,
+)
+from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
+
+from .functions import Halt, Value, fit, wrapped
+from .memory import Memory, Where
+from .standard import standard
+
+Bound = dict[str, "Ref | Where"]
+
+
+class Walker(Protocol):
+    """What walks the bodies: counts steps, executes blocks and what is called."""
+
+    m: Memory
+    steps: Steps
+    element: int
+
+    def passed(self) -> None:
+        """A step or pass is over."""
+
+    def ordered(self, what: str, name: str) -> None:
+        """An order to the controller."""
+
+    def standard(self, called: Instance) -> None:
+        """Execute a standard block on its pins."""
+
+    def call(self, called: Instance, bound: Bound) -> None:
+        """Execute a body inside the caller's step."""
+
+    def reset(self, ref: Ref) -> None:
+        """A variable begins anew."""
+
+
+class Frame(Struct):
+    """One evaluation of one statement at the top level."""
+
+    step: Step
+    scope: Scope
+    bound: Bound
+    called: set[int]
+    results: dict[int, Value] = field(default_factory=dict)
+    label: str | None = None
+
+
+class Values:
+    """Evaluates expressions on the memory that ladder works on.
+
+    Args: function: calls a function of the file's own.
+    """
+
+    def __init__(self, walker: Walker, function: Callable[[Apply, Instance, Frame], Value]) -> None:
+        self.l, self.m, self.function = walker, walker.m, function
+        self.running, self.profile = walker.m.running, walker.m.profile
+
+    def true(self, one: Expression, f: Frame) -> bool:
+        """A value as a condition."""
+        return bool(self.value(one, BOOL, f)[0])
+
+    def assigned(self, one: Expression, type_: Elementary, at: int, f: Frame, receiver: int | None = None) -> Value:
+        """A value on its way into a variable of a type."""
+        value, kind = self.value(one, type_, f)
+        self.l.element = at
+        if receiver is not None:
+            self.m.fault_tag = receiver
+        return self.held(value, kind, type_)
+
+    def held(self, value: Value, kind: Elementary, type_: Elementary) -> Value:
+        """A value held in the type of what takes it."""
+        if type_.family is Family.BOOL:
+            return bool(value)
+        if kind == type_ or isinstance(value, str):
+            return value
+        if Family.BITS in (kind.family, type_.family) and type_.whole and kind.whole:
+            return wrapped(int(value), type_)
+        if isinstance(value, float) and type_.whole:
+            value = round(value)
+        return fit(value, type_, self.profile.on_overflow)
+
+    def value(self, one: Expression, want: Elementary | None, f: Frame) -> tuple[Value, Elementary]:
+        """A value and its type; one without a type takes the one that is wanted."""
+        if isinstance(one, Constant):
+            return self.constant(one, want)
+        if isinstance(one, Var):
+            read = f.scope.constant(one)
+            if read is not None:
+                return int(read[1]), read[0] or ELEMENTARY["INT"]
+            where = self.place(one, f)
+            type_ = f.scope.variable(one) or BOOL
+            return (self.m.load(where) if where is not None else 0), type_
+        if isinstance(one, Unary):
+            return self.operation(one.code, [("IN", one.value)], want, one.at, f)
+        if isinstance(one, Binary):
+            return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], want, one.at, f)
+        if isinstance(one, Kept):
+            return f.results[one.made], f.scope.kept(one.value)
+        called = f.scope.function(one)
+        if called is not None:
+            return self.function(one, called, f), f.scope.result(called) or BOOL
+        cut = cut_of(one.called.base)
+        if cut is not None:
+            given = given_pins(one)
+            kind = f.scope.operation("TRUNC", given, None)[0]
+            target = cut.target or (want if want is not None and want.whole else ELEMENTARY["DINT"])
+            value = self.as_type(given[0][1], kind, f)
+            self.l.element = one.at
+            return fit(int(value), target, self.profile.on_overflow), target
+        return self.operation(one.called.base.upper(), given_pins(one), want, one.at, f)
+
+    def constant(self, one: Constant, want: Elementary | None) -> tuple[Value, Elementary]:
+        """A literal in its own type, or the one that is wanted."""
+        if one.named:
+            return one.value, ELEMENTARY[one.named]
+        assert not isinstance(one.value, str)
+        type_ = want
+        if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
+            type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
+        self.l.element = one.at
+        if type_.family is Family.BOOL:
+            return bool(one.value), type_
+        if isinstance(one.value, float) and type_.whole:
+            return fit(round(one.value), type_, self.profile.on_overflow), type_
+        if type_.family is Family.REAL:
+            return fit(float(one.value), type_, self.profile.on_overflow), type_
+        if type_.family is Family.BITS:
+            return wrapped(int(one.value), type_), type_
+        return fit(one.value, type_, self.profile.on_overflow), type_
+
+    def as_type(self, one: Expression, type_: Elementary, f: Frame) -> Value:
+        """A value widened to the type in which it is computed."""
+        value, kind = self.value(one, type_, f)
+        if kind == type_ or isinstance(value, str):
+            return value
+        if type_.family is Family.REAL:
+            return fit(float(value), type_, self.profile.on_overflow)
+        return bool(value) if type_.family is Family.BOOL else int(value)
+
+    def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, at: int, f: Frame) -> tuple[Value, Elementary]:
+        """A function of the standard on what goes in."""
+        if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
+            want = None
+        kind, result = f.scope.operation(name, given, want)
+        found: dict[str, Value] = {}
+        types: dict[str, Elementary | None] = {}
+        scaled = kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME", "MUL_TIME", "DIV_TIME")
+        for pin, one in given:
+            own = LINT if pin in ("K", "N", "L", "P") else BOOL if pin == "G" else ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind
+            if scaled and pin != given[0][0]:
+                value, type_ = self.value(one, ELEMENTARY["LREAL"] if f.scope.kind(one) is None and f.scope.fraction(one) else LINT, f)
+                found[pin], types[pin] = value, type_
+                continue
+            found[pin], types[pin] = self.as_type(one, own, f), own
+        self.l.element = at
+        made = standard(name, found, types, kind, result or want or kind, self.profile.on_overflow)
+        return (made, result or kind) if made is not None else (False, BOOL)
+
+    # names
+
+    def part(self, var: Var, f: Frame) -> Ref | Where | None:
+        """What a variable's name stands for now. Raises: Halt for a subscript out of range."""
+        key = var.base.lower()
+        ref: Ref | Where | None = f.bound.get(key)
+        if ref is None:
+            own = f.step.instance.scope.get(key)
+            ref = own if own is not None else self.running.scope.scope.get(key)
+            if isinstance(ref, ByReference):
+                return None
+        for step in var.steps:
+            if isinstance(step, Bit):
+                return (ref.tag, step.number) if isinstance(ref, Leaf) else (ref[0], step.number) if isinstance(ref, tuple) else None
+            if isinstance(step, Member):
+                ref = member(ref, step.name)
+            elif isinstance(ref, Aggregate):
+                ref = self.element(step, ref, var, f)
+            else:
+                return None
+        return ref
+
+    def element(self, step: Sub, ref: Aggregate, var: Var, f: Frame) -> Ref:
+        """One element of an array."""
+        offset = 0
+        for value, (low, high) in zip(step.values, ref.bounds, strict=True):
+            index = int(self.as_type(value, LINT, f))
+            if not low <= index <= high:
+                self.l.element, self.m.fault_tag = var.at, ref.first
+                raise Halt("array index", f"index {index} is outside {low} to {high}")
+            offset = offset * (high - low + 1) + index - low
+        return ref.items[offset]
+
+    def place(self, var: Var, f: Frame) -> Where | None:
+        """Where a variable's value is kept now."""
+        found = self.part(var, f)
+        return (found.tag, -1) if isinstance(found, Leaf) else found if isinstance(found, tuple) else None
+
+    def instance(self, var: Var, f: Frame) -> Instance | None:
+        """The instance of a block that a name stands for."""
+        found = self.part(var, f)
+        return found if isinstance(found, Instance) else None
+
+    def leaves(self, var: Var, f: Frame) -> list[Where]:
+        """The leaves of an array or structure, in order."""
+        found = self.part(var, f)
+        return list(leaves_of(found)) if isinstance(found, Aggregate) else []
+
+    def store(self, where: Where, value: Value, at: int) -> None:
+        """Write a value of the right type, held in the variable's subrange."""
+        self.l.element = at
+        self.m.store(where, value, None)
+
+
+def leaves_of(part: Aggregate) -> list[Where]:
+    """The leaves of an array or structure, in order."""
+    found: list[Where] = []
+    for ref in (*part.items, *part.fields.values()):
+        if isinstance(ref, Leaf):
+            found.append((ref.tag, -1))
+        elif isinstance(ref, Aggregate):
+            found += leaves_of(ref)
+    return found
+
+
