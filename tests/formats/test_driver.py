@@ -77,7 +77,7 @@ class TheSameAsLark(unittest.TestCase):
             return _Told().transform(self.lark.parse(pieces, start=start))  # type: ignore[arg-type]
         except UnexpectedToken as error:
             at = None if error.token.type == "$END" else error.token.start_pos
-            return at, sorted(error.expected)
+            return at, sorted(error.accepts or ())
 
     def of_driver(self, pieces: list[Piece], start: str) -> object:
         try:

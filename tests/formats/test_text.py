@@ -97,6 +97,14 @@ class Files(unittest.TestCase):
         self.assertEqual(loaded.value.pous["bad"].body, OpaqueBody("ST", "A := ;\nB := 2;", ("A", "B")))
         self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
 
+    def test_what_ends_the_part_is_named_first_and_nothing_that_cannot_stand_there(self) -> None:
+        for body, said in (("A := B\nA := 1;", "'A' stands here, ';', "), ("IF X A := 1; END_IF;", "'A' stands here, THEN, "),
+                           ("A := (B + 4;", "';' stands here, ')' was expected"), ("A := K[2;", "';' stands here, ']', ',' was expected"),
+                           ("CASE A 1: A := 2; END_CASE;", "'1' stands here, OF, "), ("FOR A := 1 3 DO B := A; END_FOR;", "'3' stands here, TO, "),
+                           ("IF X THEN A := 1;", "the end stands here, ELSE, ELSIF, END_IF was expected"), ("A := B OR;", "';' stands here, a name, ")):
+            loaded = read(text_of(body).encode(), Path("x.st"))
+            self.assertIn(said, str(loaded.notices[0]), body)
+
     def test_a_comment_that_is_not_ended_is_told_where_it_begins(self) -> None:
         for opens in ("(*", "/*"):
             text = text_of("Y1 := X1;") + f"PROGRAM Bad\nVAR A : INT; END_VAR\nA := 1; {opens} and so on\nA := 2;\nEND_PROGRAM\n"

@@ -113,7 +113,7 @@ class Driver:
             while True:
                 entry = actions[states[-1]].get(kind)
                 if entry is None:
-                    raise Refused(piece, self._expected(states[-1]))
+                    raise Refused(piece, self._expected(states))
                 if entry[0] == _PASS:
                     below = states[-2]
                     states[-1] = entry[2].get(below) or self._passed(entry, below, kind)
@@ -133,7 +133,7 @@ class Driver:
         while states[-1] != self._last:
             entry = actions[states[-1]].get(END)
             if entry is None or entry[0] == _SHIFT:
-                raise Refused(None, self._expected(states[-1]))
+                raise Refused(None, self._expected(states))
             size = 1 if entry[0] == _PASS else entry[2]
             if entry[0] == _REDUCE:
                 values[len(values) - size:] = [entry[3](values[len(values) - size:])]
@@ -151,5 +151,17 @@ class Driver:
                 first[2][below] = state
                 return state
 
-    def _expected(self, state: int) -> list[str]:
-        return sorted(self._actions[state])
+    def _expected(self, states: list[int]) -> list[str]:
+        """What can stand here: a state alone also knows what may follow elsewhere."""
+        return sorted(kind for kind in self._actions[states[-1]] if self._takes(list(states), kind))
+
+    def _takes(self, states: list[int], kind: str) -> bool:
+        """Whether a token can be put on a stack of states, which is used up."""
+        while states[-1] != self._last or kind != END:
+            entry = self._actions[states[-1]].get(kind)
+            if entry is None or entry[0] == _SHIFT:
+                return entry is not None
+            size = 1 if entry[0] == _PASS else entry[2]
+            del states[len(states) - size:]
+            states.append(self._gotos[states[-1]][entry[1]])
+        return True

@@ -58,11 +58,13 @@ from .unreadable import Unreadable
 CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
          "-": "SUB", "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
 _WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", "EQUAL": "=", "POWER": "**", "PLUS": "+", "MINUS": "-",
-          "TIMES": "* or /", "OPEN": "(", "CLOSE": ")",
+          "TIMES": "'*' or '/'", "OPEN": "(", "CLOSE": ")",
           "BEGIN": "[", "END": "]", "COMMA": ",", "SEMICOLON": ";", "COLON": ":", "DOT": ".", "NAME": "a name", "NUMBER": "a number",
           "LITERAL": "a literal", "DIRECT": "an address", "$END": "the end", "SECTION": "VAR"}
 
 
+# What ends a part: named first of what could stand where something else does.
+_TELLING = {"SEMICOLON", "CLOSE", "END", "COLON", "THEN", "DO", "OF", "TO", "UNTIL", "NAME"}
 _OF_CONFIGURATIONS = {"ON", "WITH", "TASK", "RESOURCE", "END_RESOURCE"}  # words there, names everywhere else
 
 
@@ -407,6 +409,12 @@ def _driver(start: str) -> Driver:
     return Driver(tables(), start, partial(getattr, _MAKER))
 
 
+def _said(kind: str) -> str:
+    """A kind of token for a person: signs in quotes."""
+    word = _WORDS.get(kind, kind)
+    return word if word[0].isalpha() or " " in word else f"'{word}'"
+
+
 def parse(pieces: list[Piece], start: str) -> Any:
     """What tokens make, read as one of ``tables.STARTS``.
 
@@ -423,7 +431,7 @@ def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
     try:
         return _driver(start).parse(pieces), _MAKER.count
     except Refused as error:
-        known = list(dict.fromkeys(_WORDS.get(e, e) for e in error.expected))
+        known = list(dict.fromkeys(_said(e) for e in sorted(error.expected, key=lambda e: e not in _TELLING)))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")
         piece = error.piece
         here = "the end" if piece is None else f"{piece.text!r}"
