@@ -114,8 +114,8 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
         call = tracer.written.block_in(writer.step, number) if number is not None else None
-        for pin in call.pins.values() if call is not None else ():  # what starts a timer starts the rung
-            if pin.type == "BOOL":
+        for name, pin in call.pins.items() if call is not None else ():  # what starts a timer starts the rung
+            if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
 

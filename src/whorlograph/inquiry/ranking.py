@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from whorlograph.model.question import RootKind
+from whorlograph.model.question import RootKind, Symptom
 
 from .trail import Root
 
@@ -28,24 +28,28 @@ def merge(roots: Iterable[Root]) -> list[Root]:
     return list(found.values())
 
 
-def rank(roots: list[Root]) -> list[Root]:
+def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
     """The roots in the order of ANSWERS.md, Ranking: what explains alone, what brought the state about, what blocked, what stands since before.
 
-    Within a class proved ones first, disproved ones last; then what changed in the log before what never did, what blocked more
-    attempts, the later change, more short openings.
+    Within a class proved ones first, disproved ones last, but of what was not proved what changed in the log before what never did; then
+    what blocked more attempts, the later change, more short openings. Of a tag that will not pull in, a change that is disproved did not
+    bring that about.
     """
+    pulls_in = symptom is Symptom.WILL_NOT_PULL_IN
+
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item
         alone = 3 if (root.missed and root.proved is not False) or root.defect else _FIRST.get(root.kind, 4)
-        standing = root.since is None
+        changed = root.changed and not (pulls_in and root.proved is False)
+        never = root.since is None and not root.changed
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and root.proved is not False
         if root.kind is RootKind.CONSTANT:
             place = -place  # what was written before what it is compared with: further down the trail
         # What stood in the way earlier only, and cures nothing now, comes even after a literal that blocks.
         late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
-        return (late, alone, not root.overdue or root.proved is False, not root.changed, not leads, not root.last,
-                _VERDICT[root.proved], standing and not root.changed, -share, -(root.since or 0), -len(root.short), place)
+        return (late, alone, not root.overdue or root.proved is False, not changed, not leads, not root.last,
+                root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False), None)

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from whorlograph.engine.calls import calls_in
 from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
@@ -19,7 +20,9 @@ from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.log import Log, tags_logged
 from whorlograph.model.shown import visible
+from whorlograph.model.tags import Leaf as TagLeaf
 from whorlograph.model.tags import Tag
+from whorlograph.model.text import TextBody
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
@@ -36,10 +39,14 @@ DEEPEST = 40
 
 
 class Vantage(Struct, frozen=True):
-    """From where a value is looked at: in a scan, before the step of this place in the order of execution."""
+    """From where a value is looked at: in a scan, before the step of this place in the order of execution.
+
+    ``behind``: a step, as it left things when it was done; -1 where nothing but the order says from where.
+    """
 
     scan: int
     order: int = LAST
+    behind: int = -1
 
 
 class Links(Protocol):
@@ -53,6 +60,9 @@ class Links(Protocol):
 
     def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
         """For a state: what keeps it."""
+
+    def given(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int) -> Link | None:
+        """For what a step gave a tag that it gave something else later."""
 
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
         """For an output of a block that a step executes."""
@@ -90,7 +100,7 @@ class Tracer:
     iolist: IoList
     links: Links
     coils: list[int] = field(default_factory=list)
-    open: set[tuple[int, int]] = field(default_factory=set)
+    open: set[tuple[int, ...]] = field(default_factory=set)
     spent: int = 0
     number: int | None = None
     now: Now | None = None
@@ -122,6 +132,13 @@ class Tracer:
     def charts(self) -> dict[int, Place]:
         """By tag: what it is to a sequential chart."""
         return chart_places(self.running)
+
+    @cached_property
+    def results(self) -> frozenset[int]:
+        """What the instructions of a list leave for others: tags that no declaration names."""
+        of_lists = [one for one in self.running.instances() if one.pou is not None and isinstance(one.pou.body, TextBody)]
+        found = [one.scope.get(v.name.lower()) for one in of_lists if one.pou is not None for v in one.pou.variables if v.made]
+        return frozenset(ref.tag for ref in found if isinstance(ref, TagLeaf))
 
     def circuit(self, step: int) -> Circuit:
         """A step as a circuit."""
@@ -187,6 +204,8 @@ class Tracer:
 
     def position(self, view: Vantage) -> int:
         """The journal position that a view looks from."""
+        if view.behind >= 0:
+            return self.seen(view.behind, view.scan).after
         if view.order >= LAST:
             return self.journal.settled_position(view.scan)
         step = self._step_of(view.order)
@@ -260,6 +279,32 @@ class Tracer:
         """What a step saw in a scan."""
         return Vantage(scan, int(self.paths.order[step]))
 
+    def view_at(self, tag: int, at: int, seen: Seen) -> Vantage:
+        """From where a node of a step looks at a tag: behind the step itself, where that or a body that it called wrote the tag before."""
+        if self.given(tag, at, seen) is None and not self._handed_back(tag, at, seen):
+            return self.view_of(seen.step, seen.scan)
+        return Vantage(seen.scan, self._order_behind(seen.step), seen.step)
+
+    def given(self, tag: int, at: int, seen: Seen) -> Writer | None:
+        """What gave a tag its value before a node of the same step came to it; None where nothing did."""
+        wrote = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at and (w.at in seen.result.stored or w.at in seen.result.done)]
+        return max(wrote, key=lambda w: w.at, default=None)
+
+    def _handed_back(self, tag: int, at: int, seen: Seen) -> bool:
+        """Whether a body that a step called before one of its nodes wrote a tag."""
+        inside = [w.step for w in self.writers.get(tag, ()) if seen.step in self.controller.calls.above(w.step)]
+        if not inside or all(self.paths.skipped(self.journal, step, seen.scan) is not None for step in inside):
+            return False
+        return any(call.at < at and call.at in seen.result.done for call in calls_in(self.controller.calls.code_of(seen.step).actions))
+
+    def _order_behind(self, step: int) -> int:
+        """The place in the order of execution behind a step and the bodies that it calls."""
+        calls = self.controller.calls
+        if calls.instance_of.get(step + 1) == calls.instance_of[step]:
+            return int(self.paths.order[step + 1])
+        inside = [int(self.paths.order[s]) for s in calls.instance_of if step in calls.above(s)]
+        return max((int(self.paths.order[step]), *inside)) + 1
+
     # the log
 
     def stretches(self, tag: int) -> Stays:
@@ -296,7 +341,8 @@ class Tracer:
         row = self.last_row(tag, self.position(view), bit)
         key = (tag, row if row is not None else -1)
         self.spent += 1
-        if key in self.open or self.spent > BUDGET or depth > DEEPEST:
+        again = self.boolean(tag) and self.coils.count(tag) > 1  # from scan to scan on the same way
+        if again or key in self.open or self.spent > BUDGET or depth > DEEPEST:
             return None
         self.open.add(key)
         self.coils.append(tag)

@@ -320,7 +320,7 @@ class Inquiry:
 
     def _finished(self, answer: Answer, asked: int) -> Answer:
         answer.asked = asked
-        answer.roots = rank(answer.roots)
+        answer.roots = rank(answer.roots, answer.symptom)
         answer.rests_on = self._unseen(answer) if self.tracer.now is not None else [
             *self._limits(), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
         return answer

@@ -35,6 +35,8 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
     missing = _behind(tracer, writers, last, value)
     if last.writer in writers:
         found = _written(tracer, tag, last.writer, last.scan, value, depth)
+        if found is not None and plain is not None and not (found.children or found.roots):
+            found.children.append(plain)  # it only keeps what an earlier step of the same scan gave
     elif missing and (plain is None or isinstance(last.writer.power, Const)):
         word = tracer.state_word(value, tag)
         text = f"{tracer.name(tag)} is written {word} in {tracer.place(last.writer.step)} in every scan, and nothing behind that writes the opposite"

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from whorlograph.engine.code import Call, Const, Edge, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
-from whorlograph.model.blocks import COUNTERS, TIMERS
+from whorlograph.model.blocks import COUNTERS, STANDARD_BLOCKS, TIMERS
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Leaf
@@ -19,6 +19,7 @@ from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, tallied, timer_running
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
+from .field_input import input_link
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -54,8 +55,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         return found
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
-    since = tracer.since(tag, tracer.view_of(step, scan + 1))  # what is written anew in every scan turned in the scan behind this one too
-    since = min(since, tracer.time(scan)) if since is not None else None
+    since = tracer.since_done(tag, seen)
     loop, own = passes.in_loop(tracer, writer), None
     if tracer.boolean(tag) and guard is not None and bit < 0 and writer.bit < 0 and not loop:
         own = _switched(tracer, tag, writer, seen, depth, change)
@@ -63,12 +63,13 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     found.value, found.since = value, since
     if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
         return found
-    if guard is not None:
-        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, _enabled(tracer, step, source))
+    stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
+    if guard is not None and not (stood and own is not None and (own.children or own.roots)):
+        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change and not stood, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
             found.children.append(child)
-            for root in child.all_roots() if change and tallied.executed(tracer, writer, scan - 1) else ():
-                root.changed = False  # it was executed the scan before too
+            for root in child.all_roots() if stood else ():
+                root.changed = False
     if own is not None:
         return own
     if loop:
@@ -113,6 +114,8 @@ def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
         return kept_
     if tracer.boolean(tag):
         came = tracer.since_done(tag, tracer.seen(step, scan)) == tracer.time(scan)
+        if not value and came:
+            return rung_false.changed(tracer, tag, replace(writer, power=writer.value), scan, depth)
         fed = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, came) if value else \
             unpowered(tracer, tag, step, writer.element, writer.value, scan, depth)
         if fed is not None:
@@ -205,10 +208,14 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
         return found
     if _several(tracer, call):
         return _one_of_several(tracer, call, label, tag, seen, depth, change)
+    pin = next((name for name, _ in STANDARD_BLOCKS[call.kind][0] if call.tags[name] == tag), None)
+    if pin is not None:
+        taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards, value=call.pins.get(pin))
+        return _fed(tracer, tag, taken_in, scan, depth) if pin in call.pins else input_link(tracer, tag, seen.after)
     if call.kind in TIMERS:
         return timer_running.link(tracer, call, label, scan, depth, change)
     if call.kind in COUNTERS:
-        return counter_short.link(tracer, call, label, tag, scan, depth)
+        return counter_short.link(tracer, call, label, tag, scan, depth, change)
     return _bistable(tracer, call, label, scan, depth, change)
 
 

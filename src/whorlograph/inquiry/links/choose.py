@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
 from ..generators import runs_freely
 from ..now import given_link, given_root
-from ..tracer import Vantage
+from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import (
@@ -72,6 +73,22 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
         other = _shared_row(tracer, row)
         return tracer.change(other, depth + 1) if other is not None else None
     return preempted.around(tracer, tag, writer, scan, written.link(tracer, tag, writer, scan, value, depth, bit), depth)
+
+
+def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int) -> Link | None:
+    """The link for what a step gave a tag and took away again before it was done: its value and time stand in no row."""
+    tracer.spent += 1
+    key = (tag, -seen.scan, writer.at)
+    if key in tracer.open or tracer.spent > BUDGET or depth > DEEPEST:
+        return None
+    tracer.open.add(key)
+    try:
+        found = written.link(tracer, tag, writer, seen.scan, bool(seen.result.stored.get(writer.at)), depth)
+    finally:
+        tracer.open.discard(key)
+    if found is not None:
+        found.tag = found.value = found.since = None
+    return found
 
 
 def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -1) -> Link | None:
@@ -152,7 +169,10 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
     last = running[-1] if running else plain[-1]
     if not running:
-        return skipped.link(tracer, tag, last, tracer.ran(last.step, view), depth)
+        kept = skipped.link(tracer, tag, last, tracer.ran(last.step, view), depth)
+        if kept is not None and last.kind is Kind.COIL:
+            skipped.add_same(tracer, kept, tag, last, value, view, depth)
+        return kept
     scan = tracer.ran(last.step, view)
     if not value and len(running) > 1:
         found = overwritten.link(tracer, tag, running, view, depth)
@@ -277,6 +297,7 @@ class Choice:
     change = staticmethod(change_link)
     row = staticmethod(row_link)
     state = staticmethod(state_link)
+    given = staticmethod(given_in_between)
     output = staticmethod(block.output_in)
     edge = staticmethod(edge.link)
     kept = staticmethod(block.kept)

@@ -8,6 +8,7 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
+from . import never_set
 from .block_pins import is_fed, pin_off, pin_on
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, depth: int) -> Link | None:
+def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, depth: int, change: bool) -> Link | None:
     """A counter's output, from its count: reset, short, or reached."""
     tags, journal, step, name = {n.lower(): t for n, t in call.tags.items()}, tracer.journal, call.step, call.kind
     done = tracer.seen(step, scan).after
@@ -35,7 +36,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     if counted_back is not None:
         found.children.append(counted_back)
         return found
-    if not q and resets and reset_tag is not None:
+    if q:
+        _reached(tracer, call, label, found, q_row, down, depth, change)
+        return found
+    if resets and reset_tag is not None:
         row = journal.last_row(reset_tag, done)
         active = bool(journal.value_at(reset_tag, done))
         rows = _rises(journal, reset_tag, done)
@@ -46,7 +50,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
                 child.kind = LinkKind.RESET_BY
                 child.text = f"{label} was set back at {tracer.at(tracer.time(at_scan))}: {child.text}"
                 found.children.append(child)
-    if counts and not q and resets and reset_tag is not None and not found.children:
+    if counts and resets and reset_tag is not None and not found.children:
         child = _in_vain(tracer, call, label, tags["cd" if down else "cu"], reset_tag, resetter, done, depth)
         if child is not None:
             found.children.append(child)
@@ -60,6 +64,29 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         if child is not None:
             found.children.append(child)
     return found
+
+
+def _reached(tracer: Tracer, call: BlockCall, label: str, found: Link, q_row: int | None, down: bool, depth: int, change: bool) -> None:
+    """Of an output that is on: the pulse, or what set the count, that brought it; and unless that is all that is asked, what never took it back."""
+    counting, taking_back, beside = ("CD", "LD", "R") if down else ("CU", "R", "LD")
+    after = tracer.seen(call.step, found.scan).after
+    if q_row is not None:
+        at_scan = tracer.scan_of(q_row)
+        for pin in (counting, beside):
+            rows = _rises(tracer.journal, call.tags[pin], after) if pin in call.tags and is_fed(tracer, call, pin) else []
+            came = any(tracer.scan_of(r) == at_scan for r in rows[-2:])
+            child = pin_on(tracer, call, pin, label, at_scan, depth + 1, True) if came else None
+            if child is not None:
+                verb = "set" if pin == beside else "counted down" if down else "counted up"
+                child.text = f"{label} was {verb} at {tracer.at(tracer.time(at_scan))}: {child.text}"
+                found.children.append(child)
+                break
+    if change or not is_fed(tracer, call, taking_back):
+        return
+    child = pin_off(tracer, call, taking_back, label, found.scan, depth + 1)
+    if child is not None:
+        never_set.missing(child)
+        found.children.append(child)
 
 
 def _counted_back(tracer: Tracer, call: BlockCall, label: str, tags: dict[str, int], q_row: int | None, done: int, down: bool,

@@ -15,10 +15,13 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Kind
 from .field_input import input_root
-from .pins import explain_operand
+from .pins import explain_operand, explain_read
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
+
+MOST_GATES = 6  # of a path that are followed
+MOST_NAMED = 3  # in a sentence
 
 
 def gate_tag(tracer: Tracer, gate: Gate, seen: Seen) -> int | None:
@@ -47,7 +50,9 @@ def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:
     tag = gate_tag(tracer, gate, seen)
     if tag is None:
         return 0, -1
-    row = tracer.last_row(tag, seen.after if is_output(tracer, gate, seen) else seen.position, gate_bit(tracer, gate, seen))
+    load = tracer.circuit(seen.step).load(gate)
+    given = is_output(tracer, gate, seen) or (load is not None and tracer.view_at(tag, load.at, seen).behind >= 0)
+    row = tracer.last_row(tag, seen.after if given else seen.position, gate_bit(tracer, gate, seen))
     if row is None:
         return 0, -1
     return _exact_time(tracer, tag, row), row
@@ -100,6 +105,24 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     return f"{said} (on, where the path wants it off)" if turned and said == plain else said
 
 
+def gate_key(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[object, ...]:
+    """What makes two gates of a step one condition: the same tag or bit, looked at the same way."""
+    leaf = tracer.circuit(seen.step).leaves.get(gate.at)
+    cell = tracer.cell(tracer.circuit(seen.step).load(gate), seen) if not isinstance(leaf, Edge) else None
+    return (cell, gate.negated) if cell is not None else (gate,)
+
+
+def distinct(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
+    """Gates without those that only repeat the condition of an earlier one."""
+    return list({gate_key(tracer, g, seen): g for g in reversed(gates)}.values())[::-1]
+
+
+def several_words(tracer: Tracer, gates: list[Gate], seen: Seen) -> str:
+    """What gates are called, three at most."""
+    words = list(dict.fromkeys(gate_words(tracer, g, seen) for g in distinct(tracer, gates, seen)))
+    return " and ".join(words[:MOST_NAMED]) + (f" and {len(words) - MOST_NAMED} more" if len(words) > MOST_NAMED else "")
+
+
 def _not_executed(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     """Whether a gate is the kept result of a function that was not executed in a step."""
     circuit = tracer.circuit(seen.step)
@@ -141,7 +164,7 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
         if is_output(tracer, gate, seen):
             child = tracer.links.output(tracer, tag, seen, depth + 1, change)
         else:
-            child = tracer.explain(tag, tracer.view_of(seen.step, seen.scan), change, depth + 1, gate_bit(tracer, gate, seen))
+            child = explain_read(tracer, tag, load, seen, change, depth, gate_bit(tracer, gate, seen))
     elif isinstance(leaf, Op) and leaf.code in COMPARISONS:
         child = tracer.links.compared(tracer, leaf, seen, depth + 1, change)
     else:

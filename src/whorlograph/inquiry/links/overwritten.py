@@ -15,8 +15,13 @@ if TYPE_CHECKING:
 
 
 def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: int) -> Link | None:
-    """The coil that had power, and the later one that took it away again; None where no coil had."""
+    """The coil that had power, and the later one that took it away again; None where no coil had.
+
+    What an instruction leaves for the next is written again and again as it should be.
+    """
     last = running[-1]
+    if tag in tracer.results:
+        return None
     for writer in running[:-1]:
         seen = tracer.seen(writer.step, tracer.ran(writer.step, view))
         if writer.step == last.step or writer.kind is not Kind.COIL or not seen.result.stored.get(writer.at, False):

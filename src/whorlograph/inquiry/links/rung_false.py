@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import takes_over
-from .gates import at_once, elements_of, explain_gate, gate_tag, gate_time, gate_words
+from .gates import MOST_GATES, at_once, distinct, elements_of, explain_gate, gate_tag, gate_time, gate_words, several_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -82,13 +82,12 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     if not blocking:
         why = f"nothing is wired to it in {tracer.place(step)}" if power is None else f"what {tracer.place(step)} gives it is FALSE"
         return Link(kind, tag, False, since, step, scan, f"{name} is off: {why}", element)
-    words = " and ".join(gate_words(tracer, g, seen) for g in blocking[:3])
-    more = f" and {len(blocking) - 3} more" if len(blocking) > 3 else ""
-    verb = "block" if len(blocking) > 1 else "blocks"
-    text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words}{more} {verb}"
+    verb = "block" if len(distinct(tracer, blocking, seen)) > 1 else "blocks"
+    words = several_words(tracer, blocking, seen)
+    text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step))
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
-    for gate in ordered[:6]:
+    for gate in distinct(tracer, ordered, seen)[:MOST_GATES]:
         explain_gate(tracer, link, gate, seen, depth, change=False)
     return link
 

@@ -15,7 +15,7 @@ from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
 from . import passes, takes_over
-from .gates import elements_of, explain_gate, gate_tag, gate_time, gate_words
+from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_key, gate_tag, gate_time, several_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -51,19 +51,23 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     seen = in_pass or tracer.seen(step, scan)
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
     gates = _telling(tracer, gates, seen)
+    whole = each or (not change and depth == 0)
+    followed = gates if whole else [g for i, g in enumerate(gates) if i == 0 or _is_input(tracer, gate_tag(tracer, g, seen))]
+    others = [] if change or in_pass is not None else _telling(tracer, _other_ways(tracer, power, seen, followed, whole), seen)
     since = tracer.time(scan) if change else (tracer.since_done(tag, seen) if tag is not None else None)
     name = what or tracer.name(tag)
-    words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
+    words = several_words(tracer, gates, seen)
     when = f" at {tracer.at(since)}" if since is not None and change else ""
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {_VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
-    link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, gates, step))
+    text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
+    link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step))
     flashes = True
-    for gate in gates[:6]:
+    for gate in [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]:
         number = gate_tag(tracer, gate, seen)
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
         first, flashes = flashes, flashes and number is not None and tracer.boolean(number) and runs_freely(tracer, number)
-        if first or each or (not change and depth == 0) or (number is not None and not tracer.writers.get(number)):
+        if first or gate in followed or gate in others:
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
@@ -107,13 +111,39 @@ def explain_beside(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: in
                 root.changed = False
 
 
+def _is_input(tracer: Tracer, tag: int | None) -> bool:
+    return tag is not None and not tracer.writers.get(tag)
+
+
+def _other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[Gate], whole: bool) -> list[Gate]:
+    """The gates of complete paths that keep the power as well as those that are followed.
+
+    Args: whole: all of them; else of each path that none stands for yet the one that changed last.
+    """
+    circuit, own = tracer.circuit(seen.step), _holding(tracer)
+    paths = circuit.complete(power, seen.result) if power is not None else []
+    there = {gate_key(tracer, g, seen) for g in followed}
+    found: list[Gate] = []
+    for path in paths:
+        gates = [g for g in path if gate_tag(tracer, g, seen) not in own]
+        fresh = [g for g in gates if gate_key(tracer, g, seen) not in there]
+        if fresh and (whole or len(fresh) == len(gates)):
+            found += fresh if whole else [max(fresh, key=lambda g: gate_time(tracer, g, seen))]
+            there |= {gate_key(tracer, g, seen) for g in found}
+    return found
+
+
+def _holding(tracer: Tracer) -> set[int]:
+    """The coils on the trail and the sure auxiliaries of their contactors."""
+    return {*tracer.coils, *(a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure)}
+
+
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
     """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins.
 
     Of equally late paths one that is complete without the coil's own contacts.
     """
-    circuit = tracer.circuit(now.step)
-    own = {*tracer.coils, *(a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure)}
+    circuit, own = tracer.circuit(now.step), _holding(tracer)
     best: list[Gate] = []
     paths = circuit.complete(power, now.result) if power is not None else []
     for path in sorted(paths, key=lambda p: any(gate_tag(tracer, g, now) in own for g in p)):

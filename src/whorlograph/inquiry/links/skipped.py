@@ -15,8 +15,8 @@ from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
 from . import halted, task_held, task_idle
-from .gates import elements_of, explain_gate, gate_time, gate_words
-from .rung_false import first_out, unpowered
+from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
+from .rung_false import first_out, smallest_set, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -72,6 +72,26 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     return found
 
 
+def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool, view: Vantage, depth: int) -> None:
+    """Add to the link of a coil whose step does not run that it would write the same if it did: what gives that."""
+    now = tracer.again.now(tracer.journal, writer.step, view.scan)
+    would = now.stored.get(writer.at)
+    if found.kind not in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED) or writer.power is None or would is None or bool(would) != value:
+        return
+    position, circuit = tracer.journal.settled_position(view.scan), tracer.circuit(writer.step)
+    seen = Seen(writer.step, view.scan, position, position, None, now)
+    on = value != writer.inverted
+    ways = circuit.complete(writer.power, now) if on else [smallest_set(tracer, writer.power, seen)[0]]
+    gates = max(ways, key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
+    text = f"{tracer.place(writer.step)} would write {tracer.name(tag)} {tracer.state_word(value)} too if it ran"
+    text += f": {several_words(tracer, list(gates), seen)}" if gates else ""
+    child = Link(LinkKind.RUNG_TRUE if on else LinkKind.RUNG_FALSE, tag, value, tracer.since(tag, view), writer.step, view.scan, text, writer.element,
+                 elements_of(tracer, list(gates), writer.step))
+    for gate in distinct(tracer, list(gates), seen)[:MOST_GATES]:
+        explain_gate(tracer, child, gate, seen, depth + 1, change=False)
+    found.children.append(child)
+
+
 def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, scan: int, depth: int) -> Link | None:
     """Another jump or return over the step, which would be taken if the first were not; None where it would not."""
     power = tracer.written.flag_power(flag.step, flag.element)
@@ -83,7 +103,7 @@ def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, s
     seen = Seen(flag.step, scan, position, position, None, now)
     gates = max(circuit.complete(power, now), key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
     verb = "jump over" if flag.kind is FlagKind.JUMP else "return before"
-    words = " and ".join(gate_words(tracer, g, seen) for g in gates[:3])
+    words = several_words(tracer, list(gates), seen)
     text = f"{tracer.place(flag.step)} would {verb} {tracer.place(writer.step)} too" + (f": {words}" if words else "")
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, tracer.since(tag, Vantage(scan)), flag.step, scan, text, flag.element,

@@ -43,11 +43,13 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
 
 
 def _left_out(tracer: Tracer, tag: int, writer: Writer, scan: int) -> list[Writer]:
-    """The writers in steps behind one that were not executed, up to the next that was."""
+    """The writers behind one that were not executed, up to the next that was."""
     found: list[Writer] = []
     writers = [w for w in tracer.writers.get(tag, ()) if w.kind is Kind.VALUE and w.bit < 0]
     for other in writers[writers.index(writer) + 1:] if writer in writers else ():
-        if other.step == writer.step or tracer.paths.skipped(tracer.journal, other.step, scan) is not None:
+        if other.step == writer.step and not set(writer.guards) <= set(other.guards):  # it comes in its place, not behind it
+            continue
+        if tracer.paths.skipped(tracer.journal, other.step, scan) is not None:
             continue
         if executed(tracer, other, scan):
             break

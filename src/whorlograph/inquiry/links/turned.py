@@ -65,7 +65,7 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
     was = tracer.seen(now.writer.step, former).result.stored.get(now.writer.at)
     if was is None or bool(was if bit < 0 or now.writer.bit >= 0 else int(was) >> bit & 1) != value:
         earlier = _held_itself(tracer, tag, now, former, bit)
-        if earlier is not None:  # it only held what an earlier rung of the same scan took away
+        if earlier is not None:  # it only held what an earlier rung of the same scan gave or took away
             here = tracer.view_of(now.writer.step, now.scan)
             return link(tracer, tag, earlier, value, here, depth + 1, bit) or tracer.links.row(tracer, earlier, value, depth, bit)
         return preempted.around(tracer, tag, now.writer, now.scan, written.link(tracer, tag, now.writer, now.scan, value, depth), depth)
@@ -77,12 +77,19 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
 
 def _held_itself(tracer: Tracer, tag: int, now: Write, former: int, bit: int) -> int | None:
     """The row in which the tag turned before a coil whose power it is itself; None where something else turned the coil."""
-    if now.writer.kind is not Kind.COIL or now.writer.power is None or now.writer.inverted or now.value:
+    power = now.writer.power
+    if now.writer.kind is not Kind.COIL or power is None or now.writer.inverted:
         return None
-    seen = tracer.seen(now.writer.step, now.scan)
-    lost = first_out(tracer, now.writer.power, seen, tracer.seen(now.writer.step, former))
+    seen, before = tracer.seen(now.writer.step, now.scan), tracer.seen(now.writer.step, former)
+    if now.value:
+        circuit = tracer.circuit(now.writer.step)
+        ways = [[g for g in path if not circuit.passes(g, before.result)] for path in circuit.complete(power, seen.result)]
+    else:
+        ways = [first_out(tracer, power, seen, before)]
     row = tracer.last_row(tag, seen.position, bit)
-    if row is None or not lost or any(gate_tag(tracer, g, seen) != tag for g in lost) or tracer.scan_of(row) != now.scan:
+    if row is None or tracer.scan_of(row) != now.scan or not ways or not all(ways):
+        return None
+    if any(gate_tag(tracer, g, seen) != tag for gates in ways for g in gates):
         return None
     return row if tracer.journal.step(row) != now.writer.step and tracer.journal.step(row) >= 0 else None
 

@@ -8,6 +8,7 @@ from ..links.field_input import input_root
 from ..ranking import rank
 from ..tracer import Tracer
 from ..trail import Link, Root
+from .further import further
 from .orders import orders
 from .partly import partly
 from .phases import phases, rests_on_a_short_change
@@ -40,19 +41,20 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             _by_rows(runs, tracer)
         if not any(r.proved for r in answer.roots):
             partly(runs, tracer)
-        answer.roots = rank(answer.roots)
+        answer.roots = rank(answer.roots, answer.symptom)
         if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
             found = phases(answer, answer.roots[0], runs)
             answer.phases = found.seen, found.of
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
-        answer.roots = rank(answer.roots)
+        answer.roots = rank(answer.roots, answer.symptom)
 
 
 def _jointly(runs: TrialRuns, tracer: Tracer) -> None:
     answer = runs.answer
-    joint = together(runs, rank(answer.roots), answer.commands if answer.symptom is Symptom.WILL_NOT_PULL_IN else frozenset())
+    commands = answer.commands if answer.symptom is Symptom.WILL_NOT_PULL_IN else frozenset()
+    joint = together(runs, rank(answer.roots, answer.symptom), commands) or further(runs, tracer)
     if joint is None:
         return
     names = [tracer.name(r.tag) for r in joint.roots]
