@@ -94,6 +94,10 @@ class Block(Struct):
         """int64[k]: the scans of rows."""
         return self.scans[rows].astype(np.int64) + self.base
 
+    def steps_of(self, rows: Ints) -> Ints:
+        """int64[k]: the steps that wrote rows."""
+        return self.steps[rows].astype(np.int64)
+
     def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
         """int64[n] each: steps and tags of the rows from one to before another."""
         return self.steps[low:high].astype(np.int64), self.tags[low:high].astype(np.int64)

@@ -333,6 +333,11 @@ class Journal(Struct):
         parts = [block.scans_of(places) for block, places in self._parted(rows)]
         return np.concatenate(parts) if parts else np.zeros(0, np.int64)
 
+    def steps(self, rows: Ints) -> Ints:
+        """int64[n]: the steps that wrote ascending rows, -1 for what came from outside."""
+        parts = [block.steps_of(places) for block, places in self._parted(rows)]
+        return np.concatenate(parts) if parts else np.zeros(0, np.int64)
+
     def history(self, tag: int) -> tuple[Ints, Ints]:
         """Scans and raw values of all rows of a tag."""
         rows = self.rows(tag)

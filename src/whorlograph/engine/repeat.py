@@ -91,6 +91,10 @@ class Repeat(Struct):
         """int64[n]: the scans of rows."""
         return self.base + rows // len(self.tags)
 
+    def steps_of(self, rows: Ints) -> Ints:
+        """int64[n]: the steps that wrote rows."""
+        return self.steps[rows % len(self.tags)]
+
     def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
         """int64[n] each: steps and tags of the rows from one to before another."""
         rows = np.arange(low, high) % len(self.tags)

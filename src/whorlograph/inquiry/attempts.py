@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from itertools import islice
 
-import numpy as np
 from msgspec import Struct
 
 from whorlograph.engine.code import Edge, Load
@@ -16,7 +15,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
-from .symptoms import course
+from .symptoms import course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
 
@@ -27,11 +26,15 @@ _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something
 
 
 class Command(Struct, frozen=True):
-    """A condition that somebody or something switches to bring a tag on; ``edge``: only its change counts."""
+    """A condition that somebody or something switches to bring a tag on; ``edge``: only its change counts.
+
+    ``seen_by``: the step that looks at it, where several write it; -1 where what it is at a scan's end counts.
+    """
 
     tag: int
     on: bool
     edge: bool = False
+    seen_by: int = -1
 
 
 class Attempt(Struct, frozen=True):
@@ -65,26 +68,28 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
     found: dict[int, Attempt] = {}
     trying = False
     for one in commands:
-        scans, values = journal.history(one.tag)
-        last = np.append(scans[1:] != scans[:-1], True) if len(scans) else np.zeros(0, bool)
-        scans, values = scans[last], values[last]
-        came = scans[(scans > max(1, since)) & (scans <= until) & ((values != 0) == one.on)]
+        its = course(journal, one.tag) if one.seen_by < 0 else course_seen(journal, tracer.paths.order, one.tag, one.seen_by)
+        scans = its.scans
+        came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
         for scan in came.tolist():
             if scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag)):
                 found[scan] = Attempt(scan, one.tag)  # of what came in one scan, what a device or a person gave
-        stands = bool(journal.settled(one.tag, until)) == one.on
+        stands = bool(its.at(until)) == one.on
         rose = bool(len(came)) and stands
         trying = trying or (rose and not one.edge)
     return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), trying)
 
 
-def _commands(tracer: Tracer, tag: int, seen: set[int], depth: int) -> list[Command]:
-    if tag in seen or depth > DEEPEST:
+def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, by: int = -1) -> list[Command]:
+    """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees."""
+    writers = _seen_writers(tracer, tag, by)
+    key = tag, writers[0].step if len(writers) == 1 else -1
+    if key in seen or depth > DEEPEST:
         return []
-    seen.add(tag)
+    seen.add(key)
     found: dict[Command, None] = {}
-    for writer in tracer.writers.get(tag, []):
+    for writer in writers:
         if writer.kind is Kind.RESET:
             continue
         for one in start_conditions(tracer, tag, writer) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer):
@@ -92,9 +97,17 @@ def _commands(tracer: Tracer, tag: int, seen: set[int], depth: int) -> list[Comm
                 continue
             found.setdefault(one)
             if tracer.writers.get(one.tag) and one.on:
-                for inner in _commands(tracer, one.tag, seen, depth + 1):
+                for inner in _commands(tracer, one.tag, seen, depth + 1, one.seen_by):
                     found.setdefault(inner)
     return list(found)
+
+
+def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:
+    """The writers of a tag whose values a step sees: of plain coils the last before it, else the last of a scan."""
+    writers, order = tracer.writers.get(tag, []), tracer.paths.order
+    if by < 0 or any(w.kind is not Kind.COIL for w in writers):
+        return writers
+    return ([w for w in writers if order[w.step] < order[by]] or writers)[-1:]
 
 
 def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
@@ -117,7 +130,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
         for name, pin in call.pins.items() if call is not None else ():  # what starts a timer starts the rung
             if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
-    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
+    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
 
 
 def _of_block(tracer: Tracer, writer: Writer) -> list[Command]:
@@ -135,7 +148,7 @@ def _of_block(tracer: Tracer, writer: Writer) -> list[Command]:
             found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
         elif is_fed(tracer, call, name):
             found.append(Command(tag, True))
-    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge))
+    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
 
 
 def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
@@ -170,7 +183,8 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
-            found += [Command(one, on, edge) for one in elements(tracer, load, number, seen)]
+            found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 else -1)
+                      for one in elements(tracer, load, number, seen)]
     return found
 
 

@@ -5,8 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
-from .symptoms import course
+from whorlograph.model.log import Ints
+
+from .symptoms import Course, course
 
 if TYPE_CHECKING:
     from .tracer import Tracer
@@ -24,14 +27,35 @@ def runs_freely(tracer: Tracer, tag: int) -> bool:
     return known
 
 
-def _even(tracer: Tracer, tag: int) -> bool:
-    """Whether rises of a tag come in one rhythm over a stretch in which no input that decides it changes."""
+def runs_at(tracer: Tracer, tag: int, scan: int) -> bool:
+    """Whether a tag that comes and goes by itself does so in a scan: it does not stand longer there than a period of its rhythm."""
+    if not runs_freely(tracer, tag) or tag in tracer.driven or not tracer.writers.get(tag):
+        return runs_freely(tracer, tag)
     path = course(tracer.journal, tag)
+    i = int(np.searchsorted(path.scans, scan, side="right"))
+    until = int(path.scans[i]) if i < len(path.scans) else tracer.journal.clock.last
+    return i > 0 and until - int(path.scans[i - 1]) <= _period(path) + 2
+
+
+def _rhythms(path: Course) -> tuple[Ints, NDArray[np.bool_], Ints]:
+    """The scans at which a tag rises; of each few rises in a row, whether they come evenly, and the scans from one to the next."""
     rises = path.scans[path.values != 0]
     if len(rises) < RISES + 1:
-        return False
+        return rises, np.zeros(0, np.bool_), np.zeros(0, np.int64)
     runs = np.lib.stride_tricks.sliding_window_view(np.diff(rises), RISES)
-    even = np.ptp(runs, axis=1) <= 2 + EVEN * np.median(runs, axis=1)
+    periods = np.median(runs, axis=1)
+    return rises, np.ptp(runs, axis=1) <= 2 + EVEN * periods, periods.astype(np.int64)
+
+
+def _period(path: Course) -> int:
+    """The scans from one rise to the next where they come evenly, the longest of several rhythms."""
+    _, even, periods = _rhythms(path)
+    return int(periods[even].max()) if even.any() else 0
+
+
+def _even(tracer: Tracer, tag: int) -> bool:
+    """Whether rises of a tag come in one rhythm over a stretch in which no input that decides it changes."""
+    rises, even, _ = _rhythms(course(tracer.journal, tag))
     outside = upstream(tracer, tag) if even.any() else None
     if outside is None:
         return False

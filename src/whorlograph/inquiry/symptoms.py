@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from whorlograph.engine.journal import Journal
 from whorlograph.model.log import Ints, Log
@@ -53,8 +54,23 @@ class Course(Struct, frozen=True):
 
 def course(journal: Journal, tag: int) -> Course:
     """A tag's course in a replay."""
+    return _changes(journal, tag, *journal.history(tag))
+
+
+def course_seen(journal: Journal, order: NDArray[np.int32], tag: int, step: int) -> Course:
+    """A tag's course as a step sees it, which those before it in a scan may have written and those behind it write again.
+
+    Args: order: by step its place in a scan.
+    """
+    rows = journal.rows(tag)
+    steps, scans = journal.steps(rows), journal.scans(rows)
+    before = (steps < 0) | (order[np.maximum(steps, 0)] < order[step])
+    return _changes(journal, tag, np.where(before, scans, scans + 1), journal.raws(rows))
+
+
+def _changes(journal: Journal, tag: int, scans: Ints, values: Ints) -> Course:
+    """What is left of all that was written in each scan, where it differs from what was left of the one before."""
     first = journal.initial[tag] if tag < len(journal.initial) else 0
-    scans, values = journal.history(tag)
     if len(scans):
         last = np.append(scans[1:] != scans[:-1], True)
         scans, values = scans[last], values[last]

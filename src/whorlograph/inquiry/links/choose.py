@@ -8,7 +8,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
-from ..generators import runs_freely
+from ..generators import runs_at
 from ..now import given_link, given_root
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
@@ -46,11 +46,11 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     journal = tracer.journal
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
     scan = moment.scan
-    if depth and step >= 0 and tracer.boolean(tag) and runs_freely(tracer, tag):
+    if depth and step >= 0 and tracer.boolean(tag) and runs_at(tracer, tag, scan):
         return generator.link(tracer, tag, Vantage(scan), depth + 1 if tag in tracer.charts else None)
     fault = journal.fault
     if fault is not None and scan == fault.scan and moment.step == fault.number + 1:
-        return halted.link(tracer, tag, scan)
+        return halted.link(tracer, tag, scan, depth)
     if step < 0:
         return input_link(tracer, tag, row + 1)
     if tag in tracer.charts:
@@ -97,14 +97,14 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     journal = tracer.journal
     if tracer.now is not None and tag in tracer.now.turned:
         return given_link(tracer, tag, tracer.raw(tag, view))
-    if depth and writers and tracer.boolean(tag) and runs_freely(tracer, tag):
+    if depth and writers and tracer.boolean(tag) and runs_at(tracer, tag, view.scan):
         # What lets it come keeps nothing off; but a chart that goes round elsewhere does not come here.
         lets = tracer.raw(tag, view) or tag in tracer.charts
         return generator.link(tracer, tag, view, depth + 1 if lets else None)
     if not writers:
         return _other_name(tracer, tag, view, depth, bit) or input_link(tracer, tag, tracer.position(view), bit)
     if journal.fault is not None and view.scan > journal.fault.scan:
-        return halted.link(tracer, tag, view.scan)
+        return halted.link(tracer, tag, view.scan, depth)
     row = tracer.last_row(tag, tracer.position(view), bit)
     of_chart = step_inactive.state(tracer, tracer.charts[tag], tag, view, depth) if tag in tracer.charts else None
     if of_chart is not None:
@@ -167,6 +167,9 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         return not_run_yet(tracer, tag, view)
     plain = come
     running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
+    running.sort(key=lambda w: (tracer.ran(w.step, view), int(tracer.paths.order[w.step]), w.at))  # amid a scan, those behind ran in the one before
+    while len(running) > 1 and _only_holds(tracer, tag, running[-1], value, view):
+        running.pop()
     last = running[-1] if running else plain[-1]
     if not running:
         kept = skipped.link(tracer, tag, last, tracer.ran(last.step, view), depth)
@@ -195,6 +198,18 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     if found is not None and depth and not value:
         _add_drop(tracer, found, tag, last, view, depth)
     return found
+
+
+def _only_holds(tracer: Tracer, tag: int, writer: Writer, value: bool, view: Vantage) -> bool:
+    """Whether a coil only keeps its tag as an earlier step of the scan left it: the tag stands in every path to it, or alone completes one."""
+    if writer.kind is not Kind.COIL or writer.power is None or writer.inverted:
+        return False
+    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, tracer.ran(writer.step, view))
+    if bool(tracer.journal.value_at(tag, seen.position)) != value:
+        return False
+    ways = circuit.complete(writer.power, seen.result) if value else circuit.paths(writer.power)
+    mine = [[g for g in path if not g.negated and gate_tag(tracer, g, seen) == tag] for path in ways]
+    return bool(mine) and all(len(own) == len(path) if value else own for own, path in zip(mine, ways, strict=True))
 
 
 def _let_set(tracer: Tracer, found: Link | None, tag: int, row: int, depth: int, bit: int) -> Link | None:

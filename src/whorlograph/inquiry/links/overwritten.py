@@ -23,6 +23,8 @@ def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: 
     if tag in tracer.results:
         return None
     for writer in running[:-1]:
+        if tracer.ran(writer.step, view) != tracer.ran(last.step, view) or _read_between(tracer, tag, writer, last):
+            continue
         seen = tracer.seen(writer.step, tracer.ran(writer.step, view))
         if writer.step == last.step or writer.kind is not Kind.COIL or not seen.result.stored.get(writer.at, False):
             continue
@@ -39,3 +41,12 @@ def link(tracer: Tracer, tag: int, running: list[Writer], view: Vantage, depth: 
             found.children.append(below)
         return found
     return None
+
+
+def _read_between(tracer: Tracer, tag: int, writer: Writer, last: Writer) -> bool:
+    """Whether a tag of the program's own is read between two steps that write it: then each write serves what follows it, and none is lost."""
+    address, order = tracer.tag(tag).address, tracer.paths.order
+    if address is not None and address.area == "Q":
+        return False
+    low, high = int(order[writer.step]), int(order[last.step])
+    return any(not use.writes and low < int(order[use.step]) < high for use in tracer.controller.access.of_tag(tag))

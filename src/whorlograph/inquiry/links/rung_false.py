@@ -27,10 +27,13 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> 
     lost = first_out(tracer, writer.power, now, before)
     if not lost:
         return stands(tracer, tag, writer, scan, depth)
-    since = tracer.time(scan)
+    time, since = tracer.time(scan), tracer.since_done(tag, now)
     edge = isinstance(tracer.circuit(writer.step).leaves.get(lost[0].at), Edge)
     how = f"{gate_words(tracer, lost[0], now)} passes in one scan only" if edge else opened_words(tracer, lost, now)
-    text = f"{tracer.name(tag)} went {'on' if writer.inverted else 'off'} at {tracer.at(since)}: in {tracer.place(writer.step)} {how}"
+    went = f"went {'on' if writer.inverted else 'off'} at {tracer.at(time)}"
+    if since != time:  # something else takes it away in every scan: from then on it does not even come
+        went = f"is {'on' if writer.inverted else 'off'} behind {tracer.place(writer.step)} from {tracer.at(time)} on"
+    text = f"{tracer.name(tag)} {went}: in {tracer.place(writer.step)} {how}"
     link = Link(LinkKind.RUNG_FALSE, tag, writer.inverted, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     takes_over.add(tracer, link, tag, writer, lost, now)
     for gate in lost[:3]:

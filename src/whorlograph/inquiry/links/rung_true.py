@@ -10,12 +10,12 @@ from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
 from ..circuit import Gate
-from ..generators import runs_freely
+from ..generators import runs_at
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Writer
 from . import passes, takes_over
-from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_key, gate_tag, gate_time, several_words
+from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_bit, gate_key, gate_tag, gate_time, several_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -54,10 +54,12 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     whole = each or (not change and depth == 0)
     followed = gates if whole else [g for i, g in enumerate(gates) if i == 0 or _is_input(tracer, gate_tag(tracer, g, seen))]
     others = [] if change or in_pass is not None else _telling(tracer, _other_ways(tracer, power, seen, followed, whole), seen)
-    since = tracer.time(scan) if change else (tracer.since_done(tag, seen) if tag is not None else None)
+    time = tracer.time(scan) if change else None
+    # What another step takes away again and again comes anew behind this one without a change of its own at a scan's end.
+    since = tracer.since_done(tag, seen) if tag is not None else time
     name = what or tracer.name(tag)
     words = several_words(tracer, gates, seen)
-    when = f" at {tracer.at(since)}" if since is not None and change else ""
+    when = f" at {tracer.at(time)}" if time is not None else ""
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {_VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
@@ -66,7 +68,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     for gate in [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]:
         number = gate_tag(tracer, gate, seen)
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
-        first, flashes = flashes, flashes and number is not None and tracer.boolean(number) and runs_freely(tracer, number)
+        first, flashes = flashes, flashes and number is not None and tracer.boolean(number) and runs_at(tracer, number, scan)
         if first or gate in followed or gate in others:
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
@@ -125,7 +127,7 @@ def _other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[G
     there = {gate_key(tracer, g, seen) for g in followed}
     found: list[Gate] = []
     for path in paths:
-        gates = [g for g in path if gate_tag(tracer, g, seen) not in own]
+        gates = [g for g in path if not _holds(tracer, g, seen, own)]
         fresh = [g for g in gates if gate_key(tracer, g, seen) not in there]
         if fresh and (whole or len(fresh) == len(gates)):
             found += fresh if whole else [max(fresh, key=lambda g: gate_time(tracer, g, seen))]
@@ -138,6 +140,17 @@ def _holding(tracer: Tracer) -> set[int]:
     return {*tracer.coils, *(a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure)}
 
 
+def _holds(tracer: Tracer, gate: Gate, seen: Seen, own: set[int]) -> bool:
+    """Whether a gate is a coil on the trail that holds itself; a tag that serves several rungs one after another may be another one's here."""
+    tag = gate_tag(tracer, gate, seen)
+    if gate.negated or tag is None or tag not in own:
+        return False
+    if len({w.step for w in tracer.writers.get(tag, ())}) < 2 or tag not in tracer.coils:
+        return True
+    row = tracer.last_row(tag, seen.position, gate_bit(tracer, gate, seen))
+    return (tag, row if row is not None else -1) in tracer.open
+
+
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
     """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins.
 
@@ -146,8 +159,8 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
     circuit, own = tracer.circuit(now.step), _holding(tracer)
     best: list[Gate] = []
     paths = circuit.complete(power, now.result) if power is not None else []
-    for path in sorted(paths, key=lambda p: any(gate_tag(tracer, g, now) in own for g in p)):
-        gates = [g for g in path if gate_tag(tracer, g, now) not in own]
+    for path in sorted(paths, key=lambda p: any(_holds(tracer, g, now, own) for g in p)):
+        gates = [g for g in path if not _holds(tracer, g, now, own)]
         fresh = [g for g in gates if before is not None and not circuit.passes(g, before.result)]
         chosen = fresh or gates
         chosen.sort(key=lambda g: gate_time(tracer, g, now), reverse=True)

@@ -29,7 +29,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     if skip is None:
         return None
     if skip.kind is SkipKind.HALTED:
-        return halted.link(tracer, tag, scan)
+        return halted.link(tracer, tag, scan, depth)
     if skip.task >= 0:
         return task_held.link(tracer, tag, writer, scan, skip.task, depth) or task_idle.link(tracer, tag, writer, scan, skip.task, depth)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))

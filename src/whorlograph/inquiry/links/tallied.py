@@ -47,8 +47,8 @@ def _left_out(tracer: Tracer, tag: int, writer: Writer, scan: int) -> list[Write
     found: list[Writer] = []
     writers = [w for w in tracer.writers.get(tag, ()) if w.kind is Kind.VALUE and w.bit < 0]
     for other in writers[writers.index(writer) + 1:] if writer in writers else ():
-        if other.step == writer.step and not set(writer.guards) <= set(other.guards):  # it comes in its place, not behind it
-            continue
+        if other.step == writer.step and not (set(writer.guards) <= set(other.guards) or _adds(tracer, tag, other, tracer.seen(other.step, scan))):
+            continue  # it comes in its place, not behind it
         if tracer.paths.skipped(tracer.journal, other.step, scan) is not None:
             continue
         if executed(tracer, other, scan):

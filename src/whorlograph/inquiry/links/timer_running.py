@@ -34,8 +34,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", call.element)
 
     def lost(text: str, kind: LinkKind, at_scan: int) -> Link:
-        found = Link(kind, tags["q"], q, since, step, at_scan, text, call.element)
         fall = pin_fell(tracer, call, "IN", label, at_scan, depth)
+        _, opened, words = fall.text.partition(": ")
+        found = Link(kind, tags["q"], q, since, step, at_scan, text + opened + words, call.element)
         found.blockers, found.roots, found.children = fall.blockers, fall.roots, fall.children
         return found
 

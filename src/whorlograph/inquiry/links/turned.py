@@ -56,8 +56,10 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
     if tracer.paths.order[tracer.journal.step(row)] >= order:
         scan += 1  # seen in the next scan
     now = last_write(tracer, tag, Vantage(scan, order), bit)
-    if now is None or now.value != value or now.scan <= 1:
+    if now is None or now.value != value:
         return None
+    if now.scan <= 1:  # nothing was before; of several that wrote the same in the first scan the last counts
+        return written.link(tracer, tag, now.writer, now.scan, value, depth) if now.writer.step != tracer.journal.step(row) else None
     former = _former(tracer, now.writer, now.scan)
     skip = tracer.paths.skipped(tracer.journal, now.writer.step, former) if former > 0 else None
     if skip is not None:
@@ -113,8 +115,9 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
         now, lost = passes.no_more(tracer, writer, now, _former(tracer, writer, scan))
     if not lost:
         return None
-    since = tracer.time(scan)
-    text = (f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: {tracer.place(writer.step)} let go ("
+    time, since = tracer.time(scan), tracer.since_done(tag, now)
+    went = f"went {tracer.state_word(value, tag)} at" if since == time else f"is {tracer.state_word(value, tag)} from"
+    text = (f"{tracer.name(tag)} {went} {tracer.at(time)}{'' if since == time else ' on'}: {tracer.place(writer.step)} let go ("
             f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value, tag)}")
     found = Link(LinkKind.RUNG_FALSE, tag, value, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     for gate in lost[:3]:
