@@ -1,5 +1,5 @@
 """Whether answers are true, on random programs, found out by the plain interpreter: links, proofs, the cause of short faults, drop-outs with one or
-two cures. ``WHORLOGRAPH_TRUTH`` programs (default 60); ``WHORLOGRAPH_SEED`` the first seed (default 20000: no test uses it)."""
+two cures; and whether an input that alone, held the other way, changes what is asked stands among the roots. ``WHORLOGRAPH_TRUTH`` programs (default 60); ``WHORLOGRAPH_SEED`` the first seed (default 20000: no test uses it)."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from pathlib import Path
 from random import Random
 
 from tests.everyday import answered_fault, everyday
-from tests.everyday_texts import everyday_text
+from tests.everyday_texts import NESTED, everyday_text
 from tests.strategies import random_case, random_log
 from tests.truth import Truth
 
@@ -35,12 +35,16 @@ def main() -> None:
         _asked(random, Session(controller, random_log(random, controller.running), IoList({}), [], Paths(Path("random.xml"))), seen, seed)
         random, session = everyday(seed, 6)
         _asked(random, session, seen, seed)
+        _asked(*everyday(seed, 6, scratch=True), seen, seed)
         _asked(*everyday_text(seed), seen, seed)
+        _asked(*everyday_text(seed, NESTED), seen, seed)
         _fault(seed, seen)
-    print(f"{COUNT} random programs of all elements, {COUNT} of everyday circuits, {COUNT} of everyday texts, {time.monotonic() - begun:.0f} s")
+    print(f"{COUNT} random programs of all elements, {2 * COUNT} of everyday circuits, {2 * COUNT} of everyday texts, {time.monotonic() - begun:.0f} s")
     print(f"links: {seen['links']}, untrue {seen['untrue links']}")
     print(f"roots proved: {seen['proved']}, of them false {seen['false proofs']} (together {seen['together']}, by rows {seen['rows']})")
     print(f"drop-outs that one or two inputs cure: {seen['curable']}, first root right {_share(seen['cured'], seen['curable'])}")
+    print(f"will not pull in or drop out, and one input alone changes that: {seen['turned']}, such an input is the first root in "
+          f"{_share(seen['turned first'], seen['turned'])}, no root at all in {seen['left out']}")
     print(f"short faults put into one input: {seen['faults']}, first root right {_share(seen['found'], seen['faults'])}")
 
 
@@ -70,6 +74,14 @@ def _asked(random: Random, session: Session, seen: Counter[str], seed: int) -> N
                 if not truth.proves(answer, root):
                     seen["false proofs"] += 1
                     print(f"seed {seed}: {answer.text}; {root.proof}: false")
+        if answer.symptom in (Symptom.WILL_NOT_PULL_IN, Symptom.WILL_NOT_DROP_OUT):
+            turning = truth.turning(answer) - answer.commands
+            roots = [r.tag for r in answer.roots]
+            seen["turned"] += bool(turning)
+            seen["turned first"] += bool(roots) and roots[0] in turning
+            if turning and not turning & set(roots):
+                seen["left out"] += 1
+                print(f"seed {seed}: {answer.text}; changed by {[tags[t].name for t in turning]}, none of them a root")
         cures = truth.cures(answer) if answer.symptom is Symptom.DROPPED_OUT else set()
         if 1 <= len(cures) <= 2:
             seen["curable"] += 1

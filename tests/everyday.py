@@ -23,11 +23,17 @@ INPUTS = tuple(f"X{i}" for i in range(8))
 SCAN = 10
 
 
-class Maker:
-    """Draws rungs as an electrician would: seal-ins, latches, timers, interlocks, jumps over an area."""
+SCRATCH = ("S0", "S1")
 
-    def __init__(self, random: Random) -> None:
-        self.random, self.ladder = random, Ladder()
+
+class Maker:
+    """Draws rungs as an electrician would: seal-ins, latches, timers, interlocks, jumps over an area.
+
+    Args: scratch: with two bits that serve one circuit after another.
+    """
+
+    def __init__(self, random: Random, scratch: bool = False) -> None:
+        self.random, self.ladder, self.scratch = random, Ladder(), scratch
         self.bits: list[str] = []
         self.outputs: list[str] = []
         self.blocks: list[str] = []
@@ -42,7 +48,7 @@ class Maker:
         if self.random.random() < 0.4:
             self.outputs.append(f"Y{len(self.outputs)}")
             return self.outputs[-1]
-        self.bits.append(f"M{len(self.bits)}")
+        self.bits.append(f"M{len(self.bits)}")  # scratch bits count: names only have to differ
         return self.bits[-1]
 
     def some(self, low: int, high: int) -> list[Part]:
@@ -51,6 +57,9 @@ class Maker:
 
     def rung(self) -> None:
         """One circuit of one kind."""
+        if self.scratch and self.random.random() < 0.5:
+            self._through_scratch()
+            return
         kind, ladder = self.random.choice("sspplltteoc"), self.ladder
         if kind == "s":
             stops, start = self.some(1, 3), self.contact(True)
@@ -81,6 +90,21 @@ class Maker:
             self.blocks.append(f"{block}:CTU")
             ladder.rung(self.contact(True), counter(block, str(self.random.randint(1, 3)), self.contact(True)), coil(self.target()))
 
+    def _through_scratch(self) -> None:
+        """A scratch bit is written, and read by the circuit behind it."""
+        name, ladder = self.random.choice(SCRATCH), self.ladder
+        ladder.rung(*self.some(1, 2), coil(name))
+        if name not in self.bits:
+            self.bits.append(name)
+        kind, target = self.random.choice("ppsl"), self.target()
+        if kind == "p":
+            ladder.rung(no(name), *self.some(0, 1), coil(target))
+        elif kind == "s":
+            ladder.rung(either(no(name), no(target)), self.contact(), coil(target))
+        else:
+            ladder.rung(no(name), set_(target))
+            ladder.rung(*self.some(1, 1), reset(target))
+
     def program(self) -> Program:
         """The whole program."""
         for i in range(self.random.randint(6, 14)):
@@ -109,10 +133,10 @@ class Fault(Struct, frozen=True):
     at: int
 
 
-def everyday(seed: int, seconds: int = 30) -> tuple[Random, Session]:
+def everyday(seed: int, seconds: int = 30, scratch: bool = False) -> tuple[Random, Session]:
     """A program, and a log in which each input has a rhythm of its own; not replayed yet."""
     random = Random(seed)
-    program = Maker(random).program()
+    program = Maker(random, scratch).program()
     rows: list[tuple[int, str, int]] = []
     for name in INPUTS:
         value, time = random.randint(0, 1), 0

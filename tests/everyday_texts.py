@@ -17,6 +17,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
 
 INPUTS = tuple(f"X{n}" for n in range(8))
+NESTED = ("inside", "inside", "seal", "timer")  # statements that read what others of the same IF have just written
 KINDS = ("seal", "default", "choice", "timer", "sequence", "loop", "count", "bistable", "watched", "nested", "sum")
 MS = 1_000_000
 
@@ -24,8 +25,8 @@ MS = 1_000_000
 class Maker:
     """Writes one program."""
 
-    def __init__(self, random: Random) -> None:
-        self.random = random
+    def __init__(self, random: Random, kinds: tuple[str, ...] = KINDS) -> None:
+        self.random, self.kinds = random, kinds
         self.outputs: list[str] = []
         self.declared = [f"{x} AT %IX0.{n} : BOOL;" for n, x in enumerate(INPUTS)]
         self.blocks: list[str] = []
@@ -44,7 +45,7 @@ class Maker:
         for number in range(self.random.randint(3, 7)):
             self.outputs.append(f"Y{number}")
             self.declared.append(f"Y{number} AT %QX0.{number} : BOOL;")
-            self.body += getattr(self, f"_{self.random.choice(KINDS)}")(f"Y{number}", str(number))
+            self.body += getattr(self, f"_{self.random.choice(self.kinds)}")(f"Y{number}", str(number))
         lines = [*self.blocks, "PROGRAM Main", "VAR", *self.declared, "END_VAR", *self.body, "END_PROGRAM", ""]
         return "\n".join(lines)
 
@@ -105,6 +106,30 @@ class Maker:
                 f"{y} := N{n} >= {self.random.randint(1, 5)};"]
 
 
+    def _inside(self, y: str, n: str) -> list[str]:
+        random, a, b, number = self.random, f"A{n}", f"B{n}", f"N{n}"
+        self.declared.append(f"{a}, {b} : BOOL; {number} : INT; D{n} : TON;")
+        inner = [f"{a} := {self.condition()};"]
+        for _ in range(random.randint(1, 4)):
+            kind = random.choice("bisntl")
+            if kind == "b":
+                inner.append(f"{b} := {a} {random.choice(('AND', 'OR'))} {self.condition(False)};")
+            elif kind == "i":
+                inner.append(f"IF {b} THEN {a} := {self.condition(False)}; END_IF;")
+            elif kind == "s":
+                inner += [f"{number} := 0;", f"IF {a} THEN {number} := {number} + {random.randint(1, 3)}; END_IF;",
+                          f"IF {self.condition(False)} THEN {number} := {number} + 2; END_IF;", f"{b} := {number} >= {random.randint(1, 4)};"]
+            elif kind == "n":
+                inner.append(f"{a} := NOT {b};")
+            elif kind == "t":
+                inner += [f"D{n}(IN := {a}, PT := T#{random.choice((50, 200))}ms);", f"{b} := D{n}.Q;"]
+            else:
+                inner.append(f"IF {a} THEN {b} := TRUE; ELSIF {self.condition(False)} THEN {b} := FALSE; END_IF;")
+        last = f"{y} := {random.choice((b, f'{a} AND NOT {b}', f'{b} OR {a}'))};"
+        return random.choice(([f"IF {self.condition(False)} THEN", *inner, last, "END_IF;"], [*inner, last], ["IF TRUE THEN", *inner, last, "END_IF;"],
+                              [f"IF {self.condition(False)} THEN", *inner, "ELSE", f"{b} := {self.condition(False)};", "END_IF;", last]))
+
+
 def log_of_inputs(random: Random, running: Running, inputs: tuple[str, ...] = INPUTS) -> Log:
     """Four seconds in which one input after another changes, some for a moment only."""
     time, value = 0, {x: random.randint(0, 1) for x in inputs}
@@ -122,8 +147,8 @@ def log_of_inputs(random: Random, running: Running, inputs: tuple[str, ...] = IN
                np.array([v for _, _, v in rows], np.int64), end=(time + 300) * MS, rows=len(rows))
 
 
-def everyday_text(seed: int) -> tuple[Random, Session]:
+def everyday_text(seed: int, kinds: tuple[str, ...] = KINDS) -> tuple[Random, Session]:
     """A program with its log, not yet replayed."""
     random = Random(seed)
-    controller = Controller(read(Maker(random).text().encode(), Path("x.st")).value, Profile(scan_time=10 * MS))
+    controller = Controller(read(Maker(random, kinds).text().encode(), Path("x.st")).value, Profile(scan_time=10 * MS))
     return random, Session(controller, log_of_inputs(random, controller.running), IoList({}), [], Paths(Path("x.st")))

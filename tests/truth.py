@@ -106,6 +106,30 @@ class Truth:
             until[tag] = time
         return found
 
+    def turning(self, answer: Answer) -> set[int]:
+        """The inputs of which one alone, held the other way from the symptom's begin, half way, or shortly before the asked moment, changes that.
+
+        Of a tag that will not pull in or drop out. By the engine that the product uses: the other one is compared with it elsewhere.
+        """
+        session, wanted = self.session, answer.symptom is Symptom.WILL_NOT_PULL_IN
+        controller, found = session.controller, set()
+        journal = controller.replay(session.log)
+        before, start = self.course(journal, answer.tag), journal.clock.start
+        begin = answer.asked
+        while begin > 1 and bool(before[begin - 1]) != wanted:
+            begin -= 1
+        for tag in sorted(set(session.log.tags.tolist())):
+            if session.running.tags[tag].type.name != "BOOL" or tag in controller.written:
+                continue
+            other = 1 - journal.settled(tag, answer.asked)
+            for since in {start(max(1, s)) - 1 for s in (begin, (begin + answer.asked) // 2, answer.asked - 5)}:
+                after = self.course(controller.replay(session.log, Trial((Hold(tag, other, max(0, since)),))), answer.tag)
+                inside = range(max(begin, journal.clock.scan_at(max(0, since))), answer.asked + 1)
+                if any(bool(after[s]) == wanted and bool(before[s]) != wanted for s in inside):
+                    found.add(tag)
+                    break
+        return found
+
     def wrong_link(self, link: Link) -> str:
         """What is untrue of a link; "" where nothing is. A tag has the value somewhere in the link's scan, since when it says."""
         tag = link.tag

@@ -11,6 +11,7 @@ import numpy as np
 from tests.building import MS, program_of, session_of
 from tests.charts import INPUTS, random_chart
 from tests.everyday_texts import log_of_inputs
+from tests.texts import text_session
 from tests.truth import Truth
 from whorlograph.desk.asking import answer_to, ask, prove_all
 from whorlograph.desk.now import settled_now
@@ -82,6 +83,19 @@ class Flashing(unittest.TestCase):
             self.assertEqual([r.kind for r in answer.roots], [RootKind.FIELD_INPUT if tag == "Lamp" else RootKind.PROGRAM])
             self.assertFalse([line for line in answer.rests_on if "T1.Q" in line])
         self.assertIn("is off and stays off", ask(settled_now(self.session, "Alarm=0"), "Lamp", None, None).text)
+
+    def test_what_has_stopped_is_no_generator_any_more(self) -> None:
+        body = ("T1(IN := X1 AND NOT T2.Q, PT := T#200ms);\nT2(IN := T1.Q, PT := T#200ms);\nY1 := T1.Q AND X2;\nY2 := X2 AND NOT T1.Q;")
+        rows = [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (5100, "X1", 0), (9000, "X2", 1)]
+        for tag, at, symptom in (("Y1", "8", Symptom.DROPPED_OUT), ("Y1", "8", Symptom.WILL_NOT_PULL_IN), ("Y2", "8", Symptom.WILL_NOT_DROP_OUT),
+                                 ("Y1", "0.8", Symptom.WILL_NOT_PULL_IN)):
+            session = text_session(body, rows, "T1, T2 : TON;")
+            answer = ask(session, tag, at, symptom)
+            found = roots(session, answer)
+            self.assertEqual(found[0], (RootKind.FIELD_INPUT, "X1", True), answer.text)
+            self.assertFalse([link.text for _, link in answer.links() if "runs freely" in link.text or "comes and goes" in link.text], answer.text)
+            self.assertNotIn("found by trying", " ".join(link.text for _, link in answer.links()))
+        self.assertIn("comes and goes", ask(text_session(body, rows, "T1, T2 : TON;"), "Y1", "3", None).text)
 
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:

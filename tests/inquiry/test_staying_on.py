@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import unittest
 
+from msgspec.structs import replace
+
 from tests.building import Rows, program_of, session_of, tasked
 from tests.inquiry.test_everyday import Asked, asked, modes_of, on
 from whorlograph.model.iolist import Point, Wiring
-from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, set_
-from whorlograph.model.program import Task
+from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, set_, timer
+from whorlograph.model.program import Task, Variable, VariableKind
 from whorlograph.model.question import Symptom
+from whorlograph.model.types import Named
 
 STAYS, STAYS_OFF = Symptom.WILL_NOT_DROP_OUT, Symptom.WILL_NOT_PULL_IN
 
@@ -33,6 +36,20 @@ class Modes(unittest.TestCase):
         self.assertIn("Hand 1 runs for the first time", found.text)
         self.assertIn("the call of Hand has power in", found.text)
         self.assertEqual([r.changed for r in found.answer.roots if r.tag == found.session.running.by_name["x2"]], [False])
+
+    def test_the_switch_that_let_a_delay_begin(self) -> None:
+        # X2 came while the other mode ran; the delay began when its POU was called again.
+        def hand(ladder: Ladder) -> None:
+            ladder.rung(no("X2"), timer("TON", "T1", "T#300ms"), coil("Y1"))
+
+        program = modes_of(hand, _auto, "X1 X2 X3 Y1")
+        block = program.pous["hand"]
+        timed = replace(block, variables=(*block.variables, Variable("T1", Named("TON"), VariableKind.LOCAL)))
+        program = replace(program, pous={**program.pous, "hand": timed})
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (1000, "X2", 1), (2000, "X1", 1), (3000, "X1", 1)]
+        found = asked(session_of(program, rows), "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
+        self.assertIn("T1.IN went on at 2.000 s: Hand 1 runs for the first time", found.text)
 
     def test_the_other_mode_would_switch_it_off(self) -> None:
         rows = [(0, "X1", 1), (0, "X2", 0), (0, "X3", 0), (0, "X4", 1), (1000, "X2", 1), (3000, "X2", 1)]

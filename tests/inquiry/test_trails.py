@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 from tests.building import Rows, program_of, session_of
+from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.session import Session
 from whorlograph.desk.words import root_lines
@@ -249,6 +250,23 @@ class OtherSymptoms(unittest.TestCase):
         self.assertEqual(kinds(answer), [LinkKind.HALTED, LinkKind.RUNG_TRUE])
         self.assertEqual(answer.roots[0].kind, RootKind.FAULT)
         self.assertEqual(names(session, answer), ["N1", "X2"])
+
+
+class Halts(unittest.TestCase):
+    """Behind the fault stand the devices that brought the controller to it: whoever lets go of them gets the machine going."""
+
+    def test_what_led_to_a_division_and_to_an_index(self) -> None:
+        local = "K : INT; L1 : ARRAY[0..9] OF INT;"
+        rows = [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (1000, "X1", 1)]
+        for body, said in (("Y1 := TRUE;\nIF X1 AND X2 THEN K := K + 3; END_IF;\nA := 100 / (6 - K);", "division by zero"),
+                           ("Y1 := TRUE;\nIF X1 AND X2 THEN K := K + 3; END_IF;\nL1[K] := 5;", "index 12 is outside 0 to 9")):
+            session = text_session(body, rows, local)
+            answer = ask(session, "Y1")
+            prove_all(session, answer)
+            self.assertIn(said, answer.roots[0].text)
+            self.assertEqual([(r.kind, n, r.proved) for r, n in zip(answer.roots, names(session, answer), strict=True)][1:],
+                             [(RootKind.FIELD_INPUT, "X1", True), (RootKind.FIELD_INPUT, "X2", True)])
+            self.assertEqual(kinds(answer)[0], LinkKind.HALTED)
 
 
 class Wording(unittest.TestCase):

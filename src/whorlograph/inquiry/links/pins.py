@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Base, Const, Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.literals import cooked
 from whorlograph.model.question import RootKind
 
 from ..languages import words_of
+from ..tracer import LAST
 from ..trail import Link, Root
 from .field_input import input_root
 
@@ -63,10 +63,8 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
 def explain_read(tracer: Tracer, tag: int, load: Load, seen: Seen, change: bool, depth: int, bit: int = -1) -> Link | None:
     """Why a tag had the value that a node of a step read: given by an earlier step, or by this one before it came to that node."""
     writer = tracer.given(tag, load.at, seen)
-    if writer is not None and load.at in seen.result.raws and bit < 0 and load.type == tracer.tag(tag).type.name:
-        left = cooked(tracer.journal.value_at(tag, seen.after), tracer.tag(tag).type)
-        if left != seen.result.raws[load.at]:  # the step gave it something else afterwards: no row holds what was read
-            return tracer.links.given(tracer, tag, writer, seen, depth + 1)
+    if writer is not None and bit < 0 and tracer.given(tag, LAST, seen) is not writer:  # what the step left in the end is another one's
+        return tracer.links.given(tracer, tag, writer, seen, depth + 1)
     return tracer.explain(tag, tracer.view_at(tag, load.at, seen), change, depth + 1, bit)
 
 

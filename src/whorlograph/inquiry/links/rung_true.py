@@ -120,7 +120,7 @@ def _is_input(tracer: Tracer, tag: int | None) -> bool:
 def _other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[Gate], whole: bool) -> list[Gate]:
     """The gates of complete paths that keep the power as well as those that are followed.
 
-    Args: whole: all of them; else of each path that none stands for yet the one that changed last.
+    Args: whole: all of them; else the inputs, and of each path that none stands for yet the gate that changed last.
     """
     circuit, own = tracer.circuit(seen.step), _holding(tracer)
     paths = circuit.complete(power, seen.result) if power is not None else []
@@ -129,9 +129,11 @@ def _other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[G
     for path in paths:
         gates = [g for g in path if not _holds(tracer, g, seen, own)]
         fresh = [g for g in gates if gate_key(tracer, g, seen) not in there]
-        if fresh and (whole or len(fresh) == len(gates)):
-            found += fresh if whole else [max(fresh, key=lambda g: gate_time(tracer, g, seen))]
-            there |= {gate_key(tracer, g, seen) for g in found}
+        if fresh and not whole:
+            alone = [max(fresh, key=lambda g: gate_time(tracer, g, seen))] if len(fresh) == len(gates) else []
+            fresh = [g for g in fresh if g in alone or _is_input(tracer, gate_tag(tracer, g, seen))]
+        found += fresh
+        there |= {gate_key(tracer, g, seen) for g in fresh}
     return found
 
 

@@ -6,11 +6,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
-from ..writers import BlockCall
+from ..writers import BlockCall, Kind, Writer
+from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 
 if TYPE_CHECKING:
@@ -44,8 +46,8 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
         # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
         child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start)
-        if child is not None:
-            found.children.append(child)
+        again = _ran_again(tracer, call, tags["in"], start_scan, depth) if input_on and row is not None else None
+        found.children += [one for one in (again, child) if one is not None]
         return found
 
     start_scan = tracer.scan_of(row) if row is not None else scan
@@ -88,6 +90,15 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     if found is not None:
         found.tag, found.since = tags["q"], since
     return found
+
+
+def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int) -> Link | None:
+    """Of an input that came in the first evaluation of its step after a time without: what let that run again; None where it came by itself."""
+    skip = tracer.paths.skipped(tracer.journal, call.step, scan - 1) if scan > 1 else None
+    if skip is None or skip.kind is SkipKind.HALTED or skip.task >= 0:
+        return None
+    taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards)
+    return resumed.link(tracer, pin, taken_in, scan, True, skip, depth + 1)
 
 
 def _cut_short(tracer: Tracer, tags: dict[str, int], started: int | None, preset: int) -> int | None:

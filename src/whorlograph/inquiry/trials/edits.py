@@ -80,6 +80,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         lasting = max(lengths[len(lengths) // 2] if lengths else 0, 3 * controller.scan_time)
         at = original.clock.start(answer.attempts[-1]) if answer.attempts else answer.time
         yield held(former_value, at, at + lasting)
+        if not answer.attempts:  # let go and switched again in time: an edge at its end
+            yield held(former_value, max(0, at - lasting - 3 * controller.scan_time), at - 3 * controller.scan_time)
         behind = at + 3 * controller.scan_time  # what the attempt itself switches on is seen only then
         if behind < original.clock.start(max(1, answer.asked)):
             yield held(former_value, behind, behind + lasting)
