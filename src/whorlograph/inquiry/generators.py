@@ -27,13 +27,17 @@ def runs_freely(tracer: Tracer, tag: int) -> bool:
     return known
 
 
-def runs_at(tracer: Tracer, tag: int, scan: int) -> bool:
-    """Whether a tag that comes and goes by itself does so in a scan: it does not stand longer there than a period of its rhythm."""
-    if not runs_freely(tracer, tag) or tag in tracer.driven or not tracer.writers.get(tag):
+def runs_at(tracer: Tracer, tag: int, scan: int, change: bool = False) -> bool:
+    """Whether a tag that comes and goes by itself does so in a scan: it has not stood for longer than a period of its rhythm by then.
+
+    Where what chatters is asked for, any time counts.
+    Args: change: its change there is asked for, the last of which leads to something that stands.
+    """
+    if not runs_freely(tracer, tag) or tracer.chatters or tag in tracer.driven or not tracer.writers.get(tag):
         return runs_freely(tracer, tag)
     path = course(tracer.journal, tag)
     i = int(np.searchsorted(path.scans, scan, side="right"))
-    until = int(path.scans[i]) if i < len(path.scans) else tracer.journal.clock.last
+    until = scan if not change else int(path.scans[i]) if i < len(path.scans) else tracer.journal.clock.last
     return i > 0 and until - int(path.scans[i - 1]) <= _period(path) + 2
 
 

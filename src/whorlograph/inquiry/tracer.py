@@ -90,8 +90,8 @@ class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``now``: the moment without a log;
-    ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are not followed.
-    ``auxiliaries``, ``free``: what was found out about tags.
+    ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are not followed; ``chatters``: what
+    chatters is asked for; ``auxiliaries``, ``free``: what was found out about tags.
     """
 
     controller: Controller
@@ -105,6 +105,7 @@ class Tracer:
     number: int | None = None
     now: Now | None = None
     commands: frozenset[int] = frozenset()
+    chatters: bool = False
 
     def __post_init__(self) -> None:
         self.running, self.steps = self.controller.running, self.controller.steps

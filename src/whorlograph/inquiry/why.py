@@ -57,6 +57,7 @@ class Inquiry:
             return self._number(question.tag, scan)
         symptom = question.symptom or self._symptom(question.tag, path, scan, at)
         tracer.spent, tracer.coils, tracer.open = 0, [], set()
+        tracer.chatters = symptom is Symptom.CHATTERS
         mismatch = mismatch_root(self.controller, journal, self.log, self.iolist, question.tag, symptom, at)
         if mismatch is not None:
             value = mismatch.value

@@ -32,8 +32,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
     last = last_write(tracer, tag, view, -1)
     if last is None or last.value != value:
         return None
-    missing = [w for w in _behind(tracer, writers, last, value)
-               if tracer.paths.task_of(w.step) >= 0 or tracer.ran(w.step, view) >= last.scan]  # amid a scan some have not had their turn yet
+    missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value), view, last.scan)
     if last.writer in writers:
         found = _written(tracer, tag, last.writer, last.scan, value, depth)
         if found is not None and plain is not None and not (found.children or found.roots):

@@ -32,6 +32,11 @@ def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth:
     return sorted((link for link in found if link is not None), key=lambda link: len(link.blockers))
 
 
+def had_turn(tracer: Tracer, writers: list[Writer], view: Vantage, scan: int) -> list[Writer]:
+    """Those of writers that had their turn since a scan: amid a later one some have not come to theirs yet; those of tasks may never come."""
+    return [w for w in writers if tracer.paths.task_of(w.step) >= 0 or tracer.ran(w.step, view) >= scan]
+
+
 def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int, kind: LinkKind, said: str) -> Link | None:
     """A coil that has no power, or whose step did not run."""
     scan = tracer.ran(writer.step, view)

@@ -23,7 +23,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
         _still(tracer, found, writer, view, depth)
     if found is not None and view is not None and resetters:
         said = f"was not {{}} after {tracer.at(tracer.time(scan))}"
-        for unreset in never_set.links(tracer, tag, resetters, view, depth + 1, LinkKind.NEVER_SET, said):
+        for unreset in never_set.links(tracer, tag, never_set.had_turn(tracer, resetters, view, scan), view, depth + 1, LinkKind.NEVER_SET, said):
             never_set.missing(unreset)
             found.children.append(unreset)
     return found
