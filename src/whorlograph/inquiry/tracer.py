@@ -31,7 +31,7 @@ from .circuit import Circuit, Gate, Leaf
 from .noted import Auxiliary, Now
 from .pulses import Stays, calm, history, short_stays, stays
 from .trail import Link, Value
-from .writers import Writer, Writers
+from .writers import Kind, Writer, Writers
 
 LAST = 1 << 30
 BUDGET = 240
@@ -340,7 +340,7 @@ class Tracer:
         Returns: None where the trail comes back to itself or is too long.
         """
         row = self.last_row(tag, self.position(view), bit)
-        key = (tag, row if row is not None else -1)
+        key = self.known_as(tag, row, view)
         self.spent += 1
         again = self.boolean(tag) and self.coils.count(tag) > 1  # from scan to scan on the same way
         if again or key in self.open or self.spent > BUDGET or depth > DEEPEST:
@@ -354,6 +354,13 @@ class Tracer:
         finally:
             self.open.discard(key)
             self.coils.pop()
+
+    def known_as(self, tag: int, row: int | None, view: Vantage) -> tuple[int, ...]:
+        """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""
+        writers = self.writers.get(tag, ())
+        last = max((self.ran(w.step, view), int(self.paths.order[w.step])) for w in writers) if len(writers) > 1 and \
+            all(w.kind is Kind.COIL for w in writers) else (0, -1)
+        return tag, row if row is not None else -1, last[1]
 
     def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
         """What made a tag change in a row of the journal."""

@@ -150,7 +150,7 @@ def _holds(tracer: Tracer, gate: Gate, seen: Seen, own: set[int]) -> bool:
     if len({w.step for w in tracer.writers.get(tag, ())}) < 2 or tag not in tracer.coils:
         return True
     row = tracer.last_row(tag, seen.position, gate_bit(tracer, gate, seen))
-    return (tag, row if row is not None else -1) in tracer.open
+    return tracer.known_as(tag, row, tracer.view_of(seen.step, seen.scan)) in tracer.open
 
 
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
