@@ -1,5 +1,6 @@
 """Whether answers are true, on random programs, found out by the plain interpreter: links, proofs, the cause of short faults, drop-outs with one or
-two cures; and whether an input that alone, held the other way, changes what is asked stands among the roots. ``WHORLOGRAPH_TRUTH`` programs (default 60); ``WHORLOGRAPH_SEED`` the first seed (default 20000: no test uses it)."""
+two cures; and whether an input that alone, held the other way, changes what is asked stands among the roots. ``WHORLOGRAPH_TRUTH`` programs
+(default 60); ``WHORLOGRAPH_SEED`` the first seed (default 20000: no test uses it)."""
 
 from __future__ import annotations
 
@@ -39,7 +40,8 @@ def main() -> None:
         _asked(*everyday_text(seed), seen, seed)
         _asked(*everyday_text(seed, NESTED), seen, seed)
         _fault(seed, seen)
-    print(f"{COUNT} random programs of all elements, {2 * COUNT} of everyday circuits, {2 * COUNT} of everyday texts, {time.monotonic() - begun:.0f} s")
+    print(f"{COUNT} random programs of all elements, {2 * COUNT} of everyday circuits, {2 * COUNT} of everyday texts, "
+          f"{time.monotonic() - begun:.0f} s")
     print(f"links: {seen['links']}, untrue {seen['untrue links']}")
     print(f"roots proved: {seen['proved']}, of them false {seen['false proofs']} (together {seen['together']}, by rows {seen['rows']})")
     print(f"drop-outs that one or two inputs cure: {seen['curable']}, first root right {_share(seen['cured'], seen['curable'])}")

@@ -288,7 +288,8 @@ class Tracer:
 
     def given(self, tag: int, at: int, seen: Seen) -> Writer | None:
         """What gave a tag its value before a node of the same step came to it; None where nothing did."""
-        wrote = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at and (w.at in seen.result.stored or w.at in seen.result.done)]
+        here = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at]
+        wrote = [w for w in here if w.at in seen.result.stored or w.at in seen.result.done]
         return max(wrote, key=lambda w: w.at, default=None)
 
     def _handed_back(self, tag: int, at: int, seen: Seen) -> bool:

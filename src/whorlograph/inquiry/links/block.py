@@ -65,7 +65,8 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         return found
     stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
     if guard is not None and not (stood and own is not None and (own.children or own.roots)):
-        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change and not stood, _enabled(tracer, step, source))
+        came = change and not stood
+        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
             found.children.append(child)
             for root in child.all_roots() if stood else ():
