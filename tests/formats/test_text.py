@@ -23,6 +23,25 @@ def notices(text: str) -> list[str]:
     return [str(n) for n in read(text.encode(), Path("x.st")).notices]
 
 
+def _nested(random: Random, depth: int) -> list[str]:
+    """Statements, a line each, some inside others."""
+    found: list[str] = []
+    for _ in range(random.randint(1, 6)):
+        kind = random.choice("aaaaicfwr") if depth < 4 else "a"
+        inner = _nested(random, depth + 1) if kind != "a" else []
+        if kind == "a":
+            found.append(random.choice(("A := B + 1;", "B := (A - 2) * 3;", "C := A > B AND NOT C;", "A := MAX(A, B);")))
+        elif kind == "i":
+            found += ["IF C THEN", *inner, "ELSIF A > 2 THEN", *_nested(random, depth + 1), "ELSE", *_nested(random, depth + 1), "END_IF;"]
+        elif kind == "c":
+            found += ["CASE A OF", "1, 2:", *inner, "3..5:", *_nested(random, depth + 1), "ELSE", *_nested(random, depth + 1), "END_CASE;"]
+        elif kind == "f":
+            found += ["FOR A := 1 TO 3 DO", *inner, "END_FOR;"]
+        else:
+            found += ["WHILE C DO", *inner, "END_WHILE;"] if kind == "w" else ["REPEAT", *inner, "UNTIL C END_REPEAT;"]
+    return found
+
+
 class Tokens(unittest.TestCase):
     """What the grammar sees."""
 
@@ -97,6 +116,34 @@ class Files(unittest.TestCase):
         self.assertEqual(loaded.value.pous["bad"].body, OpaqueBody("ST", "A := ;\nB := 2;", ("A", "B")))
         self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
 
+    def test_every_damaged_statement_of_a_body_is_told_and_no_other(self) -> None:
+        found = 0
+        for seed in range(60):
+            random = Random(seed)
+            lines, damaged = _nested(random, 0), set[int]()
+            plain = [n for n, line in enumerate(lines) if ":=" in line and line.endswith(";") and "FOR" not in line]
+            for n in random.sample(plain, min(len(plain), random.choice((0, 1, 2, 5, 30)))):
+                lines[n] = random.choice((lines[n].replace(":= ", ":= * ", 1), lines[n].replace(":=", "", 1), lines[n].replace(";", " );", 1)))
+                damaged.add(n)
+            text = "PROGRAM Main\nVAR A, B : INT; C : BOOL; END_VAR\n" + "\n".join(lines) + "\nEND_PROGRAM\nPROGRAM Other\nVAR A : INT; END_VAR\nA := 1;\nEND_PROGRAM\n"
+            told = [int(n.split(":")[1].split()[0]) - 3 for n in notices(text) if "expected" in n]
+            self.assertEqual(told, sorted(damaged)[:21], f"seed {seed}\n{text}")
+            found += len(told)
+        self.assertGreater(found, 150)
+
+    def test_declarations_and_the_body_behind_them(self) -> None:
+        text = ("PROGRAM P\nVAR A : BOOL\nB : BOOL; C INT; D : INT;\nEND_VAR\nVAR_INPUT E : ; F : INT; END_VAR\nA := ;\nB := A;\nD := 1 +;\nEND_PROGRAM\n"
+                "PROGRAM Q\nVAR A : BOOL; END_VAR\nA := TRUE;\nEND_PROGRAM\n")
+        said = [n for n in notices(text) if "expected" in n]
+        self.assertEqual([n.split(":")[1].split()[0] for n in said], ["3", "3", "5", "6", "8"])
+        self.assertIn("PROGRAM P is left out", said[0])
+        self.assertIn("another error of the same text", said[1])
+
+    def test_a_missing_end_is_told_once(self) -> None:
+        for body in ("IF A THEN B := 1;\nB := 2;\n", "A := ;\nIF A THEN B := 1;\n"):
+            said = [n for n in notices(f"PROGRAM P\nVAR A, B : INT; END_VAR\n{body}END_PROGRAM\n") if "expected" in n]
+            self.assertEqual(len(said), 1, said)
+
     def test_what_ends_the_part_is_named_first_and_nothing_that_cannot_stand_there(self) -> None:
         for body, said in (("A := B\nA := 1;", "'A' stands here, ';', "), ("IF X A := 1; END_IF;", "'A' stands here, THEN, "),
                            ("A := (B + 4;", "';' stands here, ')' was expected"), ("A := K[2;", "';' stands here, ']', ',' was expected"),
@@ -115,7 +162,7 @@ class Files(unittest.TestCase):
             self.assertIsInstance(loaded.value.pous["bad"].body, OpaqueBody)
         with self.assertRaises(ProgramError) as caught:
             read(b"TYPE A : STRUCT (* x\n END_STRUCT; END_TYPE\nFUNCTION F : INT VAR_INPUT A;; END_VAR F := 1; END_FUNCTION", Path("x.st"))
-        self.assertIn("column 17: a comment begins here and is not ended; 1 more error behind it", str(caught.exception))
+        self.assertIn("column 17: a comment begins here and is not ended; 2 more errors behind it", str(caught.exception))
 
     def test_what_is_no_program(self) -> None:
         for text in (b"hello world", b"(* nothing *)", b"PROGRAM", b"VAR END_VAR", b"\xff\x00\x01"):

@@ -252,8 +252,7 @@ class _Reader:
                 made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(next(iter(node), node))), language)
                 return made
             except Unreadable as error:
-                place = Place(self.file, error.line, pou)
-                self.notices.append(Notice(place, error.what, "its body is not executed: what it writes comes from the log"))
+                self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log")
                 return OpaqueBody(language, text, assigned_names(text, language))
         self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it writes comes from the log", pou)
         return OpaqueBody(language, text, assigned_names(text, language))

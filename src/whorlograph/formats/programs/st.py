@@ -79,8 +79,7 @@ class _Reader:
         self.units = 0
 
     def say(self, error: Unreadable, effect: str, pou: str = "") -> None:
-        column = f"column {error.column}: " if error.column else ""
-        self.notices.append(Notice(Place(self.file, error.line, pou), f"{column}{error.what}", effect))
+        self.notices += error.notices(self.file, pou, effect, columns=True)
 
     def read(self) -> None:
         at = 0
@@ -146,7 +145,11 @@ class _Reader:
             end = next(i for i in range(end, len(pieces)) if pieces[i].kind in ("END_VAR", UNITS[first.kind])) + 1
             if end >= len(pieces):
                 raise Unreadable(first.line, first.column, "a VAR is not ended by END_VAR")
-        sections = parse(pieces[begin:end], "sections")
+        try:
+            sections = parse(pieces[begin:end], "sections")
+        except Unreadable as error:
+            error.behind += _errors_of(pieces[end:-1])
+            raise
         variables = self.variables(sections)
         edges = {name: d.edge for s in sections for d in s.declared if d.edge for name, _ in d.names}
         place = Place(self.file, first.line, name.text)
@@ -205,6 +208,17 @@ class _Reader:
         instances = tuple(p for p in read.parts if isinstance(p, ProgramInstance))
         tasks = tuple(p for p in read.parts if isinstance(p, Task))
         return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+
+
+def _errors_of(pieces: list[Piece]) -> list[Unreadable]:
+    """The errors of a body in Structured Text whose declarations cannot be read either."""
+    if looks_like_chart(pieces) or looks_like_instructions(pieces):
+        return []
+    try:
+        parse(pieces, "body")
+    except Unreadable as error:
+        return [error, *error.behind]
+    return []
 
 
 def read(data: bytes, path: Path) -> Loaded[Program]:

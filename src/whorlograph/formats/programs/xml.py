@@ -142,7 +142,7 @@ class _Reader:
             made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(inner)), language)
             return made
         except Unreadable as error:
-            self.notices.append(Notice(Place(self.file, error.line, pou), error.what, "its body is not executed: what it writes comes from the log"))
+            self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log")
             return OpaqueBody(language, text, assigned_names(text, language))
 
     def resource(self, node: etree._Element) -> Resource:

@@ -50,6 +50,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .behind import errors_behind
 from .driver import Driver, Refused
 from .tables import tables
 from .tokens import COMMENTS, Piece
@@ -402,6 +403,7 @@ def _initial(value: Any) -> Initial:
 
 
 _MAKER = _Maker()
+_UNENDED = "a comment begins here and is not ended"
 
 
 @cache
@@ -418,9 +420,14 @@ def _said(kind: str) -> str:
 def parse(pieces: list[Piece], start: str) -> Any:
     """What tokens make, read as one of ``tables.STARTS``.
 
-    Raises: Unreadable for a text that is none.
+    Raises: Unreadable for a text that is none, with the errors behind the first.
     """
-    return parse_from(pieces, start, 0)[0]
+    try:
+        return parse_from(pieces, start, 0)[0]
+    except Unreadable as error:
+        if error.what != _UNENDED:  # what stands behind that is no text
+            error.behind = errors_behind(pieces, error, lambda rest: parse_from(rest, start, 0))
+        raise
 
 
 def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
@@ -437,5 +444,5 @@ def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
         here = "the end" if piece is None else f"{piece.text!r}"
         at = piece or (pieces[-1] if pieces else Piece("", "", 1, 1, 0))
         if piece is not None and piece.kind == "STRAY" and piece.text in COMMENTS:
-            raise Unreadable(at.line, at.column, "a comment begins here and is not ended") from None
+            raise Unreadable(at.line, at.column, _UNENDED) from None
         raise Unreadable(at.line, at.column, f"{here} stands here, {wanted} was expected") from None

@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
+from whorlograph.model.place import Notice, Place
+
 
 class Unreadable(Exception):
-    """Where it is (line, column; 0: not known), and what was expected."""
+    """Where it is (line, column; 0: not known), and what was expected; ``behind``: further errors of the same text."""
 
     def __init__(self, line: int, column: int, what: str) -> None:
         super().__init__(what)
         self.line, self.column, self.what = line, column, what
+        self.behind: list[Unreadable] = []
+
+    def notices(self, file: str, pou: str, effect: str, columns: bool = False) -> list[Notice]:
+        """What is said of it, and of those behind it. Args: effect: what comes of it; columns: whether they are those of the file."""
+        found = []
+        for one in (self, *self.behind):
+            column = f"column {one.column}: " if columns and one.column else ""
+            found.append(Notice(Place(file, one.line, pou), f"{column}{one.what}", effect if one is self else "another error of the same text"))
+        return found

@@ -78,7 +78,7 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
 def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int) -> Link | None:
     """The link for what a step gave a tag and took away again before it was done: its value and time stand in no row."""
     tracer.spent += 1
-    key = (tag, -seen.scan, writer.at)
+    key = (tag, seen.step, seen.scan, writer.at)
     if key in tracer.open or tracer.spent > BUDGET or depth > DEEPEST:
         return None
     tracer.open.add(key)
