@@ -61,7 +61,7 @@ class Links(Protocol):
     def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
         """For a state: what keeps it."""
 
-    def given(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int) -> Link | None:
+    def given(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
         """For what a step gave a tag that it gave something else later."""
 
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:

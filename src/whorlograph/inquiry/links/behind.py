@@ -34,7 +34,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
         return None
     missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value), view, last.scan)
     if last.writer in writers:
-        found = _written(tracer, tag, last.writer, last.scan, value, depth)
+        found = wrote(tracer, tag, last.writer, last.scan, value, depth)
         if found is not None and plain is not None and not (found.children or found.roots):
             found.children.append(plain)  # it only keeps what an earlier step of the same scan gave
     elif missing and (plain is None or isinstance(last.writer.power, Const)):
@@ -47,7 +47,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
         return None
     found.value = value
     for other in _also(tracer, writers, last):
-        more = _written(tracer, tag, other, last.scan, value, depth + 1)
+        more = wrote(tracer, tag, other, last.scan, value, depth + 1)
         if more is not None:
             more.value = value
             found.children.append(more)
@@ -78,7 +78,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
     return found
 
 
-def _written(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
+def wrote(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
     """What made a conditional writer write in a scan."""
     if writer.kind is Kind.VALUE:
         return block.written(tracer, tag, writer, scan, depth, change=False)

@@ -75,7 +75,7 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
     return preempted.around(tracer, tag, writer, scan, written.link(tracer, tag, writer, scan, value, depth, bit), depth)
 
 
-def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int) -> Link | None:
+def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
     """The link for what a step gave a tag and took away again before it was done: its value and time stand in no row."""
     tracer.spent += 1
     key = (tag, seen.step, seen.scan, writer.at)
@@ -83,7 +83,14 @@ def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth
         return None
     tracer.open.add(key)
     try:
-        found = written.link(tracer, tag, writer, seen.scan, bool(seen.result.stored.get(writer.at)), depth)
+        value = bool(seen.result.stored.get(writer.at))
+        if change or writer.kind is Kind.BLOCK or writer.bit >= 0 or not tracer.boolean(tag):
+            found = written.link(tracer, tag, writer, seen.scan, value, depth)
+        elif writer.kind is Kind.COIL:
+            stands = rung_true.stands if value != writer.inverted else rung_false.stands
+            found = stands(tracer, tag, writer, seen.scan, depth)
+        else:
+            found = behind.wrote(tracer, tag, writer, seen.scan, value, depth)
     finally:
         tracer.open.discard(key)
     if found is not None:

@@ -64,7 +64,7 @@ def explain_read(tracer: Tracer, tag: int, load: Load, seen: Seen, change: bool,
     """Why a tag had the value that a node of a step read: given by an earlier step, or by this one before it came to that node."""
     writer = tracer.given(tag, load.at, seen)
     if writer is not None and bit < 0 and tracer.given(tag, LAST, seen) is not writer:  # what the step left in the end is another one's
-        return tracer.links.given(tracer, tag, writer, seen, depth + 1)
+        return tracer.links.given(tracer, tag, writer, seen, depth + 1, change)
     return tracer.explain(tag, tracer.view_at(tag, load.at, seen), change, depth + 1, bit)
 
 

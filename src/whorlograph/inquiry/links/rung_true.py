@@ -147,6 +147,9 @@ def _holds(tracer: Tracer, gate: Gate, seen: Seen, own: set[int]) -> bool:
     tag = gate_tag(tracer, gate, seen)
     if gate.negated or tag is None or tag not in own:
         return False
+    load = tracer.circuit(seen.step).load(gate)
+    if load is not None and tracer.given(tag, load.at, seen) is not None:
+        return False  # the step itself gave it before
     if len({w.step for w in tracer.writers.get(tag, ())}) < 2 or tag not in tracer.coils:
         return True
     row = tracer.last_row(tag, seen.position, gate_bit(tracer, gate, seen))
