@@ -49,14 +49,14 @@ def further(runs: TrialRuns, tracer: Tracer) -> Joint | None:
 
 def _then(runs: TrialRuns, tracer: Tracer, known: list[Root]) -> list[Root]:
     """The inputs that the trail ends in where all known roots are put the other way, without these."""
-    answer, controller = runs.answer, runs.controller
+    answer = runs.answer
     holds = {}
     for root in known:
-        own = list(trials_of(answer, root, controller, runs.log, runs.original))
+        own = list(trials_of(answer, root, runs.controller, runs.log, runs.original))
         if own:
             holds[root.tag] = min(own, key=lambda t: t.start).trial.holds
-    journal = controller.replay(runs.log, Trial(tuple(h for some in holds.values() for h in some)), runs.until, runs.stop)
-    beside = Tracer(controller, journal, runs.log, tracer.iolist, tracer.links)
+    journal = runs.from_start(Trial(tuple(h for some in holds.values() for h in some)))
+    beside = Tracer(runs.controller, journal, runs.log, tracer.iolist, tracer.links)
     beside.written = tracer.written
     link = beside.explain(answer.tag, Vantage(min(answer.asked, journal.clock.last), LAST), False, 0)
     there = {r.tag for r in known}

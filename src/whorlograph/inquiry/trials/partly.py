@@ -116,7 +116,7 @@ def _values(journal: Journal, tag: int, first: int, last: int) -> list[int]:
 def _missing(runs: TrialRuns, tracer: Tracer, far: Far) -> str:
     """What stands in the way in the trial; "" where that cannot be said."""
     answer, controller = runs.answer, runs.controller
-    journal = controller.replay(runs.log, far.trial, runs.until, runs.stop)
+    journal = runs.from_start(far.trial)
     beside = Tracer(controller, journal, runs.log, tracer.iolist, tracer.links)
     beside.written = tracer.written
     if course(journal, answer.tag).at(answer.asked):

@@ -52,6 +52,13 @@ class TrialRuns:
             return near.run(trial, last, log)
         return self.controller.replay(log or self.log, trial, last, self.stop)
 
+    def from_start(self, trial: Trial) -> Journal:
+        """Replay with something changed, from the log's start on: trails can be followed in that.
+
+        Raises: Stopped where ``stop`` says so.
+        """
+        return self.controller.replay(self.log, _with(self.base, trial), self.until, self.stop)
+
     def _near(self, begin: int) -> Trials | None:
         """A machine that stands before a time, not too long."""
         fitting = [p for p in self._places if begin - NEAR_NS <= p.since <= begin]
