@@ -175,7 +175,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     plain = come
     running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
     running.sort(key=lambda w: (tracer.ran(w.step, view), int(tracer.paths.order[w.step]), w.at))  # amid a scan, those behind ran in the one before
-    while len(running) > 1 and _only_holds(tracer, tag, running[-1], value, view):
+    while len(running) > 1 and (_gave_otherwise(tracer, running[-1], value, view) or _only_holds(tracer, tag, running[-1], value, view)):
         running.pop()
     last = running[-1] if running else plain[-1]
     if not running:
@@ -205,6 +205,12 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     if found is not None and depth and not value:
         _add_drop(tracer, found, tag, last, view, depth)
     return found
+
+
+def _gave_otherwise(tracer: Tracer, writer: Writer, value: bool, view: Vantage) -> bool:
+    """Whether a coil wrote something else in the scan that counts: a task's run there came behind what looks at the tag."""
+    stored = tracer.seen(writer.step, tracer.ran(writer.step, view)).result.stored.get(writer.at)
+    return writer.kind is Kind.COIL and stored is not None and bool(stored) != value
 
 
 def _only_holds(tracer: Tracer, tag: int, writer: Writer, value: bool, view: Vantage) -> bool:

@@ -19,11 +19,15 @@ if TYPE_CHECKING:
 
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip: Skip, depth: int) -> Link | None:
     """The step ran again in a scan: since when it had not, and what lets it run."""
-    place, since = tracer.place(writer.step), tracer.time(scan)
+    place, time = tracer.place(writer.step), tracer.time(scan)
+    since = tracer.since_done(tag, tracer.seen(writer.step, scan))
     stopped = tracer.paths.skipped_since(tracer.journal, writer.step, scan - 1)
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan - 1) > 0
     how = f"runs again; it had not run since {tracer.at(stopped)}" if ran else "runs for the first time"
-    text = f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: {place} {how}"
+    # What another step takes away in every scan comes anew here, without a change of its own at a scan's end.
+    state, when = tracer.state_word(value, tag), tracer.at(time)
+    went = f"went {state} at {when}" if since == time else f"is {state} from {when} on"
+    text = f"{tracer.name(tag)} {went}: {place} {how}"
     found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
     power = tracer.written.flag_power(skip.flag.step, skip.flag.element) if skip.flag is not None else None
     if skip.flag is not None and power is not None:
