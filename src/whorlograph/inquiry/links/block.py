@@ -45,7 +45,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     """A value that was moved or computed: did its block execute, and what went in."""
     step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
     source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
-    value = tracer.value(tag, tracer.journal.settled(tag, scan))
+    value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
     if guard is not None and writer.at not in seen.result.stored:
         found = passes.left_out(tracer, writer, seen, source, depth) if passes.in_loop(tracer, writer) else \
             unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET,

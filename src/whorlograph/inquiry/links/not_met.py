@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind
 
 from ..circuit import Circuit
 from ..languages import words_of
-from ..tracer import Vantage
+from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from .pins import explain_value
@@ -143,14 +143,18 @@ def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth:
     at_scan = tracer.ran(writer.step, Vantage(scan))
     if tracer.paths.skipped(tracer.journal, writer.step, at_scan) is not None:
         return skipped_link(tracer, tag, writer, at_scan, depth + 1)
-    if writer.guard is None:
+    tracer.spent += 1
+    key = (tag, writer.step, writer.at, at_scan)  # from one step of a sequence to the next, and round again
+    if writer.guard is None or key in tracer.open or tracer.spent > BUDGET or depth > DEEPEST:
         return None
     tracer.coils.append(tag)
+    tracer.open.add(key)
     try:
         found = unpowered(tracer, tag, writer.step, writer.element, writer.guard, at_scan, depth + 1, LinkKind.NEVER_SET,
                           what or f"the step that would write {tracer.name(tag)}")
     finally:
         tracer.coils.pop()
+        tracer.open.discard(key)
     if found is not None and not tracer.boolean(tag):
         found.value = tracer.value(tag, tracer.journal.value_at(tag, tracer.seen(writer.step, at_scan).after))
     return found
