@@ -57,6 +57,12 @@ class Trails(unittest.TestCase):
         self.assertEqual(first(session, answer), ("field-input", "X2", True))
         self.assertIn("Y1 went off at 1.000 s: in Main 5 X2 opened first", text)
 
+    def test_a_sequence_that_leads_round_and_is_nowhere_in_it(self) -> None:
+        body = "CASE A OF\n  10: IF X1 THEN A := 20; END_IF;\n  20: IF X2 THEN A := 10; END_IF;\nEND_CASE;\nY1 := A = 20;"
+        _, answer, text = asked(body, [(0, "X1", 1), (0, "X2", 1), (2000, "X1", 1)], "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("A = 20 does not hold in Main 9 (A is 0)", text)
+        self.assertLess(len(answer.links()), 20)
+
     def test_under_if_it_sets_and_resets(self) -> None:
         body = "IF X1 THEN\n  Y1 := TRUE;\nELSIF X2 THEN\n  Y1 := FALSE;\nEND_IF;"
         rows = [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (400, "X1", 0), (900, "X2", 1), (950, "X2", 0), (1500, "X2", 0)]
