@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 
-from tests.building import Rows
+from tests.building import Rows, log_of
 from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.checking import check
 from whorlograph.desk.report import drawing_pages, report_markdown, report_pages
 from whorlograph.desk.scene import Scene
-from whorlograph.desk.session import Session
+from whorlograph.desk.session import Paths, Session
 from whorlograph.desk.tables import xref_of
 from whorlograph.desk.words import answer_text
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.st import read
 from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList
+from whorlograph.model.profile import Profile
 from whorlograph.model.question import RootKind, Symptom
 
 VAT = """TYPE Phase : (Idle, Filling, Heating); END_TYPE
@@ -56,6 +61,19 @@ class Trails(unittest.TestCase):
         session, answer, text = asked("Y1 := (X1 OR Y1)\n  AND X2;", rows, "Y1")
         self.assertEqual(first(session, answer), ("field-input", "X2", True))
         self.assertIn("Y1 went off at 1.000 s: in Main 5 X2 opened first", text)
+
+    def test_what_a_body_that_cannot_be_read_writes_is_not_called_never_written(self) -> None:
+        text = ("PROGRAM Main\nVAR X1 AT %IX0.0 : BOOL; Y1 AT %QX0.0 : BOOL; J : Judge; END_VAR\nJ(A := X1);\nY1 := J.Q AND Ready;\nEND_PROGRAM\n"
+                "FUNCTION_BLOCK Judge\nVAR_INPUT A : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR_EXTERNAL Ready : BOOL; END_VAR\n"
+                "Q := A AND;\nReady := TRUE;\nEND_FUNCTION_BLOCK\n"
+                "CONFIGURATION C\nVAR_GLOBAL Ready : BOOL; END_VAR\nRESOURCE R ON P\nPROGRAM Main : Main;\nEND_RESOURCE\nEND_CONFIGURATION\n")
+        controller = Controller(read(text.encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
+        session = Session(controller, log_of(controller, [(0, "Main.X1", 1), (1000, "Main.X1", 1)]), IoList({}), [], Paths(Path("x.st")))
+        answer = ask(session, "Y1", None, Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual({session.running.tags[r.tag or 0].name for r in answer.roots}, {"Main.J.Q", "Ready"})
+        self.assertEqual({r.kind for r in answer.roots}, {RootKind.PROGRAM})
+        self.assertTrue(all("is written in Judge, which is not executed" in r.text for r in answer.roots), [r.text for r in answer.roots])
+        self.assertEqual(len([line for line in answer.rests_on if "Judge" in line]), 1)
 
     def test_a_sequence_that_leads_round_and_is_nowhere_in_it(self) -> None:
         body = "CASE A OF\n  10: IF X1 THEN A := 20; END_IF;\n  20: IF X2 THEN A := 10; END_IF;\nEND_CASE;\nY1 := A = 20;"

@@ -41,7 +41,7 @@ class Held:
             yield stage
             if stage.session is not None:
                 self.shown += 1
-                self.go.wait(20)
+                self.go.wait(120)  # each test lets it go; a slow machine needs long to come there
 
 
 class LongLogs(unittest.IsolatedAsyncioTestCase):

@@ -101,6 +101,7 @@ class Walks(InTerminal):
     def test_the_smallest_screen_leads_there_too(self) -> None:
         self.start(30, 8, "open", *(str(self.folder / n) for n in ("hoist.xml", "shift.csv")), "--io-list", str(self.folder / "points.csv"))
         self.wait("what was unus")
+        self.wait("X2")
         self.reached(("LS-4",), "Enter", "End")
 
 

@@ -178,8 +178,15 @@ class Controller:
 
     @cached_property
     def left_out(self) -> dict[int, str]:
-        """By tag that only rungs write which are not executed: such a rung, and why it is not."""
+        """By tag that only rungs or bodies write which are not executed: such a one, and why it is not."""
         found: dict[int, str] = {}
+        for one in self.running.instances():
+            if one.pou is None or not isinstance(one.pou.body, OpaqueBody):
+                continue
+            for name in one.pou.body.assigns:
+                tag = self.running.by_name.get(f"{one.name}.{name}".lower(), self.running.by_name.get(name.lower()))
+                if tag is not None and tag not in self.written:
+                    found.setdefault(tag, f"{one.pou.name}, which is not executed")
         for step in self.steps.all:
             why = unreadable(step.rung, step.instance, self.running)
             for mention in mentions(step, self.running) if why else ():

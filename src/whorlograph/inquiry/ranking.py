@@ -35,12 +35,12 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
     what blocked more attempts, the later change, more short openings. Of a tag that will not pull in, a change that is disproved did not
     bring that about.
     """
-    pulls_in = symptom is Symptom.WILL_NOT_PULL_IN
+    stays_off = symptom is Symptom.WILL_NOT_PULL_IN
 
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item
         alone = 3 if (root.missed and root.proved is not False) or root.defect else _FIRST.get(root.kind, 4)
-        changed = root.changed and not (pulls_in and root.proved is False)
+        changed = root.changed and not (stays_off and root.proved is False)
         never = root.since is None and not root.changed
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and root.proved is not False

@@ -61,7 +61,7 @@ class Links(Protocol):
     def state(self, tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
         """For a state: what keeps it."""
 
-    def given(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
+    def in_between(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
         """For what a step gave a tag that it gave something else later."""
 
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
@@ -282,11 +282,11 @@ class Tracer:
 
     def view_at(self, tag: int, at: int, seen: Seen) -> Vantage:
         """From where a node of a step looks at a tag: behind the step itself, where that or a body that it called wrote the tag before."""
-        if self.given(tag, at, seen) is None and not self._handed_back(tag, at, seen):
+        if self.wrote_before(tag, at, seen) is None and not self._handed_back(tag, at, seen):
             return self.view_of(seen.step, seen.scan)
         return Vantage(seen.scan, self._order_behind(seen.step), seen.step)
 
-    def given(self, tag: int, at: int, seen: Seen) -> Writer | None:
+    def wrote_before(self, tag: int, at: int, seen: Seen) -> Writer | None:
         """What gave a tag its value before a node of the same step came to it; None where nothing did."""
         here = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at]
         wrote = [w for w in here if w.at in seen.result.stored or w.at in seen.result.done]

@@ -387,8 +387,8 @@ class Inquiry:
             said.append(f"{counted(self.log.set_aside, 'row')} of the log {were} set aside: answers do not see them")
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
-            said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what they write comes from the log")
-        rungs = sorted({text.partition(",")[0] for text in self.controller.left_out.values()})
+            said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what is written there comes from the log")
+        rungs = sorted({text.partition(",")[0] for text in self.controller.left_out.values()} - set(opaque))
         if rungs:
             more = " and more" if len(rungs) > 3 else ""
             said.append(f"{', '.join(rungs[:3])}{more} {'is' if len(rungs) == 1 else 'are'} not executed: what is written there comes from the log")

@@ -18,12 +18,12 @@ _TEXTS = {"NAME": "x", "NUMBER": "0", "GIVES": ":=", "COLON": ":"}
 def errors_behind(pieces: list[Piece], first: Unreadable, read: Callable[[list[Piece]], object]) -> list[Unreadable]:
     """The further errors of a text whose first is known, in order, at most 20.
 
-    A missing end shows only at the end of all, where it cannot be told from what an earlier error brought about: it is told as the first only.
+    That the text ends too soon cannot be told from what an earlier error brought about: it is told as the first only.
     Args: read: raises Unreadable for tokens that cannot be read.
     """
     found: list[Unreadable] = []
     error, rest = first, pieces
-    while len(found) < MOST:
+    while len(found) < MOST and not error.ends:
         rest = _rest(rest, error)
         if not rest:
             break
@@ -31,17 +31,11 @@ def errors_behind(pieces: list[Piece], first: Unreadable, read: Callable[[list[P
             read(rest)
             break
         except Unreadable as another:
-            if (another.line, another.column) <= (error.line, error.column) or _at_end(rest, another):
+            if (another.line, another.column) <= (error.line, error.column) or another.ends:
                 break
             found.append(another)
             error = another
     return found
-
-
-def _at_end(pieces: list[Piece], error: Unreadable) -> bool:
-    """Whether an error is that the text ends: it is told of the last token, which itself is where it should be."""
-    last = pieces[-1]
-    return (error.line, error.column) == (last.line, last.column) and error.what.startswith("the end ")
 
 
 def _rest(pieces: list[Piece], error: Unreadable) -> list[Piece]:

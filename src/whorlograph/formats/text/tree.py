@@ -403,7 +403,6 @@ def _initial(value: Any) -> Initial:
 
 
 _MAKER = _Maker()
-_UNENDED = "a comment begins here and is not ended"
 
 
 @cache
@@ -425,8 +424,7 @@ def parse(pieces: list[Piece], start: str) -> Any:
     try:
         return parse_from(pieces, start, 0)[0]
     except Unreadable as error:
-        if error.what != _UNENDED:  # what stands behind that is no text
-            error.behind = errors_behind(pieces, error, lambda rest: parse_from(rest, start, 0))
+        error.behind = errors_behind(pieces, error, lambda rest: parse_from(rest, start, 0))
         raise
 
 
@@ -444,5 +442,5 @@ def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
         here = "the end" if piece is None else f"{piece.text!r}"
         at = piece or (pieces[-1] if pieces else Piece("", "", 1, 1, 0))
         if piece is not None and piece.kind == "STRAY" and piece.text in COMMENTS:
-            raise Unreadable(at.line, at.column, _UNENDED) from None
-        raise Unreadable(at.line, at.column, f"{here} stands here, {wanted} was expected") from None
+            raise Unreadable(at.line, at.column, "a comment begins here and is not ended", ends=True) from None
+        raise Unreadable(at.line, at.column, f"{here} stands here, {wanted} was expected", ends=piece is None) from None

@@ -6,11 +6,14 @@ from whorlograph.model.place import Notice, Place
 
 
 class Unreadable(Exception):
-    """Where it is (line, column; 0: not known), and what was expected; ``behind``: further errors of the same text."""
+    """Where it is (line, column; 0: not known), and what was expected; ``behind``: further errors of the same text.
 
-    def __init__(self, line: int, column: int, what: str) -> None:
+    ``ends``: the text ends there, or in a comment that does not: nothing behind it can be read.
+    """
+
+    def __init__(self, line: int, column: int, what: str, ends: bool = False) -> None:
         super().__init__(what)
-        self.line, self.column, self.what = line, column, what
+        self.line, self.column, self.what, self.ends = line, column, what, ends
         self.behind: list[Unreadable] = []
 
     def notices(self, file: str, pou: str, effect: str, columns: bool = False) -> list[Notice]:

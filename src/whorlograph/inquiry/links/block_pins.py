@@ -41,12 +41,12 @@ def pin_off(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, de
     return Link(kind, None, False, None, call.step, scan, text, call.element, children=[child] if child is not None else [])
 
 
-def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, tail: str = "") -> Link:
-    """What switched a pin off in a scan. Args: tail: what is said besides."""
+def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, tail: str = "", said: str = "") -> Link:
+    """What switched a pin off in a scan. Args: tail: what is said besides; said: instead of that it fell."""
     now, since, power = tracer.seen(call.step, scan), tracer.time(scan), call.pins.get(pin)
     gates = first_out(tracer, power, now, tracer.seen(call.step, scan - 1)) if power is not None else []
     why = f": {opened_words(tracer, gates, now)}" if gates else ""
-    text = f"{pin} of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}{why}{tail}"
+    text = f"{said or f'{pin} of {label} fell in {tracer.place(call.step)} at {tracer.at(since)}'}{why}{tail}"
     found = Link(LinkKind.RUNG_FALSE, call.tags[pin], False, since, call.step, scan, text, call.element, elements_of(tracer, gates, call.step))
     for gate in gates[:2]:
         explain_gate(tracer, found, gate, now, depth, change=True)

@@ -75,7 +75,7 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
     return preempted.around(tracer, tag, writer, scan, written.link(tracer, tag, writer, scan, value, depth, bit), depth)
 
 
-def given_in_between(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
+def in_between_link(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
     """The link for what a step gave a tag and took away again before it was done: its value and time stand in no row."""
     tracer.spent += 1
     key = (tag, seen.step, seen.scan, writer.at)
@@ -325,7 +325,7 @@ class Choice:
     change = staticmethod(change_link)
     row = staticmethod(row_link)
     state = staticmethod(state_link)
-    given = staticmethod(given_in_between)
+    in_between = staticmethod(in_between_link)
     output = staticmethod(block.output_in)
     edge = staticmethod(edge.link)
     kept = staticmethod(block.kept)

@@ -62,9 +62,9 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
 
 def explain_read(tracer: Tracer, tag: int, load: Load, seen: Seen, change: bool, depth: int, bit: int = -1) -> Link | None:
     """Why a tag had the value that a node of a step read: given by an earlier step, or by this one before it came to that node."""
-    writer = tracer.given(tag, load.at, seen)
-    if writer is not None and bit < 0 and tracer.given(tag, LAST, seen) is not writer:  # what the step left in the end is another one's
-        return tracer.links.given(tracer, tag, writer, seen, depth + 1, change)
+    writer = tracer.wrote_before(tag, load.at, seen)
+    if writer is not None and bit < 0 and tracer.wrote_before(tag, LAST, seen) is not writer:  # what the step left in the end is another one's
+        return tracer.links.in_between(tracer, tag, writer, seen, depth + 1, change)
     return tracer.explain(tag, tracer.view_at(tag, load.at, seen), change, depth + 1, bit)
 
 

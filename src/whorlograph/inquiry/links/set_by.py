@@ -9,6 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import Writer
 from . import never_set, rung_true
+from .complete_paths import completing
 from .gates import element_of, gate_words
 
 if TYPE_CHECKING:
@@ -37,7 +38,7 @@ def _still(tracer: Tracer, found: Link, writer: Writer, view: Vantage, depth: in
     seen = tracer.seen(writer.step, scan)
     if not tracer.circuit(writer.step).on(writer.power, seen.result):
         return
-    gates = rung_true.completing(tracer, writer.power, seen, None)
+    gates = completing(tracer, writer.power, seen, None)
     more = [g for g in gates if element_of(tracer, g, writer.step) not in found.blockers]
     if not more:
         return

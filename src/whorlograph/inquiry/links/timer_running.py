@@ -36,10 +36,8 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", call.element)
 
     def lost(text: str, kind: LinkKind, at_scan: int) -> Link:
-        fall = pin_fell(tracer, call, "IN", label, at_scan, depth)
-        _, opened, words = fall.text.partition(": ")
-        found = Link(kind, tags["q"], q, since, step, at_scan, text + opened + words, call.element)
-        found.blockers, found.roots, found.children = fall.blockers, fall.roots, fall.children
+        found = pin_fell(tracer, call, "IN", label, at_scan, depth, said=text)
+        found.kind, found.tag, found.value, found.since = kind, tags["q"], q, since
         return found
 
     def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
