@@ -58,6 +58,29 @@ class Errors(unittest.TestCase):
                 self.assertEqual([n.place.line for n in notices], [line], body)
                 self.assertIn(said, notices[0].what)
 
+    def test_every_damaged_instruction_of_a_list_is_told_and_no_other(self) -> None:
+        told_in_all = 0
+        for seed in range(60):
+            random = Random(seed)
+            lines = text(random_list(random)).splitlines()
+            first = HEAD.count("\n")
+            whole = [n for n, line in enumerate(lines) if n >= first and line.split() and ":" not in line and "(" not in line and ")" not in line]
+            able = [n for n in whole if lines[n].split()[0] in ("LD", "LDN", "AND", "ANDN", "OR", "XOR", "ADD", "SUB", "GT", "EQ", "ST", "STN", "S", "R", "JMP", "JMPC", "JMPCN")]
+            damaged = random.sample(able, min(len(able), random.choice((0, 1, 2, 5, 30))))
+            for n in damaged:
+                word, *rest = lines[n].split()
+                jump = word.startswith("JMP")
+                lines[n] = random.choice((word, f"{word} 5 5", f"{word} Nowhere" if jump else f"{word} {rest[0]} ;; AND"))
+            found = [n.place.line - 1 for n in read(("\n".join(lines) + "\n").encode(), Path("x.st")).notices]
+            self.assertEqual(found, sorted(damaged)[:21], "\n".join(f"{n + 1} {line}" for n, line in enumerate(lines)))
+            told_in_all += len(found)
+        self.assertGreater(told_in_all, 150)
+
+    def test_a_bracket_whose_beginning_is_wrong_is_closed_all_the_same(self) -> None:
+        body = "ST Q0\nAND( 5 5\n)\nST\nJMP Gone"
+        notices = read((HEAD + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices
+        self.assertEqual([(n.place.line, n.what.partition(":")[0]) for n in notices], [(4, "column 1"), (5, "column 8"), (7, "column 1"), (8, "column 1")])
+
     def test_calls_take_their_inputs_in_every_way(self) -> None:
         declared = HEAD.replace("E : R_TRIG;", "E : R_TRIG; T : TON; C : CTU;")
         body = "CAL T(\nIN := I0,\nPT := T#20ms\n)\nLD T.Q\nST Q0\nLD I0\nCU C\nLD 2\nST C.PV\nLD I1\nCALC C(CU := I0, Q => M0)\nLD C.CV\nGE 1\nST Q1"

@@ -159,13 +159,30 @@ class Text(unittest.TestCase):
 
     def test_errors_name_their_line(self) -> None:
         head = "PROGRAM P\nVAR A AT %IX0.0 : BOOL; END_VAR\nINITIAL_STEP One: END_STEP\n"
-        for body, line, said in (("STEP Two: Pump(X); END_STEP", 4, "X is no qualifier"), ("STEP Two: END_STEP\nTRANSITION FROM One TO Three := A; END_TRANSITION", 4, "no step Three"),
+        for body, line, said in (("STEP Two: Pump(X); END_STEP", 4, "X is no qualifier"), ("STEP Two: END_STEP\nTRANSITION FROM One TO Three := A; END_TRANSITION", 5, "no step Three"),
                                  ("STEP Two: END_STEP\nTRANSITION FROM One TO Two :\n LD A\n JMPC Away\nAway: LD A\nEND_TRANSITION", 6, "a list that jumps"),
                                  ("STEP Two: END_STEP\nTRANSITION FROM One TO Two :\nAND A\nEND_TRANSITION", 6, "stands before anything is loaded"),
                                  ("STEP Two:", 4, "STEP is not ended by END_STEP"), ("TRANSITION FROM One TO One := ; END_TRANSITION", 4, "has no condition"),
                                  ("STEP One: END_STEP", 4, "two steps are called One"), ("STEP A: END_STEP", 4, "a step of the chart and a variable")):
             notices = read_text((head + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices
             self.assertEqual([(n.place.line, said in n.what) for n in notices], [(line, True)], [str(n) for n in notices])
+
+    def test_all_errors_at_once(self) -> None:
+        head = "PROGRAM P\nVAR A AT %IX0.0 : BOOL; END_VAR\nINITIAL_STEP One: END_STEP\n"
+        for body, lines in (("STEP Two: Pump(X); END_STEP\nTRANSITION FROM One TO Two := ; END_TRANSITION\nNonsense\nSTEP Three: END_STEP\nACTION Fill: A := ;\n"
+                             "A := TRUE;\nA = 1; END_ACTION", [4, 5, 6, 8, 10]),
+                            ("TRANSITION FROM One TO Two := A; END_TRANSITION\nTRANSITION FROM Three TO One := A; END_TRANSITION", [4, 5]),
+                            ("TRANSITION FROM One TO One := A AND; END_TRANSITION\nTRANSITION FROM One TO One :\nLD A\nST\nAND\nEND_TRANSITION\n"
+                             "TRANSITION FROM One TO One := A; END_TRANSITION", [4, 7, 8])):
+            notices = read_text((head + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices
+            self.assertEqual([n.place.line for n in notices], lines, [str(n) for n in notices])
+            self.assertEqual(["another error of the same text" in str(n) for n in notices], [False] + [True] * (len(lines) - 1))
+
+    def test_declarations_and_the_list_or_chart_behind_them(self) -> None:
+        for body in ("LD A\nST\nAND( A\n", "INITIAL_STEP One: A(X); END_STEP\nTRANSITION FROM One; END_TRANSITION\n"):
+            notices = read_text(("PROGRAM P\nVAR A BOOL; END_VAR\n" + body + "END_PROGRAM\nPROGRAM Q END_PROGRAM\n").encode(), Path("x.st")).notices
+            self.assertEqual(len([n for n in notices if n.place.pou == "P"]), 0)
+            self.assertEqual(len(notices), 3, [str(n) for n in notices])
 
 
 if __name__ == "__main__":

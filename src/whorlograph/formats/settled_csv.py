@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from .plain_rows import PlainRows
 
 BLOCK = 1_000_000
-WORTH_IT = 50_000  # rows from which the fast writer's own start is repaid
+WORTH_IT = 50_000  # rows, of a piece or in all, from which the fast writer's own start is repaid
 
 
 def shown_value(bits: int, tag: Tag) -> str:
@@ -41,6 +41,7 @@ class SettledCsv:
         self._whole = np.array([_is_decimal(t) for t in tags])
         self._fast: PlainRows | None = None
         self._slow = False
+        self._rows = 0
 
     def begin(self, first: Sequence[tuple[int, int]]) -> None:
         """Write the head, and (tag number, raw value) of each tag before the first scan, in order of name.
@@ -56,8 +57,8 @@ class SettledCsv:
 
         Raises: OSError where the file cannot be written.
         """
-        if (self._fast is not None or len(scans) > WORTH_IT) and not self._slow and self._whole[numbers].all() \
-                and self._quick(scans, numbers, values, starts):
+        self._rows += len(scans)
+        if self._rows > WORTH_IT and not self._slow and self._whole[numbers].all() and self._quick(scans, numbers, values, starts):
             return
         with self._on() as file:
             for at in range(0, len(scans), BLOCK):

@@ -148,7 +148,7 @@ class _Reader:
         try:
             sections = parse(pieces[begin:end], "sections")
         except Unreadable as error:
-            error.behind += _errors_of(pieces[end:-1])
+            error.behind += _errors_of(pieces[end:-1], self.text)
             raise
         variables = self.variables(sections)
         edges = {name: d.edge for s in sections for d in s.declared if d.edge for name, _ in d.names}
@@ -210,12 +210,13 @@ class _Reader:
         return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
 
 
-def _errors_of(pieces: list[Piece]) -> list[Unreadable]:
-    """The errors of a body in Structured Text whose declarations cannot be read either."""
-    if looks_like_chart(pieces) or looks_like_instructions(pieces):
-        return []
+def _errors_of(pieces: list[Piece], text: str) -> list[Unreadable]:
+    """The errors of a body whose declarations cannot be read either. Args: text: the whole file's, which the tokens index."""
     try:
-        parse(pieces, "body")
+        if looks_like_chart(pieces):
+            chart_of(pieces, text)
+        else:
+            body_of(pieces, (), 1)
     except Unreadable as error:
         return [error, *error.behind]
     return []

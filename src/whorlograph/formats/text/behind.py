@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from .tokens import Piece
-from .unreadable import Unreadable
+from .unreadable import MOST, Unreadable
 
-MOST = 20
 _ENDS = {"END_IF": "IF", "END_CASE": "CASE", "END_FOR": "FOR", "END_WHILE": "WHILE", "END_REPEAT": "REPEAT", "END_STRUCT": "STRUCT"}
 # What each statement is begun with, so that what stands inside it can be read by itself.
 _BEGUN = {"IF": ("IF", "NAME", "THEN"), "CASE": ("CASE", "NAME", "OF", "NUMBER", "COLON"), "WHILE": ("WHILE", "NAME", "DO"), "REPEAT": ("REPEAT",),

@@ -34,13 +34,21 @@ from whorlograph.model.text import (
 from whorlograph.model.types import ELEMENTARY, Field, Named, Simple, Structure
 
 from .instructions import instruction_value
-from .tokens import tokens
+from .tokens import Piece, tokens
 from .tree import parse_from
-from .unreadable import Unreadable
+from .unreadable import Unreadable, together
 
 _FOREVER = "LTIME#106751d23h47m16s854ms"
 _BOOL = ELEMENTARY["BOOL"]
 _PAST = "past"
+
+
+def _condition_tokens(text: str, line: int) -> list[Piece]:
+    """A condition's tokens. Args: line: of the file on which it begins; on which column is not known."""
+    pieces = tokens(text)
+    for piece in pieces:
+        piece.line, piece.column = piece.line + line - 1, 0
+    return pieces
 
 
 def chart_body(chart: Chart, variables: tuple[Variable, ...]) -> tuple[ChartBody, tuple[Variable, ...]]:
@@ -89,20 +97,22 @@ class _Chart:
     def _check(self) -> None:
         if not self.chart.steps:
             raise Unreadable(0, 0, "the chart has no step")
+        errors: list[Unreadable] = []
         seen: set[str] = set()
         for step in self.chart.steps:
             if step.name.lower() in seen:
-                raise Unreadable(step.line, 0, f"two steps are called {step.name}")
+                errors.append(Unreadable(step.line, 0, f"two steps are called {step.name}"))
             seen.add(step.name.lower())
         for one in self.chart.transitions:
-            for name in (*one.sources, *one.targets):
-                if name.lower() not in self.steps:
-                    raise Unreadable(one.line, 0, f"there is no step {name}")
+            line = one.line + bool(one.condition)  # a condition stands on the line behind
+            errors += [Unreadable(line, 0, f"there is no step {name}") for name in (*one.sources, *one.targets) if name.lower() not in self.steps]
             if not one.sources:
-                raise Unreadable(one.line, 0, "a transition leads from no step")
+                errors.append(Unreadable(line, 0, "a transition leads from no step"))
         for given in self.chart.associations:
             if given.qualifier in TIMED and not given.time:
-                raise Unreadable(given.line, 0, f"{given.action} is done with qualifier {given.qualifier}, and no time is given")
+                errors.append(Unreadable(given.line, 0, f"{given.action} is done with qualifier {given.qualifier}, and no time is given"))
+        if errors:
+            raise together(errors)
 
     def _timed(self) -> set[str]:
         """The steps whose elapsed time is asked for somewhere."""
@@ -155,15 +165,13 @@ class _Chart:
 
     def read(self, text: str, line: int) -> Expression:
         """An expression from its text."""
-        pieces = tokens(text)
+        pieces = _condition_tokens(text, line)
         while pieces and pieces[-1].kind == "SEMICOLON":
             pieces.pop()
         if len(pieces) > 1 and pieces[0].kind == "GIVES":
             del pieces[0]
         elif len(pieces) > 2 and pieces[1].kind == "GIVES":
             del pieces[:2]
-        for piece in pieces:
-            piece.line += line - 1
         if not pieces:
             raise Unreadable(line, 0, "a condition is empty")
         found, self.count = parse_from(pieces, "operand", self.count)
@@ -180,8 +188,14 @@ class _Chart:
     def segments(self) -> list[TextBody | LadderBody]:
         """All of them in order."""
         found: list[TextBody | LadderBody] = []
+        errors: list[Unreadable] = []
         for n in range(len(self.chart.transitions)):
-            found += self.transition(n)
+            try:
+                found += self.transition(n)
+            except Unreadable as error:
+                errors.append(error)
+        if errors:
+            raise together(errors)
         found.append(self.firing())
         for name in dict.fromkeys(self._actions()):
             found += self.action(name)
@@ -205,9 +219,7 @@ class _Chart:
         source = [f"{one.name}: while {' and '.join(one.sources)}, when", *one.condition.strip().splitlines()]
         before: list[Statement] = []
         if one.language == "IL":
-            pieces = tokens(one.condition.strip())
-            for piece in pieces:
-                piece.line += self.line
+            pieces = _condition_tokens(one.condition.strip(), self.line + 1)
             before, condition, self.count = instruction_value(pieces, self.count, one.name)
         else:
             condition = self.read(one.condition.strip(), self.line + 1)

@@ -8,7 +8,7 @@ from whorlograph.model.text import TextBody
 from .instructions import instruction_body, looks_like_instructions
 from .tokens import Piece
 from .tree import parse
-from .unreadable import Unreadable
+from .unreadable import Unreadable, together
 
 _BEGINS = {"INITIAL_STEP": "END_STEP", "STEP": "END_STEP", "TRANSITION": "END_TRANSITION", "ACTION": "END_ACTION"}
 
@@ -19,31 +19,41 @@ def looks_like_chart(pieces: list[Piece]) -> bool:
 
 
 def chart_of(pieces: list[Piece], text: str) -> Chart:
-    """A chart from its tokens. Args: text: the whole file's, which they index. Raises: Unreadable for a text that is none."""
+    """A chart from its tokens. Args: text: the whole file's, which they index. Raises: Unreadable for a text that is none,
+    with the errors behind the first."""
     steps: list[ChartStep] = []
     transitions: list[tuple[int, Transition]] = []
     associations: list[Association] = []
     actions: list[Action] = []
+    errors: list[Unreadable] = []
     at = 0
     while at < len(pieces):
         first = pieces[at]
         closing = _BEGINS.get(first.text.upper())
         if closing is None:
-            raise Unreadable(first.line, first.column, f"{first.text!r} stands here, STEP, TRANSITION or ACTION was expected")
+            errors.append(Unreadable(first.line, first.column, f"{first.text!r} stands here, STEP, TRANSITION or ACTION was expected"))
+            at = next((i for i in range(at + 1, len(pieces)) if pieces[i].text.upper() in _BEGINS), len(pieces))
+            continue
         end = next((i for i in range(at + 1, len(pieces)) if pieces[i].text.upper() == closing), -1)
         if end < 0:
-            raise Unreadable(first.line, first.column, f"{first.text} is not ended by {closing}")
+            errors.append(Unreadable(first.line, first.column, f"{first.text} is not ended by {closing}"))
+            break
         inside = pieces[at + 1:end]
-        if closing == "END_STEP":
-            steps.append(ChartStep(_name(inside, first), first.text.upper() == "INITIAL_STEP", first.line))
-            associations += _associations(inside, steps[-1].name)
-        elif closing == "END_TRANSITION":
-            transitions.append(_transition(inside, first, text))
-        else:
-            actions.append(_action(inside, first, text))
+        try:
+            if closing == "END_STEP":
+                steps.append(ChartStep(_name(inside, first), first.text.upper() == "INITIAL_STEP", first.line))
+                associations += _associations(inside, steps[-1].name)
+            elif closing == "END_TRANSITION":
+                transitions.append(_transition(inside, first, text))
+            else:
+                actions.append(_action(inside, first, text))
+        except Unreadable as error:
+            errors.append(error)
         at = end + 1
         if at < len(pieces) and pieces[at].kind == "SEMICOLON":
             at += 1
+    if errors:
+        raise together(errors)
     ordered = [t for _, t in sorted(transitions, key=lambda t: t[0])]
     return Chart(tuple(steps), tuple(ordered), tuple(associations), tuple(actions))
 

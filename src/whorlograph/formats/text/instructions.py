@@ -31,7 +31,7 @@ from whorlograph.model.text import (
 
 from .tokens import Piece
 from .tree import parse_from
-from .unreadable import Unreadable
+from .unreadable import Unreadable, together
 
 _OPERATIONS = {"AND": "AND", "&": "AND", "OR": "OR", "XOR": "XOR", "ADD": "ADD", "SUB": "SUB", "MUL": "MUL", "DIV": "DIV", "MOD": "MOD", "GT": "GT",
                "GE": "GE", "EQ": "EQ", "NE": "NE", "LE": "LE", "LT": "LT"}
@@ -48,6 +48,7 @@ class _Instruction(Struct):
     label: str
     word: str
     line: int
+    column: int
     rest: list[Piece]
     opens: bool = False
 
@@ -55,6 +56,20 @@ class _Instruction(Struct):
     def loads(self) -> bool:
         """Whether it begins a result without looking at the former one."""
         return self.word in ("LD", "LDN") or self.word == "CAL"
+
+    @property
+    def closes(self) -> bool:
+        """Whether the bracket that it opens is closed on the same line."""
+        return bool(self.rest) and self.rest[-1].kind == "CLOSE" and sum((p.kind == "OPEN") - (p.kind == "CLOSE") for p in self.rest) < 0
+
+    @property
+    def names_label(self) -> bool:
+        """Whether what stands behind it is one name."""
+        return len(self.rest) == 1 and self.rest[0].kind == "NAME"
+
+
+def _wrong(one: _Instruction, what: str) -> Unreadable:
+    return Unreadable(one.line, one.column, what)
 
 
 def instruction_body(pieces: list[Piece], source: tuple[str, ...], line: int) -> TextBody:
@@ -103,7 +118,7 @@ def _instructions(pieces: list[Piece]) -> list[_Instruction]:
             continue
         if first.kind == "NAME" and at + 1 < len(pieces) and pieces[at + 1].kind == "COLON":
             if label:
-                found.append(_Instruction(label, "", first.line, []))
+                found.append(_Instruction(label, "", first.line, first.column, []))
             label, at = first.text, at + 2
             continue
         end = at + 1
@@ -114,13 +129,13 @@ def _instructions(pieces: list[Piece]) -> list[_Instruction]:
         if word == "CAL" or word in _LEAVES or (word not in _OPERATORS and opened):
             end = _balanced(pieces, at, end)
         rest = pieces[at + 1:end]
-        one = _Instruction(label, word, first.line, rest)
+        one = _Instruction(label, word, first.line, first.column, rest)
         if word in {*_OPERATIONS, *_INVERTED} and rest and rest[0].kind == "OPEN":
             one.opens, one.rest = True, rest[1:]
         found.append(one)
         label, at = "", end
     if label:
-        found.append(_Instruction(label, "", pieces[-1].line if pieces else 1, []))
+        found.append(_Instruction(label, "", pieces[-1].line, pieces[-1].column, []))
     return found
 
 
@@ -146,7 +161,8 @@ class _List:
         self.group: list[Statement] = []
         self.result: Expression | None = None
         self.begun = 0  # the line on which the step at work begins
-        self.held: list[tuple[str, bool, Expression, int]] = []  # brackets that wait: operation, inverted, the result before, line
+        self.held: list[tuple[str, bool, Expression, _Instruction]] = []  # brackets that wait: operation, inverted, the result before, what opened it
+        self.errors: list[Unreadable] = []
         self.needed = self._needed()
 
     def number(self) -> int:
@@ -164,6 +180,7 @@ class _List:
         return found
 
     def translate(self) -> None:
+        """Make the statements. Raises: Unreadable for the first error, with those behind it."""
         ended = True
         for n, one in enumerate(self.instructions):
             if not self.held and (one.label or ended or (one.loads and self.group)):
@@ -173,22 +190,34 @@ class _List:
             if one.label:
                 self._label(one)
             if one.word:
-                self._one(one, n)
+                self._read(one, n)
             if not self.held and (one.word in _LEAVES or (one.word in _STORES and not self._followed(n, _STORES))):
                 ended = True
         if self.held:
-            raise Unreadable(self.held[-1][3], 0, "a bracket is opened here and not closed")
+            self.errors.append(_wrong(self.held[-1][3], "a bracket is opened here and not closed"))
         self._close(None)
-        for statement in self.statements:
-            for part in statement.statements if isinstance(statement, Together) else (statement,):
-                if isinstance(part, Go) and part.label.lower() not in self.labels:
-                    raise Unreadable(part.line, 0, f"label {part.label} stands nowhere")
+        self.errors += [_wrong(one, f"label {one.rest[0].text} stands nowhere") for one in self.instructions
+                        if one.word.startswith("JMP") and one.names_label and one.rest[0].text.lower() not in self.labels]
+        if self.errors:
+            raise together(self.errors)
+
+    def _read(self, one: _Instruction, n: int) -> None:
+        """One instruction; after an error the list is read on as if it had given some result."""
+        open_before = len(self.held)
+        try:
+            self._one(one, n)
+        except Unreadable as error:
+            self.errors.append(error)
+            if self.result is None:
+                self.result = Constant(self.number(), one.line, "FALSE", "BOOL", False)
+            if one.opens and len(self.held) == open_before and not one.closes:
+                self.held.append(("AND", False, self.result, one))
 
     def _label(self, one: _Instruction) -> None:
         key = one.label.lower()
         if key in self.labels:
-            raise Unreadable(one.line, 0, f"label {one.label} stands twice")
-        self.labels[key] = one.label, len(self.statements)
+            self.errors.append(_wrong(one, f"label {one.label} stands twice"))
+        self.labels.setdefault(key, (one.label, len(self.statements)))
 
     def _followed(self, n: int, words: set[str]) -> bool:
         following = self.instructions[n + 1] if n + 1 < len(self.instructions) else None
@@ -221,7 +250,7 @@ class _List:
         """The result for an instruction that leaves it as it is: kept where another reads it too."""
         value = self.result
         if value is None:
-            raise Unreadable(self.instructions[n].line, 0, f"{self.instructions[n].word} stands before anything is loaded")
+            raise _wrong(self.instructions[n], f"{self.instructions[n].word} stands before anything is loaded")
         one = self.instructions[n]
         following = self.instructions[n + 1] if n + 1 < len(self.instructions) else None
         needed = following is not None and (not following.loads or following.label.lower() in self.needed)
@@ -265,7 +294,7 @@ class _List:
 
     def _now(self, one: _Instruction) -> Expression:
         if self.result is None:
-            raise Unreadable(one.line, 0, f"{one.word} stands before anything is loaded")
+            raise _wrong(one, f"{one.word} stands before anything is loaded")
         return self.result
 
     def _not(self, value: Expression, line: int) -> Expression:
@@ -275,10 +304,10 @@ class _List:
         code = _OPERATIONS.get(one.word) or _INVERTED[one.word]
         inverted = one.word in _INVERTED
         if one.opens:
-            self.held.append((code, inverted, self._now(one), one.line))
+            self.held.append((code, inverted, self._now(one), one))
             self.result = None
             if one.rest:
-                closed = one.rest[-1].kind == "CLOSE" and sum((p.kind == "OPEN") - (p.kind == "CLOSE") for p in one.rest) < 0
+                closed = one.closes
                 one.rest = one.rest[:-1] if closed else one.rest
                 self.result = self._operand(one)
                 if closed:
@@ -289,10 +318,10 @@ class _List:
 
     def _closes(self, one: _Instruction) -> None:
         if not self.held:
-            raise Unreadable(one.line, 0, "a bracket is closed that was not opened")
-        code, inverted, before, line = self.held.pop()
+            raise _wrong(one, "a bracket is closed that was not opened")
+        code, inverted, before, opened = self.held.pop()
         value = self._now(one)
-        self.result = Binary(self.number(), line, code, before, self._not(value, one.line) if inverted else value)
+        self.result = Binary(self.number(), opened.line, code, before, self._not(value, one.line) if inverted else value)
 
     def _store(self, one: _Instruction, n: int) -> None:
         target = self._target(one)
@@ -309,8 +338,8 @@ class _List:
         if test is not None and condition == "CN":
             test = self._not(test, one.line)
         if word == "JMP":
-            if len(one.rest) != 1 or one.rest[0].kind != "NAME":
-                raise Unreadable(one.line, 0, f"{one.word} takes a label")
+            if not one.names_label:
+                raise _wrong(one, f"{one.word} takes a label")
             if test is None and self.result is not None and one.rest[0].text.lower() in self.needed:
                 self._lasting(one.line)
             self.group.append(Go(self.number(), one.line, test, one.rest[0].text))
@@ -341,7 +370,7 @@ class _List:
 
     def _parsed(self, pieces: list[Piece], one: _Instruction) -> Expression:
         if not pieces:
-            raise Unreadable(one.line, 0, f"{one.word} takes something, and nothing stands behind it")
+            raise _wrong(one, f"{one.word} takes something, and nothing stands behind it")
         made, self.count = parse_from(pieces, "operand", self.count)
         found: Expression = made
         return found
@@ -352,11 +381,11 @@ class _List:
     def _target(self, one: _Instruction) -> Var:
         found = self._parsed(one.rest, one)
         if not isinstance(found, Var):
-            raise Unreadable(one.line, 0, f"{one.word} takes a variable")
+            raise _wrong(one, f"{one.word} takes a variable")
         return found
 
     def _call(self, one: _Instruction) -> Apply | Var:
         found = self._parsed(one.rest, one)
         if not isinstance(found, (Apply, Var)) or (isinstance(found, Var) and not all(isinstance(s, Member) for s in found.steps)):
-            raise Unreadable(one.line, 0, "CAL takes a block")
+            raise _wrong(one, "CAL takes a block")
         return found

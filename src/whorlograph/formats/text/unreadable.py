@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.model.place import Notice, Place
 
+MOST = 20  # errors of one text that are told behind the first
 
 class Unreadable(Exception):
     """Where it is (line, column; 0: not known), and what was expected; ``behind``: further errors of the same text.
@@ -23,3 +24,10 @@ class Unreadable(Exception):
             column = f"column {one.column}: " if columns and one.column else ""
             found.append(Notice(Place(file, one.line, pou), f"{column}{one.what}", effect if one is self else "another error of the same text"))
         return found
+
+
+def together(errors: list[Unreadable]) -> Unreadable:
+    """The first of a text's errors, with the others and those behind them."""
+    first, *others = sorted((e for one in errors for e in (one, *one.behind)), key=lambda e: (e.line, e.column))
+    first.behind = others[:MOST]
+    return first
