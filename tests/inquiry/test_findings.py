@@ -60,6 +60,8 @@ CASES: list[tuple[str, Session, Session]] = [
      on(rungs((no("X1"), nc("X3"), nc("Y2"), coil("Y1")), (no("X2"), coil("Y2"))), "X1 X2 X3 Y1 Y2",
         points={"X3": Point("X3", "", "K2"), "Y2": Point("Y2", "", "K2")})),
     ("contradiction", on(rungs((no("X1"), nc("X1"), coil("Y1"))), "X1 Y1"), on(rungs((either(no("X1"), nc("X1")), coil("Y1"))), "X1 Y1")),
+    ("contradiction", on(rungs((either(no("X1"), no("Y1")), nc("X1"), coil("Y1"))), "X1 Y1"),
+     on(rungs((no("X1"), no("Y1"), coil("Y1")), (no("X2"), set_("Y1"))), "X1 X2 Y1")),
     ("never-read", on(rungs((no("X1"), coil("M1"))), "X1 M1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
     ("never-written", on(rungs((no("M1"), coil("Y1"))), "M1 Y1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
     ("may-overflow", on(rungs((no("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"),

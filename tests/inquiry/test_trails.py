@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from random import Random
 
 from tests.building import Rows, program_of, session_of
 from tests.texts import text_session
@@ -176,6 +177,36 @@ class WillNotPullIn(unittest.TestCase):
         session = session_of(program_of(lambda ladder: ladder.rung(no("X1"), nc("X1"), coil("Y1")), "X1 Y1"),
                              [(0, "X1", 0), (100, "X1", 1), (300, "X1", 1)])
         self.assertEqual(ask(session, "Y1").roots[0].kind, RootKind.PROGRAM)
+
+    def test_a_coil_that_only_its_own_contact_could_switch_on_is_a_defect(self) -> None:
+        told, itself = dict[tuple[bool, bool], int](), 0
+        for seed in range(60):
+            random = Random(seed)
+            pick = lambda: (nc if random.random() < 0.4 else no)(random.choice(("X1", "X2", "X2", "Y1")))  # noqa: E731, B023
+            parts = [either(pick(), pick()), pick(), coil("Y1")] if seed % 3 else [no("Y1"), pick(), coil("Y1")]
+            program = program_of(lambda ladder: ladder.rung(*parts), "X1 X2 Y1")  # noqa: B023
+            patterns = [(a, b) for a in (0, 1) for b in (0, 1)]
+            rows = [(n * 20, name, value) for n, pair in enumerate(patterns) for name, value in zip(("X1", "X2"), pair, strict=True)]
+            session = session_of(program, rows, end=100)
+            journal = session.controller.replay(session.log)
+            ever = bool(len(journal.rows(session.running.by_name["y1"])))
+            root = ask(session, "Y1").roots[0]
+            barred = "leads through Y1 itself" in root.text or "on and off at once" in root.text
+            self.assertLessEqual(barred, not ever, f"{seed}: {root.text}")
+            if seed % 3 == 0 and not ever:
+                self.assertTrue(barred, f"{seed}: {root.text}")
+            itself += "leads through Y1 itself" in root.text
+            told[barred, ever] = told.get((barred, ever), 0) + 1
+        self.assertGreater(itself, 15)
+        self.assertGreater(told[False, True], 10)
+
+    def test_a_second_coil_can_switch_on_what_otherwise_only_seals_itself_in(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("Y1"), no("X1"), coil("Y1"))
+            ladder.rung(no("X2"), set_("Y1"))
+
+        session = session_of(program_of(draw, "X1 X2 Y1"), [(0, "X1", 1), (300, "X1", 1)])
+        self.assertNotIn("itself", " ".join(link.text for _, link in ask(session, "Y1").links()))
 
     def test_an_overwritten_coil_is_a_defect_and_the_later_coil_s_root_comes_next(self) -> None:
         def draw(ladder: Ladder) -> None:

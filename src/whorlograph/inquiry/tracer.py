@@ -141,6 +141,13 @@ class Tracer:
         found = [one.scope.get(v.name.lower()) for one in of_lists if one.pou is not None for v in one.pou.variables if v.made]
         return frozenset(ref.tag for ref in found if isinstance(ref, TagLeaf))
 
+    def only_by_itself(self, tag: int) -> bool:
+        """Whether nothing but one coil can bring a tag on, which nothing has done so far: no other writer, no log, no force, no initial value."""
+        writers = self.writers.get(tag, ())
+        if len(writers) != 1 or writers[0].kind is not Kind.COIL or writers[0].inverted or self.running.tags[tag].initial:
+            return False
+        return tag not in self.again.shares and tag not in self.logged and tag not in self.left_out and not len(self.journal.rows(tag))
+
     def circuit(self, step: int) -> Circuit:
         """A step as a circuit."""
         found = self._circuits.get(step)

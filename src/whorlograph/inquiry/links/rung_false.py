@@ -73,13 +73,12 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
               kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "") -> Link | None:
     """No power arrives at an element: which gates block, and why each does. Args: lacks: how that is said, "" in the language's words."""
     seen = tracer.seen(step, scan)
-    blocking, contradiction = smallest_set(tracer, power, seen)
+    blocking, barred = smallest_set(tracer, power, seen, tag)
     since = tracer.since_done(tag, seen) if tag is not None else None
     name = what or tracer.name(tag)
-    if contradiction:
-        text = f"{name}: every path of {tracer.place(step)} asks one tag to be on and off at once"
-        root = Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True, never=True)
-        return Link(kind, tag, False, since, step, scan, text, element, roots=[root])
+    if barred:
+        text = f"{name}: every path of {tracer.place(step)} {barred}"
+        return Link(kind, tag, False, since, step, scan, text, element, roots=[barred_root(tracer, tag, step, text)])
     if not blocking and power is not None and tracer.circuit(step).on(power, seen.result):
         return None  # the value was seen before this step had its turn
     if not blocking:
@@ -95,28 +94,40 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     return link
 
 
-def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen) -> tuple[list[Gate], bool]:
+def barred_root(tracer: Tracer, tag: int | None, step: int, text: str) -> Root:
+    """The root of what no input can give power. Args: text: why."""
+    return Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True, never=True)
+
+
+def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None = None) -> tuple[list[Gate], str]:
     """The fewest gates that would complete a path; of equally few, those that changed last.
 
     A seal-in of a coil on the trail is no way in, unless there is no other; nor is a path that contradicts itself. A path through the
     auxiliary of the coil's own contactor comes after one of as many gates without: it is off because the coil is.
-    Returns: the gates, and whether every path contradicts itself.
+    Args: tag: what the power switches, where it does.
+    Returns: the gates, and what bars every path, whatever the inputs are.
     """
     circuit = tracer.circuit(seen.step)
     paths = circuit.paths(power) if power is not None else []
     sound = [p for p in paths if not circuit.contradicts(p, seen.result)]
     if paths and not sound:
-        return [], True
-    free = [p for p in sound if not _sealed(tracer, circuit, p, seen)] or sound
+        return [], "asks one tag to be on and off at once"
+    free = [p for p in sound if not _sealed(tracer, circuit, p, seen)]
+    if sound and not free and tag is not None and tracer.only_by_itself(tag) and all(_leads_through(tracer, circuit, p, seen, tag) for p in sound):
+        return [], f"leads through {tracer.name(tag)} itself" + (", or asks one tag to be on and off at once" if len(sound) < len(paths) else "")
     own = {a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure}
     best: tuple[tuple[int, bool, int, int], Path] | None = None
-    for path in free:
+    for path in free or sound:
         opened = circuit.open_gates(path, seen.result)
         latest = max((gate_time(tracer, g, seen) for g in opened), default=(0, 0))
         key = (-len(opened), not any(gate_tag(tracer, g, seen) in own for g in opened), *latest)
         if best is None or key > best[0]:
             best = (key, path)
-    return (circuit.open_gates(best[1], seen.result) if best is not None else []), False
+    return (circuit.open_gates(best[1], seen.result) if best is not None else []), ""
+
+
+def _leads_through(tracer: Tracer, circuit: Circuit, path: Path, seen: Seen, tag: int) -> bool:
+    return any(not g.negated and not circuit.passes(g, seen.result) and gate_tag(tracer, g, seen) == tag for g in path)
 
 
 def _sealed(tracer: Tracer, circuit: Circuit, path: Path, seen: Seen) -> bool:

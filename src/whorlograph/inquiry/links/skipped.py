@@ -16,7 +16,7 @@ from ..trail import Link, Root
 from ..writers import Writer
 from . import halted, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
-from .rung_false import first_out, smallest_set, unpowered
+from .rung_false import barred_root, first_out, smallest_set, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -81,12 +81,15 @@ def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool,
     position, circuit = tracer.journal.settled_position(view.scan), tracer.circuit(writer.step)
     seen = Seen(writer.step, view.scan, position, position, None, now)
     on = value != writer.inverted
-    ways = circuit.complete(writer.power, now) if on else [smallest_set(tracer, writer.power, seen)[0]]
+    missing, barred = smallest_set(tracer, writer.power, seen, tag) if not on else ([], "")
+    ways = circuit.complete(writer.power, now) if on else [missing]
     gates = max(ways, key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
     text = f"{tracer.place(writer.step)} would write {tracer.name(tag)} {tracer.state_word(value)} too if it ran"
-    text += f": {several_words(tracer, list(gates), seen)}" if gates else ""
+    text += f": every path {barred}" if barred else f": {several_words(tracer, list(gates), seen)}" if gates else ""
     child = Link(LinkKind.RUNG_TRUE if on else LinkKind.RUNG_FALSE, tag, value, tracer.since(tag, view), writer.step, view.scan, text, writer.element,
                  elements_of(tracer, list(gates), writer.step))
+    if barred:
+        child.roots.append(barred_root(tracer, tag, writer.step, f"{tracer.name(tag)}: every path of {tracer.place(writer.step)} {barred}"))
     for gate in distinct(tracer, list(gates), seen)[:MOST_GATES]:
         explain_gate(tracer, child, gate, seen, depth + 1, change=False)
     found.children.append(child)

@@ -114,18 +114,24 @@ def _values(journal: Journal, tag: int, first: int, last: int) -> list[int]:
 
 
 def _missing(runs: TrialRuns, tracer: Tracer, far: Far) -> str:
-    """What stands in the way in the trial; "" where that cannot be said."""
+    """What stands in the way in the trial, but for the commands of the attempts; "" where that cannot be said.
+
+    At the asked moment; where nothing but a command is missing then, when the last attempt was made.
+    """
     answer, controller = runs.answer, runs.controller
     journal = runs.from_start(far.trial)
     beside = Tracer(controller, journal, runs.log, tracer.iolist, tracer.links)
     beside.written = tracer.written
-    if course(journal, answer.tag).at(answer.asked):
-        return ""
-    link = beside.explain(answer.tag, Vantage(answer.asked, LAST), False, 0)
-    held = {h.tag for h in far.trial.holds}
-    roots = merge(link.all_roots()) if link is not None else []
-    boolean = [r for r in roots if r.kind is RootKind.FIELD_INPUT and r.tag is not None and r.tag not in held and tracer.boolean(r.tag)]
-    lacking, blocking = ([tracer.name(r.tag) for r in boolean if bool(r.value) == on][:3] for on in (False, True))
-    parts = [f"{' and '.join(lacking)} {'are' if len(lacking) > 1 else 'is'} missing"] if lacking else []
-    parts += [f"{' and '.join(blocking)} {'are' if len(blocking) > 1 else 'is'} in the way"] if blocking else []
-    return f"; then {' and '.join(parts)}" if parts else ""
+    known = {h.tag for h in far.trial.holds} | answer.commands
+    for scan in dict.fromkeys((answer.asked, *answer.attempts[-1:])):
+        if course(journal, answer.tag).at(scan):
+            continue
+        link = beside.explain(answer.tag, Vantage(scan, LAST), False, 0)
+        roots = merge(link.all_roots()) if link is not None else []
+        boolean = [r for r in roots if r.kind is RootKind.FIELD_INPUT and r.tag is not None and r.tag not in known and tracer.boolean(r.tag)]
+        lacking, blocking = ([tracer.name(r.tag) for r in boolean if bool(r.value) == on][:3] for on in (False, True))
+        parts = [f"{' and '.join(lacking)} {'are' if len(lacking) > 1 else 'is'} missing"] if lacking else []
+        parts += [f"{' and '.join(blocking)} {'are' if len(blocking) > 1 else 'is'} in the way"] if blocking else []
+        if parts:
+            return f"; then {' and '.join(parts)}"
+    return ""
