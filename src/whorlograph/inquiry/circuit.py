@@ -5,10 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import astuple
 
 from whorlograph.engine.calls import every
-from whorlograph.engine.code import Base, Call, Const, Convert, Edge, Expr, Let, Load, Op, Slot, Step, Store
+from whorlograph.engine.code import (
+    Action,
+    Base,
+    Call,
+    Const,
+    Convert,
+    Copy,
+    Edge,
+    Expr,
+    If,
+    Invoke,
+    Let,
+    Load,
+    Loop,
+    Node,
+    Op,
+    Scope,
+    Slot,
+    Step,
+    Store,
+    Target,
+)
 from whorlograph.engine.evaluate.again import Result, result_node
+from whorlograph.model.blocks import STANDARD_BLOCKS
 
 MOST_PATHS = 3_000
 
@@ -31,6 +54,8 @@ class Circuit:
     """The paths of one step's values."""
 
     def __init__(self, step: Step) -> None:
+        self.step = step
+        self._reads: dict[int, int] | None = None
         self.slots: dict[int, Let | Edge | Call] = {}
         self.leaves: dict[int, Leaf] = {}
         self._paths: dict[tuple[Expr, bool], list[Path]] = {}
@@ -44,12 +69,22 @@ class Circuit:
             elif isinstance(action, Store) and action.target.base == Base.HIDDEN:
                 self.kept[action.target.cell] = action
 
+    @property
+    def cut(self) -> bool:
+        """Whether paths were left out because there are too many."""
+        return self._all.cut
+
     def paths(self, power: Expr, on: bool = True) -> list[Path]:
         """All ways in which a value is on (or off), each once, those of fewest gates first; at most 3,000."""
         key = (power, on)
         if key not in self._paths:
             self._paths[key] = self._all.fewest(power, not on)
         return self._paths[key]
+
+    def never(self, power: Expr, result: Result, on: bool = True) -> bool:
+        """Whether nothing makes a value on (or off): each way asks one tag to be on and off at once. False where the ways are too many to list."""
+        paths = self.paths(power, on)
+        return bool(paths) and not self.cut and all(self.contradicts(p, result) for p in paths)
 
     def gate(self, leaf: Leaf, at: int, off: bool) -> Gate:
         """A leaf as a gate."""
@@ -104,14 +139,24 @@ class Circuit:
         return found if isinstance(found, Load) else None
 
     def contradicts(self, path: Path, result: Result) -> bool:
-        """Whether a path asks one tag to be on and off at once."""
-        asked: dict[tuple[int, int], bool] = {}
+        """Whether a path asks one tag to be on and off at once: not where the step may write it in between, nor of elements that are computed."""
+        asked: dict[tuple[int, int], Gate] = {}
         for gate in path:
             leaf = self.leaves.get(gate.at)
-            cell = result.cells.get(gate.at) if isinstance(leaf, Load) else None
-            if cell is not None and asked.setdefault((cell.number, cell.bit), gate.negated) != gate.negated:
-                return True
+            cell = result.cells.get(gate.at) if isinstance(leaf, Load) and not leaf.target.terms else None
+            if cell is not None and isinstance(leaf, Load):
+                other = asked.setdefault((cell.number, cell.bit), gate)
+                if other.negated != gate.negated and not self._written_between(leaf.target, other.at, gate.at):
+                    return True
         return False
+
+    def _written_between(self, target: Target, one: int, other: int) -> bool:
+        """Whether the step may write a cell between the reading of two nodes."""
+        if self._reads is None:
+            self._reads = {at: n for n, action in enumerate(every(self.step.actions)) for at in _read_in(action)}
+        first, last = sorted(self._reads.get(at, -1) for at in (one, other))
+        between = list(every(self.step.actions))[max(0, first):last]
+        return any(_may_write(action, target) for action in between)
 
     def loads(self, one: Expr | Edge | None) -> Iterator[Load | Const]:
         """The tags and literals that a value is computed from, in order."""
@@ -148,6 +193,30 @@ def node_of(made: Edge | Call, slot: Slot) -> int:
     return result_node(made, slot.number) if isinstance(made, Call) else made.at
 
 
+def _may_write(action: Action, target: Target) -> bool:
+    """Whether an action may write a cell: of what it calls the standard blocks alone are known to write nothing but their pins."""
+    if isinstance(action, Store):
+        return (action.target.base, action.target.cell) == (target.base, target.cell)
+    if isinstance(action, Invoke):
+        pins = sum(map(len, STANDARD_BLOCKS[action.block]))
+        return action.where.base == target.base and (target.base != Base.OWN or 0 <= target.cell - action.where.own < pins)
+    return isinstance(action, (Call, Copy))
+
+
+def _read_in(one: object) -> Iterator[int]:
+    """The nodes at which an action itself reads tags, not those within it."""
+    if isinstance(one, Load):
+        yield one.at
+    if isinstance(one, If):
+        yield from _read_in(one.test)
+    elif isinstance(one, Node) and not isinstance(one, (Loop, Scope)):
+        for part in astuple(one):
+            yield from _read_in(part)
+    elif isinstance(one, tuple):
+        for part in one:
+            yield from _read_in(part)
+
+
 class _Ways:
     """The ways in which values are on or off: all, or with a result the complete ones alone; what is open is left out on the way, so that
     they are few."""
@@ -155,6 +224,7 @@ class _Ways:
     def __init__(self, circuit: Circuit, result: Result | None) -> None:
         self.circuit, self.result = circuit, result
         self.known: dict[tuple[int, bool], list[Path]] = {}
+        self.cut = False  # some were left out, being too many
 
     def fewest(self, power: Expr, off: bool) -> list[Path]:
         """Each way once, those of fewest gates first."""
@@ -174,20 +244,22 @@ class _Ways:
             if one.code == "NOT":
                 return self._ways(one.args[0], not off)
             parts = [self._ways(a, off) for a in one.args]
-            return _side_by_side(parts) if (one.code == "OR") != off else _in_series(parts)
+            return self._side_by_side(parts) if (one.code == "OR") != off else self._in_series(parts)
         return self._leaf(one, one.at, off)
 
     def _leaf(self, leaf: Leaf, at: int, off: bool) -> list[Path]:
         gate = self.circuit.gate(leaf, at, off)
         return [(gate,)] if self.result is None or self.circuit.passes(gate, self.result) else []
 
+    def _side_by_side(self, parts: list[list[Path]]) -> list[Path]:
+        found = list(dict.fromkeys(path for part in parts for path in part))
+        self.cut = self.cut or len(found) > MOST_PATHS
+        return found[:MOST_PATHS]
 
-def _side_by_side(parts: list[list[Path]]) -> list[Path]:
-    return list(dict.fromkeys(path for part in parts for path in part))[:MOST_PATHS]
-
-
-def _in_series(parts: list[list[Path]]) -> list[Path]:
-    found: list[Path] = [()]
-    for part in parts:
-        found = [tuple(dict.fromkeys(before + path)) for before in found for path in part[:max(1, MOST_PATHS // max(1, len(found)))]]
-    return found
+    def _in_series(self, parts: list[list[Path]]) -> list[Path]:
+        found: list[Path] = [()]
+        for part in parts:
+            most = max(1, MOST_PATHS // max(1, len(found)))
+            self.cut = self.cut or len(part) > most
+            found = [tuple(dict.fromkeys(before + path)) for before in found for path in part[:most]]
+        return found

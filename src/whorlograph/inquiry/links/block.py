@@ -17,7 +17,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, tallied, timer_running
+from . import counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, standing_reset, tallied, timer_running
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .field_input import input_link
 from .pins import explain_value
@@ -305,6 +305,8 @@ def _bistable(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int
         child = pin_off(tracer, call, missing, label, scan, depth + 1)
         if child is not None and (child.blockers or missing not in call.pins):
             found.children.append(child)
+    if not (value or change or both or vain is not None):
+        standing_reset.of_bistable(tracer, found, call, label, scan, depth)
     return found
 
 

@@ -29,6 +29,7 @@ from . import (
     rung_true,
     set_by,
     skipped,
+    standing_reset,
     step_inactive,
     turned,
     written,
@@ -152,10 +153,13 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     dominated = reset_by.dominates(tracer, tag, setters, resetters, view, depth)
     if dominated is not None:
         return dominated
-    if kept is not None and row is not None:
-        return reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters)
-    return never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET) if setters else \
-        input_link(tracer, tag, tracer.position(view))
+    if kept is None and not setters:
+        return input_link(tracer, tag, tracer.position(view))
+    off = reset_by.link(tracer, tag, kept, tracer.scan_of(row), depth, view, setters) if kept is not None and row is not None else \
+        never_set.link(tracer, tag, setters, view, depth, LinkKind.NEVER_SET)
+    if off is not None:
+        standing_reset.of_latch(tracer, off, tag, setters, resetters, view, depth)
+    return off
 
 
 def _other_name(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:

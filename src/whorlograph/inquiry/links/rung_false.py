@@ -108,12 +108,12 @@ def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None
     Returns: the gates, and what bars every path, whatever the inputs are.
     """
     circuit = tracer.circuit(seen.step)
-    paths = circuit.paths(power) if power is not None else []
-    sound = [p for p in paths if not circuit.contradicts(p, seen.result)]
-    if paths and not sound:
+    if power is not None and circuit.never(power, seen.result):
         return [], "asks one tag to be on and off at once"
+    paths = circuit.paths(power) if power is not None else []
+    sound = [p for p in paths if not circuit.contradicts(p, seen.result)] or paths
     free = [p for p in sound if not _sealed(tracer, circuit, p, seen)]
-    if sound and not free and tag is not None and tracer.only_by_itself(tag) and all(_leads_through(tracer, circuit, p, seen, tag) for p in sound):
+    if sound and not free and tag is not None and _only_itself(tracer, circuit, sound, seen, tag):
         return [], f"leads through {tracer.name(tag)} itself" + (", or asks one tag to be on and off at once" if len(sound) < len(paths) else "")
     own = {a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure}
     best: tuple[tuple[int, bool, int, int], Path] | None = None
@@ -126,8 +126,10 @@ def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None
     return (circuit.open_gates(best[1], seen.result) if best is not None else []), ""
 
 
-def _leads_through(tracer: Tracer, circuit: Circuit, path: Path, seen: Seen, tag: int) -> bool:
-    return any(not g.negated and not circuit.passes(g, seen.result) and gate_tag(tracer, g, seen) == tag for g in path)
+def _only_itself(tracer: Tracer, circuit: Circuit, paths: list[Path], seen: Seen, tag: int) -> bool:
+    """Whether a tag that is off stands in each of all paths to its coil, and nothing else brings it on."""
+    through = all(any(not g.negated and not circuit.passes(g, seen.result) and gate_tag(tracer, g, seen) == tag for g in p) for p in paths)
+    return through and not circuit.cut and tracer.only_by_itself(tag)
 
 
 def _sealed(tracer: Tracer, circuit: Circuit, path: Path, seen: Seen) -> bool:

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Expr
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Gate
 from ..generators import runs_at
 from ..languages import words_of
-from ..trail import Link
+from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
 from .complete_paths import completing, is_input, other_ways, telling
@@ -49,6 +49,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     Args: each: any of them could have ended what came of it; in_pass: the step in the pass of its loop that counts.
     """
     seen = in_pass or tracer.seen(step, scan)
+    if in_pass is None and power is not None and tracer.circuit(step).never(power, seen.result, on=False):
+        return _always(tracer, tag, step, element, scan, depth, kind, what or tracer.name(tag))
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
     gates = telling(tracer, gates, seen)
     whole = each or (not change and depth == 0)
@@ -77,6 +79,16 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     if change and tag is not None and power is not None and kind is LinkKind.RUNG_TRUE:
         takes_over.add_stuck(tracer, link, tag, tracer.circuit(step).complete(power, seen.result), seen)
     return link
+
+
+def _always(tracer: Tracer, tag: int | None, step: int, element: int, scan: int, depth: int, kind: LinkKind, name: str) -> Link:
+    """Power that nothing takes away: of what is asked for a defect, deeper down a constant."""
+    has = words_of(tracer.steps.all[step]).powered(True)
+    text = f"{name} {has} in {tracer.place(step)} at any time: to take that away one tag would have to be on and off at once"
+    value, since = kind is not LinkKind.RESET_BY, tracer.since_done(tag, tracer.seen(step, scan)) if tag is not None else None
+    what = f"see {tracer.place(step)}: no input changes it"
+    root = Root(RootKind.CONSTANT if depth else RootKind.PROGRAM, None if depth else tag, True, None, text, what, step=step, defect=not depth)
+    return Link(kind, tag, value, since, step, scan, text, element, roots=[root])
 
 
 def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
