@@ -5,14 +5,17 @@ from __future__ import annotations
 import unittest
 from random import Random
 
-from tests.building import controller_of, log_of, program_of
+from tests.building import Rows, controller_of, log_of, program_of
 from tests.engine.test_front import Sheet, pin, program, variable
 from tests.strategies import random_case, random_log, random_trial
-from whorlograph.engine.calls import calls_in
+from tests.texts import text_session
+from whorlograph.engine.calls import calls_in, every
+from whorlograph.engine.code import Load
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.steps import Moment
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
+from whorlograph.inquiry.circuit import Circuit
 from whorlograph.model.ladder import ContactKind, Edge
 from whorlograph.model.parts import Ladder, call, coil, compare, jump, no, rises, timer
 from whorlograph.model.program import Pou, PouKind, VariableKind
@@ -189,6 +192,34 @@ class Pictures(unittest.TestCase):
         powers = [self.flow(controller, journal, 0, scan).power[done] for scan in (3, 4, 5)]
         self.assertEqual(powers, [False, True, False])
         self.assertEqual(self.flow(controller, journal, 0, 6).out[done, "OUT"], 1, "the result that is kept while EN is off")
+
+
+class BranchesNotTaken(unittest.TestCase):
+    """What the conditions in a branch that was not taken would have been."""
+
+    def would(self, body: str, rows: Rows, local: str = "") -> dict[str, object]:
+        session = text_session(body, rows, local)
+        controller, journal = session.controller, session.controller.replay(session.log)
+        result = controller.again().ran(journal, 0, journal.clock.last)
+        circuit = Circuit(controller.calls.code_of(0))
+        loads = {one.at: one for action in every(controller.calls.code_of(0).actions) for part in (getattr(action, "test", None), getattr(action, "value", None))
+                 for one in circuit.loads(part)}
+        return {session.running.tags[one.target.cell].name: result.would[at] for at, one in loads.items() if isinstance(one, Load) and at in result.would}
+
+    def test_they_are_as_the_tags_stand(self) -> None:
+        body = "IF X1 THEN IF X2 THEN Y1 := X3; ELSIF X3 THEN Y1 := FALSE; END_IF; END_IF;"
+        for two, three in ((0, 1), (1, 0), (1, 1)):
+            self.assertEqual(self.would(body, [(0, "X1", 0), (0, "X2", two), (0, "X3", three), (50, "X1", 0)]), {"X2": bool(two), "X3": bool(three)})
+            self.assertEqual(self.would(body, [(0, "X1", 1), (0, "X2", two), (0, "X3", three), (50, "X1", 1)]), {"X3": bool(three)})
+
+    def test_what_the_branch_writes_before_is_not_known(self) -> None:
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (50, "X1", 0)]
+        self.assertEqual(self.would("IF X1 THEN Y2 := X2; IF Y2 THEN Y1 := TRUE; END_IF; END_IF;", rows), {"X2": True})
+        self.assertEqual(self.would("IF X1 THEN T1(IN := X2, PT := T#1s); IF X3 THEN Y1 := TRUE; END_IF; END_IF;", rows, "T1 : TON;"), {"X2": True})
+
+    def test_they_change_nothing_and_end_where_a_value_cannot_be_had(self) -> None:
+        body = "IF X1 THEN IF 5 / N1 > 1 THEN Y1 := TRUE; END_IF; IF X2 THEN Y2 := TRUE; END_IF; END_IF;"
+        self.assertEqual(self.would(body, [(0, "X1", 0), (0, "X2", 1), (0, "N1", 0), (50, "X1", 0)]), {"N1": 0, "X2": True})
 
 
 if __name__ == "__main__":

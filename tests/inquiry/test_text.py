@@ -434,5 +434,30 @@ class OnScreenAndPaper(unittest.TestCase):
             self.assertIn(line, " ".join(words))
 
 
+class InnerConditions(unittest.TestCase):
+    """Statements inside a branch that is not taken."""
+
+    BODY = "IF X1 THEN IF X2 THEN Y1 := X3; END_IF; END_IF;"
+
+    def blocked(self, *values: int) -> str:
+        session = text_session(self.BODY, [*((0, f"X{n}", v) for n, v in enumerate(values, 1)), (100, "X1", values[0])])
+        return " ".join(link.text for _, link in ask(session, "Y1").links())
+
+    def test_only_what_is_off_blocks(self) -> None:
+        self.assertIn("Main 5: X1 blocks", self.blocked(0, 1, 1))
+        self.assertIn("Main 5: X1 and X2 block", self.blocked(0, 0, 1))
+        self.assertIn("Main 5: X2 blocks", self.blocked(1, 0, 1))
+
+    def test_and_what_would_be_written_the_same_all_the_same(self) -> None:
+        self.assertIn("what Y1 would be given there is FALSE in Main 5: X3 blocks", self.blocked(0, 1, 0))
+        self.assertNotIn("would be given", self.blocked(0, 1, 1))
+
+    def test_of_a_nested_condition_that_falls_the_one_that_fell_is_named(self) -> None:
+        body = "Y1 := FALSE; IF X1 THEN IF X2 THEN Y1 := TRUE; END_IF; END_IF;"
+        session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (50, "X2", 1), (90, "X1", 1), (200, "X1", 0), (300, "X1", 0)])
+        answer = ask(session, "Y1")
+        self.assertEqual([session.running.tags[r.tag].name for r in answer.roots if r.tag is not None], ["X1"])
+
+
 if __name__ == "__main__":
     unittest.main()

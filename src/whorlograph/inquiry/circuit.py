@@ -113,8 +113,10 @@ class Circuit:
         return bool(value)
 
     def passes(self, gate: Gate, result: Result) -> bool:
-        """Whether a gate passes power, whatever comes in; one that was not come to does not."""
+        """Whether a gate passes power, whatever comes in; one that was not come to as it would have, where that is known."""
         value = result.raws.get(gate.at) if isinstance(self.leaves.get(gate.at), Load) else result.values.get(gate.at)
+        if value is None:
+            value = result.would.get(gate.at)
         return value is not None and bool(value) != gate.negated
 
     def behind(self, one: Leaf | None) -> Expr | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 
 from msgspec import Struct, field
 
@@ -14,6 +15,7 @@ from whorlograph.engine.code import (
     Call,
     Code,
     Const,
+    Convert,
     Copy,
     Edge,
     Expr,
@@ -86,7 +88,8 @@ class Result(Struct):
     ``rows``: the changes it made, as (cell, raw value), those of functions that it called included; ``own``: what it left in the cells
     that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
     called stood for, by their first step. ``halted``: it did not come to its end. ``passes``: by node of a write in a loop, the last 64
-    passes that executed it.
+    passes that executed it. ``would``: what the values in a branch that was not taken would have been, where nothing in the branch
+    writes before what they look at.
     """
 
     values: dict[int, Value] = field(default_factory=dict)
@@ -100,6 +103,7 @@ class Result(Struct):
     handed: dict[int, tuple[Reference, ...]] = field(default_factory=dict)
     halted: bool = False
     passes: dict[int, list[Pass]] = field(default_factory=dict)
+    would: dict[int, Value] = field(default_factory=dict)
 
 
 class _Left(Exception):
@@ -244,7 +248,41 @@ class Execution:
         self.sight.write(cell.number, int(value))
 
     def branch(self, one: If) -> None:
-        self.all(one.then if self.value(one.test) else one.other)
+        taken, other = (one.then, one.other) if self.value(one.test) else (one.other, one.then)
+        if other and not self._loops:
+            self._look_into(other)
+        self.all(taken)
+
+    def _look_into(self, actions: tuple[Action, ...]) -> None:
+        """Note what the values in a branch that is not taken would be."""
+        result, slots = self.result, self.slots
+        self.result, self.slots = Result(), dict(slots)
+        try:
+            self._would(actions, set())
+        finally:
+            result.would |= self.result.values | self.result.raws
+            self.result, self.slots = result, slots
+
+    def _would(self, actions: tuple[Action, ...], written: set[tuple[int, int]]) -> bool:
+        """Whether what stands behind some actions can still be told. Args: written: the cells that they would have written by then."""
+        for one in actions:
+            if isinstance(one, (Let, If, Store)):
+                asked = one.test if isinstance(one, If) else one.value
+                if not any((t.base, t.cell) in written for t in _looked_at(asked)):
+                    with suppress(NoValue, RecursionError):
+                        self.result.values[one.at] = found = self.value(asked)
+                        if isinstance(one, Let):
+                            self.slots[one.slot] = found
+                if isinstance(one, Store):
+                    written.add((one.target.base, one.target.cell))
+                elif isinstance(one, If) and not (self._would(one.then, written) and self._would(one.other, written)):
+                    return False
+            elif isinstance(one, Scope):
+                if not self._would(one.actions, written):
+                    return False
+            elif not isinstance(one, (Leave, Taken, Order, Edge)):
+                return False
+        return True
 
     def loop(self, one: Loop) -> None:
         self._loops += 1
@@ -373,6 +411,19 @@ class Execution:
                     self.result.handed.setdefault(self.spot(one.where).first, tuple(self.reference(r) for r in one.refs))
             except NoValue:
                 continue
+
+
+def _looked_at(one: Expr) -> Iterator[Target]:
+    """The cells that an expression looks at itself, subscripts included."""
+    if isinstance(one, Load):
+        yield one.target
+        for term in one.target.terms:
+            yield from _looked_at(term.index)
+    elif isinstance(one, Op):
+        for arg in one.args:
+            yield from _looked_at(arg)
+    elif isinstance(one, Convert):
+        yield from _looked_at(one.value)
 
 
 def _invoked(actions: tuple[Action, ...], often: bool) -> Iterator[Spot]:

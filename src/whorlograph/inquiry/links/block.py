@@ -52,6 +52,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
                       words_of(tracer.steps.all[step]).writing(source, tracer.name(tag)))
         if found is not None:
             found.tag, found.value = tag, value
+            _add_would(tracer, found, tag, writer, seen, depth)
         return found
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
@@ -83,6 +84,18 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if found.children or reasons:
         found.roots = reasons  # a number that is added or written is no reason where something decided that it was
     return found
+
+
+def _add_would(tracer: Tracer, found: Link, tag: int, writer: Writer, seen: Seen, depth: int) -> None:
+    """Of a BOOL that keeps its value because a condition does not hold: that it would be given the same if it did, and why."""
+    would = seen.result.would.get(writer.at)
+    if writer.value is None or isinstance(writer.value, Const) or not tracer.boolean(tag) or would is None or bool(would) != found.value:
+        return
+    what = f"what {tracer.name(tag)} would be given there"
+    child = powered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, what) if would else \
+        unpowered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, what=what)
+    if child is not None and (child.roots or child.children):
+        found.children.append(child)
 
 
 def _switched(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:

@@ -27,8 +27,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     since = journal.time(q_row) if q_row is not None else None
     place = tracer.place(step)
     down = name == "CTD" or output == tags.get("qd")
-    text = f"{label} in {place} stands at {count}, " + ("reached" if q else f"{'above 0' if down else f'its preset is {preset}'}")
-    found = Link(LinkKind.BLOCK if q else LinkKind.COUNTER_SHORT, output, q, since, step, scan, text, call.element)
+    aim = "" if output == tags["cv"] else ", reached" if q else ", above 0" if down else f", its preset is {preset}"
+    value = q if output != tags["cv"] else tracer.value(output, count)
+    found = Link(LinkKind.BLOCK if q else LinkKind.COUNTER_SHORT, output, value, since, step, scan, f"{label} in {place} stands at {count}{aim}",
+                 call.element)
     resetter, counting = ("LD", "CD") if down else ("R", "CU")
     resets, counts = is_fed(tracer, call, resetter), is_fed(tracer, call, counting)
     reset_tag = tags.get("ld" if down else "r")
