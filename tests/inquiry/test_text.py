@@ -452,6 +452,14 @@ class InnerConditions(unittest.TestCase):
         self.assertIn("what Y1 would be given there is FALSE in Main 5: X3 blocks", self.blocked(0, 1, 0))
         self.assertNotIn("would be given", self.blocked(0, 1, 1))
 
+    def test_a_way_that_asks_for_the_opposite_of_what_it_stands_under_is_none(self) -> None:
+        body = "IF X1 THEN Y1 := NOT X1 OR X2; ELSE Y1 := FALSE; END_IF;"
+        session = text_session(body, [(0, "X1", 0), (0, "X2", 1), (50, "X2", 0), (100, "X1", 1), (300, "X1", 1)])
+        answer = ask(session, "Y1")
+        prove_all(session, answer)
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "X2")
+        self.assertNotIn("NOT X1 blocks", " ".join(link.text for _, link in answer.links() if link.kind is LinkKind.RESET_BY))
+
     def test_of_a_nested_condition_that_falls_the_one_that_fell_is_named(self) -> None:
         body = "Y1 := FALSE; IF X1 THEN IF X2 THEN Y1 := TRUE; END_IF; END_IF;"
         session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (50, "X2", 1), (90, "X1", 1), (200, "X1", 0), (300, "X1", 0)])

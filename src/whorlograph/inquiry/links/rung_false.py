@@ -63,17 +63,20 @@ def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
            lacks: str = "") -> Link | None:
     """The coil has no power: the smallest set of gates that would complete a path."""
-    found = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, lacks=lacks)
+    found = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, lacks=lacks, under=writer.guard)
     if found is not None and writer.inverted:
         found.value, found.text = True, f"{found.text}, so its negated coil is on"
     return found
 
 
 def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "") -> Link | None:
-    """No power arrives at an element: which gates block, and why each does. Args: lacks: how that is said, "" in the language's words."""
+              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "", under: Expr | None = None) -> Link | None:
+    """No power arrives at an element: which gates block, and why each does.
+
+    Args: lacks: how that is said, "" in the language's words; under: the condition under which that is looked at at all.
+    """
     seen = tracer.seen(step, scan)
-    blocking, barred = smallest_set(tracer, power, seen, tag)
+    blocking, barred = smallest_set(tracer, power, seen, tag, under)
     since = tracer.since_done(tag, seen) if tag is not None else None
     name = what or tracer.name(tag)
     if barred:
@@ -99,12 +102,12 @@ def barred_root(tracer: Tracer, tag: int | None, step: int, text: str) -> Root:
     return Root(RootKind.PROGRAM, tag, False, None, text, f"correct {tracer.place(step)}", step=step, defect=True, never=True)
 
 
-def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None = None) -> tuple[list[Gate], str]:
+def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None = None, under: Expr | None = None) -> tuple[list[Gate], str]:
     """The fewest gates that would complete a path; of equally few, those that changed last.
 
     A seal-in of a coil on the trail is no way in, unless there is no other; nor is a path that contradicts itself. A path through the
     auxiliary of the coil's own contactor comes after one of as many gates without: it is off because the coil is.
-    Args: tag: what the power switches, where it does.
+    Args: tag: what the power switches, where it does; under: what must hold besides, which paths that ask for its opposite come behind.
     Returns: the gates, and what bars every path, whatever the inputs are.
     """
     circuit = tracer.circuit(seen.step)
@@ -112,6 +115,8 @@ def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None
         return [], "asks one tag to be on and off at once"
     paths = circuit.paths(power) if power is not None else []
     sound = [p for p in paths if not circuit.contradicts(p, seen.result)] or paths
+    held = next(iter(circuit.complete(under, seen.result)), ()) if under is not None else ()
+    sound = [p for p in sound if not circuit.contradicts((*held, *p), seen.result)] or sound if held else sound
     free = [p for p in sound if not _sealed(tracer, circuit, p, seen)]
     if sound and not free and tag is not None and _only_itself(tracer, circuit, sound, seen, tag):
         return [], f"leads through {tracer.name(tag)} itself" + (", or asks one tag to be on and off at once" if len(sound) < len(paths) else "")
