@@ -19,7 +19,7 @@ from whorlograph.formats.programs.st import read
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList
 from whorlograph.model.profile import Profile
-from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.question import LinkKind, RootKind, Symptom
 
 VAT = """TYPE Phase : (Idle, Filling, Heating); END_TYPE
 FUNCTION_BLOCK Vat
