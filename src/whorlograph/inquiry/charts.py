@@ -31,8 +31,8 @@ class ChartTags(Struct):
 
     def way(self, active: list[str], step: str) -> list[Transition]:
         """The fewest transitions that lead from active steps to another, of equally few those that need no other step. None: no way leads there."""
-        known = {s.lower() for s in active}
-        transitions = sorted(self.chart.transitions, key=lambda t: sum(s.lower() not in known for s in t.sources))
+        known, able = {s.lower() for s in active}, self._able(active)
+        transitions = sorted(able, key=lambda t: sum(s.lower() not in known for s in t.sources))
         todo: list[tuple[str, list[Transition]]] = [(s.lower(), []) for s in active]
         seen = {s for s, _ in todo}
         while todo:
@@ -47,6 +47,16 @@ class ChartTags(Struct):
                         seen.add(target.lower())
                         todo.append((target.lower(), [*way, one]))
         return []
+
+    def _able(self, active: list[str]) -> list[Transition]:
+        """The transitions that may ever fire from active steps on: all steps that one leads from can become active."""
+        reached, found = {s.lower() for s in active}, list[Transition]()
+        while True:
+            fresh = [t for t in self.chart.transitions if t not in found and {s.lower() for s in t.sources} <= reached]
+            if not fresh:
+                return found
+            found += fresh
+            reached |= {target.lower() for t in fresh for target in t.targets}
 
 
 class Place(Struct):

@@ -140,6 +140,10 @@ def _inactive(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int)
     writer = _condition(tracer, chart, one)
     found = Link(LinkKind.STEP_INACTIVE, tag, False, since, writer.step if writer is not None else _step(tracer, place), scan, text)
     _add_lack(tracer, found, chart, one, view, depth)
+    for later in way[1:] if not found.children else ():  # what stands before it lacks nothing
+        _add_condition(tracer, found, chart, later, view, depth)
+        if found.children:
+            break
     return found
 
 
@@ -165,14 +169,22 @@ def _add_lack(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, vi
             if child is not None:
                 found.children.append(child)
         return
+    _add_condition(tracer, found, chart, one, view, depth)
+
+
+def _add_condition(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> None:
+    """What the condition of a transition lacks; of one that was not looked at, because its steps were not active, what it would lack."""
     writer = _condition(tracer, chart, one)
     if writer is None:
         return
     scan = tracer.ran(writer.step, view)
-    if tracer.raw(chart.transitions[one.name.lower()], view) or writer.at not in tracer.seen(writer.step, scan).result.stored:
-        found.text += f"; {one.name} is looked at in the next scan"
-        return
-    lacks = "does not fire: its condition is FALSE"
+    result, lacks = tracer.seen(writer.step, scan).result, "does not fire: its condition is FALSE"
+    if tracer.raw(chart.transitions[one.name.lower()], view) or writer.at not in result.stored:
+        would = result.would.get(writer.at, True)
+        if would or tracer.raw(chart.transitions[one.name.lower()], view):
+            found.text += f"; {one.name} is looked at in the next scan" if not found.text.endswith("in the next scan") else f", then {one.name}"
+            return
+        lacks = "is not looked at yet, and its condition is FALSE so far"
     child = unpowered(tracer, chart.transitions[one.name.lower()], writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.NOT_MET,
                       one.name, lacks)
     if child is not None:

@@ -1,0 +1,148 @@
+"""Trails through sequential charts: what a step waits for, what it would wait for next, and what no transition leads to."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from random import Random
+
+from tests.building import Rows, log_of
+from tests.charts import random_chart
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.st import read
+from whorlograph.inquiry.charts import ChartTags
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.chart import Chart, ChartBody, ChartStep, Transition
+from whorlograph.model.iolist import IoList
+from whorlograph.model.profile import Profile
+from whorlograph.model.question import LinkKind, RootKind, Symptom
+
+HEAD = "PROGRAM Main\nVAR X1 AT %IX0.0 : BOOL; X2 AT %IX0.1 : BOOL; X3 AT %IX0.2 : BOOL; Y1 AT %QX0.0 : BOOL; END_VAR\n"
+LINE = ("INITIAL_STEP A: END_STEP STEP B: END_STEP STEP C: Y1(N); END_STEP\nTRANSITION FROM A TO B := X1; END_TRANSITION\n"
+        "TRANSITION FROM B TO C := X2; END_TRANSITION\nTRANSITION FROM C TO A := X3; END_TRANSITION\n")
+
+
+def session_of(chart: str, rows: Rows) -> Session:
+    """A session on a program of one chart, 10 ms scans."""
+    loaded = read((HEAD + chart + "END_PROGRAM\n").encode(), Path("x.st"))
+    assert not loaded.notices, [str(n) for n in loaded.notices]
+    controller = Controller(loaded.value, Profile(scan_time=10_000_000))
+    return Session(controller, log_of(controller, [(t, f"Main.{name}", value) for t, name, value in rows]), IoList({}), [], Paths(Path("x.st")))
+
+
+def texts(answer: Answer) -> str:
+    """The sentences of a trail."""
+    return " | ".join(link.text for _, link in answer.links())
+
+
+class Waiting(unittest.TestCase):
+    """A chart of three steps."""
+
+    ROWS: Rows = ((0, "X1", 0), (0, "X2", 0), (0, "X3", 0))
+
+    def test_in_a_step_for_the_condition_of_the_next_transition(self) -> None:
+        session = session_of(LINE, [*self.ROWS, (100, "X1", 1), (300, "X1", 1)])
+        answer = ask(session, "Main.Y1")
+        self.assertIn("step C is not active: the chart waits in B since 0.100 s", texts(answer))
+        prove_all(session, answer)
+        self.assertEqual([(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots], [("Main.X2", True)])
+
+    def test_in_the_scan_in_which_it_came_to_a_step_for_what_that_lacks(self) -> None:
+        session = session_of(LINE, [*self.ROWS, (100, "X1", 1), (300, "X1", 1)])
+        answer = ask(session, "Main.Y1", "0.105", Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("is not looked at yet, and its condition is FALSE so far", texts(answer))
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "Main.X2")
+
+    def test_past_a_transition_that_fires_next_for_what_the_one_behind_lacks(self) -> None:
+        session = session_of(LINE, [*self.ROWS, (0, "X3", 1), (100, "X1", 1), (150, "X1", 0), (200, "X2", 1), (209, "X2", 1), (300, "X1", 0)])
+        tags = session.running.by_name
+        journal = session.controller.replay(session.log)
+        came = journal.time(int(journal.rows(tags["main.c.x"])[-1])) if len(journal.rows(tags["main.c.x"])) else 0
+        self.assertGreater(came, 0)
+        answer = ask(session, "Main.Y1", "0.300", Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("the chart waits in A", texts(answer))
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "Main.X1")
+
+    def test_a_step_that_stays_names_what_would_end_it_also_before_that_was_looked_at(self) -> None:
+        session = session_of(LINE, [*self.ROWS, (100, "X1", 1), (200, "X2", 1), (400, "X2", 1)])
+        for at in ("0.205", "0.400"):
+            answer = ask(session, "Main.Y1", at)
+            self.assertEqual(answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+            self.assertIn("Main.X3", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None])
+
+
+class Ways(unittest.TestCase):
+    """Which steps can still become active."""
+
+    def test_a_convergence_whose_other_step_cannot_come_is_no_way(self) -> None:
+        chart = ("INITIAL_STEP A: END_STEP STEP B: END_STEP STEP C: END_STEP STEP D: Y1(N); END_STEP\nTRANSITION FROM A TO B := X1; END_TRANSITION\n"
+                 "TRANSITION FROM (B, C) TO D := X2; END_TRANSITION\nTRANSITION FROM D TO C := X3; END_TRANSITION\n")
+        answer = ask(session_of(chart, [*Waiting.ROWS, (100, "X1", 1), (300, "X1", 1)]), "Main.Y1")
+        self.assertIn("only B is active, and no transition leads from there to it", texts(answer))
+        self.assertEqual([r.kind for r in answer.roots], [RootKind.PROGRAM])
+
+    def test_where_no_way_is_said_to_lead_none_does(self) -> None:
+        none = some = 0
+        for seed in range(150):
+            chart = self.chart(Random(seed))
+            names = [s.name for s in chart.steps]
+            for target in names[1:]:
+                way = ChartTags(chart, {}, {}).way([names[0]], target)
+                if not way:
+                    none += 1
+                    self.assertNotIn(target, self.reached(chart, names[0]), seed)
+                else:
+                    some += 1
+                    self.assertIn(target, way[-1].targets)
+        self.assertGreater(none, 40)
+        self.assertGreater(some, 100)
+
+    def chart(self, random: Random) -> Chart:
+        names = [f"S{n}" for n in range(5)]
+        leads = []
+        for _ in range(random.randint(3, 7)):
+            sources, targets = random.sample(names, random.choice((1, 1, 1, 2))), random.sample(names, random.choice((1, 1, 1, 2)))
+            leads.append(Transition(tuple(sources), tuple(targets), "X1"))
+        return Chart(tuple(ChartStep(n, n == "S0", 0) for n in names), tuple(leads), (), ())
+
+    def reached(self, chart: Chart, first: str) -> set[str]:
+        """The steps that are active in any state that transitions, fired one by one, come to."""
+        todo, seen = [frozenset([first])], {frozenset([first])}
+        while todo:
+            here = todo.pop()
+            for one in chart.transitions:
+                after = (here - set(one.sources)) | set(one.targets)
+                if set(one.sources) <= here and after not in seen:
+                    seen.add(after)
+                    todo.append(after)
+        return set().union(*seen)
+
+
+class RandomCharts(unittest.TestCase):
+    """Random charts and logs."""
+
+    def test_a_condition_that_is_said_to_lack_something_is_false_when_it_is_looked_at(self) -> None:
+        checked = 0
+        for seed in range(30):
+            random = Random(seed)
+            loaded = read(random_chart(random).text().encode(), Path("x.st"))
+            controller = Controller(loaded.value, Profile(scan_time=10_000_000))
+            rows = [(random.randrange(0, 900), f"Main.I{random.randrange(4)}", random.randint(0, 1)) for _ in range(30)]
+            session = Session(controller, log_of(controller, rows, 1000), IoList({}), [], Paths(Path("x.st")))
+            journal = controller.replay(session.log)
+            body = loaded.value.pous["main"].body
+            assert isinstance(body, ChartBody)
+            for step in body.chart.steps:
+                flag = controller.running.by_name[f"main.{step.name}.x".lower()]
+                answer = ask(session, controller.running.tags[flag].name, f"{random.uniform(0.05, 0.95):.3f}")
+                for _, link in answer.links():
+                    if link.kind is LinkKind.NOT_MET and link.tag is not None and "its condition is FALSE" in link.text and link.scan < journal.clock.last:
+                        self.assertFalse(journal.settled(link.tag, link.scan), f"{seed} {link.text}")
+                        checked += 1
+        self.assertGreater(checked, 20)
+
+
+if __name__ == "__main__":
+    unittest.main()
