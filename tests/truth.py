@@ -125,7 +125,7 @@ class Truth:
             for since in {start(max(1, s)) - 1 for s in (begin, (begin + answer.asked) // 2, answer.asked - 5)}:
                 after = self.course(controller.replay(session.log, Trial((Hold(tag, other, max(0, since)),))), answer.tag)
                 inside = range(max(begin, journal.clock.scan_at(max(0, since))), answer.asked + 1)
-                if any(bool(after[s]) == wanted and bool(before[s]) != wanted for s in inside):
+                if any(bool(after[s]) == wanted and bool(before[s]) != wanted for s in inside if s < len(after)):
                     found.add(tag)
                     break
         return found

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-from whorlograph.engine.feed import Trial
 from whorlograph.inquiry.now import make_timeless
 from whorlograph.inquiry.trail import Answer, Root
 from whorlograph.inquiry.trials.all import note, prove_answer
@@ -50,17 +49,12 @@ def ask(session: Session, name: str, at: str | None = None, symptom: Symptom | N
     return answer_to(session, Question(tag, parse_moment(at, session.log) if at else None, symptom))
 
 
-def _base(session: Session) -> Trial:
-    """What every trial holds besides its own: without a log, what was given."""
-    return session.now.trial if session.now is not None else Trial()
-
-
 def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], bool] = lambda: False) -> Proof:
     """Try one root the other way and note what came of it; the trial's journal begins at the log's start, for lanes.
 
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
-    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True, base=_base(session)) as runs:
+    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True, now=session.now) as runs:
         proof = prove(runs, root)
     note(root, proof)
     return proof
@@ -77,7 +71,7 @@ def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
     def late() -> bool:
         return stop() or time.monotonic() - begun > PROVING
 
-    with TrialRuns(answer, session.controller, session.log, session.journal, late, base=_base(session)) as runs:
+    with TrialRuns(answer, session.controller, session.log, session.journal, late, now=session.now) as runs:
         try:
             prove_answer(runs, (beside or inquiry(session)).tracer)
         except Stopped:

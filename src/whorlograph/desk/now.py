@@ -16,6 +16,7 @@ from whorlograph.model.blocks import TIMERS
 from whorlograph.model.errors import UsageError
 from whorlograph.model.log import Log
 
+from .inferred import Memory, inferred
 from .session import Session
 
 SETTLE = 60_000_000_000  # ns in which the rest comes to rest, and longer where a timer takes longer
@@ -65,25 +66,39 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         outside.setdefault(first, 0)
     inside = {t: v for t, v in given.items() if t in controller.written}
     still = _settling(controller)
-    end = still + 3 * controller.scan_time
+    end = 2 * still  # what is tried later has as long to come to rest again
     log = Log(np.zeros(len(outside), np.int64), np.array(list(outside), np.int32), np.array(list(outside.values()), np.int64), end=end,
               rows=len(outside))
 
-    def replayed(kept: dict[int, int]) -> tuple[Trial, Journal]:
-        forces = tuple(Hold(t, v, 0, None if t in kept else still) for t, v in inside.items())
-        trial = Trial((), tuple(inside.items()), forces)
+    def replayed(kept: dict[int, int], memories: tuple[Memory, ...] = ()) -> tuple[Trial, Journal]:
+        forces = [Hold(t, v, 0, None if t in kept else still) for t, v in inside.items()]
+        forces += [Hold(m.tag, m.value, 0, None if m.runs else still) for m in memories]
+        trial = Trial((), (*inside.items(), *((m.tag, m.value) for m in memories)), tuple(forces))
         return trial, controller.replay(log, trial, end)
 
+    def turning(journal: Journal, wanted: dict[int, int], at: int = still + 3 * controller.scan_time) -> dict[int, int]:
+        scan, found = journal.clock.scan_at(at), dict[int, int]()
+        for tag, value in wanted.items():
+            if journal.settled(tag, scan) != value:
+                row = journal.last_row(tag, journal.settled_position(scan))
+                found[tag] = journal.step(row) if row is not None else -1
+        return found
+
+    def tried(memories: tuple[Memory, ...]) -> dict[int, int]:
+        return turning(replayed({}, memories)[1], inside | {m.tag: m.value for m in memories})
+
     trial, journal = replayed({})
-    turned: dict[int, int] = {}
-    last = journal.clock.last
-    for tag, value in inside.items():
-        if journal.settled(tag, last) != value:
-            row = journal.last_row(tag, journal.settled_position(last))
-            turned[tag] = journal.step(row) if row is not None else -1
+    turned = turning(journal, inside)
+    memories: tuple[Memory, ...] = ()
     if turned:
-        trial, journal = replayed({t: inside[t] for t in turned})
-    moment = Now(frozenset(given), turned, trial)
+        base = journal
+        memories = inferred(controller, inside, turned, lambda tag: base.settled(tag, base.clock.last), tried)
+        trial, journal = replayed({}, memories)
+        turned = turning(journal, inside)
+    kept = turned.keys() | turning(journal, inside, end).keys()  # what turns only later is seen as given all the same
+    if kept:
+        trial, journal = replayed({t: inside[t] for t in kept}, memories)
+    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories})
     found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
     found.take(journal)
     return found

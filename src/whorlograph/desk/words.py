@@ -101,7 +101,7 @@ def _trial(session: Session, root: Root) -> list[dict[str, object]] | None:
         return None
     tags = session.running.tags
     found: list[dict[str, object]] = [
-        {"tag": tags[h.tag].name, "value": cooked(h.value, tags[h.tag].type), "from": h.start / 1e9 if h.start > 0 else None,
+        {"tag": tags[h.tag].name, "value": cooked(h.value, tags[h.tag].type), "from": h.start / 1e9 if h.start > 0 and session.now is None else None,
          "until": h.until / 1e9 if h.until is not None else None} for h in (*root.trial.holds, *root.trial.forces)]
     return found + [{"tag": tags[tag].name, "value": cooked(value, tags[tag].type), "from": None, "until": None} for tag, value in root.trial.initial]
 

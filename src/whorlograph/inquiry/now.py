@@ -47,7 +47,9 @@ def given_root(tracer: Tracer, tag: int, raw: int) -> Root:
     one, value, point = tracer.tag(tag), tracer.value(tag, raw), tracer.iolist.get(tag)
     given, word = tag in tracer.now.given, tracer.state_word(tracer.value(tag, raw), tag)
     field = one.address is not None and one.address.area == "I"
-    said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}, its declared value (not given)"
+    assumed = tag in tracer.now.assumed
+    said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}: only so does what is seen stand" if assumed else \
+        f"{one.name} is taken as {word}, its declared value (not given)"
     step = tracer.now.turned.get(tag)
     if step is not None and step >= 0:
         said += f"; {tracer.place(step)} would give it {'off' if value is True else 'on' if value is False else 'another value'}"

@@ -350,9 +350,12 @@ class Inquiry:
         tracer, said = self.tracer, []
         assert tracer.now is not None
         missing = [tracer.name(r.tag) for r in answer.roots
-                   if r.tag is not None and r.tag not in tracer.now.given and r.kind is not RootKind.PROGRAM]
+                   if r.tag is not None and r.tag not in tracer.now.given and r.tag not in tracer.now.assumed and r.kind is not RootKind.PROGRAM]
         if missing:
             said.append(f"not given, taken as declared: {', '.join(dict.fromkeys(missing))}")
+        if tracer.now.assumed:
+            taken = [f"{tracer.name(tag)} {tracer.state_word(tracer.value(tag, raw), tag)}" for tag, raw in tracer.now.assumed.items()]
+            said.append(f"not given, taken so that what is seen stands: {', '.join(taken)}")
         for tag, step in tracer.now.turned.items():
             value = tracer.state_word(tracer.value(tag, tracer.journal.settled(tag, tracer.journal.clock.last)), tag)
             by = tracer.place(step) if step >= 0 else "the program"

@@ -17,7 +17,7 @@ from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, standing_reset, tallied, timer_running
+from . import assumed, counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, standing_reset, tallied, timer_running
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .field_input import input_link
 from .pins import explain_value
@@ -226,6 +226,8 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
     if pin is not None:
         taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards, value=call.pins.get(pin))
         return _fed(tracer, tag, taken_in, scan, depth) if pin in call.pins else input_link(tracer, tag, seen.after)
+    if tracer.now is not None and not tracer.now.assumed.keys().isdisjoint(call.tags.values()):
+        return assumed.link(tracer, call, label, tag, scan, depth)
     if call.kind in TIMERS:
         return timer_running.link(tracer, call, label, scan, depth, change)
     if call.kind in COUNTERS:

@@ -32,8 +32,11 @@ class Attempted(Struct, frozen=True):
         return 0 if self.trial.initial else min((h.start for h in (*self.trial.holds, *self.trial.forces)), default=0)
 
 
-def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal) -> Iterator[Attempted]:
-    """The trials of a root, in the order in which they are made; none where nothing can be tried."""
+def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, rest: int | None = None) -> Iterator[Attempted]:
+    """The trials of a root, in the order in which they are made; none where nothing can be tried.
+
+    Args: rest: without a log, when (ns) all has come to rest: what was given has stood until then.
+    """
     if root.tag is None or root.tag == answer.tag:
         return
     tag = controller.running.tags[root.tag]
@@ -45,6 +48,9 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         former = _former_number(root, controller, original)
         if former is not None:
             yield former
+        return
+    if rest is not None:
+        yield Attempted(Trial((Hold(root.tag, int(not root.value), rest),)), f"{tag.name} held {'off' if root.value else 'on'}")
         return
     word, now, former_value = "off" if root.value else "on", int(bool(root.value)), int(not root.value)
     if root.missed:

@@ -52,7 +52,7 @@ def _then(runs: TrialRuns, tracer: Tracer, known: list[Root]) -> list[Root]:
     answer = runs.answer
     holds = {}
     for root in known:
-        own = list(trials_of(answer, root, runs.controller, runs.log, runs.original))
+        own = list(trials_of(answer, root, runs.controller, runs.log, runs.original, runs.rest))
         if own:
             holds[root.tag] = min(own, key=lambda t: t.start).trial.holds
     journal = runs.from_start(Trial(tuple(h for some in holds.values() for h in some)))

@@ -24,7 +24,7 @@ def prove(runs: TrialRuns, root: Root) -> Proof:
     if root.kind is RootKind.FAULT:
         return _without_fault(runs)
     first: Proof | None = None
-    for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original):
+    for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest):
         found = judged(runs, one)
         if found.proved:
             return found

@@ -11,6 +11,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.model.errors import Stopped
 from whorlograph.model.log import Log
 
+from ..noted import Now
 from ..trail import Answer
 from .window import decided
 
@@ -23,13 +24,15 @@ class TrialRuns:
     """What is needed to try an answer's roots. Close it when done.
 
     Args: stop: looked at before each replay, and in long ones; whole: whether journals are wanted from the log's start on, for lanes;
-        base: what the untouched replay holds, and each trial besides its own.
+        now: without a log, what the untouched replay holds, and each trial besides its own.
     """
 
     def __init__(self, answer: Answer, controller: Controller, log: Log, original: Journal, stop: Callable[[], bool] = lambda: False,
-                 whole: bool = False, base: Trial | None = None) -> None:
+                 whole: bool = False, now: Now | None = None) -> None:
         self.answer, self.controller, self.log, self.original = answer, controller, log, original
-        self.stop, self.whole, self.base = stop, whole, base or Trial()
+        self.stop, self.whole = stop, whole
+        self.base: Trial = now.trial if now is not None else Trial()
+        self.rest: int | None = now.rest if now is not None else None
         self.until = decided(answer, original, log.end)
         self._places: list[Trials] = []
 

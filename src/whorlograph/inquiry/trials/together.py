@@ -27,7 +27,7 @@ def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Jo
     """
     trials: list[tuple[Root, Attempted]] = []
     for root in roots:
-        own = list(trials_of(runs.answer, root, runs.controller, runs.log, runs.original))
+        own = list(trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest))
         if own and root.tag not in commands and root.tag not in {r.tag for r, _ in trials}:
             trials.append((root, min(own, key=lambda t: t.start)))
     if len(trials) < 2:

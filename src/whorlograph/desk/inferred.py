@@ -1,0 +1,103 @@
+"""What nobody sees but must be so that what is seen stands: latches, bistables, counters and timers behind given tags (ANSWERS.md, Without a log)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct
+
+from whorlograph.engine.access import How
+from whorlograph.engine.controller import Controller
+from whorlograph.inquiry.writers import Kind, Writers
+from whorlograph.model.blocks import COUNTERS, family
+from whorlograph.model.tags import Instance, Leaf
+
+MOST_TRIES = 60
+MOST_LOOKED_AT = 200  # tags behind one that would turn
+DEEP = 12  # steps behind it
+_RUNNING = {"TON": 0, "TOF": 1, "TP": 1}  # what a timer's output is while it runs
+
+
+class Memory(Struct, frozen=True):
+    """A tag that remembers, and a raw value that it may have; ``runs``: it is a timer's output while it runs, which ends by itself."""
+
+    tag: int
+    value: int
+    runs: bool = False
+
+
+def inferred(controller: Controller, given: dict[int, int], turned: dict[int, int], settled: Callable[[int], int],
+             tried: Callable[[tuple[Memory, ...]], dict[int, int]]) -> tuple[Memory, ...]:
+    """Memories that let given tags stand which the program would turn otherwise, one for each where one is found.
+
+    Args: given: raw values by tag, of tags that the program writes; turned: those that it would turn; settled: what a tag came to; tried: which
+        would be turned with some memories as they are handed.
+    """
+    memories = _Memories(controller, given, settled)
+    found: tuple[Memory, ...] = ()
+    left, tries = set(turned), 0
+    for tag in turned:
+        for one in memories.behind(tag) if tag in left else ():
+            if any(one.tag == m.tag for m in found):
+                continue
+            tries += 1
+            if tries > MOST_TRIES:
+                return found
+            after = tried((*found, one))
+            if tag not in after and set(after) < left:
+                found, left = (*found, one), set(after)
+                break
+    return found
+
+
+class _Memories:
+    """What remembers in a program: what each step looks at, the pins of its own blocks too, and by tag the steps that write it."""
+
+    def __init__(self, controller: Controller, given: dict[int, int], settled: Callable[[int], int]) -> None:
+        self.controller, self.given, self.settled = controller, given, settled
+        blocks = [one for one in controller.running.instances() if one.pou is None and one.type_name]
+        self.pins = {one.first + n: one for one in blocks for n in range(one.count)}
+        self.writers = Writers(controller).by_tag
+        self.reads: dict[int, dict[int, None]] = {}
+        self.writes: dict[int, list[int]] = {}
+        for use in controller.access.all:
+            for one in use.tags():
+                if not use.writes or use.how is How.HANDED or one in self.pins:
+                    self.reads.setdefault(use.step, {})[one] = None
+                if use.writes:
+                    self.writes.setdefault(one, []).append(use.step)
+
+    def behind(self, tag: int) -> Iterator[Memory]:
+        """What may remember, of all that decides a tag, nearest first: each with the values that it has not come to by itself."""
+        seen: set[int] = set()
+        for one in self._looked_at(tag):
+            block = self.pins.get(one)
+            if block is not None and block.first not in seen:
+                seen.add(block.first)
+                yield from self._of_block(block)
+            elif block is None and one != tag and self.controller.running.tags[one].type.bits == 1:
+                kinds = {w.kind for w in self.writers.get(one, ())}
+                if kinds & {Kind.SET, Kind.RESET} or one in self._looked_at(one, 1):
+                    yield Memory(one, 1 - self.settled(one))
+
+    def _of_block(self, block: Instance) -> Iterator[Memory]:
+        pin = {name: ref.tag for name, ref in block.scope.items() if isinstance(ref, Leaf)}
+        kind = family(block.type_name)
+        if kind in ("SR", "RS"):
+            yield Memory(pin["q1"], 1 - self.settled(pin["q1"]))
+        elif kind in COUNTERS:
+            yield from (Memory(pin["cv"], value) for value in (self.settled(pin["pv"]), 0) if value != self.settled(pin["cv"]))
+        elif kind in _RUNNING and self.settled(pin["q"]) != _RUNNING[kind]:
+            yield Memory(pin["q"], _RUNNING[kind], runs=True)
+
+    def _looked_at(self, tag: int, deep: int = DEEP) -> list[int]:
+        """The tags, not given, that what writes a tag looks at, and what writes those, nearest first. Args: deep: how far."""
+        found: dict[int, None] = {}
+        last = [tag]
+        for _ in range(deep):
+            near = dict.fromkeys(r for one in last for step in self.writes.get(one, ()) for r in self.reads.get(step, ()))
+            last = [r for r in near if r not in found and r not in self.given and r in self.controller.written]
+            found |= dict.fromkeys(last)
+            if not last or len(found) > MOST_LOOKED_AT:
+                break
+        return list(found)

@@ -1,0 +1,119 @@
+"""Without a log: memory that nobody sees is inferred from what is seen, and what a trial shows is so when the machine's log goes on that way."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from tests.building import MS
+from tests.everyday import everyday
+from tests.texts import text_session
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.now import settled_now
+from whorlograph.desk.session import Session
+from whorlograph.engine.journal import Journal
+from whorlograph.inquiry.symptoms import course
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.log import Log
+from whorlograph.model.question import RootKind, Symptom
+
+
+def at(body: str, local: str, given: str, tag: str = "Y1") -> tuple[Session, Answer]:
+    """The answer at given values, all roots tried."""
+    session = settled_now(text_session(body, [], local), given)
+    answer = ask(session, tag)
+    prove_all(session, answer)
+    return session, answer
+
+
+def names(session: Session, answer: Answer) -> list[str]:
+    """The roots' tags."""
+    return [session.running.tags[r.tag].name if r.tag is not None else "" for r in answer.roots]
+
+
+class Memory(unittest.TestCase):
+    """An output that is seen on, behind something that remembers."""
+
+    def test_what_stands_behind_it_is_taken_as_what_is_seen_needs_it(self) -> None:
+        for body, local, state, ends in (
+                ("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "K in Main 5 is taken as set", "X2"),
+                ("K(S := X1, R1 := X2); Y1 := K.Q1;", "K : RS;", "K in Main 5 is taken as set", "X2"),
+                ("K(CU := X1, R := X2, PV := 3); Y1 := K.Q;", "K : CTU;", "K in Main 5 is taken as standing at 3", "X2"),
+                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TOF;", "K in Main 5 is taken as still running", ""),
+                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TP;", "K in Main 5 is taken as still running", ""),
+                ("IF X1 THEN M := TRUE; END_IF; IF X2 THEN M := FALSE; END_IF; Y1 := M;", "M : BOOL;", "Main.M is taken as on", "X2"),
+                ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "it holds itself, and NOT X2 would end it", "X2")):
+            session, answer = at(body, local, "X1=0,X2=0,Y1=1")
+            said = " ".join([*(link.text for _, link in answer.links()), *(r.text for r in answer.roots)])
+            self.assertEqual(answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+            self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots], body)
+            self.assertIn(state, said, body)
+            self.assertIn("taken so that what is seen stands", " ".join(answer.rests_on))
+            if ends:
+                self.assertEqual([r.proved for r in answer.roots if r.tag is not None and session.running.tags[r.tag].name == ends], [True], body)
+
+    def test_an_on_delay_that_has_not_elapsed(self) -> None:
+        _, answer = at("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TON;", "X1=1,Y1=0")
+        self.assertIn("K in Main 5 is taken as still running", " ".join(link.text for _, link in answer.links()))
+        self.assertIn("longer than its 5 s", " ".join(link.text for _, link in answer.links()))
+
+    def test_what_no_memory_explains_lies_behind_the_output(self) -> None:
+        for body, local, given in (("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "X1=0,X2=1,Y1=1"), ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "X1=0,X2=1,Y1=1"),
+                                   ("Y1 := X1 AND NOT X2;", "M : BOOL;", "X1=0,X2=0,Y1=1"), ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TON;", "X1=0,Y1=1"),
+                                   ("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "X1=0,X2=0,Y1=1,Main.K.Q1=0")):
+            _, answer = at(body, local, given)
+            self.assertEqual([r.kind for r in answer.roots], [RootKind.MISMATCH], body)
+
+    def test_a_counter_that_is_let_go_does_not_count_what_stands_already(self) -> None:
+        _, answer = at("K(CU := X1, R := X2, PV := 1); Y1 := K.Q;", "K : CTU;", "X1=1,X2=1,Y1=0")
+        self.assertEqual([r.proved for r in answer.roots if r.kind is RootKind.FIELD_INPUT], [False])
+
+
+class RandomMachines(unittest.TestCase):
+    """Everyday programs at rest: what one input then changes, by going on with the log."""
+
+    def test_trials_and_roots_are_so_when_the_log_goes_on(self) -> None:
+        asked = proved = helped = first = 0
+        for seed in range(24):
+            random, session = everyday(seed, 6)
+            controller, tags, log = session.controller, session.running.tags, session.log
+            until = random.randrange(1000, 5900) * MS
+            end = until + 3000 * MS
+
+            def going_on(rows: list[tuple[int, int, int]], end: int, log: Log = log, until: int = until, session: Session = session) -> Journal:
+                keep = log.times <= until
+                times, numbers, values = (np.append(column[keep], [r[n] for r in rows]).astype(kind) for n, (column, kind) in enumerate(
+                    ((log.times, np.int64), (log.tags, np.int32), (log.values, np.int64))))
+                return session.controller.replay(Log(times, numbers, values, end=end, rows=len(times)))
+
+            journal = going_on([], end)
+            public = [t for t in tags[:session.running.public] if t.type.name == "BOOL" and "." not in t.name]
+            if any(journal.time(int(row)) > end - 1500 * MS for t in tags[:session.running.public] for row in journal.rows(t.index).tolist()[-1:]):
+                continue  # a generator
+            state = {t.index: journal.settled(t.index, journal.clock.last) for t in public}
+            still = settled_now(session, ",".join(f"{t.name}={state[t.index]}" for t in public))
+            inputs = [t.index for t in public if t.address is not None and t.address.area == "I"]
+            after = {i: going_on([(end + 5 * MS, i, 1 - state[i])], end + 3000 * MS) for i in inputs}
+            written = [t.index for t in public if t.index in controller.written]
+            for tag in random.sample(written, min(3, len(written))):
+                answer = ask(still, tags[tag].name)
+                prove_all(still, answer)
+                helps = set()
+                for i in inputs:
+                    scans = np.arange(after[i].clock.scan_at(end) + 1, after[i].clock.last + 1)
+                    if ((course(after[i], tag).at_all(scans) != 0) != bool(state[tag])).any():
+                        helps.add(i)
+                self.assertEqual(answer.symptom is Symptom.WILL_NOT_DROP_OUT, bool(state[tag]), seed)
+                alone = {r.tag for r in answer.roots if r.proved and not r.together and r.tag in inputs}
+                self.assertLessEqual(alone, helps, f"{seed} {tags[tag].name}: {answer.text}")
+                roots = [r.tag for r in answer.roots]
+                asked, proved, helped = asked + 1, proved + len(alone), helped + bool(helps)
+                first += bool(helps) and roots[0] in helps
+        self.assertGreater(asked, 40)
+        self.assertGreater(proved, 15)
+        self.assertGreaterEqual(first, helped - 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
