@@ -19,9 +19,13 @@ from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 
 
+UNIT = ("FUNCTION_BLOCK Unit VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR L : BOOL; END_VAR\n"
+        "IF S THEN L := TRUE; END_IF; IF R THEN L := FALSE; END_IF; Q := L;\nEND_FUNCTION_BLOCK\n")
+
+
 def at(body: str, local: str, given: str, tag: str = "Y1") -> tuple[Session, Answer]:
     """The answer at given values, all roots tried."""
-    session = settled_now(text_session(body, [], local), given)
+    session = settled_now(text_session(body, [], local, UNIT), given)
     answer = ask(session, tag)
     prove_all(session, answer)
     return session, answer
@@ -37,11 +41,11 @@ class Memory(unittest.TestCase):
 
     def test_what_stands_behind_it_is_taken_as_what_is_seen_needs_it(self) -> None:
         for body, local, state, ends in (
-                ("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "K in Main 5 is taken as set", "X2"),
-                ("K(S := X1, R1 := X2); Y1 := K.Q1;", "K : RS;", "K in Main 5 is taken as set", "X2"),
-                ("K(CU := X1, R := X2, PV := 3); Y1 := K.Q;", "K : CTU;", "K in Main 5 is taken as standing at 3", "X2"),
-                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TOF;", "K in Main 5 is taken as still running", ""),
-                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TP;", "K in Main 5 is taken as still running", ""),
+                ("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "K in Main 8 is taken as set", "X2"),
+                ("K(S := X1, R1 := X2); Y1 := K.Q1;", "K : RS;", "K in Main 8 is taken as set", "X2"),
+                ("K(CU := X1, R := X2, PV := 3); Y1 := K.Q;", "K : CTU;", "K in Main 8 is taken as standing at 3", "X2"),
+                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TOF;", "K in Main 8 is taken as still running", ""),
+                ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TP;", "K in Main 8 is taken as still running", ""),
                 ("IF X1 THEN M := TRUE; END_IF; IF X2 THEN M := FALSE; END_IF; Y1 := M;", "M : BOOL;", "Main.M is taken as on", "X2"),
                 ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "it holds itself, and NOT X2 would end it", "X2")):
             session, answer = at(body, local, "X1=0,X2=0,Y1=1")
@@ -55,8 +59,18 @@ class Memory(unittest.TestCase):
 
     def test_an_on_delay_that_has_not_elapsed(self) -> None:
         _, answer = at("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TON;", "X1=1,Y1=0")
-        self.assertIn("K in Main 5 is taken as still running", " ".join(link.text for _, link in answer.links()))
+        self.assertIn("K in Main 8 is taken as still running", " ".join(link.text for _, link in answer.links()))
         self.assertIn("longer than its 5 s", " ".join(link.text for _, link in answer.links()))
+
+    def test_a_latch_inside_a_block_of_the_program_s_own(self) -> None:
+        session, answer = at("U(S := X1, R := X2); Y1 := U.Q;", "U : Unit;", "X1=0,X2=0,Y1=1")
+        self.assertIn("Main.U.L is taken as on", " ".join(r.text for r in answer.roots))
+        self.assertEqual([r.proved for r in answer.roots if r.tag == session.running.by_name["x2"]], [True])
+
+    def test_what_keeps_its_value_because_it_does_not_run(self) -> None:
+        session, answer = at("IF X3 THEN U(S := X1, R := X2); END_IF; Y1 := U.Q;", "U : Unit;", "X1=0,X2=1,X3=0,Y1=1")
+        self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X3", True))
+        self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots])
 
     def test_what_no_memory_explains_lies_behind_the_output(self) -> None:
         for body, local, given in (("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "X1=0,X2=1,Y1=1"), ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "X1=0,X2=1,Y1=1"),

@@ -10,6 +10,7 @@ from whorlograph.engine.access import How
 from whorlograph.engine.controller import Controller
 from whorlograph.inquiry.writers import Kind, Writers
 from whorlograph.model.blocks import COUNTERS, family
+from whorlograph.model.program import PouKind, VariableKind
 from whorlograph.model.tags import Instance, Leaf
 
 MOST_TRIES = 60
@@ -58,27 +59,37 @@ class _Memories:
         blocks = [one for one in controller.running.instances() if one.pou is None and one.type_name]
         self.pins = {one.first + n: one for one in blocks for n in range(one.count)}
         self.writers = Writers(controller).by_tag
+        given_back = dict(_outputs(controller))
         self.reads: dict[int, dict[int, None]] = {}
         self.writes: dict[int, list[int]] = {}
         for use in controller.access.all:
+            read = self.reads.setdefault(use.step, {})
             for one in use.tags():
                 if not use.writes or use.how is How.HANDED or one in self.pins:
-                    self.reads.setdefault(use.step, {})[one] = None
+                    read[one] = None
                 if use.writes:
+                    read |= dict.fromkeys(given_back.get(one, ()))
                     self.writes.setdefault(one, []).append(use.step)
 
     def behind(self, tag: int) -> Iterator[Memory]:
-        """What may remember, of all that decides a tag, nearest first: each with the values that it has not come to by itself."""
+        """What may remember, of all that decides a tag, nearest first: each with the values that it has not come to by itself.
+
+        Behind what is made to remember comes everything else: where its step does not run, it keeps its value too.
+        """
         seen: set[int] = set()
+        others: list[Memory] = []
         for one in self._looked_at(tag):
             block = self.pins.get(one)
             if block is not None and block.first not in seen:
                 seen.add(block.first)
                 yield from self._of_block(block)
             elif block is None and one != tag and self.controller.running.tags[one].type.bits == 1:
-                kinds = {w.kind for w in self.writers.get(one, ())}
+                kinds, memory = {w.kind for w in self.writers.get(one, ())}, Memory(one, 1 - self.settled(one))
                 if kinds & {Kind.SET, Kind.RESET} or one in self._looked_at(one, 1):
-                    yield Memory(one, 1 - self.settled(one))
+                    yield memory
+                else:
+                    others.append(memory)
+        yield from others
 
     def _of_block(self, block: Instance) -> Iterator[Memory]:
         pin = {name: ref.tag for name, ref in block.scope.items() if isinstance(ref, Leaf)}
@@ -101,3 +112,12 @@ class _Memories:
             if not last or len(found) > MOST_LOOKED_AT:
                 break
         return list(found)
+
+
+def _outputs(controller: Controller) -> Iterator[tuple[int, tuple[int, ...]]]:
+    """By each input of the program's own blocks: what the block gives back."""
+    for one in controller.running.instances():
+        if one.pou is not None and one.pou.kind is PouKind.FUNCTION_BLOCK:
+            tags = {v.name.lower(): ref.tag for v in one.pou.variables if isinstance(ref := one.scope.get(v.name.lower()), Leaf)}
+            outputs = tuple(tags[v.name.lower()] for v in one.pou.variables if v.kind is VariableKind.OUTPUT and v.name.lower() in tags)
+            yield from ((tags[v.name.lower()], outputs) for v in one.pou.variables if v.kind is VariableKind.INPUT and v.name.lower() in tags)

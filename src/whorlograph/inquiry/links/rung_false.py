@@ -103,7 +103,7 @@ def barred_root(tracer: Tracer, tag: int | None, step: int, text: str) -> Root:
 
 
 def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None = None, under: Expr | None = None) -> tuple[list[Gate], str]:
-    """The fewest gates that would complete a path; of equally few, those that changed last.
+    """The fewest gates that would complete a path; of equally few, those that changed last, else those that most look at inputs.
 
     A seal-in of a coil on the trail is no way in, unless there is no other; nor is a path that contradicts itself. A path through the
     auxiliary of the coil's own contactor comes after one of as many gates without: it is off because the coil is.
@@ -121,11 +121,12 @@ def smallest_set(tracer: Tracer, power: Expr | None, seen: Seen, tag: int | None
     if sound and not free and tag is not None and _only_itself(tracer, circuit, sound, seen, tag):
         return [], f"leads through {tracer.name(tag)} itself" + (", or asks one tag to be on and off at once" if len(sound) < len(paths) else "")
     own = {a.tag for tag in tracer.coils for a in auxiliary.of_tag(tracer, tag) if a.sure}
-    best: tuple[tuple[int, bool, int, int], Path] | None = None
+    best: tuple[tuple[int, ...], Path] | None = None
     for path in free or sound:
         opened = circuit.open_gates(path, seen.result)
         latest = max((gate_time(tracer, g, seen) for g in opened), default=(0, 0))
-        key = (-len(opened), not any(gate_tag(tracer, g, seen) in own for g in opened), *latest)
+        tags = [gate_tag(tracer, g, seen) for g in opened]
+        key = (-len(opened), not any(t in own for t in tags), *latest, -sum(t is None or bool(tracer.writers.get(t)) for t in tags))
         if best is None or key > best[0]:
             best = (key, path)
     return (circuit.open_gates(best[1], seen.result) if best is not None else []), ""
