@@ -18,7 +18,6 @@ from whorlograph.inquiry.trail import Answer
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 
-
 UNIT = ("FUNCTION_BLOCK Unit VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR L : BOOL; END_VAR\n"
         "IF S THEN L := TRUE; END_IF; IF R THEN L := FALSE; END_IF; Q := L;\nEND_FUNCTION_BLOCK\n")
 
@@ -63,12 +62,12 @@ class Memory(unittest.TestCase):
         self.assertIn("longer than its 5 s", " ".join(link.text for _, link in answer.links()))
 
     def test_a_latch_inside_a_block_of_the_program_s_own(self) -> None:
-        session, answer = at("U(S := X1, R := X2); Y1 := U.Q;", "U : Unit;", "X1=0,X2=0,Y1=1")
-        self.assertIn("Main.U.L is taken as on", " ".join(r.text for r in answer.roots))
+        session, answer = at("V(S := X1, R := X2); Y1 := V.Q;", "V : Unit;", "X1=0,X2=0,Y1=1")
+        self.assertIn("Main.V.L is taken as on", " ".join(r.text for r in answer.roots))
         self.assertEqual([r.proved for r in answer.roots if r.tag == session.running.by_name["x2"]], [True])
 
     def test_what_keeps_its_value_because_it_does_not_run(self) -> None:
-        session, answer = at("IF X3 THEN U(S := X1, R := X2); END_IF; Y1 := U.Q;", "U : Unit;", "X1=0,X2=1,X3=0,Y1=1")
+        session, answer = at("IF X3 THEN V(S := X1, R := X2); END_IF; Y1 := V.Q;", "V : Unit;", "X1=0,X2=1,X3=0,Y1=1")
         self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X3", True))
         self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots])
 
