@@ -4,18 +4,12 @@ from __future__ import annotations
 
 import unittest
 
-import numpy as np
-
-from tests.building import MS
-from tests.everyday import everyday
+from tests.still import at_rest
 from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.now import settled_now
 from whorlograph.desk.session import Session
-from whorlograph.engine.journal import Journal
-from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.trail import Answer
-from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 
 UNIT = ("FUNCTION_BLOCK Unit VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR L : BOOL; END_VAR\n"
@@ -89,43 +83,33 @@ class RandomMachines(unittest.TestCase):
     def test_trials_and_roots_are_so_when_the_log_goes_on(self) -> None:
         asked = proved = helped = first = 0
         for seed in range(24):
-            random, session = everyday(seed, 6)
-            controller, tags, log = session.controller, session.running.tags, session.log
-            until = random.randrange(1000, 5900) * MS
-            end = until + 3000 * MS
-
-            def going_on(rows: list[tuple[int, int, int]], end: int, log: Log = log, until: int = until, session: Session = session) -> Journal:
-                keep = log.times <= until
-                times, numbers, values = (np.append(column[keep], [r[n] for r in rows]).astype(kind) for n, (column, kind) in enumerate(
-                    ((log.times, np.int64), (log.tags, np.int32), (log.values, np.int64))))
-                return session.controller.replay(Log(times, numbers, values, end=end, rows=len(times)))
-
-            journal = going_on([], end)
-            public = [t for t in tags[:session.running.public] if t.type.name == "BOOL" and "." not in t.name]
-            if any(journal.time(int(row)) > end - 1500 * MS for t in tags[:session.running.public] for row in journal.rows(t.index).tolist()[-1:]):
-                continue  # a generator
-            state = {t.index: journal.settled(t.index, journal.clock.last) for t in public}
-            still = settled_now(session, ",".join(f"{t.name}={state[t.index]}" for t in public))
-            inputs = [t.index for t in public if t.address is not None and t.address.area == "I"]
-            after = {i: going_on([(end + 5 * MS, i, 1 - state[i])], end + 3000 * MS) for i in inputs}
-            written = [t.index for t in public if t.index in controller.written]
-            for tag in random.sample(written, min(3, len(written))):
-                answer = ask(still, tags[tag].name)
-                prove_all(still, answer)
-                helps = set()
-                for i in inputs:
-                    scans = np.arange(after[i].clock.scan_at(end) + 1, after[i].clock.last + 1)
-                    if ((course(after[i], tag).at_all(scans) != 0) != bool(state[tag])).any():
-                        helps.add(i)
-                self.assertEqual(answer.symptom is Symptom.WILL_NOT_DROP_OUT, bool(state[tag]), seed)
-                alone = {r.tag for r in answer.roots if r.proved and not r.together and r.tag in inputs}
-                self.assertLessEqual(alone, helps, f"{seed} {tags[tag].name}: {answer.text}")
-                roots = [r.tag for r in answer.roots]
+            machine = at_rest(seed)
+            if machine is None:
+                continue
+            session = machine.asked
+            for tag in machine.random.sample(machine.written, min(3, len(machine.written))):
+                answer = ask(session, session.running.tags[tag].name)
+                prove_all(session, answer)
+                helps = machine.turning(tag)
+                self.assertEqual(answer.symptom is Symptom.WILL_NOT_DROP_OUT, bool(machine.state[tag]), seed)
+                alone = {r.tag for r in answer.roots if r.proved and not r.together and r.tag in machine.after}
+                self.assertLessEqual(alone, helps, f"{seed} {session.running.tags[tag].name}: {answer.text}")
                 asked, proved, helped = asked + 1, proved + len(alone), helped + bool(helps)
-                first += bool(helps) and roots[0] in helps
+                first += bool(helps) and answer.roots[0].tag in helps
         self.assertGreater(asked, 40)
         self.assertGreater(proved, 15)
         self.assertGreaterEqual(first, helped - 1)
+
+    def test_outputs_whose_memory_is_not_seen_are_no_faults_behind_them(self) -> None:
+        on = 0
+        for seed in range(60):
+            machine = at_rest(seed, cards_only=True)
+            for tag in machine.written if machine is not None else ():
+                assert machine is not None
+                answer = ask(machine.asked, machine.asked.running.tags[tag].name)
+                self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots], f"{seed} {answer.text}")
+                on += bool(machine.asked.now is not None and machine.asked.now.assumed and machine.state[tag])
+        self.assertGreater(on, 5)
 
 
 if __name__ == "__main__":
