@@ -72,6 +72,18 @@ class Memory(unittest.TestCase):
             _, answer = at(body, local, given)
             self.assertEqual([r.kind for r in answer.roots], [RootKind.MISMATCH], body)
 
+    def test_inputs_that_were_not_given_and_would_explain_it_are_asked_for(self) -> None:
+        fan = "Y1 := (X1 OR Y1) AND NOT X2 AND X3;"
+        for given, asked in (("Y1=1", ["X3"]), ("Y1=1,X2=1,X3=0", []), ("Y1=1,X2=1", []), ("Y1=1,X1=0,X2=0,X3=0", [])):
+            session, answer = at(fan, "", given)
+            self.assertEqual((answer.roots[0].kind, names(session, answer)[1:]), (RootKind.MISMATCH, asked), given)
+            self.assertEqual("as declared" in answer.text, bool(asked))
+            self.assertEqual(["the program gives what is seen" in r.text for r in answer.roots[1:]], [True] * len(asked))
+        session, answer = at("Y1 := X1 AND X2 AND X3;", "", "Y1=1,X3=1")
+        self.assertEqual(names(session, answer), ["Y1", "X1", "X2"])
+        self.assertIn("with both that are not given and decide here the other way", answer.roots[1].text)
+        self.assertIn("if X1 and X2 are as declared", answer.text)
+
     def test_a_counter_that_is_let_go_does_not_count_what_stands_already(self) -> None:
         _, answer = at("K(CU := X1, R := X2, PV := 1); Y1 := K.Q;", "K : CTU;", "X1=1,X2=1,Y1=0")
         self.assertEqual([r.proved for r in answer.roots if r.kind is RootKind.FIELD_INPUT], [False])

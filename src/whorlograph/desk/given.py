@@ -114,7 +114,8 @@ def form(session: Session, tag: int, text: str, stood: Stood | None, width: int)
     lines += [_row(session, t, given, width) for t in seen]
     lines.append(Line(((f" the inputs that decide {name}" if inputs else f" no input decides {name}", Ink.QUIET),)))
     lines += [_row(session, t, given, width) for t in inputs]
-    what = "Give what the lamps of the cards and the panel show now (Space: on, off, not given), then Enter asks. The rest is taken as declared."
+    what = "Give what the lamps of the cards and the panel show now (Space: on, off, not given), then Enter asks. The rest is taken as declared, " \
+        "memory as what is given needs it."
     head = [Line(((f" {part}", Ink.TEXT),)) for part in textwrap.wrap(what, max(20, width - 2))]
     title = f"why is {name} as it is now: {len(given)} given"
     return Listing(title, tuple(head), tuple(lines), (), "Space: on, off, not given · Enter asks · y copies the command")

@@ -12,6 +12,7 @@ from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.formats.logs.values import value_reader
 from whorlograph.inquiry.noted import Now
+from whorlograph.inquiry.now import LET_GO
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.errors import UsageError
 from whorlograph.model.log import Log
@@ -76,7 +77,7 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         trial = Trial((), (*inside.items(), *((m.tag, m.value) for m in memories)), tuple(forces))
         return trial, controller.replay(log, trial, end)
 
-    def turning(journal: Journal, wanted: dict[int, int], at: int = still + 3 * controller.scan_time) -> dict[int, int]:
+    def turning(journal: Journal, wanted: dict[int, int], at: int = still + LET_GO * controller.scan_time) -> dict[int, int]:
         scan, found = journal.clock.scan_at(at), dict[int, int]()
         for tag, value in wanted.items():
             if journal.settled(tag, scan) != value:
@@ -95,10 +96,11 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         memories = inferred(controller, inside, turned, lambda tag: base.settled(tag, base.clock.last), tried)
         trial, journal = replayed({}, memories)
         turned = turning(journal, inside)
+    free = trial
     kept = turned.keys() | turning(journal, inside, end).keys()  # what turns only later is seen as given all the same
     if kept:
         trial, journal = replayed({t: inside[t] for t in kept}, memories)
-    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories})
+    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories}, free)
     found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
     found.take(journal)
     return found

@@ -141,6 +141,12 @@ class Tracer:
         found = [one.scope.get(v.name.lower()) for one in of_lists if one.pou is not None for v in one.pou.variables if v.made]
         return frozenset(ref.tag for ref in found if isinstance(ref, TagLeaf))
 
+    def beside(self, journal: Journal) -> Tracer:
+        """A tracer of another replay of the same program and log."""
+        found = Tracer(self.controller, journal, self.log, self.iolist, self.links, now=self.now)
+        found.written = self.written
+        return found
+
     def only_by_itself(self, tag: int) -> bool:
         """Whether nothing but one coil can bring a tag on, which nothing has done so far: no other writer, no log, no force, no initial value."""
         writers = self.writers.get(tag, ())

@@ -90,9 +90,9 @@ class Inquiry:
             text = f"{name} is {tracer.state_word(value)}: it did not {_verb(symptom)}"
             return self._finished(Answer(symptom, tag, value, 0, scan, None, [], text), scan)
         tracer.spent, tracer.coils, tracer.open = 0, [], set()
-        root = mismatch(tracer, tag, value)
-        if root is not None:
-            answer = Answer(symptom, tag, value, 0, scan, None, [root], root.text, mismatch=True)
+        roots = mismatch(tracer, tag, value)
+        if roots:
+            answer = Answer(symptom, tag, value, 0, scan, None, roots, roots[0].text, mismatch=True)
         elif runs_freely(tracer, tag):
             link = generator.link(tracer, tag, Vantage(scan), 0)
             answer = self._answer(symptom, tag, value, 0, scan, link, generator.told(tracer, tag, link))

@@ -49,6 +49,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         if former is not None:
             yield former
         return
+    if rest is not None and answer.mismatch:
+        return  # the asked tag is held at what is seen
     if rest is not None:
         yield Attempted(Trial((Hold(root.tag, int(not root.value), rest),)), f"{tag.name} held {'off' if root.value else 'on'}")
         return

@@ -56,8 +56,7 @@ def _then(runs: TrialRuns, tracer: Tracer, known: list[Root]) -> list[Root]:
         if own:
             holds[root.tag] = min(own, key=lambda t: t.start).trial.holds
     journal = runs.from_start(Trial(tuple(h for some in holds.values() for h in some)))
-    beside = Tracer(runs.controller, journal, runs.log, tracer.iolist, tracer.links)
-    beside.written = tracer.written
+    beside = tracer.beside(journal)
     link = beside.explain(answer.tag, Vantage(min(answer.asked, journal.clock.last), LAST), False, 0)
     there = {r.tag for r in known}
     found = [r.tag for r in merge(link.all_roots())] if link is not None else []

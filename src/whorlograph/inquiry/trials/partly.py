@@ -118,10 +118,8 @@ def _missing(runs: TrialRuns, tracer: Tracer, far: Far) -> str:
 
     At the asked moment; where nothing but a command is missing then, when the last attempt was made.
     """
-    answer, controller = runs.answer, runs.controller
-    journal = runs.from_start(far.trial)
-    beside = Tracer(controller, journal, runs.log, tracer.iolist, tracer.links)
-    beside.written = tracer.written
+    answer, journal = runs.answer, runs.from_start(far.trial)
+    beside = tracer.beside(journal)
     known = {h.tag for h in far.trial.holds} | answer.commands
     for scan in dict.fromkeys((answer.asked, *answer.attempts[-1:])):
         if course(journal, answer.tag).at(scan):

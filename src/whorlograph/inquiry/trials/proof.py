@@ -29,13 +29,15 @@ def prove(runs: TrialRuns, root: Root) -> Proof:
         if found.proved:
             return found
         first = first or found
-    return first or Proof(None, _untried(root, runs.controller), None, None)
+    return first or Proof(None, _untried(runs, root), None, None)
 
 
-def _untried(root: Root, controller: Controller) -> str:
+def _untried(runs: TrialRuns, root: Root) -> str:
     if root.tag is None:
         return "there is nothing to hold"
-    tag = controller.running.tags[root.tag]
+    if runs.rest is not None and runs.answer.mismatch and root.tag != runs.answer.tag:
+        return "the output is taken as it is seen"
+    tag = runs.controller.running.tags[root.tag]
     if root.kind is RootKind.FIELD_INPUT and tag.type.family is not Family.BOOL:
         return f"{tag.name} is no BOOL and never changed: try a value on it yourself"
     return "this root cannot be put the other way"
