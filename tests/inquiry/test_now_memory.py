@@ -60,6 +60,18 @@ class Memory(unittest.TestCase):
         self.assertIn("Main.V.L is taken as on", " ".join(r.text for r in answer.roots))
         self.assertEqual([r.proved for r in answer.roots if r.tag == session.running.by_name["x2"]], [True])
 
+    def test_a_step_number_that_nobody_sees(self) -> None:
+        body = "CASE A OF 0: IF X1 THEN A := 10; END_IF; 10: IF X2 THEN A := 20; END_IF; 20: IF X3 THEN A := 0; END_IF; END_CASE;"
+        for rung, number, ends in (("Y1 := A = 10;", 10, "X2"), ("Y1 := A >= 20;", 20, ""), ("Y1 := A > 10 AND A <> 20;", 11, ""), ("Y1 := A < 0;", -1, "")):
+            session, answer = at(f"{body} {rung}", "", "X1=0,X2=0,X3=0,Y1=1")
+            self.assertEqual(session.now.assumed if session.now is not None else {}, {session.running.by_name["a"]: number}, rung)
+            self.assertIn(f"A is taken as {number}, so that what is seen stands", " ".join(r.text for r in answer.roots))
+            if ends == "X2":
+                self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X2", True))
+        session, answer = at(f"{body} Y1 := A = 10;", "", "X1=0,X2=0,X3=0,A=10")
+        self.assertEqual((names(session, answer), [r.proved for r in answer.roots]), (["X2", "A"], [True, None]))
+        self.assertIn("A is 10 (given)", answer.roots[1].text)
+
     def test_what_keeps_its_value_because_it_does_not_run(self) -> None:
         session, answer = at("IF X3 THEN V(S := X1, R := X2); END_IF; Y1 := V.Q;", "V : Unit;", "X1=0,X2=1,X3=0,Y1=1")
         self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X3", True))

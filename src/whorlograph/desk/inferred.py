@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
 
 from whorlograph.engine.access import How
+from whorlograph.engine.code import Base, Const, Load
 from whorlograph.engine.controller import Controller
+from whorlograph.inquiry.circuit import Circuit, comparisons
 from whorlograph.inquiry.writers import Kind, Writers
 from whorlograph.model.blocks import COUNTERS, family
 from whorlograph.model.program import PouKind, VariableKind
 from whorlograph.model.tags import Instance, Leaf
 
-MOST_TRIES = 60
+MOST_TRIES = 100
 MOST_LOOKED_AT = 200  # tags behind one that would turn
 DEEP = 12  # steps behind it
 _RUNNING = {"TON": 0, "TOF": 1, "TP": 1}  # what a timer's output is while it runs
@@ -61,12 +63,14 @@ class _Memories:
         self.writers = Writers(controller).by_tag
         given_back = dict(_outputs(controller))
         self.reads: dict[int, dict[int, None]] = {}
+        self.readers: dict[int, dict[int, None]] = {}
         self.writes: dict[int, list[int]] = {}
         for use in controller.access.all:
             read = self.reads.setdefault(use.step, {})
             for one in use.tags():
                 if not use.writes or use.how is How.HANDED or one in self.pins:
                     read[one] = None
+                    self.readers.setdefault(one, {})[use.step] = None
                 if use.writes:
                     read |= dict.fromkeys(given_back.get(one, ()))
                     self.writes.setdefault(one, []).append(use.step)
@@ -83,6 +87,8 @@ class _Memories:
             if block is not None and block.first not in seen:
                 seen.add(block.first)
                 yield from self._of_block(block)
+            elif block is None and self.controller.running.tags[one].type.whole:
+                yield from (Memory(one, value) for value in self._limits(one) if value != self.settled(one))
             elif block is None and one != tag and self.controller.running.tags[one].type.bits == 1:
                 kinds, memory = {w.kind for w in self.writers.get(one, ())}, Memory(one, 1 - self.settled(one))
                 if kinds & {Kind.SET, Kind.RESET} or one in self._looked_at(one, 1):
@@ -100,6 +106,26 @@ class _Memories:
             yield from (Memory(pin["cv"], value) for value in (self.settled(pin["pv"]), 0) if value != self.settled(pin["cv"]))
         elif kind in _RUNNING and self.settled(pin["q"]) != _RUNNING[kind]:
             yield Memory(pin["q"], _RUNNING[kind], runs=True)
+
+    def _limits(self, tag: int) -> list[int]:
+        """The values of a number on either side of the literals that it is compared with, those themselves first."""
+        found: dict[int, None] = {}
+        for step in self.readers.get(tag, ()):
+            circuit = Circuit(self.controller.calls.code_of(step))
+            for one in comparisons(circuit.step):
+                for looked, limit in ((one.args[0], circuit.literal(one.args[1])), (one.args[1], circuit.literal(one.args[0]))):
+                    if limit is not None and isinstance(limit.value, int) and tag in self._cells(step, circuit.loads(looked)):
+                        found[limit.value] = None
+        type_ = self.controller.running.tags[tag].type
+        near = [*found, *(v + 1 for v in found), *(v - 1 for v in found)]
+        return [v for v in dict.fromkeys(near) if type_.low <= v <= type_.high]
+
+    def _cells(self, step: int, loads: Iterable[Load | Const]) -> set[int]:
+        """The tags that some loads of a step name plainly."""
+        calls = self.controller.calls
+        own = self.controller.code.instances[calls.instance_of[step]].own
+        plain = [one.target for one in loads if isinstance(one, Load) and not one.target.terms]
+        return {t.cell if t.base == Base.GLOBAL else own + t.cell for t in plain if t.base in (Base.GLOBAL, Base.OWN)}
 
     def _looked_at(self, tag: int, deep: int = DEEP) -> list[int]:
         """The tags, not given, that what writes a tag looks at, and what writes those, nearest first. Args: deep: how far."""

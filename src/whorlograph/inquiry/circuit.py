@@ -31,6 +31,7 @@ from whorlograph.engine.code import (
     Target,
 )
 from whorlograph.engine.evaluate.again import Result, result_node
+from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import STANDARD_BLOCKS
 
 MOST_PATHS = 3_000
@@ -155,7 +156,7 @@ class Circuit:
     def _written_between(self, target: Target, one: int, other: int) -> bool:
         """Whether the step may write a cell between the reading of two nodes."""
         if self._reads is None:
-            self._reads = {at: n for n, action in enumerate(every(self.step.actions)) for at in _read_in(action)}
+            self._reads = {one.at: n for n, action in enumerate(every(self.step.actions)) for one in _parts(action) if isinstance(one, Load)}
         first, last = sorted(self._reads.get(at, -1) for at in (one, other))
         between = list(every(self.step.actions))[max(0, first):last]
         return any(_may_write(action, target) for action in between)
@@ -195,6 +196,11 @@ def node_of(made: Edge | Call, slot: Slot) -> int:
     return result_node(made, slot.number) if isinstance(made, Call) else made.at
 
 
+def comparisons(step: Step) -> Iterator[Op]:
+    """All comparisons that a step makes, those in branches and loops too."""
+    return (one for action in every(step.actions) for one in _parts(action) if isinstance(one, Op) and one.code in COMPARISONS and len(one.args) == 2)
+
+
 def _may_write(action: Action, target: Target) -> bool:
     """Whether an action may write a cell: of what it calls the standard blocks alone are known to write nothing but their pins."""
     if isinstance(action, Store):
@@ -205,18 +211,18 @@ def _may_write(action: Action, target: Target) -> bool:
     return isinstance(action, (Call, Copy))
 
 
-def _read_in(one: object) -> Iterator[int]:
-    """The nodes at which an action itself reads tags, not those within it."""
-    if isinstance(one, Load):
-        yield one.at
+def _parts(one: object) -> Iterator[Node]:
+    """The nodes that an action itself is made of, not those of actions within it."""
+    if isinstance(one, Node):
+        yield one
     if isinstance(one, If):
-        yield from _read_in(one.test)
+        yield from _parts(one.test)
     elif isinstance(one, Node) and not isinstance(one, (Loop, Scope)):
         for part in astuple(one):
-            yield from _read_in(part)
+            yield from _parts(part)
     elif isinstance(one, tuple):
         for part in one:
-            yield from _read_in(part)
+            yield from _parts(part)
 
 
 class _Ways:

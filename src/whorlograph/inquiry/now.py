@@ -57,7 +57,7 @@ def given_root(tracer: Tracer, tag: int, raw: int) -> Root:
     given, word = tag in tracer.now.given, tracer.state_word(tracer.value(tag, raw), tag)
     field = one.address is not None and one.address.area == "I"
     assumed = tag in tracer.now.assumed
-    said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}: only so does what is seen stand" if assumed else \
+    said = f"{one.name} is {word} (given)" if given else f"{one.name} is taken as {word}, so that what is seen stands" if assumed else \
         f"{one.name} is taken as {word}, its declared value (not given)"
     step = tracer.now.turned.get(tag)
     if step is not None and step >= 0:

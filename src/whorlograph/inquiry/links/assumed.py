@@ -29,7 +29,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         state, turning = f"standing at {raw}", ("LD" if down else "R") if value else ("CD" if down else "CU")
     else:
         state, turning = ("set", "R" if "R" in call.tags else "R1") if raw else ("reset", "S1" if "S1" in call.tags else "S")
-    text = f"{label} in {tracer.place(call.step)} is taken as {state}: only so does what is seen stand"
+    text = f"{label} in {tracer.place(call.step)} is taken as {state}, so that what is seen stands"
     if call.kind in TIMERS:
         preset = duration_text(tracer.journal.value_at(call.tags["PT"], tracer.seen(call.step, scan).after))
         text += f"; where that has lasted longer than its {preset}, what is seen is wrong, or what lies behind the output"

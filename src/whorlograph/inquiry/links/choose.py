@@ -123,6 +123,8 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if row is None and all(tracer.ran(w.step, view) <= 0 for w in writers):
         return not_run_yet(tracer, tag, view)
     if not tracer.boolean(tag):
+        if row is None and tracer.now is not None and (tag in tracer.now.given or tag in tracer.now.assumed):
+            return given_link(tracer, tag, tracer.raw(tag, view))
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or writers[-1]
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
