@@ -68,6 +68,17 @@ class Power(unittest.TestCase):
         session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (50, "X1", 1), (300, "X1", 1)], "M1, M2 : BOOL;")
         self.assertIn(NEVER, _texts(ask(session, "Y1")))
 
+    def test_a_write_that_can_never_come_is_nothing_where_there_is_another(self) -> None:
+        for body in ("IF X1 OR NOT X1 THEN Y1 := X2; ELSE Y1 := X3; END_IF;", "IF X1 AND NOT X1 THEN Y1 := TRUE; END_IF; IF X2 THEN Y1 := TRUE; END_IF;"
+                     "IF X3 THEN Y1 := FALSE; END_IF;"):
+            session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (300, "X1", 0)])
+            answer = ask(session, "Y1")
+            prove_all(session, answer)
+            self.assertEqual((_tags(session, answer)[0], answer.roots[0].proved), ("X2", True), body)
+            self.assertNotIn(RootKind.PROGRAM, [r.kind for r in answer.roots])
+        only = text_session("IF X1 AND NOT X1 THEN Y1 := TRUE; END_IF; IF X3 THEN Y1 := FALSE; END_IF;", [(0, "X1", 0), (0, "X3", 0), (300, "X1", 0)])
+        self.assertEqual([r.kind for r in ask(only, "Y1").roots], [RootKind.PROGRAM])
+
     def test_a_bit_that_is_always_on_is_no_cause_of_what_else_has_one(self) -> None:
         session = text_session("M1 := X1 OR NOT X1; Y1 := M1 AND X2;", [(0, "X1", 0), (0, "X2", 0), (50, "X2", 1), (300, "X1", 1)], "M1 : BOOL;")
         answer = ask(session, "Y1")

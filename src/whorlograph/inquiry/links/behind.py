@@ -51,7 +51,8 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
         if more is not None:
             more.value = value
             found.children.append(more)
-    found.children += _unwritten(tracer, tag, missing, view, depth + 1)
+    others = bool(found.children or found.roots)
+    found.children += never_set.possible(_unwritten(tracer, tag, missing, view, depth + 1), others)
     return found
 
 
@@ -62,7 +63,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
     Args: kept: what wrote it in ``row``.
     """
     opposite = [w for w in writers if w.kind is (Kind.RESET if value else Kind.SET) or w.kind is Kind.VALUE]
-    missing = _unwritten(tracer, tag, opposite, view, depth + 1)
+    missing = never_set.possible(_unwritten(tracer, tag, opposite, view, depth + 1))
     if kept is None or row is None or kept not in writers:
         return missing[0] if len(missing) == 1 else None
     scan = tracer.scan_of(row)

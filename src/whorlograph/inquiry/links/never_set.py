@@ -29,7 +29,13 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
 def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind, said: str = NEVER) -> list[Link]:
     """The same of each coil, four at most, the one that lacks the fewest contacts first."""
     found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind, said) for w in writers[:4]]
-    return sorted((link for link in found if link is not None), key=lambda link: len(link.blockers))
+    return sorted(possible([link for link in found if link is not None]), key=lambda link: len(link.blockers))
+
+
+def possible(links: list[Link], others: bool = False) -> list[Link]:
+    """Links of writes that did not come, but for those that never can, where there are others. Args: others: there are, besides these."""
+    able = [one for one in links if not any(root.never for root in one.roots)]
+    return able if able or others else links
 
 
 def had_turn(tracer: Tracer, writers: list[Writer], view: Vantage, scan: int) -> list[Writer]:
