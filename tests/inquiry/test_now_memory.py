@@ -77,6 +77,12 @@ class Memory(unittest.TestCase):
         self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X3", True))
         self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots])
 
+    def test_a_lamp_that_flashes_comes_and_goes_whatever_it_was_when_it_was_looked_at(self) -> None:
+        for seen in (0, 1):
+            _, answer = at("K(IN := NOT J.Q, PT := T#500ms); J(IN := K.Q, PT := T#500ms); Y1 := K.Q AND X1;", "K, J : TON;", f"X1=1,Y1={seen}")
+            self.assertIn("Y1 comes and goes", answer.text)
+            self.assertEqual(answer.rests_on, [])
+
     def test_what_no_memory_explains_lies_behind_the_output(self) -> None:
         for body, local, given in (("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "X1=0,X2=1,Y1=1"), ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "X1=0,X2=1,Y1=1"),
                                    ("Y1 := X1 AND NOT X2;", "M : BOOL;", "X1=0,X2=0,Y1=1"), ("K(IN := X1, PT := T#5s); Y1 := K.Q;", "K : TON;", "X1=0,Y1=1"),

@@ -15,7 +15,7 @@ from whorlograph.model.blocks import COUNTERS, family
 from whorlograph.model.program import PouKind, VariableKind
 from whorlograph.model.tags import Instance, Leaf
 
-MOST_TRIES = 100
+MOST_TRIES, MOST_SLOW = 100, 8  # replays, by the compiled engine and by the plain one
 MOST_LOOKED_AT = 200  # tags behind one that would turn
 DEEP = 12  # steps behind it
 _RUNNING = {"TON": 0, "TOF": 1, "TP": 1}  # what a timer's output is while it runs
@@ -44,7 +44,7 @@ def inferred(controller: Controller, given: dict[int, int], turned: dict[int, in
             if any(one.tag == m.tag for m in found):
                 continue
             tries += 1
-            if tries > MOST_TRIES:
+            if tries > (MOST_SLOW if controller.plain else MOST_TRIES):
                 return found
             after = tried((*found, one))
             if tag not in after and set(after) < left:

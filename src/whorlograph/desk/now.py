@@ -22,6 +22,7 @@ from .session import Session
 
 SETTLE = 60_000_000_000  # ns in which the rest comes to rest, and longer where a timer takes longer
 LONGEST = 7 * 86_400_000_000_000
+FLASHES = 5  # changes of what is let go, from which on it comes and goes by itself
 
 
 def given_values(session: Session, text: str) -> dict[int, int]:
@@ -89,6 +90,11 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         return turning(replayed({}, memories)[1], inside | {m.tag: m.value for m in memories})
 
     trial, journal = replayed({})
+    first = journal.clock.scan_at(still)
+    flashing = {t for t in inside if sum(journal.scan(row) >= first for row in journal.rows(t).tolist()[-FLASHES:]) == FLASHES}
+    if flashing:  # what is seen of it is how it stands at one moment
+        inside = {t: v for t, v in inside.items() if t not in flashing}
+        trial, journal = replayed({})
     turned = turning(journal, inside)
     memories: tuple[Memory, ...] = ()
     if turned:
