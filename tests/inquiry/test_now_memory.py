@@ -77,6 +77,12 @@ class Memory(unittest.TestCase):
         self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X3", True))
         self.assertNotIn(RootKind.MISMATCH, [r.kind for r in answer.roots])
 
+    def test_a_sum_that_is_made_anew_in_every_scan_names_all_that_would_add_to_it(self) -> None:
+        body = "A := 0; IF NOT X1 THEN A := A + 2; END_IF; IF NOT X2 THEN A := A + 3; END_IF; IF X3 THEN A := A + 2; END_IF; Y1 := A >= 3;"
+        session, answer = at(body, "", "X1=1,X2=1,X3=0,Y1=0")
+        self.assertEqual({n: r.proved for n, r in zip(names(session, answer), answer.roots, strict=True) if n}, {"X2": True, "X1": False, "X3": False})
+        self.assertEqual(names(session, answer)[0], "X2")
+
     def test_a_lamp_that_flashes_comes_and_goes_whatever_it_was_when_it_was_looked_at(self) -> None:
         for seen in (0, 1):
             _, answer = at("K(IN := NOT J.Q, PT := T#500ms); J(IN := K.Q, PT := T#500ms); Y1 := K.Q AND X1;", "K, J : TON;", f"X1=1,Y1={seen}")

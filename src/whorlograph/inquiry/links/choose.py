@@ -31,6 +31,7 @@ from . import (
     skipped,
     standing_reset,
     step_inactive,
+    tallied,
     turned,
     written,
 )
@@ -126,7 +127,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         if row is None and tracer.now is not None and (tag in tracer.now.given or tag in tracer.now.assumed):
             return given_link(tracer, tag, tracer.raw(tag, view))
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
-        chosen = writer or writers[-1]
+        chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
         if chosen.bit >= 0:
             return written.bit_link(tracer, tag, chosen, scan, depth)
