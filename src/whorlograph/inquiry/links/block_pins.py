@@ -25,9 +25,16 @@ def pin_on(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, dep
            what: str = "") -> Link | None:
     """Why a pin is on in a scan. Args: change: what switched it on then; each: any of its conditions could have ended what came of it."""
     what = what or f"{pin} of {label}"
+    if tracer.now is not None and pin in call.pins and _stands(tracer, call, pin):
+        scan, change = tracer.journal.clock.last, False  # while all came to rest nothing happened that could be told
     if pin in call.pins:
         return powered(tracer, None, call.step, call.element, call.pins[pin], scan, depth, LinkKind.RUNG_TRUE, change, what, each)
     return tracer.explain(call.tags[pin], tracer.view_of(call.step, scan), change, depth)
+
+
+def _stands(tracer: Tracer, call: BlockCall, pin: str) -> bool:
+    """Whether a pin is on at the end."""
+    return tracer.circuit(call.step).on(call.pins[pin], tracer.seen(call.step, tracer.journal.clock.last).result)
 
 
 def pin_off(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
