@@ -1,4 +1,4 @@
-"""What nobody sees but must be so that what is seen stands: latches, bistables, counters and timers behind given tags (ANSWERS.md, Without a log)."""
+"""What nobody sees but must be so that what is seen stands: latches, bistables, counters, timers, numbers behind given tags (docs/decisions/009)."""
 
 from __future__ import annotations
 
