@@ -108,6 +108,18 @@ class Memory(unittest.TestCase):
         self.assertIn("with both that are not given and decide here the other way", answer.roots[1].text)
         self.assertIn("if X1 and X2 are as declared", answer.text)
 
+    def test_two_latches_in_series_and_what_three_of_them_leave_open(self) -> None:
+        local = "K, J, H : SR;"
+        calls = "K(S1 := X1, R := X2); J(S1 := X3, R := X2);"
+        session, answer = at(f"{calls} Y1 := K.Q1 AND J.Q1;", local, "X1=0,X2=0,X3=0,Y1=1")
+        self.assertEqual((names(session, answer)[0], answer.roots[0].proved), ("X2", True))
+        self.assertIn("Main.K.Q1 on, Main.J.Q1 on", answer.rests_on[0])
+        session, answer = at(f"{calls} H(S1 := X1, R := X3); Y1 := K.Q1 AND J.Q1 AND H.Q1;", local, "X1=0,X2=0,Y1=1")
+        self.assertEqual(answer.roots[0].kind, RootKind.MISMATCH)
+        self.assertIn("if Main.K.Q1 and Main.J.Q1 and Main.H.Q1 are as declared", answer.text)
+        _, answer = at(f"{calls} H(S1 := X1, R := X3); Y1 := K.Q1 AND J.Q1 AND H.Q1;", local, "X1=0,X2=1,Y1=1")
+        self.assertNotIn("as declared", answer.text)
+
     def test_a_counter_that_is_let_go_does_not_count_what_stands_already(self) -> None:
         _, answer = at("K(CU := X1, R := X2, PV := 1); Y1 := K.Q;", "K : CTU;", "X1=1,X2=1,Y1=0")
         self.assertEqual([r.proved for r in answer.roots if r.kind is RootKind.FIELD_INPUT], [False])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from itertools import combinations
 
 from msgspec import Struct
 
@@ -16,6 +17,7 @@ from whorlograph.model.program import PouKind, VariableKind
 from whorlograph.model.tags import Instance, Leaf
 
 MOST_TRIES, MOST_SLOW = 100, 8  # replays, by the compiled engine and by the plain one
+MOST_PAIRED = 8  # memories of which two are taken at once
 MOST_LOOKED_AT = 200  # tags behind one that would turn
 DEEP = 12  # steps behind it
 _RUNNING = {"TON": 0, "TOF": 1, "TP": 1}  # what a timer's output is while it runs
@@ -30,27 +32,30 @@ class Memory(Struct, frozen=True):
 
 
 def inferred(controller: Controller, given: dict[int, int], turned: dict[int, int], settled: Callable[[int], int],
-             tried: Callable[[tuple[Memory, ...]], dict[int, int]]) -> tuple[Memory, ...]:
-    """Memories that let given tags stand which the program would turn otherwise, one for each where one is found.
+             tried: Callable[[tuple[Memory, ...]], dict[int, int]]) -> tuple[tuple[Memory, ...], dict[int, tuple[int, ...]]]:
+    """Memories that let given tags stand which the program would turn otherwise: one for each where one is found, else two.
 
     Args: given: raw values by tag, of tags that the program writes; turned: those that it would turn; settled: what a tag came to; tried: which
         would be turned with some memories as they are handed.
+    Returns: the memories; and by tag for which none were found those that would all together let it stand.
     """
     memories = _Memories(controller, given, settled)
     found: tuple[Memory, ...] = ()
-    left, tries = set(turned), 0
+    left, tries, able = set(turned), 0, dict[int, dict[int, Memory]]()
     for tag in turned:
-        for one in memories.behind(tag) if tag in left else ():
-            if any(one.tag == m.tag for m in found):
-                continue
+        behind = [m for m in memories.behind(tag) if all(m.tag != f.tag for f in found)] if tag in left else []
+        pairs = [(a, b) for a, b in combinations(behind[:MOST_PAIRED], 2) if a.tag != b.tag]
+        for more in (*((one,) for one in behind), *pairs):
             tries += 1
             if tries > (MOST_SLOW if controller.plain else MOST_TRIES):
-                return found
-            after = tried((*found, one))
-            if tag not in after and set(after) < left:
-                found, left = (*found, one), set(after)
                 break
-    return found
+            after = tried((*found, *more))
+            if len(more) == 1 and more[0].tag not in after:
+                able.setdefault(tag, {}).setdefault(more[0].tag, more[0])
+            if tag not in after and set(after) < left:
+                found, left = (*found, *more), set(after)
+                break
+    return found, {tag: tuple(able[tag]) for tag in left & able.keys() if tag not in tried((*found, *able[tag].values()))}
 
 
 class _Memories:

@@ -97,16 +97,17 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         trial, journal = replayed({})
     turned = turning(journal, inside)
     memories: tuple[Memory, ...] = ()
+    unseen: dict[int, tuple[int, ...]] = {}
     if turned:
         base = journal
-        memories = inferred(controller, inside, turned, lambda tag: base.settled(tag, base.clock.last), tried)
+        memories, unseen = inferred(controller, inside, turned, lambda tag: base.settled(tag, base.clock.last), tried)
         trial, journal = replayed({}, memories)
         turned = turning(journal, inside)
     free = trial
     kept = turned.keys() | turning(journal, inside, end).keys()  # what turns only later is seen as given all the same
     if kept:
         trial, journal = replayed({t: inside[t] for t in kept}, memories)
-    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories}, free)
+    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories}, free, unseen)
     found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
     found.take(journal)
     return found

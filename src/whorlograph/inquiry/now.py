@@ -87,6 +87,8 @@ def mismatch(tracer: Tracer, tag: int, value: bool) -> list[Root]:
     if tracer.now is None or tag not in tracer.now.turned or address is None or address.area != "Q":
         return []
     others = _not_given(tracer, tag, tracer.now)
+    last = tracer.journal.clock.last
+    others = others or [given_root(tracer, one, tracer.journal.settled(one, last)) for one in tracer.now.unseen.get(tag, ())]
     point, name = tracer.iolist.get(tag), tracer.name(tag)
     step = tracer.now.turned[tag]
     by = f"{tracer.place(step)} gives" if step >= 0 else "the program gives"
@@ -99,7 +101,11 @@ def mismatch(tracer: Tracer, tag: int, value: bool) -> list[Root]:
 
 
 def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
-    """The inputs that were not given and that, were they otherwise than declared, would have the program give what is seen: each alone, else all."""
+    """What was not given and may be why the program turns a tag.
+
+    Inputs that, were they otherwise than declared, would have the program give what is seen: each alone, else all; where none are found, what the
+    program was seen to look at first, but for where given values alone turn the tag.
+    """
     def replayed(turned: list[Root]) -> Journal:
         holds = tuple(Hold(r.tag, int(not r.value)) for r in turned if r.tag is not None)
         return tracer.controller.replay(tracer.log, Trial(holds, now.free.initial, now.free.forces))
@@ -110,6 +116,7 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
         return next((s for s in range(first, first + LET_GO) if journal.settled(tag, s) != journal.settled(tag, first - 1)), None)
 
     found: list[Root] = []
+    looked_at: list[Root] = []
     for _ in range(MOST_ROUNDS):
         journal = replayed(found)
         scan = turns(journal)
@@ -119,8 +126,9 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
         beside.now = Now(now.given, {}, now.free, now.rest, now.assumed)
         link = beside.explain(tag, Vantage(scan, LAST), False, 0)
         known = {r.tag for r in found}
-        fresh = [r for r in (merge(link.all_roots()) if link is not None else []) if r.kind is RootKind.FIELD_INPUT and r.tag is not None
-                 and r.tag not in now.given and r.tag not in known and tracer.boolean(r.tag)]
+        unknown = [r for r in (merge(link.all_roots()) if link is not None else []) if r.tag is not None and r.tag not in now.given]
+        fresh = [r for r in unknown if r.kind is RootKind.FIELD_INPUT and r.tag not in known and tracer.boolean(r.tag or 0)]
+        looked_at = looked_at or unknown
         alone = [r for r in fresh if turns(replayed([r])) is None] if not found else []
         if alone:
             for root in alone:
@@ -128,9 +136,9 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
             return alone
         found += fresh
         if not fresh:
-            return []
+            return looked_at if unknown else []
     else:
-        return []
+        return looked_at
     for root in found[::-1]:
         fewer = [r for r in found if r is not root]
         if turns(replayed(fewer)) is None:

@@ -37,8 +37,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
 
     Args: rest: without a log, when (ns) all has come to rest: what was given has stood until then.
     """
-    if root.tag is None or root.tag == answer.tag:
-        return
+    if root.tag is None or root.tag == answer.tag or (rest is not None and answer.mismatch):
+        return  # the asked tag is held, or taken as it is seen
     tag = controller.running.tags[root.tag]
     if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
         yield Attempted(Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start")
@@ -49,8 +49,6 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         if former is not None:
             yield former
         return
-    if rest is not None and answer.mismatch:
-        return  # the asked tag is held at what is seen
     if rest is not None:
         yield Attempted(Trial((Hold(root.tag, int(not root.value), rest),)), f"{tag.name} held {'off' if root.value else 'on'}")
         return
