@@ -204,7 +204,7 @@ def comparisons(step: Step) -> Iterator[Op]:
 def _may_write(action: Action, target: Target) -> bool:
     """Whether an action may write a cell: of what it calls the standard blocks alone are known to write nothing but their pins."""
     if isinstance(action, Store):
-        return (action.target.base, action.target.cell) == (target.base, target.cell)
+        return Base.PARAM in (action.target.base, target.base) or (action.target.base, action.target.cell) == (target.base, target.cell)
     if isinstance(action, Invoke):
         pins = sum(map(len, STANDARD_BLOCKS[action.block]))
         return action.where.base == target.base and (target.base != Base.OWN or 0 <= target.cell - action.where.own < pins)
