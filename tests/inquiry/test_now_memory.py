@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 
+from tests.building import MS
 from tests.still import at_rest
 from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.now import settled_now
-from whorlograph.desk.session import Session
+from whorlograph.desk.session import Paths, Session
+from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.st import read
 from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList
+from whorlograph.model.log import empty_log
+from whorlograph.model.profile import Profile
 from whorlograph.model.question import RootKind, Symptom
 
 UNIT = ("FUNCTION_BLOCK Unit VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR L : BOOL; END_VAR\n"
@@ -88,6 +95,16 @@ class Memory(unittest.TestCase):
             _, answer = at("K(IN := NOT J.Q, PT := T#500ms); J(IN := K.Q, PT := T#500ms); Y1 := K.Q AND X1;", "K, J : TON;", f"X1=1,Y1={seen}")
             self.assertIn("Y1 comes and goes", answer.text)
             self.assertEqual(answer.rests_on, [])
+
+    def test_a_chart_that_goes_round_for_ever_and_a_timer_of_hours_are_answered_at_once(self) -> None:
+        text = ("PROGRAM Main\nVAR X1 AT %IX0.0 : BOOL; Y1 AT %QX0.0 : BOOL; Long : TON; END_VAR\nINITIAL_STEP A: Y1(N); END_STEP STEP B: END_STEP\n"
+                "TRANSITION FROM A TO B := A.T > T#20ms; END_TRANSITION\nTRANSITION FROM B TO A := B.T > T#20ms; END_TRANSITION\nEND_PROGRAM\n"
+                "PROGRAM Other\nVAR X2 AT %IX0.1 : BOOL; Y2 AT %QX0.1 : BOOL; K : TON; END_VAR\nK(IN := X2, PT := T#30h); Y2 := K.Q;\nEND_PROGRAM\n")
+        controller = Controller(read(text.encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
+        session = settled_now(Session(controller, empty_log(), IoList({}), [], Paths(Path("x.st"))), "Other.X2=1")
+        assert session.now is not None
+        self.assertLess(len(session.journal), 1_000_000)
+        self.assertGreaterEqual(session.now.rest, 60_000 * MS)
 
     def test_what_no_memory_explains_lies_behind_the_output(self) -> None:
         for body, local, given in (("K(S1 := X1, R := X2); Y1 := K.Q1;", "K : SR;", "X1=0,X2=1,Y1=1"), ("M := (X1 OR M) AND NOT X2; Y1 := M;", "M : BOOL;", "X1=0,X2=1,Y1=1"),

@@ -22,6 +22,7 @@ from .session import Session
 
 SETTLE = 60_000_000_000  # ns in which the rest comes to rest, and longer where a timer takes longer
 LONGEST = 7 * 86_400_000_000_000
+MOST_CHANGES = 50_000  # while all comes to rest, where more would follow
 FLASHES = 5  # changes of what is let go, from which on it comes and goes by itself
 
 
@@ -67,10 +68,9 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
     if first is not None and first not in controller.written:
         outside.setdefault(first, 0)
     inside = {t: v for t, v in given.items() if t in controller.written}
-    still = _settling(controller)
+    still = _settling(controller, outside, inside)
     end = 2 * still  # what is tried later has as long to come to rest again
-    log = Log(np.zeros(len(outside), np.int64), np.array(list(outside), np.int32), np.array(list(outside.values()), np.int64), end=end,
-              rows=len(outside))
+    log = _standing(outside, end)
 
     def replayed(kept: dict[int, int], memories: tuple[Memory, ...] = ()) -> tuple[Trial, Journal]:
         forces = [Hold(t, v, 0, None if t in kept else still) for t, v in inside.items()]
@@ -113,18 +113,36 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
     return found
 
 
-def _settling(controller: Controller) -> int:
-    """How long everything takes to come to rest: twice the longest timer, a minute at least."""
+def _standing(outside: dict[int, int], end: int) -> Log:
+    """A log in which inputs stand still."""
+    return Log(np.zeros(len(outside), np.int64), np.array(list(outside), np.int32), np.array(list(outside.values()), np.int64), end=end,
+               rows=len(outside))
+
+
+def _settling(controller: Controller, outside: dict[int, int], inside: dict[int, int]) -> int:
+    """How long everything takes to come to rest: twice the longest timer, a minute at least; less where something comes and goes all the time."""
+    still = _longest(controller)
+    if still <= SETTLE:
+        return SETTLE
+    held = Trial((), tuple(inside.items()), tuple(Hold(t, v) for t, v in inside.items()))
+    journal = controller.replay(_standing(outside, SETTLE), held, SETTLE)
+    busy = len(journal) - journal.settled_position(journal.clock.scan_at(SETTLE // 2))
+    return min(still, max(SETTLE, SETTLE // 2 * MOST_CHANGES // busy)) if busy else still
+
+
+def _longest(controller: Controller) -> int:
+    """Twice the longest preset of a timer; those that never elapse are none."""
     running, longest = controller.running, 0
     for one in running.instances():
         if one.pou is None and one.type_name in TIMERS:
             for tag in running.tags[one.first:one.first + one.count]:
                 if tag.name.endswith(".PT"):
-                    longest = max(longest, tag.initial)
+                    longest = max(longest, tag.initial if tag.initial < LONGEST else 0)
     # A preset is what is wired to PT: a short replay shows what it is.
     journal = controller.replay(Log(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64), end=3 * controller.scan_time), None,
                                 3 * controller.scan_time)
     for tag in running.tags[:running.public]:
         if tag.name.endswith(".PT"):
-            longest = max(longest, journal.settled(tag.index, journal.clock.last))
-    return min(LONGEST, max(SETTLE, 2 * longest))
+            preset = journal.settled(tag.index, journal.clock.last)
+            longest = max(longest, preset if preset < LONGEST else 0)
+    return min(LONGEST, 2 * longest)
