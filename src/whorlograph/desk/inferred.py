@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from itertools import combinations
 
 from msgspec import Struct
 
-from whorlograph.engine.access import How
-from whorlograph.engine.code import Base, Const, Load
 from whorlograph.engine.controller import Controller
 from whorlograph.inquiry.circuit import Circuit, comparisons
+from whorlograph.inquiry.last_right import upstream
 from whorlograph.inquiry.writers import Kind, Writers
+from whorlograph.inquiry.xref import Xref
 from whorlograph.model.blocks import COUNTERS, family
-from whorlograph.model.program import PouKind, VariableKind
+from whorlograph.model.iolist import IoList
 from whorlograph.model.tags import Instance, Leaf
 
 MOST_TRIES, MOST_SLOW = 100, 8  # replays, by the compiled engine and by the plain one
 MOST_PAIRED = 8  # memories of which two are taken at once
 MOST_LOOKED_AT = 200  # tags behind one that would turn
-DEEP = 12  # steps behind it
 _RUNNING = {"TON": 0, "TOF": 1, "TP": 1}  # what a timer's output is while it runs
 
 
@@ -59,26 +58,18 @@ def inferred(controller: Controller, given: dict[int, int], turned: dict[int, in
 
 
 class _Memories:
-    """What remembers in a program: what each step looks at, the pins of its own blocks too, and by tag the steps that write it."""
+    """What remembers in a program, and what it may be."""
 
     def __init__(self, controller: Controller, given: dict[int, int], settled: Callable[[int], int]) -> None:
         self.controller, self.given, self.settled = controller, given, settled
+        self.decided_by = Xref(controller, IoList({})).decided_by
         blocks = [one for one in controller.running.instances() if one.pou is None and one.type_name]
         self.pins = {one.first + n: one for one in blocks for n in range(one.count)}
         self.writers = Writers(controller).by_tag
-        given_back = dict(_outputs(controller))
-        self.reads: dict[int, dict[int, None]] = {}
-        self.readers: dict[int, dict[int, None]] = {}
-        self.writes: dict[int, list[int]] = {}
-        for use in controller.access.all:
-            read = self.reads.setdefault(use.step, {})
-            for one in use.tags():
-                if not use.writes or use.how is How.HANDED or one in self.pins:
-                    read[one] = None
-                    self.readers.setdefault(one, {})[use.step] = None
-                if use.writes:
-                    read |= dict.fromkeys(given_back.get(one, ()))
-                    self.writes.setdefault(one, []).append(use.step)
+        self.called: dict[int, list[int]] = {}  # by step: the tags of the program's own blocks that it executes
+        for number, one in enumerate(controller.running.instances()):
+            for caller in controller.calls.callers.get(number, ()):
+                self.called.setdefault(caller.step, []).extend(range(one.first, one.first + one.count))
 
     def behind(self, tag: int) -> Iterator[Memory]:
         """What may remember, of all that decides a tag, nearest first: each with the values that it has not come to by itself.
@@ -87,20 +78,45 @@ class _Memories:
         """
         seen: set[int] = set()
         others: list[Memory] = []
-        for one in self._looked_at(tag):
-            block = self.pins.get(one)
-            if block is not None and block.first not in seen:
-                seen.add(block.first)
-                yield from self._of_block(block)
-            elif block is None and self.controller.running.tags[one].type.whole:
+        for one in (tag, *upstream(tag, self._not_given, MOST_LOOKED_AT)):
+            for block in self._executed_for(one):
+                if block.first not in seen:
+                    seen.add(block.first)
+                    yield from self._of_block(block)
+            type_ = self.controller.running.tags[one].type
+            if one == tag or one in self.pins:
+                continue
+            if type_.whole:
                 yield from (Memory(one, value) for value in self._limits(one) if value != self.settled(one))
-            elif block is None and one != tag and self.controller.running.tags[one].type.bits == 1:
-                kinds, memory = {w.kind for w in self.writers.get(one, ())}, Memory(one, 1 - self.settled(one))
-                if kinds & {Kind.SET, Kind.RESET} or one in self._looked_at(one, 1):
+            elif type_.bits == 1:
+                memory = Memory(one, 1 - self.settled(one))
+                if self._remembers(one):
                     yield memory
                 else:
                     others.append(memory)
         yield from others
+
+    def _steps(self, tag: int) -> list[int]:
+        """The steps that write a tag."""
+        return list(dict.fromkeys(use.step for use in self.controller.access.of_tag(tag) if use.writes))
+
+    def _not_given(self, tag: int) -> list[int]:
+        """The tags that decide one and that the program writes, but for those given."""
+        inside = (t for step in self._steps(tag) for t in self.called.get(step, ()))
+        return [t for t in (*self.decided_by(tag), *inside) if t not in self.given and t in self.controller.written]
+
+    def _remembers(self, tag: int) -> bool:
+        """Whether a BOOL is a latch, or hangs on itself."""
+        return any(w.kind in (Kind.SET, Kind.RESET) for w in self.writers.get(tag, ())) or any(
+            write.may_be(tag) and any(r.may_be(tag) for r in reads)
+            for step in self._steps(tag) for write, reads in self.controller.access.hangs_on(step))
+
+    def _executed_for(self, tag: int) -> Iterator[Instance]:
+        """The standard blocks that a tag is a pin of, or that steps execute which write it."""
+        if tag in self.pins:
+            yield self.pins[tag]
+        for step in self._steps(tag):
+            yield from (self.pins[t] for use in self.controller.access.of_step(step) if use.writes for t in use.tags() if t in self.pins)
 
     def _of_block(self, block: Instance) -> Iterator[Memory]:
         pin = {name: ref.tag for name, ref in block.scope.items() if isinstance(ref, Leaf)}
@@ -115,40 +131,12 @@ class _Memories:
     def _limits(self, tag: int) -> list[int]:
         """The values of a number on either side of the literals that it is compared with, those themselves first."""
         found: dict[int, None] = {}
-        for step in self.readers.get(tag, ()):
-            circuit = Circuit(self.controller.calls.code_of(step))
-            for one in comparisons(circuit.step):
+        for use in self.controller.access.of_tag(tag):
+            circuit = Circuit(self.controller.calls.code_of(use.step))
+            for one in comparisons(circuit.step) if not use.writes else ():
                 for looked, limit in ((one.args[0], circuit.literal(one.args[1])), (one.args[1], circuit.literal(one.args[0]))):
-                    if limit is not None and isinstance(limit.value, int) and tag in self._cells(step, circuit.loads(looked)):
+                    if limit is not None and isinstance(limit.value, int) and any(load.at == use.at for load in circuit.loads(looked)):
                         found[limit.value] = None
         type_ = self.controller.running.tags[tag].type
         near = [*found, *(v + 1 for v in found), *(v - 1 for v in found)]
         return [v for v in dict.fromkeys(near) if type_.low <= v <= type_.high]
-
-    def _cells(self, step: int, loads: Iterable[Load | Const]) -> set[int]:
-        """The tags that some loads of a step name plainly."""
-        calls = self.controller.calls
-        own = self.controller.code.instances[calls.instance_of[step]].own
-        plain = [one.target for one in loads if isinstance(one, Load) and not one.target.terms]
-        return {t.cell if t.base == Base.GLOBAL else own + t.cell for t in plain if t.base in (Base.GLOBAL, Base.OWN)}
-
-    def _looked_at(self, tag: int, deep: int = DEEP) -> list[int]:
-        """The tags, not given, that what writes a tag looks at, and what writes those, nearest first. Args: deep: how far."""
-        found: dict[int, None] = {}
-        last = [tag]
-        for _ in range(deep):
-            near = dict.fromkeys(r for one in last for step in self.writes.get(one, ()) for r in self.reads.get(step, ()))
-            last = [r for r in near if r not in found and r not in self.given and r in self.controller.written]
-            found |= dict.fromkeys(last)
-            if not last or len(found) > MOST_LOOKED_AT:
-                break
-        return list(found)
-
-
-def _outputs(controller: Controller) -> Iterator[tuple[int, tuple[int, ...]]]:
-    """By each input of the program's own blocks: what the block gives back."""
-    for one in controller.running.instances():
-        if one.pou is not None and one.pou.kind is PouKind.FUNCTION_BLOCK:
-            tags = {v.name.lower(): ref.tag for v in one.pou.variables if isinstance(ref := one.scope.get(v.name.lower()), Leaf)}
-            outputs = tuple(tags[v.name.lower()] for v in one.pou.variables if v.kind is VariableKind.OUTPUT and v.name.lower() in tags)
-            yield from ((tags[v.name.lower()], outputs) for v in one.pou.variables if v.kind is VariableKind.INPUT and v.name.lower() in tags)
