@@ -29,6 +29,7 @@ from .code import (
     Taken,
     Target,
 )
+from .nodes import nodes
 
 
 def faults_of(code: Code) -> list[str]:
@@ -47,7 +48,7 @@ class _Step:
         yield from self.actions(actions, {}, 0)
         for test in tests:
             yield from self.expr(test, {}, "BOOL")
-            if any(isinstance(part, Slot) for part in _parts(test)):
+            if any(isinstance(part, Slot) for part in nodes(test)):
                 yield "an exit tests a slot: the step may not have been evaluated"
         for target in targets:
             if not 0 <= target <= len(self.body.steps) + 1:
@@ -128,12 +129,3 @@ class _Step:
             yield f"{one.code} gives BOOL, not {one.type}"
         if one.code in BITWISE and one.type != first:
             yield f"{one.code} of {first} gives {first}, not {one.type}"
-
-
-def _parts(one: Expr) -> Iterator[Expr]:
-    yield one
-    if isinstance(one, Op):
-        for arg in one.args:
-            yield from _parts(arg)
-    elif isinstance(one, Convert):
-        yield from _parts(one.value)

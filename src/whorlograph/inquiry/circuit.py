@@ -5,34 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from msgspec import Struct
-from msgspec.structs import astuple
 
 from whorlograph.engine.calls import every
-from whorlograph.engine.code import (
-    Action,
-    Base,
-    Call,
-    Const,
-    Convert,
-    Copy,
-    Edge,
-    Expr,
-    If,
-    Invoke,
-    Let,
-    Load,
-    Loop,
-    Node,
-    Op,
-    Scope,
-    Slot,
-    Step,
-    Store,
-    Target,
-)
+from whorlograph.engine.code import Base, Call, Const, Convert, Edge, Expr, Let, Load, Op, Slot, Step, Store, Target
 from whorlograph.engine.evaluate.again import Result, result_node
+from whorlograph.engine.nodes import loads, may_write, nodes
 from whorlograph.engine.scope.widening import COMPARISONS
-from whorlograph.model.blocks import STANDARD_BLOCKS
 
 MOST_PATHS = 3_000
 
@@ -156,10 +134,10 @@ class Circuit:
     def _written_between(self, target: Target, one: int, other: int) -> bool:
         """Whether the step may write a cell between the reading of two nodes."""
         if self._reads is None:
-            self._reads = {one.at: n for n, action in enumerate(every(self.step.actions)) for one in _parts(action) if isinstance(one, Load)}
+            self._reads = {one.at: n for n, action in enumerate(every(self.step.actions)) for one in loads(action)}
         first, last = sorted(self._reads.get(at, -1) for at in (one, other))
         between = list(every(self.step.actions))[max(0, first):last]
-        return any(_may_write(action, target) for action in between)
+        return any(may_write(action, target) for action in between)
 
     def loads(self, one: Expr | Edge | None) -> Iterator[Load | Const]:
         """The tags and literals that a value is computed from, in order."""
@@ -198,31 +176,7 @@ def node_of(made: Edge | Call, slot: Slot) -> int:
 
 def comparisons(step: Step) -> Iterator[Op]:
     """All comparisons that a step makes, those in branches and loops too."""
-    return (one for action in every(step.actions) for one in _parts(action) if isinstance(one, Op) and one.code in COMPARISONS and len(one.args) == 2)
-
-
-def _may_write(action: Action, target: Target) -> bool:
-    """Whether an action may write a cell: of what it calls the standard blocks alone are known to write nothing but their pins."""
-    if isinstance(action, Store):
-        return Base.PARAM in (action.target.base, target.base) or (action.target.base, action.target.cell) == (target.base, target.cell)
-    if isinstance(action, Invoke):
-        pins = sum(map(len, STANDARD_BLOCKS[action.block]))
-        return action.where.base == target.base and (target.base != Base.OWN or 0 <= target.cell - action.where.own < pins)
-    return isinstance(action, (Call, Copy))
-
-
-def _parts(one: object) -> Iterator[Node]:
-    """The nodes that an action itself is made of, not those of actions within it."""
-    if isinstance(one, Node):
-        yield one
-    if isinstance(one, If):
-        yield from _parts(one.test)
-    elif isinstance(one, Node) and not isinstance(one, (Loop, Scope)):
-        for part in astuple(one):
-            yield from _parts(part)
-    elif isinstance(one, tuple):
-        for part in one:
-            yield from _parts(part)
+    return (one for action in every(step.actions) for one in nodes(action) if isinstance(one, Op) and one.code in COMPARISONS and len(one.args) == 2)
 
 
 class _Ways:

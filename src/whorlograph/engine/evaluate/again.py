@@ -15,7 +15,6 @@ from whorlograph.engine.code import (
     Call,
     Code,
     Const,
-    Convert,
     Copy,
     Edge,
     Expr,
@@ -37,6 +36,7 @@ from whorlograph.engine.code import (
     Target,
     Value,
 )
+from whorlograph.engine.nodes import loads
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.literals import cooked, raw, single
 from whorlograph.model.profile import Overflow
@@ -268,7 +268,7 @@ class Execution:
         for one in actions:
             if isinstance(one, (Let, If, Store)):
                 asked = one.test if isinstance(one, If) else one.value
-                if not any((t.base, t.cell) in written for t in _looked_at(asked)):
+                if not written or not any((load.target.base, load.target.cell) in written for load in loads(asked)):
                     with suppress(NoValue, RecursionError):
                         self.result.values[one.at] = found = self.value(asked)
                         if isinstance(one, Let):
@@ -411,19 +411,6 @@ class Execution:
                     self.result.handed.setdefault(self.spot(one.where).first, tuple(self.reference(r) for r in one.refs))
             except NoValue:
                 continue
-
-
-def _looked_at(one: Expr) -> Iterator[Target]:
-    """The cells that an expression looks at itself, subscripts included."""
-    if isinstance(one, Load):
-        yield one.target
-        for term in one.target.terms:
-            yield from _looked_at(term.index)
-    elif isinstance(one, Op):
-        for arg in one.args:
-            yield from _looked_at(arg)
-    elif isinstance(one, Convert):
-        yield from _looked_at(one.value)
 
 
 def _invoked(actions: tuple[Action, ...], often: bool) -> Iterator[Spot]:
