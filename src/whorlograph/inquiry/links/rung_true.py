@@ -43,10 +43,11 @@ _VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by"}
 
 
 def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-            kind: LinkKind, change: bool, what: str = "", each: bool = False, in_pass: Seen | None = None) -> Link | None:
+            kind: LinkKind, change: bool, what: str = "", each: bool = False, in_pass: Seen | None = None, verb: str = "") -> Link | None:
     """Power arrives at an element: through which gates, the one that changed last first.
 
-    Args: each: any of them could have ended what came of it; in_pass: the step in the pass of its loop that counts.
+    Args: each: any of them could have ended what came of it; in_pass: the step in the pass of its loop that counts; verb: how it is said, ""
+    as its kind of link says it.
     """
     seen = in_pass or tracer.seen(step, scan)
     if in_pass is None and power is not None and tracer.circuit(step).never(power, seen.result, on=False):
@@ -63,7 +64,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     words = several_words(tracer, gates, seen)
     when = f" at {tracer.at(time)}" if time is not None else ""
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
-    text = f"{name} {_VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
+    text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step))
     flashes = True

@@ -36,10 +36,10 @@ def of_latch(tracer: Tracer, found: Link, tag: int, setters: list[Writer], reset
             continue
         if writer.at not in tracer.seen(writer.step, scan).result.stored:
             continue
-        child = powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth + 1, LinkKind.RESET_BY, False)
+        child = powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth + 1, LinkKind.RESET_BY, False, verb="is reset by")
         if child is not None:
             child.value = False
-            child.text = child.text.replace(" was reset by ", " is reset by ", 1) + "; while that stands a set does not last"
+            child.text += "; while that stands a set does not last"
             _add(found, child)
 
 

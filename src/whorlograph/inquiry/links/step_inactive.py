@@ -139,11 +139,12 @@ def _inactive(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int)
     text = f"step {place.name} is not active: the chart waits in {here}{f' since {tracer.at(stands)}' if stands is not None else ''}{behind}"
     writer = _condition(tracer, chart, one)
     found = Link(LinkKind.STEP_INACTIVE, tag, False, since, writer.step if writer is not None else _step(tracer, place), scan, text)
-    _add_lack(tracer, found, chart, one, view, depth)
+    waiting = _add_lack(tracer, found, chart, one, view, depth)
     for later in way[1:] if not found.children else ():  # what stands before it lacks nothing
-        _add_condition(tracer, found, chart, later, view, depth)
+        waiting += _add_condition(tracer, found, chart, later, view, depth)
         if found.children:
             break
+    found.text += _next(waiting)
     return found
 
 
@@ -155,37 +156,47 @@ def _stays(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) ->
     text = f"step {place.name} is active{f' since {tracer.at(since)}' if since is not None else ' from the start'}" + \
         (f"; it ends with {names}" if ends else ", and no transition leads on from it")
     found = Link(LinkKind.SET_BY, tag, True, since, _step(tracer, place), view.scan, text)
-    for one in ends[:3]:
-        _add_lack(tracer, found, chart, one, view, depth)
+    waiting = [name for one in ends[:3] for name in _add_lack(tracer, found, chart, one, view, depth)]
+    found.text += _next(waiting)
     return found
 
 
-def _add_lack(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> None:
-    """What a transition lacks: steps that are not active yet, else its condition."""
+def _next(waiting: list[str]) -> str:
+    """That transitions are still to be looked at."""
+    if not waiting:
+        return ""
+    return f"; {' and '.join(waiting)} {'are' if len(waiting) > 1 else 'is'} looked at in the next scan{'s' if len(waiting) > 1 else ''}"
+
+
+def _add_lack(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> list[str]:
+    """Add what a transition lacks: steps that are not active yet, else its condition. Returns: its name where nothing is known to be lacking."""
     missing = [s for s in one.sources if not tracer.raw(chart.steps[s.lower()], view)]
     if missing:
         for name in missing[:2]:
             child = tracer.explain(chart.steps[name.lower()], view, False, depth + 1)
             if child is not None:
                 found.children.append(child)
-        return
-    _add_condition(tracer, found, chart, one, view, depth)
+        return []
+    return _add_condition(tracer, found, chart, one, view, depth)
 
 
-def _add_condition(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> None:
-    """What the condition of a transition lacks; of one that was not looked at, because its steps were not active, what it would lack."""
+def _add_condition(tracer: Tracer, found: Link, chart: ChartTags, one: Transition, view: Vantage, depth: int) -> list[str]:
+    """Add what the condition of a transition lacks; of one that was not looked at, because its steps were not active, what it would lack.
+
+    Returns: its name where it was not looked at and nothing is known to be lacking.
+    """
     writer = _condition(tracer, chart, one)
     if writer is None:
-        return
+        return []
     scan = tracer.ran(writer.step, view)
     result, lacks = tracer.seen(writer.step, scan).result, "does not fire: its condition is FALSE"
     if tracer.raw(chart.transitions[one.name.lower()], view) or writer.at not in result.stored:
         would = result.would.get(writer.at, True)
         if would or tracer.raw(chart.transitions[one.name.lower()], view):
-            found.text += f"; {one.name} is looked at in the next scan" if not found.text.endswith("in the next scan") else f", then {one.name}"
-            return
+            return [one.name]
         lacks = "is not looked at yet, and its condition is FALSE so far"
     child = unpowered(tracer, chart.transitions[one.name.lower()], writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.NOT_MET,
                       one.name, lacks)
     if child is not None:
         found.children.append(child)
+    return []
