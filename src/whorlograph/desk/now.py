@@ -11,8 +11,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.formats.logs.values import value_reader
-from whorlograph.inquiry.noted import Now
-from whorlograph.inquiry.now import LET_GO
+from whorlograph.inquiry.noted import LET_GO, Now
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.errors import UsageError
 from whorlograph.model.log import Log
@@ -107,7 +106,7 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
     kept = turned.keys() | turning(journal, inside, end).keys()  # what turns only later is seen as given all the same
     if kept:
         trial, journal = replayed({t: inside[t] for t in kept}, memories)
-    moment = Now(frozenset(given), turned, trial, still, {m.tag: m.value for m in memories}, free, unseen)
+    moment = Now(given=frozenset(given), turned=turned, trial=trial, rest=still, assumed={m.tag: m.value for m in memories}, free=free, unseen=unseen)
     found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
     found.take(journal)
     return found

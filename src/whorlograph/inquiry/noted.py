@@ -6,6 +6,8 @@ from msgspec import Struct, field
 
 from whorlograph.engine.feed import Trial
 
+LET_GO = 3  # scans in which, without a log, what was given is let go
+
 
 class Auxiliary(Struct, frozen=True):
     """An input that should take over from others of its rung: ``sure`` where device or log say that it reports the coil back."""

@@ -23,9 +23,10 @@ from .links import generator, halted, missed_pulse
 from .links.choose import Choice
 from .mismatch import Difference, disagreements, mismatch_root
 from .noted import Now
-from .now import make_timeless, mismatch
+from .now import make_timeless
 from .ranking import merge, rank
 from .raster import raster
+from .seen_otherwise import seen_otherwise
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
@@ -90,7 +91,7 @@ class Inquiry:
             text = f"{name} is {tracer.state_word(value)}: it did not {_verb(symptom)}"
             return self._finished(Answer(symptom, tag, value, 0, scan, None, [], text), scan)
         tracer.spent, tracer.coils, tracer.open = 0, [], set()
-        roots = mismatch(tracer, tag, value)
+        roots = seen_otherwise(tracer, tag, value)
         if roots:
             answer = Answer(symptom, tag, value, 0, scan, None, roots, roots[0].text, mismatch=True)
         elif runs_freely(tracer, tag):
