@@ -38,6 +38,8 @@ def inferred(controller: Controller, given: dict[int, int], turned: dict[int, in
         would be turned with some memories as they are handed.
     Returns: the memories; and by tag for which none were found those that would all together let it stand.
     """
+    if not turned:
+        return (), {}
     memories = _Memories(controller, given, settled)
     found: tuple[Memory, ...] = ()
     left, tries, able = set(turned), 0, dict[int, dict[int, Memory]]()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 
 import msgspec
 import numpy as np
@@ -68,48 +69,60 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
         outside.setdefault(first, 0)
     inside = {t: v for t, v in given.items() if t in controller.written}
     still = _settling(controller, outside, inside)
-    end = 2 * still  # what is tried later has as long to come to rest again
-    log = _standing(outside, end)
+    rest = _AtRest(controller, _standing(outside, 2 * still), inside, still)
+    free, journal = rest.replayed()
+    if rest.leave_out_flashing(journal):
+        free, journal = rest.replayed()
+    turned, let_go = rest.turning(journal), journal
+    memories, unseen = inferred(controller, rest.inside, turned, lambda tag: let_go.settled(tag, let_go.clock.last), rest.with_memories)
+    if memories:
+        free, journal = rest.replayed(memories)
+        turned = rest.turning(journal)
+    kept = turned.keys() | rest.turning(journal, at=2 * still).keys()  # what turns only later is seen as given all the same
+    trial, journal = rest.replayed(memories, kept) if kept else (free, journal)
+    moment = Now(given=frozenset(given), turned=turned, trial=trial, rest=still, assumed={m.tag: m.value for m in memories}, free=free, unseen=unseen)
+    found = replace(session, controller=controller, log=rest.log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None,
+                    now=moment)
+    found.take(journal)
+    return found
 
-    def replayed(kept: dict[int, int], memories: tuple[Memory, ...] = ()) -> tuple[Trial, Journal]:
-        forces = [Hold(t, v, 0, None if t in kept else still) for t, v in inside.items()]
-        forces += [Hold(m.tag, m.value, 0, None if m.runs else still) for m in memories]
-        trial = Trial((), (*inside.items(), *((m.tag, m.value) for m in memories)), tuple(forces))
-        return trial, controller.replay(log, trial, end)
 
-    def turning(journal: Journal, wanted: dict[int, int], at: int = still + LET_GO * controller.scan_time) -> dict[int, int]:
-        scan, found = journal.clock.scan_at(at), dict[int, int]()
-        for tag, value in wanted.items():
+@dataclass
+class _AtRest:
+    """A replay that stands still: what is given inside the program is held until ``still`` (ns) and then let go; the log lasts as long again,
+    for what is tried then has to come to rest too."""
+
+    controller: Controller
+    log: Log
+    inside: dict[int, int]
+    still: int
+
+    def replayed(self, memories: tuple[Memory, ...] = (), kept: Collection[int] = ()) -> tuple[Trial, Journal]:
+        """The trial and its journal. Args: kept: what is not let go."""
+        forces = [Hold(t, v, 0, None if t in kept else self.still) for t, v in self.inside.items()]
+        forces += [Hold(m.tag, m.value, 0, None if m.runs else self.still) for m in memories]
+        trial = Trial((), (*self.inside.items(), *((m.tag, m.value) for m in memories)), tuple(forces))
+        return trial, self.controller.replay(self.log, trial)
+
+    def leave_out_flashing(self, journal: Journal) -> bool:
+        """Hold no longer what comes and goes once it is let go: what is seen of it is how it stands at one moment. Returns: whether there is any."""
+        first = journal.clock.scan_at(self.still)
+        flashing = {t for t in self.inside if sum(journal.scan(row) >= first for row in journal.rows(t).tolist()[-FLASHES:]) == FLASHES}
+        self.inside = {t: v for t, v in self.inside.items() if t not in flashing}
+        return bool(flashing)
+
+    def turning(self, journal: Journal, memories: tuple[Memory, ...] = (), at: int | None = None) -> dict[int, int]:
+        """What has turned by a time (ns), by default shortly after it was let go, each with the step that turned it; -1: none did."""
+        scan, found = journal.clock.scan_at(at if at is not None else self.still + LET_GO * self.controller.scan_time), dict[int, int]()
+        for tag, value in (*self.inside.items(), *((m.tag, m.value) for m in memories)):
             if journal.settled(tag, scan) != value:
                 row = journal.last_row(tag, journal.settled_position(scan))
                 found[tag] = journal.step(row) if row is not None else -1
         return found
 
-    def tried(memories: tuple[Memory, ...]) -> dict[int, int]:
-        return turning(replayed({}, memories)[1], inside | {m.tag: m.value for m in memories})
-
-    trial, journal = replayed({})
-    first = journal.clock.scan_at(still)
-    flashing = {t for t in inside if sum(journal.scan(row) >= first for row in journal.rows(t).tolist()[-FLASHES:]) == FLASHES}
-    if flashing:  # what is seen of it is how it stands at one moment
-        inside = {t: v for t, v in inside.items() if t not in flashing}
-        trial, journal = replayed({})
-    turned = turning(journal, inside)
-    memories: tuple[Memory, ...] = ()
-    unseen: dict[int, tuple[int, ...]] = {}
-    if turned:
-        base = journal
-        memories, unseen = inferred(controller, inside, turned, lambda tag: base.settled(tag, base.clock.last), tried)
-        trial, journal = replayed({}, memories)
-        turned = turning(journal, inside)
-    free = trial
-    kept = turned.keys() | turning(journal, inside, end).keys()  # what turns only later is seen as given all the same
-    if kept:
-        trial, journal = replayed({t: inside[t] for t in kept}, memories)
-    moment = Now(given=frozenset(given), turned=turned, trial=trial, rest=still, assumed={m.tag: m.value for m in memories}, free=free, unseen=unseen)
-    found = replace(session, controller=controller, log=log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None, now=moment)
-    found.take(journal)
-    return found
+    def with_memories(self, memories: tuple[Memory, ...]) -> dict[int, int]:
+        """What turns, memories among it, where these are taken."""
+        return self.turning(self.replayed(memories)[1], memories)
 
 
 def _standing(outside: dict[int, int], end: int) -> Log:
