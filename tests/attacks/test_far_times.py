@@ -119,6 +119,14 @@ class DoubledHour(unittest.TestCase):
         for rows in ([f"{day} 05:59:59,X1,1", f"{day} 05:00:00,X1,0"], ["2031-10-26 02:59:59,X1,1", "2031-10-26 02:00:00,X1,0", "2031-10-26 01:59:59,X1,1"]):
             self.assertNotIn("occurs twice", " ".join(map(str, read(rows)[1])))
 
+    def test_a_log_that_begins_in_the_hour_that_occurs_twice_lasts_as_long_as_it_did(self) -> None:
+        for every, count in ((61, 8), (61, 100)):
+            true = [dt.datetime(2031, 10, 26, 2, 57) + dt.timedelta(seconds=every * i) for i in range(count)]
+            change = dt.datetime(2031, 10, 26, 3)
+            log, notices, _ = read([f"{(t if t < change else t - dt.timedelta(hours=1)).isoformat()},X1,{i % 2}" for i, t in enumerate(true)])
+            self.assertIn("an hour occurs twice", " ".join(map(str, notices)))
+            self.assertEqual((log.times.tolist(), log.end), ([every * SECOND * i for i in range(count)], every * SECOND * (count - 1)))
+
     def test_times_with_a_zone_late_rows_and_two_steps_back_are_no_doubled_hour(self) -> None:
         late = [f"2031-10-26T0{i // 60}:{i % 60:02}:00,X1,{i % 2}" for i in range(240)]
         late.insert(200, late.pop(150))  # one row that came 50 minutes late

@@ -43,6 +43,7 @@ def read_logs(paths: list[Path], running: Running, profile: Profile, watch: Call
         if part.rows and not part.usable:
             example = f" ({part.examples[0].partition(': ')[2]})" if part.examples else ""
             raise LogError(str(path), f"none of its {part.rows} rows can be used{example}",
-                           "check the columns: time, tag, value, or time and one column a tag")
+                           "check the columns: time, tag, value, or time and one column a tag; other words for on and off go into the profile: "
+                           '[log] true = ["..."], false = ["..."]')
         parts.append(part)
     return merge(parts, times)

@@ -80,11 +80,11 @@ def _put_back(parts: list[Rows], columns: list[tuple[Ints, NDArray[Any], NDArray
         said.append(Notice(Place(part.file), f"an hour occurs twice: the clock was put back at {when}",
                            "from there on times are told an hour later than the file's, so that all lasts as long as it did"))
         column[0][at:] += HOUR
-        for other in columns:
-            if other is not column and len(other[0]) and int(other[0].min()) >= back:
-                other[0][:] += HOUR
-        for one in parts:
-            one.last = one.last + HOUR if one.last is not None and one.last >= back else one.last
+        part.first, part.last = int(column[0].min()), int(column[0].max())
+        for other, (its, *_) in zip(parts, columns, strict=True):
+            if other is not part and len(its) and int(its.min()) >= back:
+                its[:] += HOUR
+                other.first, other.last = (t + HOUR if t is not None else None for t in (other.first, other.last))
         break
     return said
 
