@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import unittest
 from collections import Counter
 from pathlib import Path
 from random import Random
 from tempfile import TemporaryDirectory
+from time import sleep
 
 import psutil
 
@@ -148,18 +150,28 @@ class Shifts(unittest.TestCase):
 
         program, _, put, _ = shifts(self.folder, 16)
         work, logs = Work(str(program), tags=("Y0",)), [str(p) for p in logs_in(self.folder / "logs")]
-        with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, scheduler_port=0, silence_logs=50) as cluster:
-            found: dict[str, Looked] = {}
-            for log, one in on_cluster(work, logs, cluster.scheduler_address):
-                found[log] = one
-                if len(found) == 3:
-                    with Client(cluster.scheduler_address) as client:
-                        first = next(iter(client.run(lambda: __import__("os").getpid()).values()))
-                    psutil.Process(first).kill()
-        self.assertEqual(set(found), set(logs))
-        self.assertEqual({one.why for one in found.values()}, {""})
-        self.assertEqual(sum(len(one.stops) for one in found.values()), sum(put.values()))
-        self.assertEqual(found, dict(here(work, logs, 1)))
+        alone = dict(here(work, logs, 1))
+        # In the midst of the work one, and all when everything is done but not yet fetched: what a worker holds is lost with it.
+        for after, at_rest in ((3, False), (1, True)):
+            with self.subTest(after=after), LocalCluster(
+                    n_workers=2, threads_per_worker=1, dashboard_address=None, scheduler_port=0, silence_logs=50) as cluster:
+                found: dict[str, Looked] = {}
+                for log, one in on_cluster(work, logs, cluster.scheduler_address):
+                    found[log] = one
+                    if len(found) == after:
+                        with Client(cluster.scheduler_address) as client:
+                            while at_rest and any(client.processing().values()):
+                                sleep(0.05)
+                            workers = client.run(os.getpid)
+                            for process in list(workers.values())[:None if at_rest else 1]:
+                                psutil.Process(process).kill()
+                            while at_rest and set(workers) & set(client.scheduler_info()["workers"]):
+                                sleep(0.01)
+                        sleep(0.1 if at_rest else 0)  # until the other client has heard of it too; new workers take longer to come
+                self.assertEqual(set(found), set(logs))
+                self.assertEqual({one.why for one in found.values()}, {""})
+                self.assertEqual(sum(len(one.stops) for one in found.values()), sum(put.values()))
+                self.assertEqual(found, alone)
 
     def test_a_cluster_that_is_not_there_is_said(self) -> None:
         before, spread.PATIENCE = spread.PATIENCE, 1

@@ -66,5 +66,9 @@ def on_cluster(work: Work, logs: Sequence[str], address: str) -> Iterator[tuple[
     with client:
         waiting = {client.submit(look, work, log, pure=False, retries=TRIES): log for log in logs}
         for one in as_completed(list(waiting)):
-            log = waiting[one]
-            yield log, one.result() if one.status == "finished" else Looked(why=f"the worker that replayed it failed: {one.exception()}")
+            # A worker that dies takes along results that were ready: only asking for one, which has it made again, tells how it ended.
+            try:
+                found = one.result()
+            except Exception as error:  # whatever was raised on the other machine, or that took its workers down
+                found = Looked(why=f"the worker that replayed it failed: {error}")
+            yield waiting[one], found
