@@ -3,39 +3,47 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 from random import Random
 
 from tests.building import Rows, controller_of, log_of, program_of
 from tests.engine.test_front import Sheet, pin, program, variable
+from tests.looping import looping_program, looping_rows
 from tests.strategies import random_case, random_log, random_trial
 from tests.texts import text_session
 from whorlograph.engine.calls import calls_in, every
-from whorlograph.engine.code import Load
+from whorlograph.engine.code import Call, Load, Loop, Pass
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.steps import Moment
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
+from whorlograph.formats.programs.st import read
 from whorlograph.inquiry.circuit import Circuit
 from whorlograph.model.ladder import ContactKind, Edge
 from whorlograph.model.parts import Ladder, call, coil, compare, jump, no, rises, timer
+from whorlograph.model.profile import Profile
 from whorlograph.model.program import Pou, PouKind, VariableKind
 from whorlograph.model.types import TIME
 
 
 class Law:
-    """One random program and its replay."""
+    """A program and its replay, by default a random one of ladders."""
 
-    def __init__(self, seed: int, tasked: bool = False, forced: bool = False) -> None:
+    def __init__(self, seed: int, tasked: bool = False, forced: bool = False, loops: bool = False) -> None:
         self.random = Random(seed)
-        source, profile = random_case(self.random, tasked, large=True)
-        self.c = Controller(source, profile)
-        log = random_log(self.random, self.c.running)
+        if loops:
+            self.c = Controller(read(looping_program(self.random).encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
+            log = log_of(self.c, looping_rows(self.random), 500)
+        else:
+            self.c = Controller(*random_case(self.random, tasked, large=True))
+            log = random_log(self.random, self.c.running)
         self.journal: Journal = self.c.replay(log, random_trial(self.random, self.c.running, max(1, log.end)) if forced else None)
         self.again, code = self.c.again(), self.c.code
         self.functions = {s for s, n in self.c.calls.instance_of.items() if code.bodies[code.instances[n].body].frame >= 0}
 
     def calls(self, step: int) -> bool:
-        return next(calls_in(self.c.calls.code_of(step).actions), None) is not None
+        """Whether steps are taken inside a step."""
+        return any(isinstance(one, (Call, Loop, Pass)) for one in every(self.c.calls.code_of(step).actions))
 
     def groups(self) -> list[tuple[int, int, int]]:
         """(step, first row, row behind) of each execution that left rows, with those of what it called."""
@@ -64,10 +72,10 @@ class Law:
 class ExecutedAgain(unittest.TestCase):
     """On random programs."""
 
-    def hold(self, seeds: range, tasked: bool = False, forced: bool = False) -> int:
+    def hold(self, seeds: range, tasked: bool = False, forced: bool = False, loops: bool = False) -> int:
         checked = 0
         for seed in seeds:
-            law = Law(seed, tasked, forced)
+            law = Law(seed, tasked, forced, loops)
             times = {t.index for t in law.c.running.tags if t.type == TIME} if tasked else set()
             fault = law.journal.fault
             for step, first, behind in law.groups():
@@ -90,6 +98,9 @@ class ExecutedAgain(unittest.TestCase):
 
     def test_with_tasks(self) -> None:
         self.assertGreater(self.hold(range(70, 110), tasked=True), 2000)
+
+    def test_with_loops_laid_out(self) -> None:
+        self.assertGreater(self.hold(range(60), loops=True), 2000)
 
     def test_as_it_ran_in_any_scan_with_rows_or_without(self) -> None:
         checked = 0

@@ -7,6 +7,7 @@ import unittest
 from msgspec.structs import replace
 
 from tests.building import Draw, Rows, program_of, program_with, session_of, tasked
+from tests.texts import text_session
 from whorlograph.desk.checking import check, check_json, check_text
 from whorlograph.desk.session import Session
 from whorlograph.inquiry.findings import FINDINGS
@@ -132,6 +133,8 @@ class EachKind(unittest.TestCase):
         program = tasked({"Fast": event, "Main": rungs((no("X1"), coil("Y1")))}, "X1 X2 X3 Y1", {"Fast": Task("Edge", 1, "", "X3")}, "T1:TON")
         keys = {f.key for f in check(session_of(program, []))}
         self.assertLessEqual({"two-tasks", "timer-in-task"}, keys)
+        steady = tasked({"Fast": event, "Main": rungs((no("X1"), coil("Y2")))}, "X1 X2 X3 Y1 Y2", {"Fast": Task("Steady", 1, "T#20ms")}, "T1:TON")
+        self.assertNotIn("timer-in-task", {f.key for f in check(session_of(steady, []))})
         lonely = tasked({"Main": rungs((no("X1"), coil("Y1"))), "Never": rungs((no("X1"), coil("Y2")))}, "X1 M1 Y1 Y2", {"Never": Task("Idle", 1, "", "M1")})
         self.assertIn("never-triggered", {f.key for f in check(session_of(lonely, []))})
 
@@ -158,6 +161,36 @@ class EachKind(unittest.TestCase):
         self.assertEqual(files, set(FINDINGS))
         for name in FINDINGS:
             self.assertTrue(callable(resolve(f"inquiry.findings.{name}:find")))
+
+
+class Texts(unittest.TestCase):
+    """What only texts have: blocks of arrays and structures, calls that come in every scan."""
+
+    BLOCK = ("FUNCTION_BLOCK Slow VAR_INPUT E : BOOL; P : TIME := T#1s; END_VAR VAR_OUTPUT Q : BOOL; END_VAR VAR D : TON; END_VAR\n"
+             "D(IN := E, PT := P);\nQ := D.Q;\nEND_FUNCTION_BLOCK\nTYPE Pair : STRUCT One : Slow; N : INT; END_STRUCT; END_TYPE\n")
+
+    def keys(self, body: str, local: str) -> set[str]:
+        """The kinds of what is found."""
+        return {f.key for f in check(text_session(body, [], local, self.BLOCK))}
+
+    def test_who_calls_a_block(self) -> None:
+        for local, name in (("M : Slow;", "M"), ("M : ARRAY[1..2] OF Slow;", "M[1]"), ("M : Pair;", "M.One"), ("M : ARRAY[0..1] OF Pair; J : INT;", "M[J].One")):
+            session = text_session(f"{name}(E := X1);\nY1 := {name}.Q;", [], local, self.BLOCK)
+            self.assertEqual(of(session, "never-called"), [], name)
+            self.assertNotIn(".P is never", check_text(check(session)), name)  # it has a value where nothing is given
+            self.assertIn("never-called", self.keys("Y1 := X1;", local))
+
+    def test_a_timer_in_a_block_that_is_called_now_and_then(self) -> None:
+        local = "M : ARRAY[1..2] OF Slow; J : INT;"
+        for body, expected in (("M[1](E := X1);", False), ("IF X2 THEN M[1](E := X1); END_IF;", True), ("IF X2 THEN M[1](E := X1); ELSE M[1](E := FALSE); END_IF;", True),
+                               ("FOR J := 1 TO 2 DO M[J](E := X1); END_FOR;", False), ("FOR J := 1 TO 2 DO IF X2 THEN M[J](E := X1); END_IF; END_FOR;", True)):
+            self.assertEqual("called-now-and-then" in self.keys(body, local), expected, body)
+
+    def test_one_line_for_all_instances(self) -> None:
+        before = "FUNCTION_BLOCK Keep VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR IF S THEN Q := TRUE; END_IF;\nIF R THEN Q := FALSE; END_IF;\nEND_FUNCTION_BLOCK"
+        session = text_session("FOR J := 1 TO 3 DO K[J](S := X1, R := X2); END_FOR;\nY1 := K[2].Q;", [], "K : ARRAY[1..3] OF Keep; J : INT;", before)
+        found = of(session, "order-decides")
+        self.assertEqual([f.text for f in found], ["Main.K[1].Q, Main.K[2].Q and Main.K[3].Q: the reset in Keep 2 comes last and dominates"])
 
 
 class Arrays(unittest.TestCase):

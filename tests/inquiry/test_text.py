@@ -141,9 +141,9 @@ END_FUNCTION_BLOCK
         self.assertEqual(first(session, answer), ("field-input", "X3", True))
 
     def test_a_write_in_a_loop_is_told_as_the_pass_was_that_executed_it(self) -> None:
-        body = ("Bits[1] := X1;\nBits[2] := X2;\nBits[3] := X3;\nY2 := FALSE;\nFOR N := 1 TO 3 DO\n  IF Bits[N] THEN Y2 := TRUE; END_IF;\nEND_FOR;\n"
+        body = ("Bits[1] := X1;\nBits[2] := X2;\nBits[3] := X3;\nY2 := FALSE;\nFOR N := 1 TO Most DO\n  IF Bits[N] THEN Y2 := TRUE; END_IF;\nEND_FOR;\n"
                 "Y1 := NOT Y2;")
-        local = "Bits : ARRAY[1..3] OF BOOL; N : INT;"
+        local = "Bits : ARRAY[1..3] OF BOOL; N : INT; Most : INT := 3;"
         for late in ("X1", "X2", "X3"):
             rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (800, late, 1), (1500, late, 1)]
             session, answer, text = asked(body, rows, "Y1", local)
@@ -155,6 +155,10 @@ END_FUNCTION_BLOCK
             self.assertEqual(first(session, answer), ("field-input", late, True), text)
             self.assertIn("let go (Bits[N] opened first), so Main 8 counts, which writes off", text)
             self.assertIn(f"Bits[{late[1]}] went off", text)
+            # Where the text tells how many passes there are each is told by its own names.
+            session, answer, text = asked(body.replace("Most", "3"), [*rows[:4], (1000, late, 0), (1500, late, 0)], "Y2", local, symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", late, True), text)
+            self.assertIn(f"let go (Bits[{late[1]}] opened first), so Main 8 counts, which writes off", text)
         # Two stand: the one that came last is told, none of them alone keeps it off.
         rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (800, "X2", 0), (800, "X1", 1), (900, "X3", 1), (1500, "X3", 1)]
         session, answer, text = asked(body, rows, "Y2", local, symptom=Symptom.WILL_NOT_DROP_OUT)
@@ -162,7 +166,8 @@ END_FUNCTION_BLOCK
         session, answer, text = asked(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (500, "X1", 0)], "Y2", local, symptom=Symptom.WILL_NOT_PULL_IN)
         self.assertIn("Y2 := TRUE was executed in no pass of the loop in Main", text)
         self.assertIn("an attempt would be X1 or X2 or X3", answer.text)
-        self.assertEqual({(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots}, {("X1", True), ("X2", True), ("X3", True)})
+        self.assertEqual({(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots} - {("Main.Most", None)},
+                         {("X1", True), ("X2", True), ("X3", True)})
 
     def test_a_pulse_that_is_over_waits_for_its_input(self) -> None:
         body = "P(IN := X1, PT := T#200ms);\nY1 := P.Q AND X2;"
@@ -313,8 +318,8 @@ END_FUNCTION_BLOCK
         self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
         self.assertNotIn("the scan before", text)
 
-    LOOP = ("Ins[1] := X1; Ins[2] := X2;\nA := 0;\nFOR I := 1 TO 2 DO\n  IF Ins[I] THEN A := A + 1; END_IF;\nEND_FOR;\nY1 := A >= 2;",
-            "Ins : ARRAY[1..2] OF BOOL; I : INT;")
+    LOOP = ("Ins[1] := X1; Ins[2] := X2;\nA := 0;\nFOR I := 1 TO Most DO\n  IF Ins[I] THEN A := A + 1; END_IF;\nEND_FOR;\nY1 := A >= 2;",
+            "Ins : ARRAY[1..2] OF BOOL; I : INT; Most : INT := 2;")
 
     def test_what_a_loop_adds_up_leads_to_all_that_its_passes_read(self) -> None:
         body, local = self.LOOP
@@ -323,6 +328,9 @@ END_FUNCTION_BLOCK
             session, answer, text = asked(body, rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", lost, True), text)
             self.assertIn("A was written by A := A + 1 in Main 7 at 0.900 s, in a loop", text)
+            session, answer, text = asked(body.replace("Most", "2"), rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", lost, True), text)
+            self.assertIn(f"the condition for A := A + 1 (executed the scan before) is FALSE in Main 7: Ins[{lost[1]}] blocks", text)
         session, answer, text = asked(body, [(0, "X1", 0), (0, "X2", 0), (1500, "X2", 0)], "Y1", local, symptom=Symptom.WILL_NOT_PULL_IN)
         self.assertIn("A := A + 1 was executed in no pass of the loop in Main 7", text)
         tags = [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None and r.proved]

@@ -85,7 +85,7 @@ def suggested(paths: Paths) -> str:
     for path in paths.logs[:1]:
         seen = look(path, profile)
         if seen.time and not seen.tag:
-            running = elaborate(kept_program(paths.program, digest(paths.program)).value, paths.resource)[0]
+            running = elaborate(kept_program(paths.program, digest(paths.program)).value, paths.resource, profile.addressing)[0]
             places = by_cells([(0, list(r)) for r in seen.rows], len(seen.names), (seen.names.index(seen.time), None), Binder(running, profile))
             seen = replace(seen, tag=seen.names[places[0]], value=seen.names[places[1]]) if places[0] is not None and places[1] is not None else seen
         out += _lines(seen)

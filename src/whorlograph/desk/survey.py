@@ -216,19 +216,19 @@ def _loops(session: Session) -> tuple[LoopLine, ...]:
 
 def _calls(session: Session, one: Instance) -> tuple[str, ...]:
     """The names of the file's own POUs that a body calls, in order."""
-    return tuple(name for name in _named(one.pou) if name.lower() in session.program.pous)
+    return tuple(name for name in _named(session, one.pou) if name.lower() in session.program.pous)
 
 
-def _named(pou: Pou | None) -> list[str]:
+def _named(session: Session, pou: Pou | None) -> list[str]:
     """The types of the blocks and functions that a POU names."""
     words = language_of(pou.body) if pou is not None else None
-    return words.called(pou.body) if words is not None and pou is not None else []
+    return words.called(pou, session.program) if words is not None and pou is not None else []
 
 
 def _callers(session: Session) -> dict[str, tuple[str, ...]]:
     found: dict[str, dict[str, None]] = {}
     for pou in session.program.pous.values():
-        for name in _named(pou):
+        for name in _named(session, pou):
             if name.lower() in session.program.pous:
                 found.setdefault(name.lower(), {})[pou.name] = None
     controller = session.controller

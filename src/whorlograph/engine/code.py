@@ -169,6 +169,12 @@ class Loop(Node, frozen=True, gc=False, array_like=True):
     at: int
 
 
+class Pass(Node, frozen=True, gc=False, array_like=True):
+    """A pass of a loop that is laid out begins: a step of its own, as in ``Loop``."""
+
+    at: int
+
+
 class Scope(Node, frozen=True, gc=False, array_like=True):
     """What ``Leave`` leaves."""
 
@@ -235,7 +241,7 @@ class Taken(Node, frozen=True, gc=False, array_like=True):
     at: int
 
 
-Action = Let | Store | Copy | Edge | If | Loop | Scope | Leave | Call | Invoke | Order | Taken
+Action = Let | Store | Copy | Edge | If | Loop | Pass | Scope | Leave | Call | Invoke | Order | Taken
 
 
 class Exit(Node, frozen=True, gc=False, array_like=True):
@@ -253,12 +259,16 @@ class Step(Struct, frozen=True, gc=False, array_like=True):
     exits: tuple[Exit, ...] = ()
 
 
+Passing = tuple[tuple[str, int], ...]  # what the variables of loops that are laid out are in a pass
+
+
 class Origin(Struct, frozen=True, gc=False, array_like=True):
-    """What a node came from: a step of the body, an element's id there, and what of it (a pin's name, ``gate`` or "")."""
+    """What a node came from: a step of the body, an element's id there, what of it (a pin's name, ``gate`` or ""), in which pass."""
 
     step: int
     element: int
     what: str = ""
+    passing: Passing = ()
 
 
 class Cell(Struct, frozen=True, gc=False, array_like=True):
@@ -283,6 +293,7 @@ class Body(Struct, frozen=True, gc=False, array_like=True):
 
     ``hidden``: its own hidden cells; they lie behind ``inner`` cells, those of the instances inside it. ``resets``:
     (target, raw value) of what begins anew at each run. ``frame``: the number of a function's instance, -1 for others.
+    ``counted``: the variables of loops that are laid out, which nothing else may write.
     """
 
     pou: str
@@ -293,6 +304,7 @@ class Body(Struct, frozen=True, gc=False, array_like=True):
     inner: int
     origins: tuple[Origin, ...]
     frame: int = -1
+    counted: tuple[Target, ...] = ()
 
 
 class Instance(Struct, frozen=True, gc=False, array_like=True):

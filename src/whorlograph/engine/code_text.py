@@ -23,6 +23,7 @@ from .code import (
     Loop,
     Op,
     Order,
+    Pass,
     Slot,
     Spot,
     Store,
@@ -65,6 +66,8 @@ def _line(one: Action) -> Iterator[str]:
         yield f"{target_text(one.target)} := {one.cells} cells from {target_text(one.source)}"
     elif isinstance(one, Leave):
         yield f"leave {one.depth}"
+    elif isinstance(one, Pass):
+        yield "pass"
     elif isinstance(one, Order):
         yield f"{one.what} task {one.task}"
     elif isinstance(one, Invoke):

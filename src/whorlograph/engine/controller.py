@@ -28,7 +28,7 @@ from whorlograph.model.tags import Running
 
 from .access import Access, How, Use, written_tags
 from .calls import Calls
-from .code import Code
+from .code import Base, Code
 from .evaluate.steps import Again
 from .faults import Faults
 from .from_plain import journal_of_record, records_of
@@ -110,12 +110,13 @@ class Controller:
     notices: list[Notice] = field(init=False)
     written: set[int] = field(init=False)
     _compiled: tuple[Module, Callable[[], Any]] | None = None
+    _as_written: tuple[Module, Callable[[], Any]] | None = None
     _checkpoints: tuple[Log | None, list[Checkpoint]] = (None, [])
 
     def __getstate__(self) -> dict[str, Any]:
         """All but the compiled program, which belongs to its process, and the steps, which go by identity, with what knows them."""
         return {name: value for name, value in self.__dict__.items() if name not in ("steps", "calls", "access", "paths")} | {
-            "_compiled": None, "_checkpoints": (None, [])}
+            "_compiled": None, "_as_written": None, "_checkpoints": (None, [])}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         self.__dict__ |= state
@@ -124,7 +125,7 @@ class Controller:
     def __post_init__(self) -> None:
         made = self._made_before()
         executed, rings = without_rings(self.program) if made is None else (self.program, [])
-        self.running, self.notices = elaborate(executed, self.resource)
+        self.running, self.notices = elaborate(executed, self.resource, self.profile.addressing)
         self.notices = rings + self.notices
         self.schedule, notices = make_schedule(self.program, self.running, self.profile, self.resource)
         self.notices += notices
@@ -231,8 +232,14 @@ class Controller:
         """First values and input changes for a replay."""
         return make_feed(self.running, log, self.written, self.profile, self.schedule, trial, until)
 
-    def _compile(self) -> tuple[Module, Callable[[], Any]]:
-        """The program as a module, and what waits for its machine code.
+    @cached_property
+    def counters(self) -> frozenset[int]:
+        """The variables of loops that are laid out: what they count is fixed, unless they are held from outside."""
+        return frozenset(target.cell + (one.own if target.base in (Base.OWN, Base.FRAME) else 0)
+                         for one in self.code.instances if one.body >= 0 for target in self.code.bodies[one.body].counted)
+
+    def _compile(self, as_written: bool = False) -> tuple[Module, Callable[[], Any]]:
+        """The program as a module, and what waits for its machine code. Args: as_written: with no loop laid out.
 
         Raises: ImportError or OSError where wasmtime does not load.
         """
@@ -240,9 +247,10 @@ class Controller:
         from .wasm.module import compile_text
 
         def make() -> Module:
-            return compile_text(self.code, self.running, self.profile, self.schedule, self.scan_time)
+            code = compile_code(self.running, self.profile, self.schedule.by_name, Reading(self.running), True) if as_written else self.code
+            return compile_text(code, self.running, self.profile, self.schedule, self.scan_time)
 
-        if self.source:
+        if self.source and not as_written:
             return kept_module(f"{self.source} {self.resource} {self.profile}", make)
         module = make()
         code = machine_code(module)
@@ -261,9 +269,12 @@ class Controller:
         """
         from .wasm.machine import Machine
 
-        if self._compiled is None:
-            self._compiled = self._compile()
-        module, code = self._compiled
+        if self.counters and (self.counters & feed.inputs or any(tag in self.counters for _, tag, _, _ in feed.forces)):
+            self._as_written = self._as_written or self._compile(as_written=True)
+            module, code = self._as_written
+        else:
+            self._compiled = self._compiled or self._compile()
+            module, code = self._compiled
         return Machine(module, code(), self.profile, feed)
 
     def replay(self, log: Log, trial: Trial | None = None, until: int | None = None, stop: Callable[[], bool] = lambda: False,

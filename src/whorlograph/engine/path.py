@@ -15,7 +15,7 @@ from whorlograph.model.steps import FlagKind, PathFlag, Steps
 from whorlograph.model.tags import Running
 
 from .calls import Calls, every
-from .code import Call, Loop
+from .code import Call, Loop, Pass
 from .journal import Journal
 
 
@@ -164,7 +164,7 @@ class Paths:
     def _begun(self, journal: Journal, step: int, low: int, row: int) -> int:
         """The first row of the evaluation of a step that made one: its own, and those of what it called."""
         # What is called, and each pass of a loop, counts steps of its own.
-        several = any(isinstance(one, (Call, Loop)) for one in every(self.calls.code_of(step).actions))
+        several = any(isinstance(one, (Call, Loop, Pass)) for one in every(self.calls.code_of(step).actions))
         while row > low:
             made_by = journal.step(row - 1)
             mine = made_by == step and (several or journal.moment(row - 1).step == journal.moment(row).step)

@@ -9,7 +9,7 @@ from typing import Protocol
 from msgspec import Struct
 
 from whorlograph.engine.calls import calls_in
-from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin
+from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin, Passing
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
 from whorlograph.engine.evaluate.steps import Seen
@@ -226,10 +226,18 @@ class Tracer:
         return self.paths.seen(self.journal, step, view.scan)
 
     def _step_of(self, order: int) -> int:
-        import numpy as np
+        return self._by_order.get(order, 0)
 
-        hits = np.nonzero(self.paths.order == order)[0]
-        return int(hits[0]) if len(hits) else 0
+    @cached_property
+    def _by_order(self) -> dict[int, int]:
+        """The first step at each place in the order of execution."""
+        return {place: step for step, place in reversed(list(enumerate(self.paths.order.tolist())))}
+
+    def _task_of_view(self, view: Vantage) -> int:
+        """The task whose run a view looks from amid; -1 where it does from none."""
+        if view.order >= LAST:
+            return -1
+        return self.paths.task_of(view.behind if view.behind >= 0 else self._step_of(view.order))
 
     def raw(self, tag: int, view: Vantage) -> int:
         """A tag's raw value from a view."""
@@ -247,8 +255,12 @@ class Tracer:
 
     def ran(self, step: int, view: Vantage) -> int:
         """The scan whose evaluation of a step is the latest before a view."""
-        if self.paths.task_of(step) >= 0:
-            return self.paths.task_scan(self.journal, step, view.scan)
+        task = self.paths.task_of(step)
+        if task >= 0:
+            scan = self.journal.run_scan(task, view.scan)
+            if scan < view.scan or self.paths.order[step] < view.order or self._task_of_view(view) != task:
+                return scan
+            return self.journal.run_scan(task, scan - 1)  # in the midst of a run what stands behind was evaluated in the one before
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
 
     def flow(self, step: int, scan: int) -> Flow:
@@ -288,6 +300,10 @@ class Tracer:
         if at < -1 and isinstance(call := self.circuit(step).leaves.get(at), Call):
             at = call.at  # another result of a function than what it gives itself
         return body.origins[at] if 0 <= at < len(body.origins) else Origin(-1, 0)
+
+    def passing(self, step: int, at: int) -> Passing:
+        """What the variables of loops that are laid out are at a node of a step."""
+        return self.origin(step, at).passing
 
     def view_of(self, step: int, scan: int) -> Vantage:
         """What a step saw in a scan."""

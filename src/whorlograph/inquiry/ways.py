@@ -169,7 +169,7 @@ def need_of(tracer: Tracer, circuit: Circuit, step: int, gate: Gate) -> Need:
         edge = isinstance(leaf, Edge)
         return Need(name, leaf.rising if isinstance(leaf, Edge) else not gate.negated, tag, bit, edge)
     origin = tracer.origin(step, gate.at)
-    name = words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], origin.element, origin.what)
+    name = words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], origin.element, origin.what, origin.passing)
     return Need(name, not gate.negated, None, -1, False, step, gate.at)
 
 

@@ -38,6 +38,22 @@ class Address(Struct, frozen=True):
         return f"{self.area}{self.numbers[:-1]}", first, width
 
 
+def address_behind(address: Address, cells: int, bits: int, addressing: str) -> Address | None:
+    """Where the element of an array lies that comes so many places behind the first: one directly behind the other.
+
+    Args: bits: an element's width, 0 of a BOOL; addressing: as in ``Address.span``. Returns: None where address and width do not fit.
+    """
+    if WIDTHS[address.size] != max(1, bits):
+        return None
+    if address.size == "X":
+        *above, byte, bit = (0, *address.numbers) if len(address.numbers) == 1 else address.numbers
+        place = byte * 8 + bit + cells
+        numbers = (*above, place // 8, place % 8) if len(address.numbers) > 1 else (place,)
+    else:
+        numbers = (*address.numbers[:-1], address.numbers[-1] + cells * (bits // 8 if addressing == "byte" else 1))
+    return Address(address.area, address.size, numbers)
+
+
 def parse_address(text: str) -> Address | None:
     """Read an address; None where it is none (also the open form %I*)."""
     match = _FORM.match(text.strip())

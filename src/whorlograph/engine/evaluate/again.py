@@ -28,6 +28,7 @@ from whorlograph.engine.code import (
     Loop,
     Op,
     Order,
+    Pass,
     Scope,
     Slot,
     Spot,
@@ -73,7 +74,7 @@ def result_node(call: Call, slot: int) -> int:
     return call.at if slot == call.results[-1][1] else -2 - slot
 
 
-class Pass(Struct, frozen=True):
+class LoopPass(Struct, frozen=True):
     """What stood at the nodes of a step when a write in a loop of it was executed: ``values``, ``cells`` and ``raws`` as in ``Result``."""
 
     values: dict[int, Value]
@@ -102,7 +103,7 @@ class Result(Struct):
     inner: dict[int, Result] = field(default_factory=dict)
     handed: dict[int, tuple[Reference, ...]] = field(default_factory=dict)
     halted: bool = False
-    passes: dict[int, list[Pass]] = field(default_factory=dict)
+    passes: dict[int, list[LoopPass]] = field(default_factory=dict)
     would: dict[int, Value] = field(default_factory=dict)
 
 
@@ -230,7 +231,7 @@ class Execution:
         self.result.values[one.at] = self.result.stored[one.at] = value
         if self._loops:
             kept = self.result.passes.setdefault(one.at, [])
-            kept.append(Pass(dict(self.result.values), dict(self.result.cells), dict(self.result.raws)))
+            kept.append(LoopPass(dict(self.result.values), dict(self.result.cells), dict(self.result.raws)))
             del kept[:-PASSES_KEPT]
 
     def copy(self, one: Copy) -> None:
@@ -280,7 +281,7 @@ class Execution:
             elif isinstance(one, Scope):
                 if not self._would(one.actions, written):
                     return False
-            elif not isinstance(one, (Leave, Taken, Order, Edge)):
+            elif not isinstance(one, (Leave, Taken, Order, Edge, Pass)):
                 return False
         return True
 
@@ -309,7 +310,7 @@ class Execution:
         self.sight.write(self.cell(one.cell).number, int(value))
 
     def nothing(self, one: Action) -> None:
-        """An order to the controller leaves no value."""
+        """An order to the controller, or that a pass begins, leaves no value."""
 
     def invoke(self, one: Invoke) -> None:
         """A standard block: what it left stands in the journal."""
@@ -428,4 +429,5 @@ def _invoked(actions: tuple[Action, ...], often: bool) -> Iterator[Spot]:
 
 _DO: dict[type, Callable[[Execution, object], None]] = {
     Let: Execution.let, Store: Execution.store, Copy: Execution.copy, Edge: Execution.edge, If: Execution.branch, Loop: Execution.loop,  # type: ignore[dict-item]
-    Scope: Execution.scope, Leave: Execution.leave, Taken: Execution.taken, Invoke: Execution.invoke, Call: Execution.call, Order: Execution.nothing}  # type: ignore[dict-item]
+    Scope: Execution.scope, Leave: Execution.leave, Taken: Execution.taken, Invoke: Execution.invoke, Call: Execution.call,  # type: ignore[dict-item]
+    Order: Execution.nothing, Pass: Execution.nothing}  # type: ignore[dict-item]

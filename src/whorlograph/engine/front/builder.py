@@ -22,6 +22,7 @@ from whorlograph.engine.code import (
     Load,
     Origin,
     Param,
+    Passing,
     Slot,
     Step,
     Store,
@@ -51,10 +52,14 @@ class Bodies(Protocol):
 class Builder:
     """One body under construction."""
 
-    def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies, reading: Reading) -> None:
+    def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies, reading: Reading,
+                 as_written: bool) -> None:
         self.running, self.instance, self.profile, self.bodies = running, instance, profile, bodies
         self.names = Names(running, instance, regions)
-        self.reading = reading
+        self.reading, self.as_written = reading, as_written
+        self.passing: Passing = ()
+        self.counted: list[Target] = []
+        self.laid_out = 0  # parts of text in loops that are laid out
         self.regions = regions
         self.inner = regions.inner_hidden(instance)
         self.origins: list[Origin] = []
@@ -72,7 +77,7 @@ class Builder:
 
     def at(self, element: int, what: str = "") -> int:
         """A new node that came from an element of the step at work."""
-        self.origins.append(Origin(self.index, element, what))
+        self.origins.append(Origin(self.index, element, what, self.passing))
         return len(self.origins) - 1
 
     def put(self, action: Action) -> None:
@@ -112,6 +117,17 @@ class Builder:
         inside = tuple(self._actions.pop())
         if inside:
             self.put(If(test, inside, (), at))
+
+    @contextmanager
+    def in_pass(self, name: str, number: int) -> Iterator[None]:
+        """What is made meanwhile belongs to a pass of a loop that is laid out, in which its variable is known."""
+        before, self.passing = self.passing, (*self.passing, (name, number))
+        yield
+        self.passing = before
+
+    def known(self, name: str) -> int | None:
+        """What a variable is in the pass at work; None where none counts a loop that is laid out."""
+        return next((number for one, number in reversed(self.passing) if one.lower() == name.lower()), None) if self.passing else None
 
     @contextmanager
     def apart(self, found: list[Action]) -> Iterator[None]:
@@ -177,7 +193,7 @@ class Builder:
             params.append(Param(name, kind))
         frame = self.regions.number[id(self.instance)] if function else -1
         return Body(pou.name, tuple(self.steps), tuple(params), tuple(self._resets(function)), tuple(self.hidden), self.inner,
-                    tuple(self.origins), frame)
+                    tuple(self.origins), frame, tuple(self.counted))
 
     def _resets(self, function: bool) -> Iterator[tuple[Target, int]]:
         """What begins anew at each run: temporaries; of a function all but what is declared outside."""

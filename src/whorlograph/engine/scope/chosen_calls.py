@@ -28,6 +28,19 @@ def has_chosen(pou: Pou) -> bool:
                for s in text.statements for p in parts(s))
 
 
+def made_of(one: Case) -> Do | None:
+    """The call that a choice was made of; None for one that stands in the program."""
+    call = one.other[0] if len(one.other) == 1 else None
+    return call if isinstance(call, Do) and is_chosen(call.call.called) else None
+
+
+def made_up(statement: Statement) -> set[int]:
+    """The numbers of all parts of the choices in a statement that were made of calls."""
+    return {p.at for case in parts(statement) if isinstance(case, Case) and made_of(case) is not None
+            for branch in case.branches for s in branch.statements for p in parts(s)} | {
+        p.at for case in parts(statement) if isinstance(case, Case) and made_of(case) is not None for s in case.other for p in parts(s)}
+
+
 def _texts(pou: Pou) -> tuple[TextBody, ...]:
     body = pou.body
     return (body,) if isinstance(body, TextBody) else body.texts if isinstance(body, ChartBody) else ()

@@ -6,7 +6,7 @@ from math import isfinite
 
 from msgspec.structs import replace
 
-from whorlograph.model.address import TYPES, parse_address
+from whorlograph.model.address import TYPES, address_behind, parse_address
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
@@ -46,8 +46,8 @@ from .unfolding import Unfolding
 class _Builder:
     """Numbers the tags while it walks declarations."""
 
-    def __init__(self, program: Program) -> None:
-        self.program = program
+    def __init__(self, program: Program, addressing: str) -> None:
+        self.program, self.addressing = program, addressing
         self.tags: list[Tag] = []
         self.notices: list[Notice] = []
         self.globals = Instance("", "", None)
@@ -98,10 +98,11 @@ class _Builder:
             letters = {"low": 0, "high": 1 if type_.name in ("CHAR", "WCHAR") else MOST_LETTERS} if type_.family is Family.STRING else {}
             return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more, **letters)
         if isinstance(type_, Subrange):
-            return self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high, **more)
+            return self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high,
+                             address=parse_address(variable.address), **more)
         if isinstance(type_, Enumeration):
             start = self.value(initial, INT, name) if initial else (type_.values[0][1] if type_.values else 0)
-            return self.leaf(name, INT, start, enumeration=type_, **more)
+            return self.leaf(name, INT, start, enumeration=type_, address=parse_address(variable.address), **more)
         if isinstance(type_, ArrayOf):
             return self.array(name, type_, variable, initial, depth)
         if isinstance(type_, Structure):
@@ -120,6 +121,7 @@ class _Builder:
             for times, item in initial.items:
                 starts += [item] * min(times, size)
         made = Aggregate(len(self.tags), type_.bounds)
+        places = self.places(name, type_, variable, size)
         for offset in range(size):
             subscripts, rest = [], offset
             for low, high in reversed(type_.bounds):
@@ -127,8 +129,8 @@ class _Builder:
                 rest //= high - low + 1
             label = f"{name}[{','.join(str(s) for s in reversed(subscripts))}]"
             before = len(self.tags)
-            item_ref = self.make(label, type_.base, replace(variable, address=""), starts[offset] if offset < len(starts) else None,
-                                 depth + 1)
+            item_ref = self.make(label, type_.base, replace(variable, address=places[offset] if places else ""),
+                                 starts[offset] if offset < len(starts) else None, depth + 1)
             if item_ref is None:
                 return None
             made.items.append(item_ref)
@@ -136,9 +138,40 @@ class _Builder:
         made.cells = len(self.tags) - made.first
         return made
 
+    def places(self, name: str, type_: ArrayOf, variable: Variable, size: int) -> list[str]:
+        """The address of each element of an array at an address: one behind the other; [] without one."""
+        first = parse_address(variable.address)
+        if first is None:
+            return []
+        base, cells = self.plain(type_.base), 1
+        while isinstance(base, ArrayOf):
+            for low, high in base.bounds:
+                cells *= max(0, high - low + 1)
+            base = self.plain(base.base)
+        held = base.base if isinstance(base, Subrange) else INT if isinstance(base, Enumeration) else base
+        found = [address_behind(first, offset * cells, held.bits, self.addressing) for offset in range(size)] \
+            if isinstance(held, Elementary) and held.family is not Family.STRING else [None]
+        if None in found:
+            self.say(f"array {name} lies at {first}, which is not of its elements' width", "its elements are tags without an address",
+                     line=variable.line)
+            return []
+        return [str(one) for one in found]
+
+    def plain(self, type_: TypeRef) -> TypeRef:
+        """What a name of a type stands for."""
+        for _ in range(DEEPEST):
+            declared = self.program.types.get(type_.name.lower()) if isinstance(type_, Named) else None
+            if declared is None:
+                break
+            type_ = declared
+        return type_
+
     def structure(self, name: str, type_: Structure, variable: Variable, initial: Initial | None, depth: int) -> Ref:
         given = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
         made = Aggregate(len(self.tags))
+        if parse_address(variable.address) is not None:
+            self.say(f"structure {name} lies at {variable.address}, and how its members lie there is nowhere said",
+                     "its members are tags without an address", line=variable.line)
         for part in type_.fields:
             ref = self.make(f"{name}.{part.name}", part.type, replace(variable, address=""),
                             given.get(part.name.lower(), part.initial), depth + 1)
@@ -304,21 +337,22 @@ def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
     return found
 
 
-def elaborate(program: Program, resource: str = "") -> tuple[Running, list[Notice]]:
+def elaborate(program: Program, resource: str = "", addressing: str = "byte") -> tuple[Running, list[Notice]]:
     """Make the instances of the resource that runs, and number their tags.
 
+    Args: addressing: how sized addresses follow one another, "byte" or "element".
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
-    running, notices = _elaborate(program, resource)
+    running, notices = _elaborate(program, resource, addressing)
     for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
         if any(needed(p) for p in program.pous.values()):
             program = changed(program, running)
-            running, notices = _elaborate(program, resource)
+            running, notices = _elaborate(program, resource, addressing)
     return running, notices
 
 
-def _elaborate(program: Program, resource: str) -> tuple[Running, list[Notice]]:
-    build = _Builder(program)
+def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Running, list[Notice]]:
+    build = _Builder(program, addressing)
     resource_run, variables = program.chosen(resource)
     for variable in variables:
         if variable.name.lower() in build.globals.scope:

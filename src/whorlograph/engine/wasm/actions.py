@@ -19,6 +19,7 @@ from whorlograph.engine.code import (
     Let,
     Loop,
     Order,
+    Pass,
     Scope,
     Spot,
     Store,
@@ -168,10 +169,14 @@ class Actions:
 
     def _loop(self, one: Loop) -> None:
         label = self._label()
-        self.f.put(f"(loop {label} (global.set $num (i32.add (global.get $num) (i32.const 1)))")
-        self.check()
+        self.f.put(f"(loop {label}")
+        self._pass()
         self.all(one.actions)
         self.f.put(f"(br {label}))")
+
+    def _pass(self, one: Pass | None = None) -> None:
+        self.f.put("(global.set $num (i32.add (global.get $num) (i32.const 1)))")
+        self.check()
 
     def check(self) -> None:
         """Whether the scan has taken too long or too many steps, after a step or pass."""

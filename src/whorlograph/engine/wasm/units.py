@@ -8,7 +8,7 @@ from functools import cached_property, partial
 from msgspec import Struct, field
 
 from whorlograph.engine.calls import calls_in
-from whorlograph.engine.code import Action, Base, Body, Call, Code, If, Instance, Load, Loop, Order, Scope, Spot, Step
+from whorlograph.engine.code import Action, Base, Body, Call, Code, If, Instance, Load, Loop, Order, Pass, Scope, Spot, Step
 from whorlograph.engine.schedule import MOST_STEPS, Schedule
 from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.model.profile import Profile
@@ -100,7 +100,7 @@ class Units:
 
     def adds(self, step: Step) -> bool:
         """Whether steps are taken inside a step: by calls or loops."""
-        return not self.kinds(step).isdisjoint((Call, Loop))
+        return not self.kinds(step).isdisjoint((Call, Loop, Pass))
 
     def _triggers(self, schedule: Schedule) -> dict[int, tuple[tuple[int, int, bool], ...]]:
         """By tag that a step may write: the tasks that wait for it, which bit of it, and whether for its fall."""
@@ -120,7 +120,7 @@ class Units:
         """Whether any scan could take more steps than it may: a way back somewhere, or too many steps."""
         for body in self.code.bodies:
             for i, step in enumerate(body.steps):
-                if any(e.step <= i for e in step.exits) or Loop in self.kinds(step):
+                if any(e.step <= i for e in step.exits) or not self.kinds(step).isdisjoint((Loop, Pass)):
                     return True
         return sum(self._longest(i.body) for i in self.code.programs if i.body >= 0) > limit
 

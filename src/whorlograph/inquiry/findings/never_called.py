@@ -14,7 +14,7 @@ def find(facts: Facts) -> Iterator[Finding]:
     named: set[str] = set()
     for pou in controller.program.pous.values():
         words = language_of(pou.body)
-        named |= {t.lower() for t in words.called(pou.body)} if words is not None else set()
+        named |= {t.lower() for t in words.called(pou, controller.program)} if words is not None else set()
     running = {p.type_name.lower() for p in controller.running.programs}
     for key, pou in controller.program.pous.items():
         if key not in named and key not in running:

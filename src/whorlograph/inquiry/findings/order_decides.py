@@ -4,19 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..writers import Kind
+from ..writers import Kind, Writer
 from .facts import Facts, Finding
 
 
 def find(facts: Facts) -> Iterator[Finding]:
     """Latches, with what dominates where both coils have power in one scan."""
+    found: dict[tuple[str, int, int], list[tuple[int, Writer, bool]]] = {}
     for tag, writers in facts.written():
         setters, resetters = [w for w in writers if w.kind is Kind.SET], [w for w in writers if w.kind is Kind.RESET]
         if not setters or not resetters or len(setters) + len(resetters) < len(writers):
             continue
         last_set, last_reset = (max(some, key=facts.order) for some in (setters, resetters))
         wins = facts.order(last_set) > facts.order(last_reset)
-        word, place = ("set", last_set) if wins else ("reset", last_reset)
+        place = last_set if wins else last_reset
+        step = facts.tracer.steps.all[place.step]
+        found.setdefault((step.pou, step.rung.number, place.element), []).append((tag, place, wins))
+    for alike in found.values():
+        tag, place, wins = alike[0]
         effect = "while both have power it stays on: a stop does not stop it" if wins else "while both have power it stays off"
-        text = f"{facts.name(tag)}: the {word} in {facts.place(place.step)} comes last and dominates"
+        names = facts.listed(facts.name(one) for one, _, _ in alike)
+        text = f"{names}: the {'set' if wins else 'reset'} in {facts.place(place.step)} comes last and dominates"
         yield facts.finding("order-decides", place, tag, text, effect, 1 if wins else 3)

@@ -6,7 +6,8 @@ from functools import cache
 from typing import Protocol, cast
 
 from whorlograph.engine.access import Use
-from whorlograph.model.program import Body, OpaqueBody
+from whorlograph.engine.code import Passing
+from whorlograph.model.program import Body, OpaqueBody, Pou, Program
 from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
@@ -20,8 +21,8 @@ class Words(Protocol):
     def role(self, step: Step, use: Use) -> str:
         """How an element uses a tag, in the trade's words."""
 
-    def gate(self, step: Step, element: int, what: str) -> str:
-        """What passes or stops power at an element, or at a pin of it."""
+    def gate(self, step: Step, element: int, what: str, passing: Passing = ()) -> str:
+        """What passes or stops power at an element, or at a pin of it. Args: passing: in which pass of loops that are laid out, as below."""
 
     def powered(self, on: bool) -> str:
         """That something is decided on or off: before a place."""
@@ -38,17 +39,17 @@ class Words(Protocol):
     def writing(self, source: str, tag: str) -> str:
         """What would write a tag, where nothing executes it: before a place."""
 
-    def block(self, step: Step, element: int) -> str:
+    def block(self, step: Step, element: int, passing: Passing = ()) -> str:
         """A block: its instance, else the name of its function."""
 
-    def source(self, step: Step, element: int) -> str:
+    def source(self, step: Step, element: int, passing: Passing = ()) -> str:
         """The block whose output an element takes: its instance, else the name of its function; "" where there is none."""
 
-    def value(self, step: Step, element: int) -> str:
+    def value(self, step: Step, element: int, passing: Passing = ()) -> str:
         """What is wired to a pin: a name or a literal as it is written; "" where an element is none."""
 
-    def called(self, body: Body) -> list[str]:
-        """The types of the blocks and functions that a body names, in order, each once."""
+    def called(self, pou: Pou, program: Program) -> list[str]:
+        """The types of the blocks and functions that a POU's body names, in order, each once."""
 
     def labels(self, body: Body) -> list[tuple[str, int]]:
         """(name, rung) of each label of a body, in order."""

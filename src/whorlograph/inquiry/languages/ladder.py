@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.engine.access import How, Use
+from whorlograph.engine.code import Passing
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -18,7 +19,7 @@ from whorlograph.model.ladder import (
     OutVariable,
     Return,
 )
-from whorlograph.model.program import Body
+from whorlograph.model.program import Body, Pou, Program
 from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)", ContactKind.FALLING: " (falling edge)"}
@@ -45,7 +46,7 @@ class Ladder:
             return "block output"
         return "block" if use.how is How.BLOCK else "block input"
 
-    def gate(self, step: Step, element: int, what: str) -> str:
+    def gate(self, step: Step, element: int, what: str, passing: Passing = ()) -> str:
         """What passes or stops power at an element, or at a pin of it."""
         found = _element(step, element)
         if isinstance(found, Contact):
@@ -88,24 +89,24 @@ class Ladder:
         """A block by its name."""
         return f"{source}, which writes {tag},"
 
-    def block(self, step: Step, element: int) -> str:
+    def block(self, step: Step, element: int, passing: Passing = ()) -> str:
         """A block: its instance, else the name of its function."""
         found = _element(step, element)
         return (found.instance or found.type_name) if isinstance(found, Block) else ""
 
-    def source(self, step: Step, element: int) -> str:
+    def source(self, step: Step, element: int, passing: Passing = ()) -> str:
         """The block whose output an element takes."""
         found = _element(step, element)
         wires = found.wires if isinstance(found, (OutVariable, InOutVariable)) else ()
         return next((name for name in (self.block(step, w.source) for w in wires) if name), "")
 
-    def value(self, step: Step, element: int) -> str:
+    def value(self, step: Step, element: int, passing: Passing = ()) -> str:
         """What is wired to a pin, as it is written."""
         return getattr(_element(step, element), "expression", "")
 
-    def called(self, body: Body) -> list[str]:
+    def called(self, pou: Pou, program: Program) -> list[str]:
         """The types of the blocks that a body names."""
-        rungs = body.rungs if isinstance(body, LadderBody) else ()
+        rungs = pou.body.rungs if isinstance(pou.body, LadderBody) else ()
         return list(dict.fromkeys(e.type_name for r in rungs for e in r.elements if isinstance(e, Block)))
 
     def labels(self, body: Body) -> list[tuple[str, int]]:

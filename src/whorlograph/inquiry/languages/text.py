@@ -5,9 +5,10 @@ from __future__ import annotations
 from functools import lru_cache
 
 from whorlograph.engine.access import How, Use
+from whorlograph.engine.code import Passing
 from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.paths import Bit, Member
-from whorlograph.model.program import Body
+from whorlograph.model.program import Body, Pou, Program
 from whorlograph.model.steps import Step, segments
 from whorlograph.model.text import (
     Apply,
@@ -30,33 +31,35 @@ from whorlograph.model.text import (
     Var,
     While,
 )
+from whorlograph.model.types import ArrayOf, Named, Structure, TypeRef
 
 _SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/", "MOD": "MOD", "EXPT": "**", "AND": "AND", "OR": "OR", "XOR": "XOR", "EQ": "=", "NE": "<>",
           "LT": "<", "LE": "<=", "GT": ">", "GE": ">="}
 _NAMES = {"Choose": "IF", "Case": "CASE", "For": "FOR", "While": "WHILE", "Until": "REPEAT"}
 
 
-def written_out(one: Expression, deep: int = 0) -> str:
-    """An expression as it could be written."""
+def written_out(one: Expression, deep: int = 0, passing: Passing = ()) -> str:
+    """An expression as it could be written. Args: passing: what variables are, of loops that are laid out."""
     if isinstance(one, Constant):
         return one.text
     if isinstance(one, Var):
-        text = one.base
+        number = next((n for name, n in reversed(passing) if name.lower() == one.base.lower()), None) if not one.steps else None
+        text = one.base if number is None else str(number)
         for step in one.steps:
             if isinstance(step, Sub):
-                text += f"[{', '.join(written_out(v) for v in step.values)}]"
+                text += f"[{', '.join(written_out(v, 0, passing) for v in step.values)}]"
             else:
                 text += f".{step.name}" if isinstance(step, Member) else f".{step.number}" if isinstance(step, Bit) else ""
         return text
     if isinstance(one, Unary):
-        return f"{'-' if one.code == 'NEG' else 'NOT '}{written_out(one.value, 1)}"
+        return f"{'-' if one.code == 'NEG' else 'NOT '}{written_out(one.value, 1, passing)}"
     if isinstance(one, Binary):
-        text = f"{written_out(one.left, 1)} {_SIGNS.get(one.code, one.code)} {written_out(one.right, 1)}"
+        text = f"{written_out(one.left, 1, passing)} {_SIGNS.get(one.code, one.code)} {written_out(one.right, 1, passing)}"
         return f"({text})" if deep else text
     if isinstance(one, Kept):
-        return written_out(one.value, deep)
-    given = ", ".join(written_out(a.value) for a in one.arguments if a.value is not None)
-    return f"{written_out(one.called)}({given})"
+        return written_out(one.value, deep, passing)
+    given = ", ".join(written_out(a.value, 0, passing) for a in one.arguments if a.value is not None)
+    return f"{written_out(one.called, 0, passing)}({given})"
 
 
 class Text:
@@ -75,24 +78,23 @@ class Text:
             return "block" if use.how in (How.BLOCK, How.PIN) else f"output of {written_out(found.called)}"
         return "assigned" if use.writes else f"read in {_where(step, use.element)}"
 
-    def gate(self, step: Step, element: int, what: str) -> str:
+    def gate(self, step: Step, element: int, what: str, passing: Passing = ()) -> str:
         """What decides at a node."""
         found = _node(step, element)
         if isinstance(found, Case) and what.startswith("label"):
             labels = found.branches[int(what.split()[1]) - 1].labels
-            texts = [written_out(one.low) + (f"..{written_out(one.high)}" if one.high is not None else "") for one in labels]
-            return f"{written_out(found.selector)} = {' or '.join(texts[:3])}"
+            texts = [written_out(one.low, 0, passing) + (f"..{written_out(one.high, 0, passing)}" if one.high is not None else "") for one in labels]
+            return f"{written_out(found.selector, 0, passing)} = {' or '.join(texts[:3])}"
         if isinstance(found, For) and what == "past":
-            return f"{written_out(found.variable)} past {written_out(found.last)}"
+            return f"{written_out(found.variable, 0, passing)} past {written_out(found.last, 0, passing)}"
         if isinstance(found, Apply) and what not in ("", "OUT", "EN", "call"):
-            return f"{written_out(found.called)}.{what}"
+            return f"{written_out(found.called, 0, passing)}.{what}"
         if isinstance(found, Var) and what not in ("", "gate", "handed", "test"):
             call = _given_out(step, found)
             if call is not None:
-                return f"{written_out(call.called)}.{_pin(call, found) or what}"
+                return f"{written_out(call.called, 0, passing)}.{_pin(call, found) or what}"
         if isinstance(found, (Constant, Var, Unary, Binary, Apply)):
-            text = written_out(found)
-            return text if len(text) <= 60 else f"{text[:57]}..."
+            return _short(written_out(found, 0, passing), 60)
         return _NAMES.get(type(found).__name__, "a condition")
 
     def powered(self, on: bool) -> str:
@@ -115,26 +117,27 @@ class Text:
         """An assignment names what it writes itself."""
         return self.enabled(source)
 
-    def block(self, step: Step, element: int) -> str:
+    def block(self, step: Step, element: int, passing: Passing = ()) -> str:
         """A block or function that is called."""
         found = _node(step, element)
         if isinstance(found, (Unary, Binary)):
             return _SIGNS.get(found.code, found.code)
-        return written_out(found.called) if isinstance(found, Apply) else ""
+        return written_out(found.called, 0, passing) if isinstance(found, Apply) else ""
 
-    def source(self, step: Step, element: int) -> str:
+    def source(self, step: Step, element: int, passing: Passing = ()) -> str:
         """The function whose result an assignment takes."""
         found = _node(step, element)
-        return f"{written_out(found.target)} := {written_out(found.value)[:40]}" if isinstance(found, Assign) else ""
+        return f"{written_out(found.target, 0, passing)} := {_short(written_out(found.value, 0, passing))}" if isinstance(found, Assign) else ""
 
-    def value(self, step: Step, element: int) -> str:
+    def value(self, step: Step, element: int, passing: Passing = ()) -> str:
         """A name or literal as it is written."""
         found = _node(step, element)
-        return written_out(found) if isinstance(found, (Constant, Var)) else ""
+        return written_out(found, 0, passing) if isinstance(found, (Constant, Var)) else ""
 
-    def called(self, body: Body) -> list[str]:
-        """The functions and blocks that a body calls, each once."""
-        found = [p.called.base for s in _statements(body) for p in parts(s) if isinstance(p, Apply)]
+    def called(self, pou: Pou, program: Program) -> list[str]:
+        """The functions that a body calls, and the types of the blocks, each once."""
+        known = {v.name.lower(): v.type for v in (*program.chosen()[1], *pou.variables)}
+        found = [_type_of(p.called, known, program) for s in _statements(pou.body) for p in parts(s) if isinstance(p, Apply)]
         return list(dict.fromkeys(found))
 
     def labels(self, body: Body) -> list[tuple[str, int]]:
@@ -176,6 +179,34 @@ class Text:
         if isinstance(found, Go):
             return f"jump condition of {found.label}"
         return "return condition" if isinstance(found, Leave) and found.kind == "RETURN" else ""
+
+
+def _type_of(called: Var, known: dict[str, TypeRef], program: Program) -> str:
+    """The type of the block that a name stands for; of a function its own name."""
+    type_: TypeRef | None = known.get(called.base.lower())
+    for step in called.steps:
+        type_ = _plain(type_, program)
+        if isinstance(type_, ArrayOf) and isinstance(step, Sub):
+            type_ = type_.base
+        elif isinstance(type_, Structure) and isinstance(step, Member):
+            type_ = next((f.type for f in type_.fields if f.name.lower() == step.name.lower()), None)
+        elif isinstance(type_, Named) and isinstance(step, Member):
+            inside = program.pous.get(type_.name.lower())
+            type_ = next((v.type for v in inside.variables if v.name.lower() == step.name.lower()), None) if inside is not None else None
+    return type_.name if isinstance(type_, Named) else called.base
+
+
+def _plain(type_: TypeRef | None, program: Program) -> TypeRef | None:
+    """What the name of a type stands for."""
+    seen: set[str] = set()
+    while isinstance(type_, Named) and type_.name.lower() in program.types and type_.name.lower() not in seen:
+        seen.add(type_.name.lower())
+        type_ = program.types[type_.name.lower()]
+    return type_
+
+
+def _short(text: str, most: int = 40) -> str:
+    return text if len(text) <= most else f"{text[:most - 3].rstrip()}..."
 
 
 def _statements(body: Body) -> tuple[Statement, ...]:

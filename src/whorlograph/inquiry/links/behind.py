@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const
+from whorlograph.engine.code import Const, Expr, Op
 from whorlograph.model.question import LinkKind
 
 from ..trail import Link
@@ -98,7 +98,16 @@ def _behind(tracer: Tracer, writers: list[Writer], last: Write, value: bool) -> 
     """Those that have their turn behind what was written last and might have given the opposite: had they written, they would count."""
     order = tracer.paths.order
     here = int(order[last.writer.step]), last.writer.at
-    return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and (int(order[w.step]), w.at) > here]
+    return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and (int(order[w.step]), w.at) > here
+            and not (w.step == last.writer.step and _other_branch(w, last.writer))]
+
+
+def _other_branch(one: Writer, other: Writer) -> bool:
+    """Whether two writes of a step stand in branches of which one is taken at most: what lets the one come keeps the other away."""
+    def negated(guard: Expr) -> Expr | None:
+        return guard.args[0] if isinstance(guard, Op) and guard.code == "NOT" else None
+
+    return any(negated(g) in other.guards or any(negated(h) == g for h in other.guards) for g in one.guards)
 
 
 def _unwritten(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int) -> list[Link]:

@@ -28,9 +28,9 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def label_of(tracer: Tracer, step: int, element: int) -> str:
-    """A block as it is called."""
-    return words_of(tracer.steps.all[step]).block(tracer.steps.all[step], element)
+def label_of(tracer: Tracer, step: int, element: int, at: int) -> str:
+    """A block as it is called. Args: at: the node that executes it."""
+    return words_of(tracer.steps.all[step]).block(tracer.steps.all[step], element, tracer.passing(step, at))
 
 
 def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int = -1) -> Link | None:
@@ -44,7 +44,7 @@ def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, cha
 def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int) -> Link | None:
     """A value that was moved or computed: did its block execute, and what went in."""
     step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
-    source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element)
+    source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element, tracer.passing(step, writer.at))
     value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
     if guard is not None and writer.at not in seen.result.stored:
         found = passes.left_out(tracer, writer, seen, source, depth) if passes.in_loop(tracer, writer) else \
@@ -120,7 +120,7 @@ def _enabled(tracer: Tracer, step: int, name: str) -> str:
 def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
     """An input pin of an instance: what is wired to it."""
     step, guard, value = writer.step, writer.guard, tracer.value(tag, tracer.journal.settled(tag, scan))
-    label = label_of(tracer, step, writer.element)
+    label = label_of(tracer, step, writer.element, writer.at)
     if guard is not None and writer.at not in tracer.seen(step, scan).result.stored:
         kept_ = unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET, f"{label}, which takes {tracer.name(tag)} in,")
         if kept_ is not None:
@@ -209,7 +209,7 @@ def _stays_on(tracer: Tracer, call: BlockCall, label: str, tag: int, seen: Seen,
 
 def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, change: bool) -> Link | None:
     """A standard block's output, where the block's turn has come."""
-    label = label_of(tracer, call.step, call.element)
+    label = label_of(tracer, call.step, call.element, call.at)
     circuit, seen = tracer.circuit(call.step), tracer.seen(call.step, scan)
     if call.guard is not None and not circuit.on(call.guard, seen.result):
         row = tracer.journal.last_row(tag, seen.after)
@@ -239,7 +239,7 @@ def function(tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int)
     """Why the result of a function, or of a computation, is as it is."""
     step = seen.step
     element = tracer.origin(step, at).element
-    name = label_of(tracer, step, element) or words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], element, "")
+    name = label_of(tracer, step, element, at) or words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], element, "", tracer.passing(step, at))
     value = seen.result.values.get(at)
     text = f"{name} in {tracer.place(step)} gives {tracer.state_word(value)}"
     found = Link(LinkKind.BLOCK, None, value, None, step, seen.scan, text, element)
@@ -260,7 +260,7 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
         return None
     guards = tracer.written.guards(seen.step, store)
     element = tracer.origin(seen.step, load.at).element
-    name = label_of(tracer, seen.step, element)
+    name = label_of(tracer, seen.step, element, load.at)
     if guards is not None and not circuit.on(guards, seen.result):
         return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=_enabled(tracer, seen.step, name))
     if guards is not None and change and not circuit.on(guards, tracer.seen(seen.step, seen.scan - 1).result):

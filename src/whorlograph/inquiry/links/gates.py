@@ -97,7 +97,7 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     """A gate as a person calls it: the tag, or the block and its pin."""
     step = tracer.steps.all[seen.step]
     origin = tracer.origin(seen.step, gate.at)
-    plain = words_of(step).gate(step, origin.element, origin.what)
+    plain = words_of(step).gate(step, origin.element, origin.what, origin.passing)
     said = words_of(step).wanted(plain, not gate.negated)
     if _not_executed(tracer, gate, seen):
         return f"{said}, which is not executed,"

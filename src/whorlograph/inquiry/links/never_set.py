@@ -51,7 +51,7 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     verb, step = str(writer.kind), tracer.steps.all[writer.step]
     seen = tracer.seen(writer.step, scan)
     if passes.in_loop(tracer, writer) and writer.at not in seen.result.stored:
-        left = passes.left_out(tracer, writer, seen, words_of(step).source(step, writer.element), depth)
+        left = passes.left_out(tracer, writer, seen, words_of(step).source(step, writer.element, tracer.passing(writer.step, writer.at)), depth)
         left.kind, left.tag, left.value, left.since = kind, tag, verb == "reset", tracer.since_done(tag, seen)
         return left
     lacks = f"{said.format(verb)}: {words_of(step).lacking()}"

@@ -31,7 +31,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
-    text = f"{words.gate(step, element, origin.what or 'OUT')} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
+    text = f"{words.gate(step, element, origin.what or 'OUT', origin.passing)} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:
@@ -76,8 +76,8 @@ def _state(tracer: Tracer, load: Load, seen: Seen) -> str:
 
 def _name(tracer: Tracer, load: Load, seen: Seen) -> str:
     """An operand as it is written, else as the tag is called."""
-    step = tracer.steps.all[seen.step]
-    return words_of(step).value(step, tracer.origin(seen.step, load.at).element) or tracer.name(seen.result.cells[load.at].number)
+    step, origin = tracer.steps.all[seen.step], tracer.origin(seen.step, load.at)
+    return words_of(step).value(step, origin.element, origin.passing) or tracer.name(seen.result.cells[load.at].number)
 
 
 def _wanted(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int]]:

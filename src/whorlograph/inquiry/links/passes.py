@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import Loop
-from whorlograph.engine.evaluate.again import Pass
+from whorlograph.engine.evaluate.again import LoopPass
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
@@ -65,7 +65,7 @@ def no_more(tracer: Tracer, writer: Writer, now: Seen, former: int) -> tuple[See
     return best[1], best[2]
 
 
-def _in_pass(seen: Seen, one: Pass) -> Seen:
+def _in_pass(seen: Seen, one: LoopPass) -> Seen:
     return replace(seen, result=replace(seen.result, values=one.values, cells=one.cells, raws=one.raws))
 
 

@@ -70,5 +70,5 @@ def explain_read(tracer: Tracer, tag: int, load: Load, seen: Seen, change: bool,
 
 def constant_text(tracer: Tracer, one: Const, seen: Seen) -> str:
     """A literal as it is written, where its node is known."""
-    step = tracer.steps.all[seen.step]
-    return words_of(step).value(step, tracer.origin(seen.step, one.at).element) or tracer.number_word(one.value, one.type)
+    step, origin = tracer.steps.all[seen.step], tracer.origin(seen.step, one.at)
+    return words_of(step).value(step, origin.element, origin.passing) or tracer.number_word(one.value, one.type)

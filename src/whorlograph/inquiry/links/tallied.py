@@ -35,7 +35,7 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
     adding = [w for w in missing if _adds(tracer, tag, w, tracer.seen(w.step, seen.scan))]
     for other in (lost or adding)[:MOST]:
         words, step = words_of(tracer.steps.all[other.step]), tracer.steps.all[other.step]
-        source, before = words.source(step, other.element), " (executed the scan before)" if lost else ""
+        source, before = words.source(step, other.element, tracer.passing(other.step, other.at)), " (executed the scan before)" if lost else ""
         child = passes.left_out(tracer, other, tracer.seen(other.step, seen.scan), source + before, depth + 1) if passes.in_loop(tracer, other) else \
             unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, words.enabled(source) + before)
         if child is not None:

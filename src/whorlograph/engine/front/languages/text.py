@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
+from whorlograph.engine.calls import every
 from whorlograph.engine.code import (
     Action,
     Base,
+    Call,
     Const,
     Copy,
     Exit,
     Expr,
     If,
+    Invoke,
     Kind,
     Let,
     Load,
     Loop,
     Op,
     Order,
+    Pass,
     Slot,
     Store,
     Taken,
@@ -27,7 +31,8 @@ from whorlograph.engine.code import Leave as LeaveScope
 from whorlograph.engine.code import Scope as Block
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
 from whorlograph.engine.front.names import Variable, Whole
-from whorlograph.engine.scope.text_parts import leaves_early
+from whorlograph.engine.scope.chosen_calls import made_of, made_up
+from whorlograph.engine.scope.text_parts import leaves_early, parts
 from whorlograph.engine.scope.text_types import ORDERS, Scope
 from whorlograph.engine.scope.widening import common
 from whorlograph.model.text import (
@@ -53,6 +58,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary
 
+from .laid_out import MOST, MOST_IN_ALL, as_number, folded, passes_of, size_of, writes
 from .text_values import Values
 
 
@@ -181,6 +187,13 @@ class _Step:
         branch = one.branches[n]
         at = self.b.at(branch.test.at if not isinstance(branch.test, (Var, Constant)) else one.at, "test")
         test = self.b.keep(self.values.boolean(branch.test), at)
+        if self.b.passing and isinstance(test, Const):
+            if test.value:
+                for inner in branch.statements:
+                    self.statement(inner)
+            else:
+                self.choose(one, n + 1)
+            return
         then = self.block(branch.statements)
         with self._gathered() as other:
             self.choose(one, n + 1)
@@ -191,6 +204,11 @@ class _Step:
         at = self.b.at(one.at)
         type_ = self.scope.kind(one.selector) or ELEMENTARY["DINT"]
         selector = self.b.keep(self.values.value(one.selector, type_), at)
+        if isinstance(selector, Const) and made_of(one) is not None:
+            fits = [b for b in one.branches if any(isinstance(label.low, Constant) and label.low.value == selector.value for label in b.labels)]
+            for inner in fits[0].statements if fits else one.other:
+                self.statement(inner)
+            return
         self._case(one, 0, selector, type_)
 
     def _case(self, one: Case, n: int, selector: Expr, type_: Elementary) -> None:
@@ -201,6 +219,13 @@ class _Step:
         branch, at = one.branches[n], self.b.at(one.at, f"label {n + 1}")
         tests = [self._fits(label, selector, type_, at) for label in branch.labels]
         test = tests[0] if len(tests) == 1 else Op("OR", "BOOL", tuple(tests), at)
+        if self.b.passing and all(isinstance(t, Const) for t in tests):
+            if any(isinstance(t, Const) and t.value for t in tests):
+                for inner in branch.statements:
+                    self.statement(inner)
+            else:
+                self._case(one, n + 1, selector, type_)
+            return
         then = self.block(branch.statements)
         with self._gathered() as other:
             self._case(one, n + 1, selector, type_)
@@ -210,18 +235,63 @@ class _Step:
         """Whether a selector has a label's value, compared in a type that holds both."""
         def compared(code: str, value: Expression) -> Expr:
             kind = common([type_, self.scope.kind(value) or (type_ if self._within(value, type_) else LINT)], None)
-            return Op(code, "BOOL", (widened(selector, kind, at), self.values.as_type(value, kind, at)), at)
+            found = Op(code, "BOOL", (as_number(selector, kind, at), self.values.as_type(value, kind, at)), at)
+            return folded(found) if self.b.passing else found
 
         if label.high is None:
             return compared("EQ", label.low)
-        return Op("AND", "BOOL", (compared("GE", label.low), compared("LE", label.high)), at)
+        low, high = compared("GE", label.low), compared("LE", label.high)
+        if isinstance(low, Const) and isinstance(high, Const):
+            return Const(bool(low.value and high.value), "BOOL", at)
+        return Op("AND", "BOOL", (low, high), at)
 
     @staticmethod
     def _within(value: Expression, type_: Elementary) -> bool:
         return isinstance(value, Constant) and isinstance(value.value, int) and type_.whole and type_.low <= value.value <= type_.high
 
     def for_(self, one: For) -> None:
-        """FOR: start, end and BY are taken once, before the first pass."""
+        """FOR: laid out where its passes are known, else a loop."""
+        with self._gathered() as looped:
+            body = self._looped(one)
+        with self._gathered() as laid:
+            done = self._laid_out(one, body)
+        for action in laid if done and not self.b.as_written else looped:  # both are made, so that nodes have the same numbers
+            self.b.put(action)
+
+    def _laid_out(self, one: For, body: tuple[Action, ...]) -> bool:
+        """Put the passes of a loop one after the other; whether that can be. Args: body: what a pass does, as a loop."""
+        variable = self.values.find(one.variable)
+        if not isinstance(variable, Variable) or variable.tag.address is not None or any(isinstance(p, Leave) for p in parts(one)):
+            return False
+        passes, low, high = passes_of(one, variable.type), variable.tag.low, variable.tag.high
+        if not passes or writes(body, variable.target) or not all((low is None or low <= n) and (high is None or n <= high) for n in passes):
+            return False
+        size = size_of(one)
+        if size > MOST or (self.b.laid_out + size > MOST_IN_ALL and not self.b.passing):
+            return False
+        at, behind = self.b.at(one.at), self.b.at(one.at, "next")
+        with self._gathered() as around:
+            for n, number in enumerate(passes[:-1]):
+                self.b.put(Store(variable.target, Const(number, variable.type.name), behind if n else at))
+                self.b.put(Pass(at))
+                with self.b.in_pass(one.variable.base, number):
+                    for inner in one.statements:
+                        self.statement(inner)
+            self.b.put(Store(variable.target, Const(passes[-1], variable.type.name), behind))
+        if not self._does(body) - made_up(one) <= self._does(around):
+            return False  # something comes in no pass: the cross-reference has to name it nevertheless
+        for action in around:
+            self.b.put(action)
+        self.b.laid_out += size if not self.b.passing else 0
+        self.b.counted.append(variable.target)
+        return True
+
+    def _does(self, actions: Iterable[Action]) -> set[int]:
+        """The elements by which actions write or execute something."""
+        return {self.b.origins[a.at].element for a in every(actions) if isinstance(a, (Store, Copy, Call, Invoke))}
+
+    def _looped(self, one: For) -> tuple[Action, ...]:
+        """FOR as a loop: start, end and BY are taken once, before the first pass. Returns: what a pass does."""
         at = self.b.at(one.at)
         type_ = self.scope.variable(one.variable) or ELEMENTARY["INT"]
         first = self.b.let(self.values.assigned(one.first, type_, at), at)
@@ -231,17 +301,18 @@ class _Step:
         by = self.b.keep(self.values.as_type(one.by, step_type, at), at) if one.by is not None else Const(1, type_.name)
         variable = self.values.find(one.variable)
         if not isinstance(variable, Variable):
-            return
+            return ()
         self.b.store(variable, first, at)
         test = self._past(one, variable, last, by, wide)
         with self._gathered() as around:
-            self.passes(one.statements)
+            body = self.passes(one.statements)
             behind = self.b.at(one.at, "next")
             next_ = Op("ADD", by.type, (widened(self.b.load(variable, behind), ELEMENTARY[by.type], behind), by), behind)
             self.b.store(variable, held(next_, type_, behind), behind)
             self.b.put(If(self._past(one, variable, last, by, wide), (LeaveScope(0),), (), behind))
         # The first test stands before the loop: as many steps as passes.
         self.b.put(If(Op("NOT", "BOOL", (test,), at), (Block((Loop(tuple(around), at),)),), (), at))
+        return body
 
     def _past(self, one: For, variable: Variable, last: Expr, by: Expr, wide: Elementary) -> Expr:
         """Whether a loop's variable is past its end."""
@@ -277,11 +348,13 @@ class _Step:
         test = self.b.keep(self.values.boolean(one.test), node)
         return Op("NOT", "BOOL", (test,), node) if isinstance(one, While) else test
 
-    def passes(self, statements: tuple[Statement, ...]) -> None:
-        """What a loop does in each pass: CONTINUE leaves it, EXIT the loop."""
+    def passes(self, statements: tuple[Statement, ...]) -> tuple[Action, ...]:
+        """Put what a loop does in each pass: CONTINUE leaves it, EXIT the loop."""
         self.scopes += ["loop", "pass"]
-        self.b.put(Block(self.block(statements)))
+        found = self.block(statements)
+        self.b.put(Block(found))
         del self.scopes[-2:]
+        return found
 
     def leave(self, one: Leave) -> None:
         """EXIT, CONTINUE, RETURN."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from whorlograph.engine.code import (
     Base,
+    Const,
     Expr,
     Spot,
     Target,
@@ -111,7 +112,11 @@ class Names:
                 offset += (value.value - low) * weight
             else:
                 at = self.b.at(node, "index")
-                added.append(Term(self.index(value, at), low, high, weight * ref.stride, at))
+                index = self.index(value, at)
+                if isinstance(index, Const) and isinstance(index.value, int) and low <= index.value <= high:
+                    offset += (index.value - low) * weight
+                else:
+                    added.append(Term(index, low, high, weight * ref.stride, at))
             weight *= high - low + 1
         terms += added[::-1]
         return ref.items[offset]

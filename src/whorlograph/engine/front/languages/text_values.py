@@ -39,6 +39,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
+from .laid_out import as_number, folded
 from .text_names import Meaning, Names
 
 
@@ -100,7 +101,8 @@ class Values:
         called = meaning.instance
         given = standard_parameters(called, call) if called.pou is None else parameters(called, call)
         if called.pou is not None and self.b.names.own is not Base.FRAME:
-            self.flags[call.at] = self.b.slot()
+            if call.at not in self.flags:
+                self.flags[call.at] = self.b.slot()
             self.b.put(Let(self.flags[call.at], ON, at))
         for name, one in given:
             ref = called.scope.get(name)
@@ -191,7 +193,7 @@ class Values:
     def as_type(self, one: Expression, type_: Elementary, at: int) -> Expr:
         """A value widened to the type in which it is computed."""
         value = self.value(one, type_)
-        return widened(value, type_, at)
+        return as_number(value, type_, at) if self.b.passing else widened(value, type_, at)
 
     def assigned(self, one: Expression, type_: Elementary, at: int) -> Expr:
         """A value on its way into a variable of a type."""
@@ -213,7 +215,14 @@ class Values:
             if read is not None:
                 return literal_value(read[1], read[0] or ELEMENTARY["INT"])
             found = self.names.find(one)
-            return self.b.load(found, self.b.at(one.at, "gate")) if isinstance(found, Variable) else OFF
+            if not isinstance(found, Variable):
+                return OFF
+            at = self.b.at(one.at, "gate")
+            number = self.b.known(one.base) if not one.steps else None
+            if number is not None:
+                self.b.let(self.b.load(found, at), at)  # read all the same: for the cross-reference, and the value beside the line
+                return Const(number, found.type.name, at)
+            return self.b.load(found, at)
         if isinstance(one, Unary):
             return self.operation(one.code, [("IN", one.value)], want, one.at)
         if isinstance(one, Binary):
@@ -258,7 +267,10 @@ class Values:
         at = self.b.at(node)
         operands = [_Operand(self, pin, value, kind, at) for pin, value in given]
         found = Functions(self.b).value(name, operands, kind, result or want, at)
-        return found if found is not None else OFF
+        if found is None:
+            return OFF
+        return folded(found) if self.b.passing and isinstance(found, Op) else found
+
 
 class _Operand:
     """One operand of a standard function: read in the type that it is asked for."""

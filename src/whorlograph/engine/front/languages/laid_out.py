@@ -1,0 +1,103 @@
+"""Which loops are laid out: FOR over a few passes whose number the text tells, so that in each of them everything is known by its name.
+
+``FOR i := 1 TO 3 DO K[i] := P[i].Cmd; END_FOR`` becomes what it does: K[1] := P[1].Cmd and so on, each pass still a step of its own. So each
+element of an array has the writers that it has, and no more.
+"""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable, Iterable
+
+from whorlograph.engine.calls import every
+from whorlograph.engine.code import Action, Base, Call, Const, Copy, Expr, Op, Spot, Target
+from whorlograph.engine.front.builder import widened
+from whorlograph.engine.nodes import may_write
+from whorlograph.engine.scope.chosen_calls import made_of
+from whorlograph.engine.scope.text_parts import inner
+from whorlograph.model.text import Case, Constant, Expression, For, Statement, Unary
+from whorlograph.model.types import ELEMENTARY, Elementary
+
+MOST = 4_000  # parts of text that one loop may be laid out to
+MOST_IN_ALL = 60_000  # and those of a body
+_TESTS: dict[str, Callable[[int, int], bool]] = {
+    "EQ": operator.eq, "NE": operator.ne, "LT": operator.lt, "LE": operator.le, "GT": operator.gt, "GE": operator.ge}
+_SUMS: dict[str, Callable[[int, int], int]] = {
+    "ADD": operator.add, "SUB": operator.sub, "MUL": operator.mul, "DIV": lambda a, b: _quotient(a, b), "MOD": lambda a, b: a - b * _quotient(a, b)}
+
+
+def passes_of(one: For, type_: Elementary) -> list[int]:
+    """What a loop's variable is in each pass, and last what it is left with; [] where its text does not tell, or no pass is made.
+
+    Args: type_: that of the variable.
+    """
+    first, last, by = _number(one.first), _number(one.last), _number(one.by) if one.by is not None else 1
+    if first is None or last is None or not by or one.variable.steps or not type_.whole:
+        return []
+    numbers = range(first, last + (1 if by > 0 else -1), by)
+    if not numbers or len(numbers) > MOST:
+        return []
+    found = [*numbers, numbers[-1] + by]
+    return found if all(type_.low <= n <= type_.high for n in (first, last, by, found[-1])) else []
+
+
+def size_of(one: Statement | Expression) -> int:
+    """How many parts something has when it is laid out."""
+    if isinstance(one, Case) and made_of(one) is not None:
+        return 2 + size_of(one.other[0])  # one of its branches
+    parts = 1 + sum(size_of(p) for p in inner(one))
+    if isinstance(one, For):
+        first, last = _number(one.first), _number(one.last)
+        by = _number(one.by) if one.by is not None else 1
+        return parts * (len(range(first, last + (1 if by > 0 else -1), by)) if first is not None and last is not None and by else 1)
+    return parts
+
+
+def writes(actions: Iterable[Action], target: Target) -> bool:
+    """Whether actions may write a variable that lies alone in a cell."""
+    return any(_hands(one, target) if isinstance(one, Call) else _covers(one, target) if isinstance(one, Copy) else may_write(one, target)
+               for one in every(actions))
+
+
+def folded(one: Op) -> Expr:
+    """An operation on numbers that are known, as what it gives; others, and what its type does not hold, as they are."""
+    values = [a.value for a in one.args if isinstance(a, Const) and isinstance(a.value, int) and not isinstance(a.value, bool)]
+    if len(values) != 2 or len(one.args) != 2:
+        return one
+    if one.code in _TESTS:
+        return Const(_TESTS[one.code](*values), "BOOL", one.at)
+    type_ = ELEMENTARY[one.type]
+    if one.code in _SUMS and type_.whole and (values[1] or one.code not in ("DIV", "MOD")):
+        found = _SUMS[one.code](*values)
+        return Const(found, one.type, one.at) if type_.low <= found <= type_.high else one
+    return one
+
+
+def as_number(value: Expr, type_: Elementary, at: int) -> Expr:
+    """A value widened to a type; a number as such."""
+    if isinstance(value, Const) and isinstance(value.value, int) and not isinstance(value.value, bool) and type_.whole:
+        return Const(value.value, type_.name, value.at)
+    return widened(value, type_, at)
+
+
+def _quotient(a: int, b: int) -> int:
+    return abs(a) // abs(b) * (1 if (a < 0) == (b < 0) else -1)
+
+
+def _hands(call: Call, target: Target) -> bool:
+    if target.base == Base.GLOBAL:
+        return True
+    return any(not isinstance(r, Spot) and r is not None and (r.base, r.cell) == (target.base, target.cell) for r in call.refs)
+
+
+def _covers(copy: Copy, target: Target) -> bool:
+    into = copy.target
+    return into.base == target.base and (bool(into.terms) or into.cell <= target.cell < into.cell + copy.cells)
+
+
+def _number(one: Expression) -> int | None:
+    """A number as it is written; None where it is computed."""
+    if isinstance(one, Unary) and one.code == "NEG":
+        found = _number(one.value)
+        return -found if found is not None else None
+    return one.value if isinstance(one, Constant) and isinstance(one.value, int) and not isinstance(one.value, bool) else None

@@ -1,0 +1,108 @@
+"""Loops that are laid out: each pass by name, and the same rows as a loop; what counts is held, and they are loops again."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from random import Random
+
+from tests.building import log_of
+from tests.engine.agreement import difference
+from tests.looping import looping_program, looping_rows
+from tests.texts import both_engines, settled, text_program
+from whorlograph.engine.calls import every
+from whorlograph.engine.check_code import faults_of
+from whorlograph.engine.code import Loop, Pass
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.feed import Hold, Trial
+from whorlograph.formats.programs.st import read
+from whorlograph.model.profile import Profile
+
+SCAN = Profile(scan_time=10_000_000)
+SHORT = Profile(scan_time=10_000_000, rung_time=20_000, watchdog=9_000_000)  # so that loops without end are soon over
+
+
+def laid(body: str, local: str = "") -> tuple[int, int]:
+    """How many passes stand one behind the other in a program's code, and how many loops are left."""
+    actions = [a for s in Controller(text_program(body, local), SCAN).code.bodies[0].steps for a in every(s.actions)]
+    return sum(isinstance(a, Pass) for a in actions), sum(isinstance(a, Loop) for a in actions)
+
+
+class LaidOut(unittest.TestCase):
+    """By small programs."""
+
+    def test_which_are(self) -> None:
+        local = "K : ARRAY[1..9] OF BOOL; J : INT; M : USINT; V : INT(0..5);"
+        for body, expected in (("FOR J := 1 TO 3 DO K[J] := X1; END_FOR;", (3, 0)), ("FOR J := 9 TO 1 BY -2 DO K[J] := X1; END_FOR;", (5, 0)),
+                               ("FOR J := 3 TO 1 DO K[J] := X1; END_FOR;", (0, 1)), ("FOR J := 1 TO B DO K[J] := X1; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO J := J + 1; END_FOR;", (0, 1)), ("FOR J := 1 TO 3 DO IF X1 THEN EXIT; END_IF; END_FOR;", (0, 1)),
+                               ("FOR A := 1 TO 3 DO K[A] := X1; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO FOR A := 1 TO 2 DO B := A * J; END_FOR; END_FOR;", (9, 0)),
+                               ("FOR M := 250 TO 255 DO B := M; END_FOR;", (0, 1)), ("FOR M := 250 TO 254 DO B := M; END_FOR;", (5, 0)),
+                               ("FOR V := 1 TO 5 DO B := V; END_FOR;", (0, 1)), ("FOR J := 1 TO 3 DO IF J > 5 THEN B := 1; END_IF; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO IF J > 2 THEN B := 1; ELSE B := 2; END_IF; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3000 DO B := J; END_FOR;", (0, 1))):
+            with self.subTest(body=body):
+                self.assertEqual(laid(body, local), expected)
+
+    def test_each_element_has_its_own_writers_and_every_use_is_named(self) -> None:
+        body = "FOR J := 1 TO 3 DO\n  IF J = 2 THEN K[J] := X1; ELSE K[J] := X2 AND J < 3; END_IF;\nEND_FOR;"
+        controller = Controller(text_program(body, "K : ARRAY[1..3] OF BOOL; J : INT;"), SCAN)
+        by_name = {t.name: t.index for t in controller.running.tags}
+        reads: dict[str, set[str]] = {}
+        for step in (0,):
+            for write, hangs in controller.access.hangs_on(step):
+                reads.setdefault(controller.running.tags[write.tag].name, set()).update(controller.running.tags[u.tag].name for u in hangs)
+        self.assertEqual(reads, {"Main.J": set(), "Main.K[1]": {"X2"}, "Main.K[2]": {"X1"}, "Main.K[3]": {"X2"}})
+        counted = [u for u in controller.access.of_tag(by_name["Main.J"]) if not u.writes]
+        self.assertEqual(len({u.element for u in counted}), 4)  # in the condition, in two subscripts, in the comparison
+
+    def test_a_subscript_that_does_not_fit_halts_in_its_pass(self) -> None:
+        for controller, journal in both_engines("FOR J := 1 TO 4 DO K[J + 1] := X1; C := J; END_FOR;", [(0, "X1", 1)], "K : ARRAY[1..4] OF BOOL; J : INT;"):
+            assert journal.fault is not None
+            self.assertEqual((journal.fault.code, settled(controller, journal, "C", 1)), ("array index", 3))
+
+    def test_a_block_of_an_array_is_called_where_its_pass_calls_it(self) -> None:
+        before = "FUNCTION_BLOCK Up VAR_INPUT E : BOOL; END_VAR VAR_OUTPUT N : INT; END_VAR IF E THEN N := N + 1; END_IF; END_FUNCTION_BLOCK"
+        body = "FOR J := 1 TO 3 DO IF J <> 2 OR X1 THEN Ups[J](E := TRUE); END_IF; END_FOR;"
+        program = text_program(body, "Ups : ARRAY[1..3] OF Up; J : INT;", before)
+        controller = Controller(program, SCAN)
+        journal = controller.replay(log_of(controller, [(0, "X1", 0)], 30))
+        numbers = {one.name: n for n, one in enumerate(controller.code.instances)}
+        flags = [[bool(journal.settled(c.flag, 2)) for c in controller.calls.callers[numbers[f"Main.Ups[{n}]"]]] for n in (1, 2, 3)]
+        self.assertEqual(flags, [[True], [False], [True]])
+
+
+class Agree(unittest.TestCase):
+    """By random programs."""
+
+    def test_the_engines_agree_laid_out_and_as_written(self) -> None:
+        laid_out = counted = faults = 0
+        for seed in range(150):
+            with self.subTest(seed=seed):
+                random = Random(seed)
+                program, rows = read(looping_program(random).encode(), Path("x.st")).value, looping_rows(random)
+                plain, compiled = Controller(program, SHORT, plain=True), Controller(program, SHORT)
+                self.assertEqual(faults_of(compiled.code), [])
+                log, names = log_of(plain, rows, 500), [t.name for t in plain.running.tags]
+                expected = plain.replay(log)
+                self.assertEqual(difference(expected, compiled.replay(log), names), "")
+                if compiled.counters:
+                    tag = random.choice(sorted(compiled.counters))
+                    trial = Trial(forces=(Hold(tag, random.randint(0, 5), random.randint(0, 300) * 1_000_000, 350_000_000),))
+                    self.assertEqual(difference(plain.replay(log, trial), compiled.replay(log, trial), names), "")
+                    counted += 1
+                laid_out += any(isinstance(a, Pass) for b in compiled.code.bodies for s in b.steps for a in every(s.actions))
+                faults += expected.fault is not None
+        self.assertGreater(min(laid_out, counted), 75)
+        self.assertGreater(faults, 5)
+
+    def test_steps_nodes_and_hidden_cells_are_the_same_as_those_of_loops(self) -> None:
+        from whorlograph.engine.front.compile import compile_code
+        from whorlograph.engine.scope.unreadable import Reading
+
+        for seed in range(40):
+            one = Controller(read(looping_program(Random(seed)).encode(), Path("x.st")).value, SHORT)
+            other = compile_code(one.running, one.profile, one.schedule.by_name, Reading(one.running), True)
+            self.assertEqual([(b.hidden, b.origins, len(b.steps)) for b in one.code.bodies], [(b.hidden, b.origins, len(b.steps)) for b in other.bodies])
+            self.assertFalse(any(isinstance(a, Pass) for b in other.bodies for s in b.steps for a in every(s.actions)))
