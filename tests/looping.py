@@ -66,7 +66,7 @@ class _Body:
             f"CASE {i} OF 1: Y[1] := X[1]; 2..3: Y[{i}] := X[{i}] AND X[1]; ELSE Y[4] := FALSE; END_CASE;",
             f"CASE M[{i}].Count OF 0: M[{i}].On := FALSE; 1, 2: M[{i}].On := X[{i}]; ELSE M[{i}].Count := 0; END_CASE;",
             f"IF {i} MOD 2 = 0 THEN W[{i} - 1] := N1; ELSE W[{i} - 1] := {i}; END_IF;", f"W[{i} - 1] := Half({i} + N1);", "One(S := X[1], R := X[2]);",
-            f"Sum := (Sum + {i}) MOD 1000;", f"S := Twice({i}, K := {r.choice((i, 'Free', 'S'))});", f"IF X[{i}] THEN {r.choice(('EXIT', 'CONTINUE', 'RETURN'))}; END_IF;",
+            f"Sum := (Sum + {i}) MOD 1000;", f"S := Twice({i}, K := {r.choice((i, 'Free', 'S'))});", f"IF X[{i}] THEN {r.choice(('EXIT', 'CONTINUE', 'EXIT', f'Free := {i}; EXIT', 'RETURN'))}; END_IF;",
             f"IF X[{i}] AND {i} <> 3 THEN Free := {i}; END_IF;", f"{i} := {i} + 1;" if r.random() < 0.2 else f"Lamp := X[{i}];",
             f"FOR J := 0 TO {r.choice((2, 1, 'N1'))} DO Grid[1, J] := {i} * J + Grid[1, J] MOD 7; END_FOR;",
             f"IF {i} > 1 THEN M[{i}].On := M[{i} - 1].On; END_IF;", f"WHILE M[{i}].Count > 3 DO M[{i}].Count := M[{i}].Count - 1; END_WHILE;"))

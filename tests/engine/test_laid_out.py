@@ -32,10 +32,17 @@ class LaidOut(unittest.TestCase):
     """By small programs."""
 
     def test_which_are(self) -> None:
-        local = "K : ARRAY[1..9] OF BOOL; J : INT; M : USINT; V : INT(0..5);"
-        for body, expected in (("FOR J := 1 TO 3 DO K[J] := X1; END_FOR;", (3, 0)), ("FOR J := 9 TO 1 BY -2 DO K[J] := X1; END_FOR;", (5, 0)),
+        local = "K : ARRAY[1..9] OF BOOL; J : INT; M : USINT; V : INT(0..5); END_VAR VAR CONSTANT Most : INT := 4;"
+        for body, expected in (("FOR J := 1 TO Most DO K[J] := X1; END_FOR;", (4, 0)), ("FOR J := Most TO 1 BY -1 DO K[J] := X1; END_FOR;", (4, 0)),
+                               ("FOR J := 1 TO Most DO K[J] := X1; END_FOR; Most := 2;", (0, 1)), ("FOR J := 1 TO 3 DO K[J] := X1; END_FOR;", (3, 0)), ("FOR J := 9 TO 1 BY -2 DO K[J] := X1; END_FOR;", (5, 0)),
                                ("FOR J := 3 TO 1 DO K[J] := X1; END_FOR;", (0, 1)), ("FOR J := 1 TO B DO K[J] := X1; END_FOR;", (0, 1)),
-                               ("FOR J := 1 TO 3 DO J := J + 1; END_FOR;", (0, 1)), ("FOR J := 1 TO 3 DO IF X1 THEN EXIT; END_IF; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO J := J + 1; END_FOR;", (0, 1)), ("FOR J := 1 TO 3 DO IF X1 THEN EXIT; END_IF; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO IF K[J] THEN C := J; EXIT; END_IF; B := J; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO IF K[J] THEN CONTINUE; END_IF; B := J; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO IF K[J] THEN EXIT; ELSE B := J; END_IF; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO IF X1 THEN IF K[J] THEN EXIT; END_IF; END_IF; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO IF X1 THEN RETURN; END_IF; END_FOR;", (0, 1)), ("FOR J := 1 TO 200 DO IF X1 THEN EXIT; END_IF; END_FOR;", (0, 1)),
+                               ("FOR J := 1 TO 3 DO FOR A := 1 TO B DO IF X1 THEN EXIT; END_IF; END_FOR; END_FOR;", (3, 3)),
                                ("FOR A := 1 TO 3 DO K[A] := X1; END_FOR;", (3, 0)),
                                ("FOR J := 1 TO 3 DO FOR A := 1 TO 2 DO B := A * J; END_FOR; END_FOR;", (9, 0)),
                                ("FOR M := 250 TO 255 DO B := M; END_FOR;", (0, 1)), ("FOR M := 250 TO 254 DO B := M; END_FOR;", (5, 0)),
@@ -73,12 +80,40 @@ class LaidOut(unittest.TestCase):
         self.assertEqual(flags, [[True], [False], [True]])
 
 
+    def test_a_constant_that_a_log_or_a_force_changes(self) -> None:
+        local = "K : ARRAY[1..4] OF BOOL; J : INT; END_VAR VAR CONSTANT Most : INT := 3;"
+        body = "C := 0; FOR J := 1 TO Most DO K[J] := X1; C := C + 1; END_FOR;"
+        for controller, journal in both_engines(body, [(0, "X1", 1), (10, "Main.Most", 2)], local):
+            self.assertEqual(settled(controller, journal, "C"), 3)  # the program has another one: the log disagrees
+            tag = controller.running.by_name["main.most"]
+            log = log_of(controller, [(0, "X1", 1)], 60)
+            for trial in (Trial((Hold(tag, 2, 20_000_000),)), Trial(forces=(Hold(tag, 2, 20_000_000),))):
+                tried = controller.replay(log, trial)
+                self.assertEqual([settled(controller, tried, "C", scan) for scan in (2, 4)], [3, 2])
+            self.assertEqual(settled(controller, controller.replay(log, Trial(initial=((tag, 1),))), "C", 2), 1)
+
+    def test_instances_with_values_of_their_own(self) -> None:
+        before = ("FUNCTION_BLOCK Sum VAR_OUTPUT N : INT; END_VAR VAR J : INT; END_VAR VAR CONSTANT Most : INT := 3; END_VAR\n"
+                  "N := 0; FOR J := 1 TO Most DO N := N + 1; END_FOR; END_FUNCTION_BLOCK")
+        for local, expected in (("P, Q : Sum;", (3, 3)), ("P : Sum; Q : Sum := (Most := 2);", (3, 2))):
+            for controller, journal in both_engines("P(); Q();", [(0, "X1", 1)], local, before):
+                self.assertEqual((settled(controller, journal, "Main.P.N"), settled(controller, journal, "Main.Q.N")), expected, local)
+
+
+    def test_which_pass_leaves_is_told(self) -> None:
+        body = "C := 0; FOR J := 1 TO 4 DO IF K[J] THEN C := J; EXIT; END_IF; IF X3 THEN CONTINUE; END_IF; B := J; END_FOR; K[2] := X1; K[4] := X2;"
+        for rows, expected in (([(0, "X1", 0), (0, "X2", 1)], (4, 4, 3)), ([(0, "X1", 1), (0, "X2", 1)], (2, 2, 1)), ([(0, "X1", 0), (0, "X2", 0)], (0, 5, 4)),
+                               ([(0, "X1", 0), (0, "X2", 1), (0, "X3", 1)], (4, 4, 0))):
+            for controller, journal in both_engines(body, rows, "K : ARRAY[1..4] OF BOOL; J : INT;"):
+                self.assertEqual(tuple(settled(controller, journal, n) for n in ("C", "Main.J", "B")), expected, rows)
+
+
 class Agree(unittest.TestCase):
     """By random programs."""
 
     def test_the_engines_agree_laid_out_and_as_written(self) -> None:
         laid_out = counted = faults = 0
-        for seed in range(150):
+        for seed in range(60):
             with self.subTest(seed=seed):
                 random = Random(seed)
                 program, rows = read(looping_program(random).encode(), Path("x.st")).value, looping_rows(random)
@@ -94,8 +129,8 @@ class Agree(unittest.TestCase):
                     counted += 1
                 laid_out += any(isinstance(a, Pass) for b in compiled.code.bodies for s in b.steps for a in every(s.actions))
                 faults += expected.fault is not None
-        self.assertGreater(min(laid_out, counted), 75)
-        self.assertGreater(faults, 5)
+        self.assertGreater(min(laid_out, counted), 30)
+        self.assertGreater(faults, 3)
 
     def test_steps_nodes_and_hidden_cells_are_the_same_as_those_of_loops(self) -> None:
         from whorlograph.engine.front.compile import compile_code

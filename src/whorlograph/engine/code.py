@@ -293,7 +293,8 @@ class Body(Struct, frozen=True, gc=False, array_like=True):
 
     ``hidden``: its own hidden cells; they lie behind ``inner`` cells, those of the instances inside it. ``resets``:
     (target, raw value) of what begins anew at each run. ``frame``: the number of a function's instance, -1 for others.
-    ``counted``: the variables of loops that are laid out, which nothing else may write.
+    ``counted``: the variables of loops that are laid out, which nothing else may write;
+    ``bounds``: the constants that tell how many passes they make.
     """
 
     pou: str
@@ -305,6 +306,7 @@ class Body(Struct, frozen=True, gc=False, array_like=True):
     origins: tuple[Origin, ...]
     frame: int = -1
     counted: tuple[Target, ...] = ()
+    bounds: tuple[Target, ...] = ()
 
 
 class Instance(Struct, frozen=True, gc=False, array_like=True):

@@ -28,7 +28,7 @@ from whorlograph.model.tags import Running
 
 from .access import Access, How, Use, written_tags
 from .calls import Calls
-from .code import Base, Code
+from .code import Base, Code, Target
 from .evaluate.steps import Again
 from .faults import Faults
 from .from_plain import journal_of_record, records_of
@@ -76,6 +76,12 @@ class Progress(Struct, frozen=True):
     total: int
     rows: int
     so_far: Callable[[], Journal]
+
+
+def _tags_of(code: Code, targets: list[tuple[Target, ...]]) -> frozenset[int]:
+    """The tags that targets of each body are, in any instance."""
+    return frozenset(target.cell + (one.own if target.base in (Base.OWN, Base.FRAME) else 0)
+                     for one in code.instances if one.body >= 0 for target in targets[one.body])
 
 
 def _run_a_while(machine: Machine, until: int) -> bool:
@@ -149,7 +155,10 @@ class Controller:
     def _made_now(self, keep: bool) -> _Made:
         reading = Reading(self.running)
         code = compile_code(self.running, self.profile, self.schedule.by_name, reading)
-        made = code, written_tags(code), reading.notices()
+        written = written_tags(code)
+        if not written.isdisjoint(_tags_of(code, [b.bounds for b in code.bodies])):  # a constant that is one by name only
+            code = compile_code(self.running, self.profile, self.schedule.by_name, reading, constants=False)
+        made = code, written, reading.notices()
         if keep and self.source and code.steps > WORTH_STEPS:
             put(self._made_name, ".code", msgspec.msgpack.encode(made))
         return made
@@ -199,7 +208,8 @@ class Controller:
     def _touched(self) -> set[int]:
         """The tags that the program's steps write, and those that share bits with them."""
         shares = shared_bits(self.running.tags[:self.running.public], self.profile.addressing)
-        return self.written | {s.other for t in self.written for s in shares.get(t, ())}
+        touched = self.written | self.bounds
+        return touched | {s.other for t in touched for s in shares.get(t, ())}
 
     @cached_property
     def scan_time(self) -> int:
@@ -230,13 +240,17 @@ class Controller:
 
     def feed(self, log: Log, trial: Trial | None = None, until: int | None = None) -> Feed:
         """First values and input changes for a replay."""
-        return make_feed(self.running, log, self.written, self.profile, self.schedule, trial, until)
+        return make_feed(self.running, log, self.written | self.bounds, self.profile, self.schedule, trial, until)
 
     @cached_property
     def counters(self) -> frozenset[int]:
         """The variables of loops that are laid out: what they count is fixed, unless they are held from outside."""
-        return frozenset(target.cell + (one.own if target.base in (Base.OWN, Base.FRAME) else 0)
-                         for one in self.code.instances if one.body >= 0 for target in self.code.bodies[one.body].counted)
+        return _tags_of(self.code, [b.counted for b in self.code.bodies])
+
+    @cached_property
+    def bounds(self) -> frozenset[int]:
+        """The constants that tell how many passes such loops make. The log gives them no values: where it has others, it disagrees."""
+        return _tags_of(self.code, [b.bounds for b in self.code.bodies])
 
     def _compile(self, as_written: bool = False) -> tuple[Module, Callable[[], Any]]:
         """The program as a module, and what waits for its machine code. Args: as_written: with no loop laid out.
@@ -247,7 +261,8 @@ class Controller:
         from .wasm.module import compile_text
 
         def make() -> Module:
-            code = compile_code(self.running, self.profile, self.schedule.by_name, Reading(self.running), True) if as_written else self.code
+            code = compile_code(self.running, self.profile, self.schedule.by_name, Reading(self.running), True, bool(self.bounds)) \
+                if as_written else self.code
             return compile_text(code, self.running, self.profile, self.schedule, self.scan_time)
 
         if self.source and not as_written:
@@ -262,6 +277,12 @@ class Controller:
             with suppress(ImportError, OSError):
                 self._compiled = self._compile()
 
+    def _held(self, feed: Feed) -> bool:
+        """Whether something from outside makes a loop that is laid out take other passes."""
+        fixed = self.counters | self.bounds
+        return bool(fixed) and (not fixed.isdisjoint(feed.inputs) or any(tag in fixed for _, tag, _, _ in feed.forces)
+                                or any(feed.initial[tag] != self.running.tags[tag].initial for tag in self.bounds))
+
     def machine(self, feed: Feed) -> Machine:
         """A machine loaded with the program, before its first scan.
 
@@ -269,7 +290,7 @@ class Controller:
         """
         from .wasm.machine import Machine
 
-        if self.counters and (self.counters & feed.inputs or any(tag in self.counters for _, tag, _, _ in feed.forces)):
+        if self._held(feed):
             self._as_written = self._as_written or self._compile(as_written=True)
             module, code = self._as_written
         else:

@@ -31,7 +31,7 @@ from whorlograph.engine.code import (
 from whorlograph.engine.scope.unreadable import Reading
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
 from whorlograph.model.texts import text_id
 from whorlograph.model.types import Elementary
 
@@ -53,12 +53,13 @@ class Builder:
     """One body under construction."""
 
     def __init__(self, running: Running, instance: Instance, profile: Profile, regions: Regions, bodies: Bodies, reading: Reading,
-                 as_written: bool) -> None:
+                 as_written: bool, constants: bool) -> None:
         self.running, self.instance, self.profile, self.bodies = running, instance, profile, bodies
         self.names = Names(running, instance, regions)
-        self.reading, self.as_written = reading, as_written
+        self.reading, self.as_written, self.constants = reading, as_written, constants
         self.passing: Passing = ()
         self.counted: list[Target] = []
+        self.bounds: list[Target] = []
         self.laid_out = 0  # parts of text in loops that are laid out
         self.regions = regions
         self.inner = regions.inner_hidden(instance)
@@ -119,9 +120,9 @@ class Builder:
             self.put(If(test, inside, (), at))
 
     @contextmanager
-    def in_pass(self, name: str, number: int) -> Iterator[None]:
+    def in_pass(self, outer: Passing, name: str, number: int) -> Iterator[None]:
         """What is made meanwhile belongs to a pass of a loop that is laid out, in which its variable is known."""
-        before, self.passing = self.passing, (*self.passing, (name, number))
+        before, self.passing = self.passing, (*outer, (name, number))
         yield
         self.passing = before
 
@@ -149,6 +150,10 @@ class Builder:
             self._cells[key] = len(self.hidden)
             self.hidden.append(Cell(kind, self.index, element, what, initial))
         return Target(Base.HIDDEN, self.inner + self._cells[key], type_)
+
+    def alike(self, target: Target) -> list[Tag]:
+        """The tags that a cell of the body is, one in each of its instances."""
+        return [self.running.tags[one.first + target.cell] for one in self.running.instances() if one.pou is self.instance.pou]
 
     # values
 
@@ -193,7 +198,7 @@ class Builder:
             params.append(Param(name, kind))
         frame = self.regions.number[id(self.instance)] if function else -1
         return Body(pou.name, tuple(self.steps), tuple(params), tuple(self._resets(function)), tuple(self.hidden), self.inner,
-                    tuple(self.origins), frame, tuple(self.counted))
+                    tuple(self.origins), frame, tuple(self.counted), tuple(self.bounds))
 
     def _resets(self, function: bool) -> Iterator[tuple[Target, int]]:
         """What begins anew at each run: temporaries; of a function all but what is declared outside."""

@@ -18,8 +18,8 @@ from .layout import Regions
 class _Front:
     """Lowers bodies when they are first asked for: what calls a body comes after it."""
 
-    def __init__(self, running: Running, profile: Profile, tasks: dict[str, int], reading: Reading, as_written: bool) -> None:
-        self.reading, self.as_written = reading, as_written
+    def __init__(self, running: Running, profile: Profile, tasks: dict[str, int], reading: Reading, as_written: bool, constants: bool) -> None:
+        self.reading, self.as_written, self.constants = reading, as_written, constants
         self.running, self.profile, self.tasks = running, profile, tasks
         self.bodies: list[Body] = []
         self.number: dict[str, int | None] = {}
@@ -39,7 +39,7 @@ class _Front:
             self.number[name] = None
             one = self.declared.get(name)
             if one is not None and one.pou is not None and not isinstance(one.pou.body, OpaqueBody):
-                build = Builder(self.running, one, self.profile, self.regions, self, self.reading, self.as_written)
+                build = Builder(self.running, one, self.profile, self.regions, self, self.reading, self.as_written, self.constants)
                 resolve(LANGUAGES[one.pou.body.language])(build, one.pou.body, self.tasks)
                 self.bodies.append(build.body())
                 self.number[name] = len(self.bodies) - 1
@@ -64,11 +64,13 @@ class _Front:
         return [*self.running.programs, *self.running.scope.inner(), *self.running.functions.values()]
 
 
-def compile_code(running: Running, profile: Profile, tasks: dict[str, int], reading: Reading, as_written: bool = False) -> Code:
+def compile_code(running: Running, profile: Profile, tasks: dict[str, int], reading: Reading, as_written: bool = False,
+                 constants: bool = True) -> Code:
     """The code of a program.
 
     Args: tasks: the number of each task, by name in lower case; reading: knows what of it cannot be executed;
-        as_written: without laying out any loop, for what is held from outside while it counts one. Steps and cells are the same.
+        as_written: without laying out any loop, for what is held from outside while it counts one (steps, nodes and cells are the same);
+        constants: whether what is declared constant tells how many passes there are.
     Source: docs/decisions/004; CONTROLLER.md.
     """
-    return _Front(running, profile, tasks, reading, as_written).code()
+    return _Front(running, profile, tasks, reading, as_written, constants).code()

@@ -15,10 +15,11 @@ from whorlograph.engine.front.builder import widened
 from whorlograph.engine.nodes import may_write
 from whorlograph.engine.scope.chosen_calls import made_of
 from whorlograph.engine.scope.text_parts import inner
-from whorlograph.model.text import Case, Constant, Expression, For, Statement, Unary
+from whorlograph.model.text import Case, Choose, Constant, Expression, For, Leave, Statement, Unary, Until, While
 from whorlograph.model.types import ELEMENTARY, Elementary
 
 MOST = 4_000  # parts of text that one loop may be laid out to
+MOST_LEFT = 60  # passes of one that may be left early: each stands within the one before
 MOST_IN_ALL = 60_000  # and those of a body
 _TESTS: dict[str, Callable[[int, int], bool]] = {
     "EQ": operator.eq, "NE": operator.ne, "LT": operator.lt, "LE": operator.le, "GT": operator.gt, "GE": operator.ge}
@@ -26,12 +27,15 @@ _SUMS: dict[str, Callable[[int, int], int]] = {
     "ADD": operator.add, "SUB": operator.sub, "MUL": operator.mul, "DIV": lambda a, b: _quotient(a, b), "MOD": lambda a, b: a - b * _quotient(a, b)}
 
 
-def passes_of(one: For, type_: Elementary) -> list[int]:
+Number = Callable[[Expression], int | None]  # a number that the text tells; None where it is computed
+
+
+def passes_of(one: For, type_: Elementary, number: Number) -> list[int]:
     """What a loop's variable is in each pass, and last what it is left with; [] where its text does not tell, or no pass is made.
 
     Args: type_: that of the variable.
     """
-    first, last, by = _number(one.first), _number(one.last), _number(one.by) if one.by is not None else 1
+    first, last, by = number(one.first), number(one.last), number(one.by) if one.by is not None else 1
     if first is None or last is None or not by or one.variable.steps or not type_.whole:
         return []
     numbers = range(first, last + (1 if by > 0 else -1), by)
@@ -41,16 +45,38 @@ def passes_of(one: For, type_: Elementary) -> list[int]:
     return found if all(type_.low <= n <= type_.high for n in (first, last, by, found[-1])) else []
 
 
-def size_of(one: Statement | Expression) -> int:
+def size_of(one: Statement | Expression, number: Number) -> int:
     """How many parts something has when it is laid out."""
     if isinstance(one, Case) and made_of(one) is not None:
-        return 2 + size_of(one.other[0])  # one of its branches
-    parts = 1 + sum(size_of(p) for p in inner(one))
+        return 2 + size_of(one.other[0], number)  # one of its branches
+    parts = 1 + sum(size_of(p, number) for p in inner(one))
     if isinstance(one, For):
-        first, last = _number(one.first), _number(one.last)
-        by = _number(one.by) if one.by is not None else 1
+        first, last, by = number(one.first), number(one.last), number(one.by) if one.by is not None else 1
         return parts * (len(range(first, last + (1 if by > 0 else -1), by)) if first is not None and last is not None and by else 1)
     return parts
+
+
+def leaving(one: Statement) -> str:
+    """EXIT or CONTINUE, where a statement is ``IF ... THEN ...; EXIT; END_IF;``; "" for others."""
+    branch = one.branches[0] if isinstance(one, Choose) and len(one.branches) == 1 and not one.other else None
+    last = branch.statements[-1] if branch is not None and branch.statements else None
+    return last.kind if isinstance(last, Leave) and last.kind != "RETURN" else ""
+
+
+def leaves_only_so(statements: tuple[Statement, ...]) -> bool:
+    """Whether a pass is left by such statements alone, directly within it."""
+    for one in statements:
+        inside = one.branches[0].statements[:-1] if isinstance(one, Choose) and leaving(one) else (one,)
+        if any(_may_leave(part) for part in inside):
+            return False
+    return True
+
+
+def _may_leave(one: Statement | Expression, looped: bool = False) -> bool:
+    """Whether a statement may leave the pass it stands in, or the whole step; what leaves a loop within it stays there."""
+    if isinstance(one, Leave):
+        return one.kind == "RETURN" or not looped
+    return any(_may_leave(part, looped or isinstance(one, (For, While, Until))) for part in inner(one))
 
 
 def writes(actions: Iterable[Action], target: Target) -> bool:
@@ -95,9 +121,9 @@ def _covers(copy: Copy, target: Target) -> bool:
     return into.base == target.base and (bool(into.terms) or into.cell <= target.cell < into.cell + copy.cells)
 
 
-def _number(one: Expression) -> int | None:
-    """A number as it is written; None where it is computed."""
+def written_number(one: Expression) -> int | None:
+    """A number as it is written; None for anything else."""
     if isinstance(one, Unary) and one.code == "NEG":
-        found = _number(one.value)
+        found = written_number(one.value)
         return -found if found is not None else None
     return one.value if isinstance(one, Constant) and isinstance(one.value, int) and not isinstance(one.value, bool) else None

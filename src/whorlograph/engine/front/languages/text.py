@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from functools import partial
 
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import (
@@ -26,13 +27,14 @@ from whorlograph.engine.code import (
     Slot,
     Store,
     Taken,
+    Target,
 )
 from whorlograph.engine.code import Leave as LeaveScope
 from whorlograph.engine.code import Scope as Block
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
 from whorlograph.engine.front.names import Variable, Whole
 from whorlograph.engine.scope.chosen_calls import made_of, made_up
-from whorlograph.engine.scope.text_parts import leaves_early, parts
+from whorlograph.engine.scope.text_parts import leaves_early
 from whorlograph.engine.scope.text_types import ORDERS, Scope
 from whorlograph.engine.scope.widening import common
 from whorlograph.model.text import (
@@ -58,7 +60,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary
 
-from .laid_out import MOST, MOST_IN_ALL, as_number, folded, passes_of, size_of, writes
+from .laid_out import MOST, MOST_IN_ALL, MOST_LEFT, as_number, folded, leaves_only_so, leaving, passes_of, size_of, writes, written_number
 from .text_values import Values
 
 
@@ -261,30 +263,77 @@ class _Step:
     def _laid_out(self, one: For, body: tuple[Action, ...]) -> bool:
         """Put the passes of a loop one after the other; whether that can be. Args: body: what a pass does, as a loop."""
         variable = self.values.find(one.variable)
-        if not isinstance(variable, Variable) or variable.tag.address is not None or any(isinstance(p, Leave) for p in parts(one)):
+        if not isinstance(variable, Variable) or variable.tag.address is not None or not leaves_only_so(one.statements):
             return False
-        passes, low, high = passes_of(one, variable.type), variable.tag.low, variable.tag.high
+        bounds: list[Target] = []
+        passes, low, high = passes_of(one, variable.type, lambda value: self._number(value, bounds)), variable.tag.low, variable.tag.high
         if not passes or writes(body, variable.target) or not all((low is None or low <= n) and (high is None or n <= high) for n in passes):
             return False
-        size = size_of(one)
-        if size > MOST or (self.b.laid_out + size > MOST_IN_ALL and not self.b.passing):
+        size = size_of(one, lambda value: self._number(value, []))
+        early = any(leaving(s) for s in one.statements)
+        if size > MOST or (early and len(passes) > MOST_LEFT) or (self.b.laid_out + size > MOST_IN_ALL and not self.b.passing):
             return False
-        at, behind = self.b.at(one.at), self.b.at(one.at, "next")
-        with self._gathered() as around:
-            for n, number in enumerate(passes[:-1]):
-                self.b.put(Store(variable.target, Const(number, variable.type.name), behind if n else at))
+        at, behind, outer = self.b.at(one.at), self.b.at(one.at, "next"), self.b.passing
+
+        def count(n: int) -> None:
+            self.b.put(Store(variable.target, Const(passes[n], variable.type.name), behind if n else at))
+
+        def go_on(n: int) -> None:
+            """Put the passes from one on, those behind what leaves one within what does not leave it."""
+            for k in range(n, len(passes) - 1):
+                count(k)
                 self.b.put(Pass(at))
-                with self.b.in_pass(one.variable.base, number):
-                    for inner in one.statements:
-                        self.statement(inner)
-            self.b.put(Store(variable.target, Const(passes[-1], variable.type.name), behind))
+                with self.b.in_pass(outer, one.variable.base, passes[k]):
+                    self._pass(one.statements, partial(go_on, k + 1) if early else _nothing)
+                if early:
+                    return
+            count(len(passes) - 1)
+
+        with self._gathered() as around:
+            go_on(0)
         if not self._does(body) - made_up(one) <= self._does(around):
             return False  # something comes in no pass: the cross-reference has to name it nevertheless
         for action in around:
             self.b.put(action)
         self.b.laid_out += size if not self.b.passing else 0
         self.b.counted.append(variable.target)
+        self.b.bounds += bounds
         return True
+
+    def _number(self, one: Expression, bounds: list[Target]) -> int | None:
+        """A number that is written, or a constant of the program, which goes to the bounds; None where it is computed."""
+        if not isinstance(one, Var):
+            return written_number(one)
+        found = self.values.find(one) if self.b.constants and not one.steps else None
+        if not isinstance(found, Variable) or not found.tag.constant or not found.type.whole or found.target.base == Base.PARAM:
+            return None
+        if found.target.base == Base.OWN and len({t.initial for t in self.b.alike(found.target)}) > 1:
+            return None  # instances were given values of their own
+        bounds.append(found.target)
+        return found.tag.initial
+
+    def _pass(self, statements: tuple[Statement, ...], behind: Callable[[], None]) -> None:
+        """Put what stands in a pass, and what comes behind it: where it is left early the rest stands in the other branch."""
+        for n, one in enumerate(statements):
+            kind = leaving(one)
+            if not kind or not isinstance(one, Choose):
+                self.statement(one)
+                continue
+            branch = one.branches[0]
+            at = self.b.at(branch.test.at if not isinstance(branch.test, (Var, Constant)) else one.at, "test")
+            test = self.b.keep(self.values.boolean(branch.test), at)
+            then = self.block(branch.statements[:-1])
+            with self._gathered() as rest:
+                self._pass(statements[n + 1:], behind if kind == "EXIT" else _nothing)
+            if isinstance(test, Const):
+                for action in then if test.value else rest:
+                    self.b.put(action)
+            else:
+                self.b.put(If(test, then, tuple(rest), at))
+            if kind == "CONTINUE":
+                behind()
+            return
+        behind()
 
     def _does(self, actions: Iterable[Action]) -> set[int]:
         """The elements by which actions write or execute something."""
@@ -393,3 +442,7 @@ class _Step:
             value = self.values.value(call, None)
             if not isinstance(value, (Const, Slot)):
                 self.b.let(value, at)
+
+
+def _nothing() -> None:
+    """Nothing comes behind a pass."""
