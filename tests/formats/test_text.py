@@ -88,6 +88,34 @@ class Files(unittest.TestCase):
         lamp = program.configurations[0].variables[0]
         self.assertEqual((lamp.address, lamp.retain, lamp.documentation, lamp.line), ("%QX1.2", True, "lamp over the door", 4))
 
+    def test_constants_stand_where_a_declaration_needs_a_number(self) -> None:
+        text = ("TYPE Row : ARRAY[0..LAST] OF INT; END_TYPE\nPROGRAM P\nVAR CONSTANT\n  N : INT := 4;\n  M : INT := N - 1;\n  Low : INT := -2;\n  T0 : TIME := T#3s;\nEND_VAR\n"
+                "VAR\n  A : ARRAY[1..N, Low..M] OF BOOL;\n  B : INT(Low..LAST) := M;\n  C : STRING[N] := 'x';\n  D : ARRAY[1..2*N] OF Row := [N(), 2(), 2()];\n"
+                "  E : ARRAY[0..Size] OF INT;\nEND_VAR\n  A[1, 0] := TRUE;\nEND_PROGRAM\n"
+                "PROGRAM Q\nVAR CONSTANT N : INT := 2; END_VAR\nVAR Size : INT; F : ARRAY[1..N] OF BOOL; END_VAR\n  F[1] := TRUE;\nEND_PROGRAM\n"
+                "VAR_GLOBAL CONSTANT LAST : INT := 5; Size : INT := 7; END_VAR\n")
+        text = text.replace(" := [N(), 2(), 2()]", "")
+        loaded = read(text.encode(), Path("x.st"))
+        self.assertEqual([str(n) for n in loaded.notices], [])
+        types = {v.name: v.type for p in loaded.value.pous.values() for v in p.variables}
+        assert isinstance(types["A"], ArrayOf) and isinstance(types["B"], Subrange) and isinstance(types["D"], ArrayOf)
+        self.assertEqual((types["A"].bounds, types["D"].bounds), (((1, 4), (-2, 3)), ((1, 8),)))
+        self.assertEqual((types["B"].low, types["B"].high), (-2, 5))
+        self.assertEqual([types[n].bounds for n in ("E", "F")], [((0, 7),), ((1, 2),)])  # type: ignore[union-attr]
+        row = loaded.value.types["row"]
+        assert isinstance(row, ArrayOf)
+        self.assertEqual(row.bounds, ((0, 5),))
+        initial = {v.name: v.initial for v in loaded.value.pous["p"].variables}
+        self.assertEqual((initial["M"], initial["B"]), (Simple("3"), Simple("3")))
+
+    def test_a_name_that_is_no_constant_there_is_said(self) -> None:
+        said = notices("PROGRAM P VAR N : INT := 4; A : ARRAY[1..N] OF BOOL; END_VAR A[1] := TRUE; END_PROGRAM VAR_GLOBAL CONSTANT N : INT := 3; END_VAR"
+                       " PROGRAM Q VAR_EXTERNAL CONSTANT N : INT; END_VAR VAR A : ARRAY[1..N] OF BOOL; END_VAR A[1] := TRUE; END_PROGRAM")
+        self.assertEqual(len(said), 1)
+        self.assertIn("N is no number that is written down", " ".join(said))
+        # What is no number leaves the rest alone; a type of the same name too.
+        self.assertEqual(notices("PROGRAM P VAR CONSTANT K : BOOL := TRUE; S : INT := 2; END_VAR VAR A : ARRAY[1..S] OF BOOL; END_VAR A[1] := K; END_PROGRAM"), [])
+
     def test_precedence_and_signs(self) -> None:
         body = text_program("A := -N1 ** 2 + 3 * 4; Y1 := NOT X1 AND X2 OR X3 XOR X1 = X2; C := -5;").pous["main"].body
         assert isinstance(body, TextBody)

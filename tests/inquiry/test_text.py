@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tests.building import Rows, log_of
 from tests.texts import text_session
-from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.asking import ask, inquiry, prove_all
 from whorlograph.desk.checking import check
 from whorlograph.desk.report import drawing_pages, report_markdown, report_pages
 from whorlograph.desk.scene import Scene
@@ -335,6 +335,39 @@ END_FUNCTION_BLOCK
         self.assertIn("A := A + 1 was executed in no pass of the loop in Main 7", text)
         tags = [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None and r.proved]
         self.assertEqual(sorted(tags), ["X1", "X2"], text)
+
+    VALVES = ("FOR I := 1 TO 3 DO\n  Up[I](IN := Cmd[I] AND NOT Open[I], PT := T#200ms);\n  Late[I] := Up[I].Q;\nEND_FOR;\n"
+              "IF Late[1] OR Late[2] OR Late[3] THEN A := 0; END_IF;\nIF X1 AND A = 0 THEN A := 10; END_IF;\nIF N1 > 5 THEN A := 0; END_IF;\n"
+              "FOR I := 1 TO 3 DO\n  CASE A OF\n  7, 10: Cmd[I] := TRUE;\n  ELSE Cmd[I] := FALSE;\n  END_CASE;\nEND_FOR;\n"
+              "Open[1] := X2; Open[2] := X3; Open[3] := X2;\nY1 := Cmd[2];", "Up : ARRAY[1..3] OF TON; Cmd, Open, Late : ARRAY[1..3] OF BOOL; I : INT;")
+
+    def test_what_ended_a_timer_in_time_before_and_has_not_come_stands_first(self) -> None:
+        body, local = self.VALVES
+        rows: list[tuple[int, str, int]] = [(0, "N1", 0)]
+        for start in (100, 1100, 2100):
+            rows += [(start, "X1", 1), (start + 50, "X1", 0), (start + 120, "X2", 1), (start + 150, "X3", 1), (start + 500, "N1", 9), (start + 520, "X2", 0),
+                     (start + 540, "X3", 0), (start + 600, "N1", 0)]
+        for missing, number in (("X3", 2), ("X2", 3)):
+            there = "X2" if missing == "X3" else "X3"
+            last = [(3100, "X1", 1), (3150, "X1", 0), (3220, there, 1), (4000, there, 0)]
+            session, answer, text = asked(body, rows + last, "Y1", local, symptom=Symptom.DROPPED_OUT)
+            self.assertEqual(first(session, answer), ("field-input", missing, True), text)
+            self.assertIn(f"Main.Open[{number}] ended that 3 of 3 times before, and has not come", text)
+            self.assertTrue("A = 10 does not hold" in text and "7 or 10" not in text, text)
+        # The first time nothing tells what should have come: what came is said first, the other behind it.
+        session, answer, text = asked(body, [(0, "N1", 0), (100, "X1", 1), (150, "X1", 0), (220, "X2", 1), (1000, "X2", 0)], "Y1", local, symptom=Symptom.DROPPED_OUT)
+        self.assertNotIn("has not come", text)
+        self.assertIn("X3", [session.running.tags[r.tag].name for r in answer.roots[:2] if r.tag is not None])
+
+    def test_amid_a_task_s_run_what_stands_behind_was_evaluated_in_the_one_before(self) -> None:
+        text = ("PROGRAM Main\nVAR_EXTERNAL X1, X2, Y1 : BOOL; END_VAR\nVAR M, H : BOOL; END_VAR\nY1 := M AND X2;\nM := X1 AND NOT H;\n"
+                "H := Y1 AND NOT X2;\nEND_PROGRAM\nCONFIGURATION C VAR_GLOBAL X1 AT %IX0.0 : BOOL; X2 AT %IX0.1 : BOOL; Y1 AT %QX0.0 : BOOL; END_VAR\n"
+                "RESOURCE R ON P TASK T1(INTERVAL := T#10ms, PRIORITY := 1); PROGRAM Main WITH T1 : Main; END_RESOURCE END_CONFIGURATION\n")
+        controller = Controller(read(text.encode(), Path("x.st")).value, Profile())
+        session = Session(controller, log_of(controller, [(0, "X1", 1), (0, "X2", 1), (400, "X1", 0), (900, "X1", 0)]), IoList({}), [], Paths(Path("x.st")))
+        tracer = inquiry(session).tracer
+        m, y = (tracer.steps.all[n].index for n in (1, 0))
+        self.assertEqual([tracer.ran(m, tracer.view_of(y, 30)), tracer.ran(y, tracer.view_of(m, 30)), tracer.ran(m, tracer.view_of(m, 30))], [29, 30, 29])
 
     def test_a_trial_that_leads_away_did_not_go_far(self) -> None:
         body = "A := 0;\nIF X1 THEN A := A + 1; END_IF;\nIF X2 THEN A := A + 1; END_IF;\nY1 := A >= 2;"

@@ -20,7 +20,7 @@ def merge(roots: Iterable[Root]) -> list[Root]:
         if twin is None:
             found[root.key] = root
             continue
-        twin.changed = twin.changed or root.changed
+        twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.blocked = max(twin.blocked, root.blocked)
         if root.since is not None and (twin.since is None or root.since > twin.since):
             twin.since, twin.value, twin.text = root.since, root.value, root.text

@@ -389,6 +389,10 @@ class Inquiry:
         if self.log.set_aside:
             were = "was" if self.log.set_aside == 1 else "were"
             said.append(f"{counted(self.log.set_aside, 'row')} of the log {were} set aside: answers do not see them")
+        running, _ = self.controller.program.chosen(self.controller.resource)
+        missing = [one.pou for one in running.instances if one.pou.lower() not in self.controller.program.pous]
+        if missing:
+            said.append(f"{', '.join(missing[:3])} {'is' if len(missing) == 1 else 'are'} not in the file, or could not be read, and does not run")
         opaque = [p.name for p in self.controller.program.pous.values() if isinstance(p.body, OpaqueBody) and p.body.language != "none"]
         if opaque:
             said.append(f"{', '.join(opaque[:3])} {'is' if len(opaque) == 1 else 'are'} not executed: what is written there comes from the log")

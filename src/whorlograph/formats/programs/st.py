@@ -9,6 +9,7 @@ from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
 from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
+from whorlograph.formats.text.constants import constants_of, sections_of, with_numbers
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.tokens import Piece, tokens
@@ -77,6 +78,8 @@ class _Reader:
         self.configurations: list[Configuration] = []
         self.loose: list[Variable] = []
         self.units = 0
+        whole = [s for s in sections_of(self.pieces) if s[0].text.upper() == "VAR_GLOBAL"] if any(p.kind == "CONSTANT" for p in self.pieces) else []
+        self.constants = constants_of((s for s in whole if any(p.kind == "CONSTANT" for p in s)), _sections, {})
 
     def say(self, error: Unreadable, effect: str, pou: str = "") -> None:
         self.notices += error.notices(self.file, pou, effect, columns=True)
@@ -104,11 +107,11 @@ class _Reader:
         self.units += 1
         try:
             if pieces[0].kind == "TYPE":
-                self.type_block(parse(pieces[1:-1], "types"))
+                self.type_block(parse(with_numbers(pieces[1:-1], self.constants), "types"))
             elif pieces[0].kind == "CONFIGURATION":
-                self.configurations.append(self.configuration(parse(pieces, "configuration")))
+                self.configurations.append(self.configuration(parse(with_numbers(pieces, self.constants), "configuration")))
             elif pieces[0].kind == "SECTION":
-                self.loose += self.variables(parse(pieces, "sections"))
+                self.loose += self.variables(_sections(with_numbers(pieces, self.constants)))
             else:
                 self.pou(pieces)
         except Unreadable as error:
@@ -146,7 +149,11 @@ class _Reader:
             if end >= len(pieces):
                 raise Unreadable(first.line, first.column, "a VAR is not ended by END_VAR")
         try:
-            sections = parse(pieces[begin:end], "sections")
+            declarations = pieces[begin:end]
+            known = self.constants
+            if known or any(p.kind == "CONSTANT" for p in declarations):
+                known = constants_of(sections_of(declarations), _sections, known)
+            sections = _sections(with_numbers(declarations, known))
         except Unreadable as error:
             error.behind += _errors_of(pieces[end:-1], self.text)
             raise
@@ -208,6 +215,11 @@ class _Reader:
         instances = tuple(p for p in read.parts if isinstance(p, ProgramInstance))
         tasks = tuple(p for p in read.parts if isinstance(p, Task))
         return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+
+
+def _sections(pieces: list[Piece]) -> list[Section]:
+    found: list[Section] = parse(pieces, "sections")
+    return found
 
 
 def _errors_of(pieces: list[Piece], text: str) -> list[Unreadable]:

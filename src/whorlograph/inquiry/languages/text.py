@@ -82,7 +82,9 @@ class Text:
         """What decides at a node."""
         found = _node(step, element)
         if isinstance(found, Case) and what.startswith("label"):
-            labels = found.branches[int(what.split()[1]) - 1].labels
+            branch, _, which = what.split()[1].partition(".")
+            labels = found.branches[int(branch) - 1].labels
+            labels = labels[int(which) - 1:int(which)] if which else labels
             texts = [written_out(one.low, 0, passing) + (f"..{written_out(one.high, 0, passing)}" if one.high is not None else "") for one in labels]
             return f"{written_out(found.selector, 0, passing)} = {' or '.join(texts[:3])}"
         if isinstance(found, For) and what == "past":

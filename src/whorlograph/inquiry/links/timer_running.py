@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,10 +15,13 @@ from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
+from .gates import at_once, gate_tag
+from .rung_false import first_out
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
+MOST_BEFORE = 20  # earlier runs that are looked at
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
 
 
@@ -65,8 +69,11 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         return found
     if q and input_on:
         held = f" and has stayed for {duration_text(now - started)}" if name == "TON" else ""
-        return on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
-                  scan if name == "TON" else start_scan, since_start=name != "TON")
+        found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
+                   scan if name == "TON" else start_scan, since_start=name != "TON")
+        if name == "TON" and row is not None:
+            _add_overdue(tracer, found, call, tags, row)
+        return found
     if q:
         # What fell has ended what switched it on: that is the cause. A pulse began with the rise itself.
         since_row = q_row if name == "TP" else row
@@ -97,6 +104,33 @@ def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int)
         return None
     taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards)
     return resumed.link(tracer, pin, taken_in, scan, True, skip, depth + 1)
+
+
+def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, int], row: int) -> None:
+    """Of an on-delay that has elapsed: what ended its input in time before, mostly, and has not come this time. Args: row: in which that came."""
+    power, journal = call.pins.get("IN"), tracer.journal
+    if power is None:
+        return
+    rows = journal.rows(tags["in"])
+    before = rows[:int(np.searchsorted(rows, row))].tolist()
+    fell = [r for r in before if not journal.raw(r) and not journal.value_at(tags["q"], r)][-MOST_BEFORE:]
+    ended: Counter[int] = Counter()
+    for one in fell:
+        scan = tracer.scan_of(one)
+        now = tracer.seen(call.step, scan)
+        lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
+        ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None})
+    for tag, times in ended.items():
+        if times < 2 or times * 2 <= len(fell):
+            continue
+        above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
+        if above is None or part is None:
+            continue
+        found.text += f"; {tracer.name(tag)} ended that {times} of {len(fell)} times before, and has not come"
+        above.children.remove(part)
+        above.children.insert(0, part)
+        for root in part.all_roots():
+            root.overdue = root.value is not None
 
 
 def _cut_short(tracer: Tracer, tags: dict[str, int], started: int | None, preset: int) -> int | None:

@@ -219,7 +219,9 @@ class _Step:
                 self.statement(inner)
             return
         branch, at = one.branches[n], self.b.at(one.at, f"label {n + 1}")
-        tests = [self._fits(label, selector, type_, at) for label in branch.labels]
+        # Each label is a gate of its own: which of them the selector has, and which it would have to have, differs.
+        places = [self.b.at(one.at, f"label {n + 1}.{k + 1}") for k in range(len(branch.labels))] if len(branch.labels) > 1 else [at]
+        tests = [self._fits(label, selector, type_, place) for label, place in zip(branch.labels, places, strict=True)]
         test = tests[0] if len(tests) == 1 else Op("OR", "BOOL", tuple(tests), at)
         if self.b.passing and all(isinstance(t, Const) for t in tests):
             if any(isinstance(t, Const) and t.value for t in tests):
