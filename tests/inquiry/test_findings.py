@@ -186,6 +186,20 @@ class Texts(unittest.TestCase):
                                ("FOR J := 1 TO 2 DO M[J](E := X1); END_FOR;", False), ("FOR J := 1 TO 2 DO IF X2 THEN M[J](E := X1); END_IF; END_FOR;", True)):
             self.assertEqual("called-now-and-then" in self.keys(body, local), expected, body)
 
+    def test_a_variable_that_a_text_works_with_is_no_double_coil(self) -> None:
+        for body, expected in (("Y1 := X1;\nY1 := X2;", True), ("H := X1;\nY1 := H;\nH := X2;\nY2 := H;", False), ("H := X1;\nH := X2;\nY2 := H;", True),
+                               ("FOR J := 1 TO 3 DO IF J = 3 THEN H := X1; ELSE H := K[J + 1]; END_IF; K[J] := H; END_FOR;\nY1 := K[1];", False)):
+            found = {f.key for f in check(text_session(body, [], "H : BOOL; J : INT; K : ARRAY[1..3] OF BOOL;"))}
+            self.assertEqual("double-coil" in found, expected, body)
+
+    def test_a_sum_that_begins_anew_in_every_scan_does_not_overflow(self) -> None:
+        for body, expected in (("A := 0;\nIF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", False), ("IF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", True),
+                               ("IF X2 THEN A := 0; END_IF;\nIF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", True),
+                               ("A := 0;\nFOR J := 1 TO 3 DO IF K[J] THEN A := A + 1; END_IF; END_FOR;\nY1 := A > 0;", False),
+                               ("A := 0;\nWHILE X1 DO A := A + 1; END_WHILE;\nY1 := A > 0;", True)):
+            found = {f.key for f in check(text_session(body, [], "J : INT; K : ARRAY[1..3] OF BOOL;"))}
+            self.assertEqual("may-overflow" in found, expected, body)
+
     def test_one_line_for_all_instances(self) -> None:
         before = "FUNCTION_BLOCK Keep VAR_INPUT S, R : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR IF S THEN Q := TRUE; END_IF;\nIF R THEN Q := FALSE; END_IF;\nEND_FUNCTION_BLOCK"
         session = text_session("FOR J := 1 TO 3 DO K[J](S := X1, R := X2); END_FOR;\nY1 := K[2].Q;", [], "K : ARRAY[1..3] OF Keep; J : INT;", before)

@@ -359,6 +359,13 @@ END_FUNCTION_BLOCK
         self.assertNotIn("has not come", text)
         self.assertIn("X3", [session.running.tags[r.tag].name for r in answer.roots[:2] if r.tag is not None])
 
+    def test_an_alarm_that_ends_itself_by_what_it_sets_off(self) -> None:
+        body = "Tm(IN := X1 AND B = 1, PT := T#100ms);\nM := Tm.Q;\nIF B = 0 AND X2 THEN B := 1; END_IF;\nIF B = 1 AND M THEN B := 2; END_IF;\nY1 := M;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (200, "X2", 1), (300, "X2", 0), (600, "X1", 1), (1500, "X1", 1)]
+        session, answer, text = asked(body, rows, "Y1", "Tm : TON; M : BOOL;", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "X1", text)
+        self.assertIn("the condition for B := 2 is TRUE in Main 8 at 0.700 s: M", text)
+
     def test_amid_a_task_s_run_what_stands_behind_was_evaluated_in_the_one_before(self) -> None:
         text = ("PROGRAM Main\nVAR_EXTERNAL X1, X2, Y1 : BOOL; END_VAR\nVAR M, H : BOOL; END_VAR\nY1 := M AND X2;\nM := X1 AND NOT H;\n"
                 "H := Y1 AND NOT X2;\nEND_PROGRAM\nCONFIGURATION C VAR_GLOBAL X1 AT %IX0.0 : BOOL; X2 AT %IX0.1 : BOOL; Y1 AT %QX0.0 : BOOL; END_VAR\n"
@@ -441,6 +448,18 @@ class OnScreenAndPaper(unittest.TestCase):
     """Lines with values, the places that use a tag, findings."""
 
     BODY = "IF X1 AND N1 > 3 THEN\n  Y1 := X2;\nELSE\n  Y2 := X3;\nEND_IF;"
+
+    def test_in_a_loop_each_value_stands_as_it_was_in_each_pass(self) -> None:
+        body = ("Ins[1] := X1; Ins[2] := X2; Ins[3] := X3;\nFOR I := 1 TO 3 DO\n  Late[I](IN := Ins[I], PT := T#50ms);\n  M[I] := Ins[I] AND X1;\n  A := A + I;\nEND_FOR;\n"
+                "Y1 := M[2];\nA := 0;")
+        local = "Ins, M : ARRAY[1..3] OF BOOL; Late : ARRAY[1..3] OF TON; I : INT;"
+        session, answer, _ = asked(body, [(0, "X1", 1), (0, "X2", 0), (0, "X3", 1), (500, "X3", 1)], "Y1", local)
+        step = next(s for s in session.controller.steps.all if s.rung.number == 6)
+        drawn = ["".join(t for t, _ in line) for line in Scene(session, answer).rung(step.index, 20, 110).lines]
+        for line, said in ((1, "I=4"), (2, "Ins[I]=1 0 1"), (3, "M[I]=1 0 1"), (3, "Ins[I]=1 0 1"), (3, "X1=1  "), (4, "A=6  "), (4, "I=1 2 3")):
+            self.assertIn(said, drawn[line + 0], drawn)
+        flow = Scene(session, answer).tracer.flow(step.index, 20)
+        self.assertLessEqual({session.tag(f"Main.M[{n}]") for n in (1, 2, 3)}, set(flow.named()))
 
     def test_lines_have_values_and_say_what_was_not_come_to(self) -> None:
         session = text_session(self.BODY, [(0, "X1", 1), (0, "N1", 7), (0, "X2", 1), (500, "X1", 1)])

@@ -283,7 +283,7 @@ class Scene:
     def steps_beside(self) -> list[int]:
         """The steps that write the other conditions of the complaint's own rung: for a screen with room."""
         known = self.steps()
-        tags = self.tracer.flow(known[0], self.answer.scan).tags.values() if known else ()
+        tags = self.tracer.flow(known[0], self.answer.scan).named() if known else []
         found = [w[-1].step for w in (self.tracer.writers.get(t) for t in tags) if w]
         return [s for s in dict.fromkeys(found) if s not in known]
 
@@ -322,7 +322,8 @@ class Scene:
         if flow.skip is not None:
             return self._drawn(step, scan, width, values, head, blockers)
         # From one scan to the next most rungs look alike, and drawing them is what a step in time costs.
-        look = (step, width, values, head, blockers, self.forced, tuple(flow.power.items()), tuple(flow.out.items()), tuple(flow.values.items()))
+        look = (step, width, values, head, blockers, self.forced, tuple(flow.power.items()), tuple(flow.out.items()), tuple(flow.values.items()),
+                tuple(flow.each.items()))
         found = self._blocks.get(look)
         if found is None:
             if len(self._blocks) > 200:
@@ -343,7 +344,7 @@ class Scene:
             lines.pop()
         title: list[Run] = [(f"{one.pou} {one.rung.number}", Ink.STRONG)]
         said = " · ".join([*(f"label {name}" for name in one.rung.labels), *([one.rung.comment] if one.rung.comment else [])])
-        names = [self.name(t) for t in dict.fromkeys(flow.tags.values()) if t in self.forced]
+        names = [self.name(t) for t in flow.named() if t in self.forced]
         if names:
             title.append((f"  {FORCED} forced: {', '.join(names)}", Ink.BLOCK))
         if said:
@@ -384,7 +385,9 @@ class Scene:
             return []
         running, position = self.session.running, self.journal.settled_position(scan)
         lines: list[list[Run]] = []
-        for tag in dict.fromkeys(self.tracer.flow(step, scan).tags.values()):
+        flow, told = self.tracer.flow(step, scan), {link.tag for _, link in self.answer.links()}
+        # Of the passes of a loop those that the trail goes through come first.
+        for tag in sorted(flow.named(), key=lambda t: t not in told) if flow.each else flow.named():
             one, point = running.tags[tag], self.session.iolist.get(tag)
             value = self.tracer.value(tag, self.journal.value_at(tag, position))
             word = said_value(value, one.type) if value is not None else ""
@@ -404,7 +407,7 @@ class Scene:
     def rung_lanes(self, most: int) -> list[int]:
         """More lanes to fill a large screen: the tags of the rungs that the question runs through."""
         known = self.lanes()
-        found = [t for step in self.steps() for t in self.tracer.flow(step, self.answer.scan).tags.values()
+        found = [t for step in self.steps() for t in self.tracer.flow(step, self.answer.scan).named()
                  if t < self.session.running.public and t not in known]
         return list(dict.fromkeys(found))[:max(0, most - len(known))]
 

@@ -7,6 +7,7 @@ import re
 from msgspec import Struct
 
 from whorlograph.engine.power import Flow
+from whorlograph.engine.scope.chosen_calls import made_up
 from whorlograph.engine.scope.text_parts import inner, parts
 from whorlograph.model.cells import cells
 from whorlograph.model.literals import duration_text
@@ -18,6 +19,7 @@ from .picture import Picture, Words
 from .shapes import Ink, Run, Spot, fitted
 
 SIZE, LINE, EM = 7.0, 10.0, 0.56  # of letters on paper, points: their size, from line to line, width of a character
+MOST_PASSES = 8  # of a loop, whose values stand beside a line
 SHARE = 62  # of a hundred columns that the text takes at most, where values stand beside it
 
 
@@ -35,7 +37,8 @@ def draw_statement(source: tuple[str, ...], statement: Statement, flow: Flow | N
     while texts and not texts[-1].strip():
         texts.pop()
     room = max(20, min(max((cells(t) for t in texts), default=0), width * SHARE // 100)) if flow is not None else width - 2
-    variables, nodes = _by_line(statement), _nodes_by_line(statement)
+    variables, nodes, copies = _by_line(statement), _nodes_by_line(statement), made_up(statement)
+    counters = {p.variable.base.lower() for p in parts(statement) if isinstance(p, For)}  # told last: they only number the passes
     lines: list[list[Run]] = []
     spots: list[Spot] = []
     for n, text in enumerate(texts):
@@ -46,7 +49,7 @@ def draw_statement(source: tuple[str, ...], statement: Statement, flow: Flow | N
         runs: list[Run] = [(sign, Ink.LIVE if done and flow is not None else Ink.DEAD)]
         runs += _marked(shown, here, blockers, done, spots, n)
         if flow is not None:
-            values = _values(here, flow, max(8, width - room - 5))
+            values = _values(sorted(here, key=lambda h: h[0].base.lower() in counters), copies, flow, max(8, width - room - 5))
             if values:
                 runs += [(" " * max(1, room - cells(shown) + 1), Ink.TEXT), ("│ ", Ink.QUIET), *values]
         lines.append(runs)
@@ -119,8 +122,11 @@ def _marked(text: str, here: list[tuple[Var, int]], blockers: frozenset[int], do
     return [r for r in (*runs, (text[at:], base)) if r[0]]
 
 
-def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
-    """``Name=value`` for each variable of a line, once, as many as fit."""
+def _values(here: list[tuple[Var, int]], copies: set[int], flow: Flow, room: int) -> list[Run]:
+    """``Name=value`` for each variable of a line, once, as many as fit; in a loop that is laid out its value in each pass.
+
+    Args: copies: the parts of calls of blocks that a subscript chooses, of which there is one for each block.
+    """
     runs: list[Run] = []
     seen: set[str] = set()
     used = 0
@@ -129,14 +135,18 @@ def _values(here: list[tuple[Var, int]], flow: Flow, room: int) -> list[Run]:
         if name.lower() in seen or node not in flow.values:
             continue
         seen.add(name.lower())
-        value = flow.values[node]
-        said = _said(value, node in flow.times)
-        text = f"{name}={said}  "
+        alike = [n for v, n in here if n in copies and _name(v).lower() == name.lower()] if node in copies else [node]
+        values = [value for n in alike if n in flow.values for _, value in flow.each.get(n, ((0, flow.values[n]),))]
+        said = [_said(value, node in flow.times) for value in values[:MOST_PASSES]]
+        more = ["..."] if len(values) > MOST_PASSES else []
+        text = f"{name}={' '.join([*said, *more])}  "
         if used + cells(text) > room:
             runs.append(("...", Ink.QUIET))
             break
         used += cells(text)
-        runs += [(f"{name}=", Ink.QUIET), (f"{said}  ", Ink.LIVE if value is True else Ink.STRONG)]
+        runs.append((f"{name}=", Ink.QUIET))
+        runs += [(f"{one} ", Ink.LIVE if value is True else Ink.STRONG) for one, value in zip(said, values, strict=False)]
+        runs.append((f"{' '.join(more)} ", Ink.QUIET))
     return runs
 
 

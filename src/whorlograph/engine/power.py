@@ -42,7 +42,8 @@ class Flow(Struct):
     ``scan`` is the scan shown: the last one in which the rung ran; ``skip`` says why it did not run in the
     scan asked for. By element id: ``power`` what comes in, ``passes`` whether the contact itself would pass,
     ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number; ``times``: the elements where it is a TIME.
-    ``done``: of a statement's parts those that were executed.
+    ``done``: of a statement's parts those that were executed; ``each``: of those in a loop that is laid out (tag, value) in each pass, where
+    these differ.
     """
 
     step: Step
@@ -56,6 +57,11 @@ class Flow(Struct):
     tags: dict[int, int] = field(default_factory=dict)
     times: set[int] = field(default_factory=set)
     done: set[int] = field(default_factory=set)
+    each: dict[int, tuple[tuple[int, Value], ...]] = field(default_factory=dict)
+
+    def named(self) -> list[int]:
+        """The tags of all elements, each once, in order."""
+        return list(dict.fromkeys(tag for element, last in self.tags.items() for tag, _ in self.each.get(element, ((last, 0),))))
 
 
 class PowerFlow:
@@ -190,11 +196,9 @@ class _Telling:
 
     def read_at(self, element: int, what: str) -> Value | None:
         """The same by the element's number."""
-        for at in self.nodes.get((self.number, element, what), ()):
-            if at in self.result.raws:
-                self.note(element, self.result.cells[at].number, self.result.raws[at])
-                return self.result.raws[at]
-        return None
+        result = self.result
+        found = [(result.cells[at].number, result.raws[at]) for at in self.nodes.get((self.number, element, what), ()) if at in result.raws]
+        return self.note_each(element, found)
 
     def written(self, element: Element) -> None:
         """What a tag held after an element had its turn to write it."""
@@ -202,6 +206,7 @@ class _Telling:
 
     def written_at(self, element: int) -> None:
         """The same by the element's number."""
+        found: list[tuple[int, Value]] = []
         for at in self.nodes.get((self.number, element, ""), ()):
             cell = self.result.cells.get(at)
             if cell is None or at in self.result.raws:
@@ -209,7 +214,17 @@ class _Telling:
             kind = self.running.tags[cell.number].type
             local = cell.number >= self.running.public
             bits = self.result.own.get(cell.number, 0) if local else self.journal.value_at(cell.number, self.after)
-            self.note(element, cell.number, bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, kind))
+            found.append((cell.number, bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, kind)))
+        self.note_each(element, found)
+
+    def note_each(self, element: int, found: list[tuple[int, Value]]) -> Value | None:
+        """What an element held in each pass, one after the other: the last counts. Returns: that; None where there is none."""
+        if not found:
+            return None
+        self.note(element, *found[-1])
+        if len(set(found)) > 1 and all(tag < len(self.running.tags) for tag, _ in found):
+            self.flow.each[element] = tuple(found)
+        return found[-1][1]
 
     def note(self, element: int, tag: int, value: Value) -> None:
         if tag >= len(self.running.tags):

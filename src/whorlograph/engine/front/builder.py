@@ -60,6 +60,7 @@ class Builder:
         self.passing: Passing = ()
         self.counted: list[Target] = []
         self.bounds: list[Target] = []
+        self.fixed: tuple[Target, ...] = ()  # the constants that count in the loop at work
         self.laid_out = 0  # parts of text in loops that are laid out
         self.regions = regions
         self.inner = regions.inner_hidden(instance)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
-from ..writers import Kind
+from ..writers import Kind, Writer
 from .facts import Facts, Finding
 
 
@@ -12,7 +13,18 @@ def find(facts: Facts) -> Iterator[Finding]:
     """Tags that several plain coils write."""
     for tag, writers in facts.written():
         places = facts.places([w for w in writers if w.kind is Kind.COIL])
-        if len(places) > 1 and not any(w.bit >= 0 for w in writers):
+        if len(places) > 1 and not any(w.bit >= 0 for w in writers) and not _at_work(facts, tag, places):
             names = facts.where(places)
             yield facts.finding("double-coil", places[-1], tag, f"{facts.name(tag)} is written by plain coils in {names}",
                                 f"where all of them run the last one counts: {facts.place(places[-1].step)}", 1)
+
+
+def _at_work(facts: Facts, tag: int, places: list[Writer]) -> bool:
+    """Whether a text uses a tag again and again: written in one statement, or read before it is written anew."""
+    tracer = facts.tracer
+    if any(tracer.steps.all[w.step].rung.statement is None for w in places):
+        return False
+    order = tracer.paths.order
+    turns = sorted({int(order[w.step]) for w in places})
+    reads = [int(order[u.step]) for u in tracer.controller.access.of_tag(tag) if not u.writes]
+    return all(any(one < read <= next_ for read in reads) for one, next_ in pairwise(turns))

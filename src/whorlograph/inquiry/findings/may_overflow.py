@@ -9,6 +9,7 @@ import numpy as np
 from whorlograph.engine.code import Convert, Expr, Load, Op
 from whorlograph.model.literals import duration_text
 
+from ..links.passes import in_loop
 from ..symptoms import course
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
@@ -23,9 +24,20 @@ def find(facts: Facts) -> Iterator[Finding]:
         for writer in writers:
             if writer.kind is Kind.VALUE and writer.value is not None and _grows(facts, tag, writer) and not facts.guarded(writer, [tag]):
                 others = [w for w in writers if w is not writer and w.kind is Kind.VALUE]
+                if any(_begins_anew(facts, tag, writer, w) for w in others):
+                    continue
                 back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
                 text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, of type {type_.name}, without a limit{back}"
                 yield facts.finding("may-overflow", writer, tag, text, f"beyond {type_.high} it overflows{_when(facts, tag)}", 2 if others else 1)
+
+
+def _begins_anew(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:
+    """Whether another write gives the tag a value of its own whenever the one that adds has its turn: it adds up within one run at most."""
+    paths, calls = facts.tracer.paths, facts.tracer.controller.calls
+    if other.guard is not None or _grows(facts, tag, other) or in_loop(facts.tracer, writer):
+        return False
+    return calls.instance_of[other.step] == calls.instance_of[writer.step] and paths.order[other.step] <= paths.order[writer.step] \
+        and not calls.exits[calls.instance_of[other.step]]
 
 
 def _grows(facts: Facts, tag: int, writer: Writer) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from functools import lru_cache
 
 from whorlograph.engine.access import How, Use
@@ -35,6 +36,7 @@ from whorlograph.model.types import ArrayOf, Named, Structure, TypeRef
 
 _SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/", "MOD": "MOD", "EXPT": "**", "AND": "AND", "OR": "OR", "XOR": "XOR", "EQ": "=", "NE": "<>",
           "LT": "<", "LE": "<=", "GT": ">", "GE": ">="}
+_SUMS = {"ADD": operator.add, "SUB": operator.sub, "MUL": operator.mul}  # of what is known in a pass
 _NAMES = {"Choose": "IF", "Case": "CASE", "For": "FOR", "While": "WHILE", "Until": "REPEAT"}
 
 
@@ -54,7 +56,10 @@ def written_out(one: Expression, deep: int = 0, passing: Passing = ()) -> str:
     if isinstance(one, Unary):
         return f"{'-' if one.code == 'NEG' else 'NOT '}{written_out(one.value, 1, passing)}"
     if isinstance(one, Binary):
-        text = f"{written_out(one.left, 1, passing)} {_SIGNS.get(one.code, one.code)} {written_out(one.right, 1, passing)}"
+        left, right = written_out(one.left, 1, passing), written_out(one.right, 1, passing)
+        if passing and one.code in _SUMS and left.isdecimal() and right.isdecimal():
+            return str(_SUMS[one.code](int(left), int(right)))
+        text = f"{left} {_SIGNS.get(one.code, one.code)} {right}"
         return f"({text})" if deep else text
     if isinstance(one, Kept):
         return written_out(one.value, deep, passing)

@@ -26,8 +26,9 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
     paths = circuit.complete(power, now.result) if power is not None else []
     for path in sorted(paths, key=lambda p: any(_holds(tracer, g, now, own) for g in p)):
         gates = [g for g in path if not _holds(tracer, g, now, own)]
-        fresh = [g for g in gates if before is not None and not circuit.passes(g, before.result)]
-        chosen = fresh or gates
+        came = [g for g in path if before is not None and not circuit.passes(g, before.result)]
+        # What alone closed is the cause, also where it is on the trail: an alarm that ends itself by what it sets off.
+        chosen = [g for g in came if g in gates] or came or gates
         chosen.sort(key=lambda g: gate_time(tracer, g, now), reverse=True)
         latest = gate_time(tracer, chosen[0], now) if chosen else (0, -1)
         if not best or latest > gate_time(tracer, best[0], now):

@@ -291,8 +291,10 @@ class _Step:
                     return
             count(len(passes) - 1)
 
+        before, self.b.fixed = self.b.fixed, (*self.b.fixed, *bounds)
         with self._gathered() as around:
             go_on(0)
+        self.b.fixed = before
         if not self._does(body) - made_up(one) <= self._does(around):
             return False  # something comes in no pass: the cross-reference has to name it nevertheless
         for action in around:

@@ -213,12 +213,13 @@ class Values:
         if isinstance(one, Var):
             read = self.scope.constant(one)
             if read is not None:
-                return literal_value(read[1], read[0] or ELEMENTARY["INT"])
+                made = literal_value(read[1], read[0] or ELEMENTARY["INT"])
+                return Const(made.value, made.type, self.b.at(one.at))
             found = self.names.find(one)
             if not isinstance(found, Variable):
                 return OFF
             at = self.b.at(one.at, "gate")
-            number = self.b.known(one.base) if not one.steps else None
+            number = None if one.steps else found.tag.initial if found.target in self.b.fixed else self.b.known(one.base)
             if number is not None:
                 self.b.let(self.b.load(found, at), at)  # read all the same: for the cross-reference, and the value beside the line
                 return Const(number, found.type.name, at)
