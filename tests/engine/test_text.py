@@ -201,7 +201,7 @@ class ChosenBlocks(unittest.TestCase):
 
     def test_who_calls_it_is_known(self) -> None:
         session = text_session(self.BODY, [(0, "A", 1)], self.LOCAL, BLOCKS)
-        self.assertEqual(next(p.called_by for p in survey(session).pous if p.name == "Rise"), ("Main",))
+        self.assertEqual(next(p.called_by for p in survey(session).pous if p.name == "Rise"), ("Taker", "Main"))
 
 
 class Edges(unittest.TestCase):
