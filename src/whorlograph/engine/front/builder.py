@@ -43,7 +43,9 @@ OFF, ON = Const(False, "BOOL"), Const(True, "BOOL")
 
 
 class Bodies(Protocol):
-    """The bodies that calls can name."""
+    """The bodies that calls can name. ``laid_out``: the parts of text in loops of the program that are laid out so far."""
+
+    laid_out: int
 
     def get(self, name: str) -> int | None:
         """The number of a POU's body, by name in lower case; None where it is not executed."""
@@ -61,7 +63,6 @@ class Builder:
         self.counted: list[Target] = []
         self.bounds: list[Target] = []
         self.fixed: tuple[Target, ...] = ()  # the constants that count in the loop at work
-        self.laid_out = 0  # parts of text in loops that are laid out
         self.regions = regions
         self.inner = regions.inner_hidden(instance)
         self.origins: list[Origin] = []

@@ -22,6 +22,7 @@ class _Front:
         self.reading, self.as_written, self.constants = reading, as_written, constants
         self.running, self.profile, self.tasks = running, profile, tasks
         self.bodies: list[Body] = []
+        self.laid_out = 0
         self.number: dict[str, int | None] = {}
         self.regions = Regions(running, self._own_hidden)
         self.declared: dict[str, Declared] = {}

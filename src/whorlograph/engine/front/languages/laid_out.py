@@ -20,7 +20,7 @@ from whorlograph.model.types import ELEMENTARY, Elementary
 
 MOST = 4_000  # parts of text that one loop may be laid out to
 MOST_LEFT = 60  # passes of one that may be left early: each stands within the one before
-MOST_IN_ALL = 60_000  # and those of a body
+MOST_IN_ALL = 60_000  # and those of a program: a second of work when it is first read
 _TESTS: dict[str, Callable[[int, int], bool]] = {
     "EQ": operator.eq, "NE": operator.ne, "LT": operator.lt, "LE": operator.le, "GT": operator.gt, "GE": operator.ge}
 _SUMS: dict[str, Callable[[int, int], int]] = {

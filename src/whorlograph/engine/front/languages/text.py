@@ -273,7 +273,7 @@ class _Step:
             return False
         size = size_of(one, lambda value: self._number(value, []))
         early = any(leaving(s) for s in one.statements)
-        if size > MOST or (early and len(passes) > MOST_LEFT) or (self.b.laid_out + size > MOST_IN_ALL and not self.b.passing):
+        if size > MOST or (early and len(passes) > MOST_LEFT) or (self.b.bodies.laid_out + size > MOST_IN_ALL and not self.b.passing):
             return False
         at, behind, outer = self.b.at(one.at), self.b.at(one.at, "next"), self.b.passing
 
@@ -299,7 +299,7 @@ class _Step:
             return False  # something comes in no pass: the cross-reference has to name it nevertheless
         for action in around:
             self.b.put(action)
-        self.b.laid_out += size if not self.b.passing else 0
+        self.b.bodies.laid_out += size if not self.b.passing else 0
         self.b.counted.append(variable.target)
         self.b.bounds += bounds
         return True
