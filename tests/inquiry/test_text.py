@@ -88,8 +88,8 @@ class Trails(unittest.TestCase):
         self.assertEqual((answer.links()[0][1].kind.value, first(session, answer)), ("reset-by", ("field-input", "X2", True)))
         on, kept, text = asked(body, [*rows[:4], (800, "X1", 0)], "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
         self.assertEqual(first(on, kept), ("field-input", "X1", True))
-        self.assertIn("Y1 was set by Main 5 at 0.300 s: X1", text)
-        self.assertIn("Y1 was not reset after 0.300 s: its condition is FALSE in Main 5: X2 blocks", text)
+        self.assertIn("Y1 was set by Main 5, line 6 at 0.300 s: X1", text)
+        self.assertIn("Y1 was not reset after 0.300 s: its condition is FALSE in Main 5, line 8: X2 blocks", text)
 
     def test_a_watched_movement_leads_to_the_answer_that_never_came(self) -> None:
         before = VAT.split("FUNCTION_BLOCK")[0] + """FUNCTION_BLOCK Watched
@@ -327,10 +327,10 @@ END_FUNCTION_BLOCK
             rows = [(0, "X1", 1), (0, "X2", 1), (900, lost, 0), (1500, lost, 0)]
             session, answer, text = asked(body, rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", lost, True), text)
-            self.assertIn("A was written by A := A + 1 in Main 7 at 0.900 s, in a loop", text)
+            self.assertIn("A was written by A := A + 1 in Main 7, line 8 at 0.900 s, in a loop", text)
             session, answer, text = asked(body.replace("Most", "2"), rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", lost, True), text)
-            self.assertIn(f"the condition for A := A + 1 (executed the scan before) is FALSE in Main 7: Ins[{lost[1]}] blocks", text)
+            self.assertIn(f"the condition for A := A + 1 (executed the scan before) is FALSE in Main 7, line 8: Ins[{lost[1]}] blocks", text)
         session, answer, text = asked(body, [(0, "X1", 0), (0, "X2", 0), (1500, "X2", 0)], "Y1", local, symptom=Symptom.WILL_NOT_PULL_IN)
         self.assertIn("A := A + 1 was executed in no pass of the loop in Main 7", text)
         tags = [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None and r.proved]

@@ -158,7 +158,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
     for title, places in (("written", entry.writes), ("read", entry.reads)):
         count = f"in {len(places)} place{'s' * (len(places) != 1)}" if places else source_text(entry) if title == "written" else "nowhere"
         lines.append(Line(((f" {title} {count}", Ink.QUIET),)))
-        wide = max((len(p.how) for p in places), default=0)
+        wide = max((len(p.told) for p in places), default=0)
         where = max((len(spot(p)) for p in places), default=0)
         lines += [_use_line(p, where, wide, width) for p in places]
     for title, tags in (("decided by", xref.decided_by(tag)), ("decides", xref.decides(tag))):
@@ -179,7 +179,7 @@ def tag_page(session: Session, scan: int, width: int, order: int, tag: int | Non
 
 def _use_line(place: Usage, where: int, wide: int, width: int) -> Line:
     how = min(wide, max(16, width - where - 30))
-    runs = cells_row([("   " + spot(place), where + 3, Ink.STRONG), (place.how, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
+    runs = cells_row([("   " + spot(place), where + 3, Ink.STRONG), (place.told, how, Ink.TEXT), (place.comment, 0, Ink.QUIET)])
     return Line(runs, None if place.use.step >= 0 else place.use.tag, place.use.step, place.use.element)
 
 

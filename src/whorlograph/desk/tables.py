@@ -76,8 +76,8 @@ def entry_text(session: Session, entry: Entry) -> str:
     for title, places in (("written", entry.writes), ("read", entry.reads)):
         count = f"in {len(places)} place{'s' * (len(places) != 1)}" if places else source_text(entry) if title == "written" else "nowhere"
         lines.append(f"  {title} {count}")
-        wide = max((len(p.how) for p in places), default=0)
-        lines += [f"    {padded(spot(p), 24)} {p.how:<{wide}}  {p.comment}".rstrip() for p in places]
+        wide = max((len(p.told) for p in places), default=0)
+        lines += [f"    {padded(spot(p), 24)} {p.told:<{wide}}  {p.comment}".rstrip() for p in places]
     for title, tags in (("decided by", xref.decided_by(tag.index)), ("from the inputs", xref.inputs(tag.index)),
                         ("decides", xref.decides(tag.index)), ("up to the outputs", xref.outputs(tag.index))):
         if tags:

@@ -28,6 +28,7 @@ from whorlograph.model.types import ELEMENTARY, Family
 
 from .charts import Place, chart_places
 from .circuit import Circuit, Gate, Leaf
+from .languages import words_of
 from .noted import Auxiliary, Now
 from .pulses import Stays, calm, history, short_stays, stays
 from .trail import Link, Value
@@ -205,10 +206,11 @@ class Tracer:
         """An instant in words."""
         return clock_text(self.log, time) if time is not None else "the start"
 
-    def place(self, step: int) -> str:
-        """A step in words: POU and rung."""
+    def place(self, step: int, element: int = -1) -> str:
+        """A step in words: POU and rung, and in a text the line of an element where that is another than the statement's own."""
         one = self.steps.all[step]
-        return f"{one.pou} {one.rung.number}"
+        line = words_of(one).line(one, element) if element >= 0 else 0
+        return f"{one.pou} {one.rung.number}" + (f", line {line}" if line > one.rung.number else "")
 
     def boolean(self, tag: int) -> bool:
         """Whether a tag is a BOOL."""

@@ -26,7 +26,7 @@ class Usage(Struct, frozen=True):
     """One use of a tag for a person: where it stands, how it is used.
 
     ``step`` -1: in a task's declaration. ``role`` is the trade's word; ``leads`` names the jump or return that
-    hangs on it ("" where none does).
+    hangs on it ("" where none does); ``line``: of a text, where it is another than the statement's own, else 0.
     """
 
     use: Use
@@ -37,6 +37,7 @@ class Usage(Struct, frozen=True):
     role: str
     comment: str
     leads: str = ""
+    line: int = 0
 
     @property
     def writes(self) -> bool:
@@ -47,6 +48,11 @@ class Usage(Struct, frozen=True):
     def how(self) -> str:
         """The role with what hangs on it."""
         return f"{self.role}, {self.leads}" if self.leads else self.role
+
+    @property
+    def told(self) -> str:
+        """The same with the line."""
+        return f"{self.how}, line {self.line}" if self.line else self.how
 
 
 class Entry(Struct, frozen=True):
@@ -106,8 +112,9 @@ class Xref:
         step = self.controller.steps.all[use.step]
         leads = "" if use.writes else next((said for said, reads in self._conditions(step) if use in reads), "")
         instance = step.instance.name if step.instance.name != step.pou else ""
+        line = words_of(step).line(step, use.element)
         return Usage(use, step.pou, instance, step.rung.number, self._tasks.get(step.instance.name.partition(".")[0].lower(), ""),
-                     words_of(step).role(step, use), step.rung.comment, leads)
+                     words_of(step).role(step, use), step.rung.comment, leads, line if line > step.rung.number else 0)
 
     @cached_property
     def _tasks(self) -> dict[str, str]:

@@ -51,6 +51,9 @@ class Words(Protocol):
     def called(self, pou: Pou, program: Program) -> list[str]:
         """The types of the blocks and functions that a POU's body names, in order, each once."""
 
+    def line(self, step: Step, element: int) -> int:
+        """The line of a text in which an element stands; 0 of what has none."""
+
     def labels(self, body: Body) -> list[tuple[str, int]]:
         """(name, rung) of each label of a body, in order."""
 

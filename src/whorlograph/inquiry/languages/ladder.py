@@ -109,6 +109,10 @@ class Ladder:
         rungs = pou.body.rungs if isinstance(pou.body, LadderBody) else ()
         return list(dict.fromkeys(e.type_name for r in rungs for e in r.elements if isinstance(e, Block)))
 
+    def line(self, step: Step, element: int) -> int:
+        """Rungs have none."""
+        return 0
+
     def labels(self, body: Body) -> list[tuple[str, int]]:
         """Labels with the rungs they stand at; one that stands twice at the rung behind it."""
         if not isinstance(body, LadderBody):

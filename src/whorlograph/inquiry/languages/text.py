@@ -147,6 +147,11 @@ class Text:
         found = [_type_of(p.called, known, program) for s in _statements(pou.body) for p in parts(s) if isinstance(p, Apply)]
         return list(dict.fromkeys(found))
 
+    def line(self, step: Step, element: int) -> int:
+        """The line in which a node begins."""
+        found = _node(step, element)
+        return found.line if found is not None else 0
+
     def labels(self, body: Body) -> list[tuple[str, int]]:
         """Of an instruction list, each with the line that it stands before."""
         found = body.labels if isinstance(body, TextBody) else ()

@@ -39,7 +39,8 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
             found.children.append(plain)  # it only keeps what an earlier step of the same scan gave
     elif missing and (plain is None or isinstance(last.writer.power, Const)):
         word = tracer.state_word(value, tag)
-        text = f"{tracer.name(tag)} is written {word} in {tracer.place(last.writer.step)} in every scan, and nothing behind that writes the opposite"
+        place = tracer.place(last.writer.step, last.writer.element)
+        text = f"{tracer.name(tag)} is written {word} in {place} in every scan, and nothing behind that writes the opposite"
         found = Link(LinkKind.NEVER_SET, tag, value, tracer.since(tag, view), last.writer.step, last.scan, text, last.writer.element)
     else:
         found = plain if missing else None

@@ -55,7 +55,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             _add_would(tracer, found, tag, writer, seen, depth)
         return found
     by = f" by {source}" if source else ""
-    text = f"{tracer.name(tag)} was written{by} in {tracer.place(step)} at {tracer.at(tracer.time(scan))}"
+    text = f"{tracer.name(tag)} was written{by} in {tracer.place(step, writer.element)} at {tracer.at(tracer.time(scan))}"
     since = tracer.since_done(tag, seen)
     loop, own = passes.in_loop(tracer, writer), None
     if tracer.boolean(tag) and guard is not None and bit < 0 and writer.bit < 0 and not loop:
@@ -241,7 +241,7 @@ def function(tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int)
     element = tracer.origin(step, at).element
     name = label_of(tracer, step, element, at) or words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], element, "", tracer.passing(step, at))
     value = seen.result.values.get(at)
-    text = f"{name} in {tracer.place(step)} gives {tracer.state_word(value)}"
+    text = f"{name} in {tracer.place(step, element)} gives {tracer.state_word(value)}"
     found = Link(LinkKind.BLOCK, None, value, None, step, seen.scan, text, element)
     circuit = tracer.circuit(step)
     if isinstance(leaf, Call):

@@ -25,7 +25,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     count, preset = journal.value_at(tags["cv"], done), journal.value_at(tags["pv"], done)
     q_row = journal.last_row(output, done)
     since = journal.time(q_row) if q_row is not None else None
-    place = tracer.place(step)
+    place = tracer.place(step, call.element)
     down = name == "CTD" or output == tags.get("qd")
     aim = "" if output == tags["cv"] else ", reached" if q else ", above 0" if down else f", its preset is {preset}"
     value = q if output != tags["cv"] else tracer.value(output, count)

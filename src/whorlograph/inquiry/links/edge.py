@@ -46,7 +46,8 @@ def fell(tracer: Tracer, words: str, step: int, element: int, edge: Edge, scan: 
     lost = first_out(tracer, edge.value, now, tracer.seen(step, scan - 1))
     since = tracer.time(scan)
     why = f": {opened_words(tracer, lost, now)}" if lost else ""
-    found = Link(LinkKind.RUNG_FALSE, None, False, since, step, scan, f"{words} came in {tracer.place(step)} at {tracer.at(since)}{why}", element,
+    place = tracer.place(step, element)
+    found = Link(LinkKind.RUNG_FALSE, None, False, since, step, scan, f"{words} came in {place} at {tracer.at(since)}{why}", element,
                  elements_of(tracer, lost, step))
     for one in lost[:3]:
         explain_gate(tracer, found, one, now, depth, change=True)

@@ -31,7 +31,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
-    text = f"{words.gate(step, element, origin.what or 'OUT', origin.passing)} {'holds' if held else 'does not hold'} in {tracer.place(seen.step)}"
+    asked, place = words.gate(step, element, origin.what or "OUT", origin.passing), tracer.place(seen.step, element)
+    text = f"{asked} {'holds' if held else 'does not hold'} in {place}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:

@@ -33,7 +33,7 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> 
     went = f"went {'on' if writer.inverted else 'off'} at {tracer.at(time)}"
     if since != time:  # something else takes it away in every scan: from then on it does not even come
         went = f"is {'on' if writer.inverted else 'off'} behind {tracer.place(writer.step)} from {tracer.at(time)} on"
-    text = f"{tracer.name(tag)} {went}: in {tracer.place(writer.step)} {how}"
+    text = f"{tracer.name(tag)} {went}: in {tracer.place(writer.step, writer.element)} {how}"
     link = Link(LinkKind.RUNG_FALSE, tag, writer.inverted, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     takes_over.add(tracer, link, tag, writer, lost, now)
     for gate in lost[:3]:
@@ -89,7 +89,7 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
         return Link(kind, tag, False, since, step, scan, f"{name} is off: {why}", element)
     verb = "block" if len(distinct(tracer, blocking, seen)) > 1 else "blocks"
     words = several_words(tracer, blocking, seen)
-    text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step)}: {words} {verb}"
+    text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step, element)}: {words} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step))
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
     for gate in distinct(tracer, ordered, seen)[:MOST_GATES]:

@@ -64,7 +64,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     words = several_words(tracer, gates, seen)
     when = f" at {tracer.at(time)}" if time is not None else ""
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
-    text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step)}{when}" + (f": {words}" if words else "")
+    text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step))
     flashes = True

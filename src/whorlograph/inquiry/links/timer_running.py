@@ -34,7 +34,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     row = journal.last_row(tags["in"], done)
     q_row = journal.last_row(tags["q"], done)
     now, started = tracer.time(scan), journal.time(row) if row is not None else 0
-    place = tracer.place(step)
+    place = tracer.place(step, call.element)
     since = journal.time(q_row) if q_row is not None else None
     if not is_fed(tracer, call, "IN"):
         return Link(LinkKind.TIMER_RUNNING, tags["q"], q, since, step, scan, f"{label} in {place}: nothing is wired to IN", call.element)

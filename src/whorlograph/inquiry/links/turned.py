@@ -117,8 +117,8 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
         return None
     time, since = tracer.time(scan), tracer.since_done(tag, now)
     went = f"went {tracer.state_word(value, tag)} at" if since == time else f"is {tracer.state_word(value, tag)} from"
-    text = (f"{tracer.name(tag)} {went} {tracer.at(time)}{'' if since == time else ' on'}: {tracer.place(writer.step)} let go ("
-            f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step)} counts, which writes {tracer.state_word(value, tag)}")
+    text = (f"{tracer.name(tag)} {went} {tracer.at(time)}{'' if since == time else ' on'}: {tracer.place(writer.step, writer.element)} let go ("
+            f"{opened_words(tracer, lost, now)}), so {tracer.place(other.step, other.element)} counts, which writes {tracer.state_word(value, tag)}")
     found = Link(LinkKind.RUNG_FALSE, tag, value, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     for gate in lost[:3]:
         explain_gate(tracer, found, gate, now, depth, change=True)
