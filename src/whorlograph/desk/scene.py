@@ -245,9 +245,12 @@ class Scene:
         number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
         state = "" if root.value is None or root.tag is None else said_value(root.value, self.session.running.tags[root.tag].type)
         when = self.clock(root.since) if root.since is not None else "since before the log"
+        if _is_literal(root) and root.value is not None:
+            state, when = self.tracer.state_word(root.value), "as it is written"
         over = len(prefix) + len(sign) + len(name) + len(state) + len(when) + 4 - width
         prefix = prefix[max(0, min(over, len(prefix) - 2)):]
-        runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if root.proved is not False else Ink.TEXT), (f"  {state} ", Ink.TEXT),
+        runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if root.proved is not False else Ink.TEXT),
+                           (f"  {state} " if state else "  ", Ink.TEXT),
                            (when, Ink.TEXT)]
         used = sum(len(t) for t, _ in runs)
         if used + len(number) + 2 <= width:

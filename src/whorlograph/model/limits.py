@@ -14,6 +14,9 @@ MOST_LINE = 1 << 20  # bytes of a line of a log or list: a wide log of ten thous
 MOST_PROGRAM = 256 << 20  # bytes of a program file: fifty times the largest seen
 MOST_VARIABLES = 1_000_000  # of a program, arrays and instances unfolded: a hundred times the largest seen, half a gigabyte
 MOST_ELEMENTS = 200_000  # of one array
+MOST_LAID_OUT = 4_000  # parts of text that one loop may be laid out to, pass behind pass
+MOST_LEFT = 60  # passes of one that may be left early: each stands within the one before
+MOST_LAID_OUT_IN_ALL = 60_000  # of a program: a second of work when it is first read
 DEEPEST = 30  # types within types: what is deeper contains itself
 
 # Logs.

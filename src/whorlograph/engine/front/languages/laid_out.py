@@ -15,12 +15,10 @@ from whorlograph.engine.front.builder import widened
 from whorlograph.engine.nodes import may_write
 from whorlograph.engine.scope.chosen_calls import made_of
 from whorlograph.engine.scope.text_parts import inner
+from whorlograph.model.limits import MOST_LAID_OUT
 from whorlograph.model.text import Case, Choose, Constant, Expression, For, Leave, Statement, Unary, Until, While
 from whorlograph.model.types import ELEMENTARY, Elementary
 
-MOST = 4_000  # parts of text that one loop may be laid out to
-MOST_LEFT = 60  # passes of one that may be left early: each stands within the one before
-MOST_IN_ALL = 60_000  # and those of a program: a second of work when it is first read
 _TESTS: dict[str, Callable[[int, int], bool]] = {
     "EQ": operator.eq, "NE": operator.ne, "LT": operator.lt, "LE": operator.le, "GT": operator.gt, "GE": operator.ge}
 _SUMS: dict[str, Callable[[int, int], int]] = {
@@ -39,7 +37,7 @@ def passes_of(one: For, type_: Elementary, number: Number) -> list[int]:
     if first is None or last is None or not by or one.variable.steps or not type_.whole:
         return []
     numbers = range(first, last + (1 if by > 0 else -1), by)
-    if not numbers or len(numbers) > MOST:
+    if not numbers or len(numbers) > MOST_LAID_OUT:
         return []
     found = [*numbers, numbers[-1] + by]
     return found if all(type_.low <= n <= type_.high for n in (first, last, by, found[-1])) else []

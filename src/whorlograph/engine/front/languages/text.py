@@ -37,6 +37,7 @@ from whorlograph.engine.scope.chosen_calls import made_of, made_up
 from whorlograph.engine.scope.text_parts import leaves_early
 from whorlograph.engine.scope.text_types import ORDERS, Scope
 from whorlograph.engine.scope.widening import common
+from whorlograph.model.limits import MOST_LAID_OUT, MOST_LAID_OUT_IN_ALL, MOST_LEFT
 from whorlograph.model.text import (
     Apply,
     Assign,
@@ -60,7 +61,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary
 
-from .laid_out import MOST, MOST_IN_ALL, MOST_LEFT, as_number, folded, leaves_only_so, leaving, passes_of, size_of, writes, written_number
+from .laid_out import as_number, folded, leaves_only_so, leaving, passes_of, size_of, writes, written_number
 from .text_values import Values
 
 
@@ -273,7 +274,8 @@ class _Step:
             return False
         size = size_of(one, lambda value: self._number(value, []))
         early = any(leaving(s) for s in one.statements)
-        if size > MOST or (early and len(passes) > MOST_LEFT) or (self.b.bodies.laid_out + size > MOST_IN_ALL and not self.b.passing):
+        in_all = self.b.bodies.laid_out + size if not self.b.passing else 0
+        if size > MOST_LAID_OUT or in_all > MOST_LAID_OUT_IN_ALL or (early and len(passes) > MOST_LEFT):
             return False
         at, behind, outer = self.b.at(one.at), self.b.at(one.at, "next"), self.b.passing
 
