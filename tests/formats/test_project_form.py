@@ -67,6 +67,19 @@ class SameAsTheOlderForm(unittest.TestCase):
                 rows += self.same(read_text(random_text(random).encode(), Path("x.st")).value, Profile(), random, False, True)
         self.assertGreater(rows, 500)
 
+    def test_constants_as_bounds_in_both_forms(self) -> None:
+        text = ("PROGRAM P VAR CONSTANT N : INT := 4; END_VAR VAR A : ARRAY[1..4] OF BOOL; B : INT(0..7); C : ARRAY[1..3] OF INT; END_VAR A[1] := TRUE; END_PROGRAM\n"
+                "CONFIGURATION K VAR_GLOBAL CONSTANT Top : INT := INT#7; N : INT := 9; END_VAR RESOURCE R ON S PROGRAM P : P; END_RESOURCE END_CONFIGURATION\n")
+        program = read_text(text.encode(), Path("x.st")).value
+        for data in (write_xml(program), project(program)):
+            named = data.replace(b'upper="4"', b'upper="N"').replace(b'upper="7"', b'upper="top"')
+            self.assertNotEqual(named, data)
+            loaded, plain = read(named, _PLACE), read(data, _PLACE)
+            self.assertEqual([str(n) for n in loaded.notices], [])
+            self.assertEqual([v.type for v in loaded.value.pous["p"].variables], [v.type for v in plain.value.pous["p"].variables])
+            unknown = read(data.replace(b'upper="3"', b'upper="Most"'), _PLACE)
+            self.assertIn("a bound (Most) is the name of no constant", " ".join(str(n) for n in unknown.notices))
+
     def test_a_block_diagram(self) -> None:
         session = diagram(Diagrams.TIMED, Diagrams.ROWS, "X1 X2 Y1", "T1:TON")
         loaded = read(project(session.program), _PLACE)

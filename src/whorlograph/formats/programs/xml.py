@@ -28,6 +28,7 @@ from whorlograph.model.shown import visible
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 
+from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
 from .xml_types import line_of, local, read_initial, read_type, whole, words
 
@@ -244,6 +245,8 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
                            f"exchange format (root 'project' of {NAMESPACES[1]}, or root {ROOT!r} of IEC 61131-10)", "export the program as XML")
     if not data.isascii() or b"&#" in data:
         _make_visible(root)
+    effect = "export with numbers, or declare it constant; it counts as 0"
+    unknown = [Notice(Place(str(path), line_of(node)), f"a bound ({name}) is the name of no constant", effect) for node, name in put_numbers(root)]
     if local(root) == ROOT:
         loaded: Loaded[Program] = resolve("formats.programs.iec10:read_project")(root, path)
     else:
@@ -252,7 +255,7 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     program = loaded.value
     if not program.pous:
         raise ProgramError(str(path), "the project holds no POU", "export the whole project")
-    return Loaded(program, loaded.notices)
+    return Loaded(program, [*loaded.notices, *unknown])
 
 
 def _make_visible(root: etree._Element) -> None:
