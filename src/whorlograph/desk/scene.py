@@ -192,8 +192,8 @@ class Scene:
             when = ""  # the instant stands in the head line and on the timeline; the name only here
         room = width - len(prefix) - len(phrase) - len(when) - 3
         shown = fitted(name, max(8, room))
-        gap = max(1, width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) - 4)
         runs: list[Run] = [(prefix, Ink.QUIET), (shown, Ink.STRONG), ("  " + phrase, Ink.TEXT), (f" {when}" if when else "", Ink.TEXT)]
+        gap = max(1, width - sum(len(t) for t, _ in runs) - len(place) - 1)
         if gap > 1 and place and width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) > 5:
             runs += [(" " * gap, Ink.TEXT), (place, Ink.QUIET)]
         return TrailLine(tuple(runs), link, None, link.tag, link.step, scan, time, blockers=link.blockers)
