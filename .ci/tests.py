@@ -13,13 +13,17 @@ ROOT = Path(__file__).resolve().parents[1]
 LONG = ("pilot", "engine", "desk", "attacks", "inquiry", "formats", "terminal")  # these first, so that nothing long is left for the end
 
 
+SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-z]*.py")}  # what lasts longest, in two
+
+
 def groups() -> list[list[str]]:
     """The arguments for ``unittest``, by folder; the tests that stand in none of them last."""
     tests = ROOT / "tests"
     folders = sorted((p.name for p in tests.iterdir() if p.is_dir() and any(p.rglob("test_*.py"))),
                      key=lambda n: LONG.index(n) if n in LONG else len(LONG))
     alone = [f"tests.{p.stem}" for p in sorted(tests.glob("test_*.py"))]
-    return [["discover", "-s", f"tests/{n}", "-t", "."] for n in folders] + ([alone] if alone else [])
+    parts = [["discover", "-s", f"tests/{n}", "-t", ".", "-p", part] for n in folders for part in SPLIT.get(n, ("test*.py",))]
+    return parts + ([alone] if alone else [])
 
 
 def run(arguments: list[str]) -> bool:
@@ -28,7 +32,7 @@ def run(arguments: list[str]) -> bool:
     done = subprocess.run([sys.executable, "-m", "unittest", *arguments, "-q"], cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
     ran = next((line for line in reversed(done.stdout.splitlines()) if line.startswith("Ran ")), "ran nothing")
     good = done.returncode == 0 and not ran.startswith(("ran", "Ran 0"))
-    name = arguments[2] if arguments[0] == "discover" else " ".join(arguments)
+    name = arguments[2] + (f" {arguments[-1]}" if arguments[-1] != "test*.py" else "") if arguments[0] == "discover" else " ".join(arguments)
     said = "" if good else f"\n{done.stdout}"
     print(f"{'ok    ' if good else 'FAILED'} {name}: {ran}, {time.monotonic() - began:.0f} s in all{said}", flush=True)
     return good
