@@ -54,6 +54,21 @@ class WithoutALog(unittest.TestCase):
         self.assertEqual(roots(session, answer), [("mismatch", "Y1")])
         self.assertIn("Main 1 would turn it", answer.rests_on[0])
 
+    def test_what_turns_only_where_others_are_kept_as_they_are_seen(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(nc("X2"), reset("M1"))
+            ladder.rung(no("X1"), set_("M1"))
+            ladder.rung(no("M1"), coil("M2"))
+            ladder.rung(no("M2"), nc("X3"), coil("Y1"))
+
+        # The program would take M1 back; as it is seen on, Y1 must be on too, and it is seen off.
+        for given, mismatch in (("M1=1,Y1=0", True), ("M1=1,Y1=0,X2=1", True), ("M1=1,Y1=0,X3=1", False), ("M1=1,Y1=1", False), ("M1=1,M2=0,Y1=0", False)):
+            session, answer = now(draw, "X1 X2 X3 M1 M2 Y1", given, "Y1")
+            self.assertEqual(("mismatch", "Y1") in roots(session, answer), mismatch, given)
+            self.assertEqual("Y1 is on" in answer.text, given == "M1=1,Y1=1", (given, answer.text))
+            if mismatch:
+                self.assertIn(("field-input", "X3"), roots(session, answer))  # not given: were it on, all would be right
+
     def test_what_is_not_given_ranks_last_and_is_said(self) -> None:
         session, answer = now(lambda ladder: ladder.rung(no("X1"), no("X2"), no("X3"), coil("Y1")), "X1 X2 X3 Y1", "X2=0,X3=1", "Y1")
         self.assertEqual([n for _, n in roots(session, answer)], ["X2", "X1"])

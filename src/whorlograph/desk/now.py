@@ -77,10 +77,18 @@ def settled_at(session: Session, given: dict[int, int], controller: Controller) 
     memories, unseen = inferred(controller, rest.inside, turned, lambda tag: let_go.settled(tag, let_go.clock.last), rest.with_memories)
     if memories:
         free, journal = rest.replayed(memories)
-        turned = rest.turning(journal)
-    kept = turned.keys() | rest.turning(journal, at=2 * still).keys()  # what turns only later is seen as given all the same
-    trial, journal = rest.replayed(memories, kept) if kept else (free, journal)
-    moment = Now(given=frozenset(given), turned=turned, trial=trial, rest=still, assumed={m.tag: m.value for m in memories}, free=free, unseen=unseen)
+    trial, turned, later = free, dict[int, int](), dict[int, Trial]()
+    # What turns first is kept as it is seen, then what turns all the same: what only follows another does not.
+    while (first := rest.turns_first(journal, turned)) is not None:
+        if turned:
+            later[first] = trial
+        turned[first] = rest.turning(journal)[first]
+        trial, journal = rest.replayed(memories, turned)
+    kept = {*turned, *rest.turning(journal, at=2 * still)}  # what turns only later is seen as given all the same
+    if kept > turned.keys():
+        trial, journal = rest.replayed(memories, kept)
+    moment = Now(given=frozenset(given), turned=turned, trial=trial, rest=still, assumed={m.tag: m.value for m in memories}, free=free, later=later,
+                 unseen=unseen)
     found = replace(session, controller=controller, log=rest.log, inquiry=None, search=None, xref=None, answers={}, drops={}, findings=None,
                     now=moment)
     found.take(journal)
@@ -119,6 +127,12 @@ class _AtRest:
                 row = journal.last_row(tag, journal.settled_position(scan))
                 found[tag] = journal.step(row) if row is not None else -1
         return found
+
+    def turns_first(self, journal: Journal, kept: Collection[int]) -> int | None:
+        """Of what turns and is not kept the first; None where nothing does."""
+        let_go = journal.settled_position(journal.clock.scan_at(self.still) - 1)
+        turned = [tag for tag in self.turning(journal) if tag not in kept]
+        return min(turned, key=lambda t: next((r for r in journal.rows(t).tolist() if r >= let_go), -1), default=None)
 
     def with_memories(self, memories: tuple[Memory, ...]) -> dict[int, int]:
         """What turns, memories among it, where these are taken."""

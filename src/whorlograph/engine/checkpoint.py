@@ -65,7 +65,7 @@ class Trials:
         edits = (*trial.holds, *trial.forces)
         if trial.initial or any(e.start < self.since for e in edits):
             raise ValueError("a trial changes something before its checkpoint")
-        if any(e.tag in self.controller.counters | self.controller.bounds for e in edits):
+        if any(e.tag in self.controller.fixed for e in edits):
             raise ValueError("a trial holds what counts a loop: that is replayed from the start")
         feed = self.controller.feed(self._stretch(log or self.log, frozenset(e.tag for e in edits), until), trial, until)
         self.machine.restore(self.checkpoint, feed)

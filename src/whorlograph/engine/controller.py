@@ -252,6 +252,11 @@ class Controller:
         """The constants that tell how many passes such loops make. The log gives them no values: where it has others, it disagrees."""
         return _tags_of(self.code, [b.bounds for b in self.code.bodies])
 
+    @cached_property
+    def fixed(self) -> frozenset[int]:
+        """Both: what is known before anything runs, unless it is held from outside; then the loops run as they are written."""
+        return self.counters | self.bounds
+
     def _compile(self, as_written: bool = False) -> tuple[Module, Callable[[], Any]]:
         """The program as a module, and what waits for its machine code. Args: as_written: with no loop laid out.
 
@@ -279,7 +284,7 @@ class Controller:
 
     def _held(self, feed: Feed) -> bool:
         """Whether something from outside makes a loop that is laid out take other passes."""
-        fixed = self.counters | self.bounds
+        fixed = self.fixed
         return bool(fixed) and (not fixed.isdisjoint(feed.inputs) or any(tag in fixed for _, tag, _, _ in feed.forces)
                                 or any(feed.initial[tag] != self.running.tags[tag].initial for tag in self.bounds))
 

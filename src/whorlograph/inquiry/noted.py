@@ -20,7 +20,8 @@ class Auxiliary(Struct, frozen=True):
 class Now(Struct, frozen=True):
     """A moment without a log: which tags were given; of those that the program writes the ones it would turn, each with the step that would;
     the trial that holds all, until ``rest`` (ns), when all else has come to rest; ``assumed``: what was not given, but must be so that what
-    is seen stands, with its raw value; ``free``: the trial that lets go then even what turns; ``unseen``: by a tag that it turns memories that were
+    is seen stands, with its raw value; ``free``: the trial that lets go then even what turns; ``later``: that of a tag which turns only
+    where others are kept as they are seen: it keeps those; ``unseen``: by a tag that it turns memories that were
     not given and might stand otherwise."""
 
     given: frozenset[int]
@@ -29,4 +30,5 @@ class Now(Struct, frozen=True):
     rest: int = 0
     assumed: dict[int, int] = field(default_factory=dict)
     free: Trial = Trial()
+    later: dict[int, Trial] = field(default_factory=dict)
     unseen: dict[int, tuple[int, ...]] = field(default_factory=dict)

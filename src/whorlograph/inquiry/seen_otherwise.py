@@ -50,9 +50,11 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
     Inputs that, were they otherwise than declared, would have the program give what is seen: each alone, else all; where none are found, what the
     program was seen to look at first, but for where given values alone turn the tag.
     """
+    free = now.later.get(tag, now.free)
+
     def replayed(turned: list[Root]) -> Journal:
         holds = tuple(Hold(r.tag, int(not r.value)) for r in turned if r.tag is not None)
-        return tracer.controller.replay(tracer.log, Trial(holds, now.free.initial, now.free.forces))
+        return tracer.controller.replay(tracer.log, Trial(holds, free.initial, free.forces))
 
     def turns(journal: Journal) -> int | None:
         """The scan in which it turns once it is let go."""
@@ -67,7 +69,7 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
         if scan is None:
             break
         beside = tracer.beside(journal)
-        beside.now = replace(now, turned={}, trial=now.free)
+        beside.now = replace(now, turned={}, trial=free)
         link = beside.explain(tag, Vantage(scan, LAST), False, 0)
         known = {r.tag for r in found}
         unknown = [r for r in (merge(link.all_roots()) if link is not None else []) if r.tag is not None and r.tag not in now.given]
@@ -83,6 +85,8 @@ def _not_given(tracer: Tracer, tag: int, now: Now) -> list[Root]:
             return looked_at if unknown else []
     else:
         return looked_at
+    if not found:
+        return []
     for root in found[::-1]:
         fewer = [r for r in found if r is not root]
         if turns(replayed(fewer)) is None:

@@ -50,7 +50,7 @@ class TrialRuns:
         starts = [h.start for h in (*trial.holds, *trial.forces)]
         begin = min(starts, default=0) if since is None else min(since, *starts) if starts else since
         last = self.until if until is None else until
-        counts = any(h.tag in self.controller.counters | self.controller.bounds for h in (*trial.holds, *trial.forces))
+        counts = any(h.tag in self.controller.fixed for h in (*trial.holds, *trial.forces))
         whole = self.whole or counts or trial.initial or begin <= WORTH_NS or self.controller.plain
         near = self._near(begin) if not whole else None
         if near is not None:

@@ -33,14 +33,18 @@ def passes_of(one: For, type_: Elementary, number: Number) -> list[int]:
 
     Args: type_: that of the variable.
     """
+    numbers = _range(one, number)
+    if not numbers or len(numbers) > MOST_LAID_OUT or one.variable.steps or not type_.whole:
+        return []
+    found = [*numbers, numbers[-1] + numbers.step]
+    last, by = number(one.last), numbers.step
+    return found if last is not None and all(type_.low <= n <= type_.high for n in (numbers[0], last, by, found[-1])) else []
+
+
+def _range(one: For, number: Number) -> range:
+    """What a loop's variable is in its passes; empty where its text does not tell."""
     first, last, by = number(one.first), number(one.last), number(one.by) if one.by is not None else 1
-    if first is None or last is None or not by or one.variable.steps or not type_.whole:
-        return []
-    numbers = range(first, last + (1 if by > 0 else -1), by)
-    if not numbers or len(numbers) > MOST_LAID_OUT:
-        return []
-    found = [*numbers, numbers[-1] + by]
-    return found if all(type_.low <= n <= type_.high for n in (first, last, by, found[-1])) else []
+    return range(first, last + (1 if by > 0 else -1), by) if first is not None and last is not None and by else range(0)
 
 
 def size_of(one: Statement | Expression, number: Number) -> int:
@@ -48,10 +52,7 @@ def size_of(one: Statement | Expression, number: Number) -> int:
     if isinstance(one, Case) and made_of(one) is not None:
         return 2 + size_of(one.other[0], number)  # one of its branches
     parts = 1 + sum(size_of(p, number) for p in inner(one))
-    if isinstance(one, For):
-        first, last, by = number(one.first), number(one.last), number(one.by) if one.by is not None else 1
-        return parts * (len(range(first, last + (1 if by > 0 else -1), by)) if first is not None and last is not None and by else 1)
-    return parts
+    return parts * max(1, len(_range(one, number))) if isinstance(one, For) else parts
 
 
 def leaving(one: Statement) -> str:
