@@ -260,6 +260,19 @@ class Arrays(unittest.TestCase):
         self.assertNotIn("row-zero-empty", keys("7", "GE", {0: 1} | steps))
         self.assertNotIn("row-zero-empty", keys("7", "GE", steps, low=1))
 
+    def test_alternatives_never_have_power_together(self) -> None:
+        for body, count in (("IF X1 THEN M := TRUE; ELSIF X2 THEN M := FALSE; END_IF;", 0), ("IF X1 THEN M := TRUE; END_IF; IF X2 THEN M := FALSE; END_IF;", 1),
+                            ("CASE N1 OF 1: M := TRUE; 2: M := FALSE; END_CASE;", 0), ("CASE N1 OF 1: M := TRUE; ELSE IF X2 THEN M := FALSE; END_IF; END_CASE;", 0),
+                            ("IF X1 THEN IF X2 THEN M := TRUE; END_IF; IF X3 THEN M := FALSE; END_IF; END_IF;", 1)):
+            found = of(text_session(f"{body}\nY1 := M;", [], "M : BOOL;"), "order-decides")
+            self.assertEqual(len(found), count, body)
+        writes = (no("X3"), coil("Y2"))
+        for other, count in ((nc("X1"), 0), (no("X2"), 1), (nc("Y2"), 0)):
+            parts = rungs(writes, (no("X1"), no("Y2"), set_("Y1")), (other, reset("Y1")))
+            self.assertEqual(len(of(on(parts, "X1 X2 X3 Y1 Y2"), "order-decides")), count)
+        latch = [(no("X1"), no("Y2"), set_("Y1")), writes, (nc("Y2"), reset("Y1"))]
+        self.assertEqual(len(of(on(rungs(*latch), "X1 X2 X3 Y1 Y2"), "order-decides")), 1, "it may turn between the two rungs")
+
     def test_a_sum_whose_guard_is_above_its_limit(self) -> None:
         for limit, count in (("32766", 0), ("32767", 1)):
             session = session_of(program_of(rungs((no("X1"), compare("LE", "N1", limit), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"), [])

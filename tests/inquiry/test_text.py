@@ -359,6 +359,35 @@ END_FUNCTION_BLOCK
         self.assertNotIn("has not come", text)
         self.assertIn("X3", [session.running.tags[r.tag].name for r in answer.roots[:2] if r.tag is not None])
 
+    FILLING = ("Late(IN := A = 1, PT := T#1s);\nCASE A OF\n0: IF X1 THEN B := N1; A := 1; END_IF;\n1: IF N1 - B >= 100 THEN A := 2; ELSIF Late.Q THEN A := 3; END_IF;\n"
+               "2: IF X2 THEN A := 0; END_IF;\n3: IF X3 THEN A := 0; END_IF;\nEND_CASE;\nY1 := A = 1; Y2 := A = 3;", "Late : TON;")
+
+    def test_of_a_comparison_only_what_it_read_otherwise_before_is_a_cause(self) -> None:
+        body, local = self.FILLING
+        rows = [(0, "N1", 40), (100, "X1", 1), (200, "X1", 0), (300, "N1", 90), (400, "N1", 145), (900, "N1", 145)]
+        session, answer, text = asked(body, rows, "Y1", local, symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(first(session, answer), ("field-input", "N1", True), text)
+        self.assertIn("(N1 - B) >= 100 holds in Main 6, line 8 (N1 is 145, B is 40)", text)
+        self.assertNotIn("B was written", text)
+        self.assertNotIn("X1", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None], "it took the empty weight long before")
+
+    def test_the_end_of_a_step_that_has_not_come_in_its_time_stands_first(self) -> None:
+        body, local = self.FILLING
+        rows: list[tuple[int, str, int]] = [(0, "N1", 0)]
+        for start in (100, 1100, 2100):
+            rows += [(start, "N1", 40), (start + 50, "X1", 1), (start + 80, "X1", 0), (start + 200, "N1", 90), (start + 400, "N1", 145),
+                     (start + 500, "X2", 1), (start + 600, "X2", 0), (start + 700, "N1", 0)]
+        stuck = [(3100, "N1", 40), (3150, "X1", 1), (3180, "X1", 0), (3300, "N1", 90), (4400, "N1", 90)]
+        for tag, symptom in (("Y1", Symptom.DROPPED_OUT), ("Y2", Symptom.WILL_NOT_DROP_OUT)):
+            session, answer, text = asked(body, rows + stuck, tag, local, symptom=symptom)
+            self.assertEqual(first(session, answer)[:2], ("field-input", "N1"), text)
+            self.assertIn("N1 ended that 3 of 3 times before, and has not now", text)
+
+    def test_numbers_with_fractions_are_told_as_their_type_keeps_them(self) -> None:
+        body, rows = "R := INT_TO_REAL(N1) / 10.0;\nY1 := R >= 12.5;", [(0, "N1", 130), (500, "N1", 123), (900, "N1", 123)]
+        _, _, text = asked(body, rows, "Y1", "R : REAL;", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("R is 12.3)", text, "not 12.300000190734863")
+
     def test_an_alarm_that_ends_itself_by_what_it_sets_off(self) -> None:
         body = "Tm(IN := X1 AND B = 1, PT := T#100ms);\nM := Tm.Q;\nIF B = 0 AND X2 THEN B := 1; END_IF;\nIF B = 1 AND M THEN B := 2; END_IF;\nY1 := M;"
         rows = [(0, "X1", 0), (0, "X2", 0), (200, "X2", 1), (300, "X2", 0), (600, "X1", 1), (1500, "X1", 1)]

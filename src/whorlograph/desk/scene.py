@@ -109,9 +109,10 @@ class Scene:
         return [first, self._question_line(width, path)]
 
     def _question_line(self, width: int, path: str) -> list[Run]:
-        answer = self.answer
+        answer, asked = self.answer, self.session.running.tags[self.answer.tag]
+        value = said_value(answer.value, asked.type) if isinstance(answer.value, float) else answer.value
         verb = {"dropped-out": "drop out", "will-not-pull-in": "not pull in", "will-not-drop-out": "not drop out", "chatters": "chatter",
-                "value": f"have the value {answer.value}"}
+                "value": f"have the value {value}"}
         name = self.name(answer.tag)
         ask = "did" if answer.symptom.value == "dropped-out" else "does"
         proved = sum(1 for r in answer.roots if r.proved)

@@ -160,7 +160,7 @@ def words(tag: Tag, value: Value) -> str:
     """A value as a person reads it."""
     if isinstance(value, bool):
         return "on" if value else "off"
-    return said_value(value, tag.type) if value is not None and tag.enumeration is None and not isinstance(value, float) else str(value)
+    return said_value(value, tag.type) if value is not None and tag.enumeration is None else str(value)
 
 
 def tried_json(tried: Tried) -> dict[str, Any]:

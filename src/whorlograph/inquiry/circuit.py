@@ -131,6 +131,23 @@ class Circuit:
                     return True
         return False
 
+    def exclude(self, one: Path, other: Path) -> bool:
+        """Whether two paths of the step are never complete together: they ask one node for opposites, or one value for two numbers."""
+        wanted = {gate.at: gate.negated for gate in one}
+        if any(wanted.get(gate.at, gate.negated) != gate.negated for gate in other):
+            return True
+        asked = {asks[0]: asks[1] for gate in one if (asks := self._number_asked(gate)) is not None}
+        return any(asks is not None and asked.get(asks[0], asks[1]) != asks[1] for asks in map(self._number_asked, other))
+
+    def _number_asked(self, gate: Gate) -> tuple[int, object] | None:
+        """The node of a value that a gate wants to be one literal, and that; None of other gates."""
+        made = self.made(self.leaves.get(gate.at)) if not isinstance(self.leaves.get(gate.at), (Edge, Call)) else None
+        if gate.negated or not isinstance(made, Op) or made.code != "EQ":
+            return None
+        literal = next((c for c in map(self.literal, made.args) if c is not None), None)
+        load = next((found for arg in made.args if isinstance(found := self.behind(arg), Load)), None)
+        return (load.at, literal.value) if literal is not None and load is not None else None
+
     def _written_between(self, target: Target, one: int, other: int) -> bool:
         """Whether the step may write a cell between the reading of two nodes."""
         if self._reads is None:

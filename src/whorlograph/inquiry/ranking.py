@@ -48,7 +48,9 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
             place = -place  # what was written before what it is compared with: further down the trail
         # What stood in the way earlier only, and cures nothing now, comes even after a literal that blocks.
         late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
-        return (late, alone, not root.overdue or root.proved is False, not changed, not leads, not root.last,
+        # That a number does not tell when held as it was before says nothing of the value that should have come.
+        overdue = root.overdue and (root.proved is not False or not isinstance(root.value, bool))
+        return (late, alone, not overdue, not changed, not leads, not root.last,
                 root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

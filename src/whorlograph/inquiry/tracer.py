@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
@@ -190,13 +192,13 @@ class Tracer:
         """on, off, or the number; of a tag that is a time, a date or a text as that is said."""
         if isinstance(value, bool):
             return "on" if value else "off"
-        if tag >= 0 and value is not None and self.running.tags[tag].type.family in (Family.TIME, Family.DATE, Family.STRING):
+        if tag >= 0 and value is not None and self.running.tags[tag].type.family in (Family.TIME, Family.DATE, Family.STRING, Family.REAL):
             return said_value(value, self.running.tags[tag].type)
         return f"'{value}'" if value == "" else str(value)
 
     def number_word(self, value: Value, type_: str) -> str:
         """A value in words; a TIME with its unit."""
-        return said_value(value, ELEMENTARY[type_]) if value is not None and ELEMENTARY[type_].family is not Family.REAL else self.state_word(value)
+        return said_value(value, ELEMENTARY[type_]) if value is not None else self.state_word(value)
 
     def time(self, scan: int) -> int:
         """Clock of a scan, ns."""
@@ -264,6 +266,16 @@ class Tracer:
                 return scan
             return self.journal.run_scan(task, scan - 1)  # in the midst of a run what stands behind was evaluated in the one before
         return view.scan if self.paths.order[step] < view.order else view.scan - 1
+
+    def former(self, step: int, scan: int) -> int:
+        """The scan in which a step could have been evaluated last before one: that of its task's former run, else the one before."""
+        task = self.paths.task_of(step)
+        return self.journal.run_scan(task, scan - 1) if task >= 0 else scan - 1
+
+    def before(self, seen: Seen) -> Seen | None:
+        """The evaluation of a step before another; None where that was its first."""
+        scan = self.former(seen.step, seen.scan)
+        return self.seen(seen.step, scan) if scan > 0 else None
 
     def flow(self, step: int, scan: int) -> Flow:
         """Power flow of a step's rung, for its picture."""
@@ -386,6 +398,16 @@ class Tracer:
         finally:
             self.open.discard(key)
             self.coils.pop()
+
+    @contextmanager
+    def aside(self) -> Iterator[None]:
+        """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long."""
+        spent, coils, open_ = self.spent, self.coils, self.open
+        self.spent, self.coils, self.open = 0, [], set()
+        try:
+            yield
+        finally:
+            self.spent, self.coils, self.open = spent, coils, open_
 
     def known_as(self, tag: int, row: int | None, view: Vantage) -> tuple[int, ...]:
         """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""

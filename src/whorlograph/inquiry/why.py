@@ -292,7 +292,7 @@ class Inquiry:
         value = tracer.value(tag, self.journal.settled(tag, scan))
         since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0
-        found = self._answer(Symptom.VALUE, tag, value, time, self.journal.clock.scan_at(time), link, f"is {value}")
+        found = self._answer(Symptom.VALUE, tag, value, time, self.journal.clock.scan_at(time), link, f"is {tracer.state_word(value, tag)}")
         return self._finished(found, scan)
 
     # answers

@@ -266,7 +266,9 @@ def said_value(value: bool | int | float | str, type_: Elementary) -> str:
         return duration_text(int(value))
     if type_.family is Family.DATE:
         return moment_literal(int(value), type_).partition("#")[2]
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    if isinstance(value, float):
+        return real_text(value, 32) if type_.bits == 32 else repr(float(f"{value:.12g}"))
+    return str(value)
 
 
 def value_text(bits: int, type_: Elementary) -> str:

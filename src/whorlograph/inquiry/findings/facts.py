@@ -19,6 +19,8 @@ from ..tracer import Tracer
 from ..ways import Need, needs_of
 from ..writers import Kind, Writer
 
+MOST_WAYS = 50  # of a coil, that are held against those of another
+
 
 class Finding(Struct, frozen=True):
     """Something suspicious: its key, where (POU, rung; step and element, -1 and 0: none), which tag, a sentence, what it can cause.
@@ -140,6 +142,28 @@ class Facts:
         if writer not in self._needs:
             self._needs[writer] = needs_of(self.tracer, writer.step, writer.power, not writer.inverted) if writer.power is not None else []
         return self._needs[writer]
+
+    def exclusive(self, one: Writer, other: Writer) -> bool:
+        """Whether two coils never have power in one scan: alternatives of one statement, or rungs that ask a tag in opposite ways."""
+        if one.power is None or other.power is None:
+            return False
+        if one.step == other.step:
+            circuit = self.tracer.circuit(one.step)
+            ways = [circuit.paths(w.power) for w in (one, other) if w.power is not None]
+            return max(len(w) for w in ways) <= MOST_WAYS and all(circuit.exclude(a, b) for a in ways[0] for b in ways[1])
+        mine, theirs = self.needs(one), self.needs(other)
+        return max(len(mine), len(theirs)) <= MOST_WAYS and all(self._opposites(a, b, one.step, other.step) for a in mine for b in theirs)
+
+    def _opposites(self, one: frozenset[Need], other: frozenset[Need], *steps: int) -> bool:
+        """Whether one way asks a tag to be on and another to be off, which nothing can write between the two steps."""
+        asked = {n.variable: n.on for n in one if n.tag is not None and not n.edge and not self._may_turn(n.tag, *steps)}
+        return any(asked.get(n.variable, n.on) != n.on for n in other)
+
+    def _may_turn(self, tag: int, *steps: int) -> bool:
+        """Whether something may write a tag between two steps, from one to the other or in a task of its own."""
+        first, last = sorted(int(self.tracer.paths.order[step]) for step in steps)
+        tasks = {self.tracer.paths.task_of(step) for step in (*steps, *(w.step for w in self.writers_of(tag)))}
+        return len(tasks) > 1 or tag in self.tracer.again.shares or any(first <= int(self.tracer.paths.order[w.step]) < last for w in self.writers_of(tag))
 
     def asked_off(self, tag: int) -> set[int]:
         """The tags that every way of a tag's coils asks to be off."""

@@ -17,7 +17,10 @@ def find(facts: Facts) -> Iterator[Finding]:
         where = (entry.reads or entry.writes or (None,))[0]
         pou, rung, step = (where.pou, where.rung, where.use.step) if where is not None else ("", 0, -1)
         for mark, effect, weight in (("never written", "it keeps its declared value", 2), ("never read", "it does nothing", 3)):
-            if mark == "never written" and entry.tag.kind is VariableKind.INPUT and entry.tag.initial:
-                continue  # what a block takes where nothing is given, as it is declared
+            if mark == "never written" and entry.tag.initial:
+                if entry.tag.kind is VariableKind.INPUT:
+                    continue  # what a block takes where nothing is given, as it is declared
+                initial = tracer.state_word(tracer.value(entry.tag.index, entry.tag.initial), entry.tag.index)
+                effect, weight = f"it keeps its declared value {initial}, like a constant", 3
             if mark in entry.oddities and not (mark == "never written" and not entry.reads):
                 yield Finding(mark.replace(" ", "-"), pou, rung, step, 0, entry.tag.index, f"{entry.tag.name} is {mark}", effect, weight)

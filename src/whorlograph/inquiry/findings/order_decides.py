@@ -15,7 +15,10 @@ def find(facts: Facts) -> Iterator[Finding]:
         setters, resetters = [w for w in writers if w.kind is Kind.SET], [w for w in writers if w.kind is Kind.RESET]
         if not setters or not resetters or len(setters) + len(resetters) < len(writers):
             continue
-        last_set, last_reset = (max(some, key=facts.order) for some in (setters, resetters))
+        together = [(s, r) for s in setters for r in resetters if not facts.exclusive(s, r)]
+        if not together:
+            continue  # alternatives of one statement: nothing decides between them
+        last_set, last_reset = (max(some, key=facts.order) for some in zip(*together, strict=True))
         wins = facts.order(last_set) > facts.order(last_reset)
         place = last_set if wins else last_reset
         step = facts.tracer.steps.all[place.step]

@@ -77,7 +77,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if loop:
         found.text += ", in a loop"
         passes.add(tracer, found, writer, seen, depth)
-    explain_value(tracer, found, writer.value, seen, depth, tracer.number)
+    explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
     if not tracer.boolean(tag) and bit < 0:
         tallied.add(tracer, found, tag, writer, seen, depth, change)
     reasons = [r for r in found.roots if r.kind is not RootKind.CONSTANT or r.tag is not None]

@@ -80,7 +80,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
     point = root.point
     if not tracer.boolean(root.tag):
         since = f" since {tracer.at(root.since)}" if root.since is not None else " in the whole log before"
-        root.text = f"{one.name} reads {root.value}{since}"
+        root.text = f"{one.name} reads {tracer.state_word(root.value, root.tag)}{since}"
         root.what_to_check = where(point, one)
         return root
     on = bool(root.value)

@@ -52,7 +52,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                     if child is not None:
                         found.children.append(child)
     if not found.children:
-        explain_value(tracer, found, compared, seen, depth, tracer.number)
+        explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     return found

@@ -19,20 +19,38 @@ if TYPE_CHECKING:
 MOST = 12
 
 
-def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None) -> None:
+def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None,
+                  before: Seen | None = None) -> None:
     """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most.
 
     A literal that is only looked for is no reason of its own.
-    Args: own: a tag whose former value is not followed.
+    Args: own: a tag whose former value is not followed; before: the former evaluation of a value that has changed: what it read then too is no
+    cause.
     """
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
-    loads = list(tracer.circuit(seen.step).loads(value))[:MOST]
+    loads = list(tracer.circuit(seen.step).loads(value))
+    other = _read_otherwise(loads, seen, before) if before is not None else []
+    if other:
+        roots = len(link.roots)
+        for one in other[:MOST]:
+            explain_operand(tracer, link, one, seen, depth)
+        for root in link.roots[roots:]:
+            root.changed = root.since is not None
+        if link.children or link.roots:
+            return
+    loads = loads[:MOST]
     for one in sorted(loads, key=lambda one: isinstance(one, Const)) if looked_for else loads:
         if isinstance(one, Const) and looked_for and (link.children or link.roots):
             continue
         if isinstance(one, Load) and own is not None and (cell := seen.result.cells.get(one.at)) is not None and cell.number == own:
             continue
         explain_operand(tracer, link, one, seen, depth)
+
+
+def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list[Load | Const]:
+    """What was read with another value than in the former evaluation; none of a step that runs through itself."""
+    now, then = seen.result.raws, before.result.raws
+    return [one for one in loads if isinstance(one, Load) and one.at in now and one.at in then and now[one.at] != then[one.at]]
 
 
 def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1) -> None:

@@ -9,9 +9,9 @@ import numpy as np
 
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
-from ..trail import Link
+from ..trail import Link, Root
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 MOST_BEFORE = 20  # earlier runs that are looked at
+MOST_BEHIND = 5  # of which it is followed back what ended them
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
 
 
@@ -120,17 +121,44 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         now = tracer.seen(call.step, scan)
         lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
         ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None})
-    for tag, times in ended.items():
-        if times < 2 or times * 2 <= len(fell):
-            continue
-        above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
-        if above is None or part is None:
-            continue
-        found.text += f"; {tracer.name(tag)} ended that {times} of {len(fell)} times before, and has not come"
+    often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
+    parts = [(above, part, tag) for tag in often for above, part in _parts(found, tag)[:1]]
+    for above, part, tag in parts:
+        found.text += f"; {tracer.name(tag)} ended that {often[tag]} of {len(fell)} times before, and has not come"
         above.children.remove(part)
         above.children.insert(0, part)
         for root in part.all_roots():
             root.overdue = root.value is not None
+    if not parts:
+        _add_missing(tracer, found, call, fell[-MOST_BEHIND:])
+
+
+def _parts(found: Link, tag: int) -> list[tuple[Link, Link]]:
+    """What tells of a tag below a link, each with what it stands under."""
+    return [(one, part) for _, one in found.walk() for part in one.children if part.tag == tag]
+
+
+def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) -> None:
+    """Of a timer whose input something further back ended in time before, mostly: that end, where it stands in the trail and has not come."""
+    ended: Counter[object] = Counter()
+    for row in fell:
+        with tracer.aside():
+            link = pin_fell(tracer, call, "IN", "", tracer.scan_of(row), 0)
+        ended.update({_come(root) for root in link.all_roots() if root.changed})
+    said = False
+    for root in found.all_roots():
+        times, value = ended[_come(root, other=True)], root.value
+        if root.kind is not RootKind.FIELD_INPUT or times < 2 or times * 2 <= len(fell):
+            continue
+        root.overdue = True
+        if not said:
+            found.text += f"; {tracer.name(root.tag)} ended that {times} of {len(fell)} times before, and has not {'come' if isinstance(value, bool) else 'now'}"
+        said = True
+
+
+def _come(root: Root, other: bool = False) -> tuple[object, ...]:
+    """What came with a root: of a BOOL that it did so with its value. Args: other: that of its opposite, which has not come."""
+    return *root.key, root.value != other if isinstance(root.value, bool) else None
 
 
 def _cut_short(tracer: Tracer, tags: dict[str, int], started: int | None, preset: int) -> int | None:

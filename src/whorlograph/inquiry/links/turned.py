@@ -60,7 +60,7 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
         return None
     if now.scan <= 1:  # nothing was before; of several that wrote the same in the first scan the last counts
         return written.link(tracer, tag, now.writer, now.scan, value, depth) if now.writer.step != tracer.journal.step(row) else None
-    former = _former(tracer, now.writer, now.scan)
+    former = tracer.former(now.writer.step, now.scan)
     skip = tracer.paths.skipped(tracer.journal, now.writer.step, former) if former > 0 else None
     if skip is not None:
         return resumed.link(tracer, tag, now.writer, now.scan, value, skip, depth)
@@ -96,12 +96,6 @@ def _held_itself(tracer: Tracer, tag: int, now: Write, former: int, bit: int) ->
     return row if tracer.journal.step(row) != now.writer.step and tracer.journal.step(row) >= 0 else None
 
 
-def _former(tracer: Tracer, writer: Writer, scan: int) -> int:
-    """The scan in which a step could have been evaluated last before one: that of its task's former run, else the one before."""
-    task = tracer.paths.task_of(writer.step)
-    return tracer.journal.run_scan(task, scan - 1) if task >= 0 else scan - 1
-
-
 def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, other: Writer, depth: int) -> Link | None:
     """The step that used to write last does not any more: it is not evaluated, or its condition is gone; so the other one counts."""
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
@@ -110,9 +104,9 @@ def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, ot
     if power is None:
         return None
     now = tracer.seen(writer.step, scan)
-    lost = first_out(tracer, power, now, tracer.seen(writer.step, _former(tracer, writer, scan)))
+    lost = first_out(tracer, power, now, tracer.seen(writer.step, tracer.former(writer.step, scan)))
     if not lost:
-        now, lost = passes.no_more(tracer, writer, now, _former(tracer, writer, scan))
+        now, lost = passes.no_more(tracer, writer, now, tracer.former(writer.step, scan))
     if not lost:
         return None
     time, since = tracer.time(scan), tracer.since_done(tag, now)

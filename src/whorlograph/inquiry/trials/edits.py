@@ -9,7 +9,7 @@ from msgspec import Struct
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
-from whorlograph.model.literals import duration_text, value_text
+from whorlograph.model.literals import cooked, duration_text, said_value
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 from whorlograph.model.times import clock_text
@@ -105,4 +105,6 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> Atte
     if first is None:
         return None
     tag, before = controller.running.tags[root.tag], journal.value_at(root.tag, first)
-    return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {value_text(before, tag.type)}")
+    named = next((n for n, v in tag.enumeration.values if v == before), None) if tag.enumeration is not None else None
+    shown = named or said_value(cooked(before, tag.type), tag.type)
+    return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {shown}")
