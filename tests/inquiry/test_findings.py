@@ -273,6 +273,25 @@ class Arrays(unittest.TestCase):
         latch = [(no("X1"), no("Y2"), set_("Y1")), writes, (nc("Y2"), reset("Y1"))]
         self.assertEqual(len(of(on(rungs(*latch), "X1 X2 X3 Y1 Y2"), "order-decides")), 1, "it may turn between the two rungs")
 
+    def test_charts_are_no_latches_and_jumps(self) -> None:
+        chart = ("FUNCTION_BLOCK Mixer\nVAR_INPUT Go : BOOL; END_VAR VAR_OUTPUT Stir : BOOL; END_VAR VAR Count : CTU; END_VAR\n"
+                 "INITIAL_STEP Rest: Clear(P); END_STEP STEP Stirring: Turn(N); Stir(N); END_STEP\n"
+                 "TRANSITION FROM Rest TO Stirring := Go; END_TRANSITION TRANSITION FROM Stirring TO Rest := NOT Go; END_TRANSITION\n"
+                 "ACTION Clear: Count(CU := FALSE, R := TRUE, PV := 3); END_ACTION ACTION Turn: Count(CU := TRUE, R := FALSE, PV := 3); END_ACTION\n"
+                 "END_FUNCTION_BLOCK\n")
+        session = text_session("Mx(Go := X1);\nY1 := Mx.Stir AND NOT Mx.Count.Q;", [], "Mx : Mixer;", chart)
+        self.assertEqual([f.text for f in check(session) if f.tag is None or "Mx" in f.text], [])
+
+    def test_a_block_that_is_declared_and_not_called(self) -> None:
+        block = "FUNCTION_BLOCK Twice VAR_INPUT In : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := In; END_FUNCTION_BLOCK\n"
+        session = text_session("One(In := X1);\nY1 := One.Q AND Two.Q;", [], "One, Two : Twice;", block)
+        self.assertEqual([f.text for f in of(session, "never-called")], ["Main.Two is declared, and nobody calls it"])
+        self.assertEqual([f.text for f in of(session, "never-written") if "Two" in f.text], [], "that is said once")
+
+    def test_what_goes_to_and_fro_does_not_overflow(self) -> None:
+        for body, count in (("A := 3 - A;", 0), ("A := A - 3;", 1), ("A := A + 3;", 1), ("A := 3 + A;", 1)):
+            self.assertEqual(len(of(text_session(f"{body}\nY1 := A = 1;", []), "may-overflow")), count, body)
+
     def test_a_sum_whose_guard_is_above_its_limit(self) -> None:
         for limit, count in (("32766", 0), ("32767", 1)):
             session = session_of(program_of(rungs((no("X1"), compare("LE", "N1", limit), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"), [])

@@ -347,12 +347,12 @@ END_FUNCTION_BLOCK
         for start in (100, 1100, 2100):
             rows += [(start, "X1", 1), (start + 50, "X1", 0), (start + 120, "X2", 1), (start + 150, "X3", 1), (start + 500, "N1", 9), (start + 520, "X2", 0),
                      (start + 540, "X3", 0), (start + 600, "N1", 0)]
-        for missing, number in (("X3", 2), ("X2", 3)):
+        for missing in ("X3", "X2"):
             there = "X2" if missing == "X3" else "X3"
             last = [(3100, "X1", 1), (3150, "X1", 0), (3220, there, 1), (4000, there, 0)]
             session, answer, text = asked(body, rows + last, "Y1", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", missing, True), text)
-            self.assertIn(f"Main.Open[{number}] ended that 3 of 3 times before, and has not come", text)
+            self.assertIn(f"{missing} ended that 3 of 3 times before, and has not come", text)
             self.assertTrue("A = 10 does not hold" in text and "7 or 10" not in text, text)
         # The first time nothing tells what should have come: what came is said first, the other behind it.
         session, answer, text = asked(body, [(0, "N1", 0), (100, "X1", 1), (150, "X1", 0), (220, "X2", 1), (1000, "X2", 0)], "Y1", local, symptom=Symptom.DROPPED_OUT)

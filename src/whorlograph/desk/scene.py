@@ -221,6 +221,8 @@ class Scene:
             return f"{what} since" if link.since is not None else what
         if link.kind is LinkKind.RESET_BY and link.since is None:
             return state  # under a condition that stands: it never was anything else
+        if link.kind is LinkKind.NOT_MET and link.tag in self.tracer.of_charts:
+            return "does not fire"
         return _PHRASES.get(link.kind, state)
 
     def _root_lines(self, roots: list[Root], depth: int, shown: set[object], width: int) -> list[TrailLine]:

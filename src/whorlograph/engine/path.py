@@ -92,6 +92,17 @@ class Paths:
         return [self._flags[e.flag] for e in self.calls.exits[number]
                 if e.flag != taken.number and taken.step <= e.step < step < e.target]
 
+    def lets_run(self, step: int) -> PathFlag | None:
+        """What decides whether a step is evaluated: the innermost jump or return over it, else the one call of its body that has a condition."""
+        number = self.calls.instance_of[step]
+        over = [e for e in self.calls.exits[number] if e.step < step < e.target]
+        if over:
+            return self._flags[over[-1].flag]
+        callers = self.calls.callers.get(number, [])
+        if len(callers) != 1 or self.calls.code.instances[number].runs:
+            return None
+        return self._flags[callers[0].flag] if callers[0].flag >= 0 else self.lets_run(callers[0].step)
+
     def _not_called(self, journal: Journal, number: int, scan: int, depth: int) -> Skip | None:
         """Why the body of an instance was not called in a scan."""
         callers = self.calls.callers.get(number, [])

@@ -6,7 +6,7 @@ from itertools import islice
 
 from msgspec import Struct
 
-from whorlograph.engine.code import Edge, Load
+from whorlograph.engine.code import Edge, Expr, Load
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import STANDARD_BLOCKS
 
@@ -15,7 +15,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
-from .symptoms import course, course_seen
+from .symptoms import Course, course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
 
@@ -38,18 +38,29 @@ class Command(Struct, frozen=True):
 
 
 class Attempt(Struct, frozen=True):
-    """A command came in a scan and the tag stayed off."""
+    """A command came in a scan and the tag stayed off; ``lasts``: up to which scan a latch that it set stood, else the same scan."""
 
     scan: int
     condition: int
+    lasts: int
 
 
 class Tries(Struct, frozen=True):
-    """All attempts at a tag since it was last on, in order; ``commands``: what makes them; ``trying``: one stands at the asked moment."""
+    """All attempts at a tag since it was last on, in order; ``commands``: what makes them; ``standing``: those that stand at the asked moment."""
 
     attempts: tuple[Attempt, ...]
     commands: tuple[Command, ...]
-    trying: bool
+    standing: tuple[int, ...]
+
+    @property
+    def trying(self) -> bool:
+        """Whether somebody or something is still trying."""
+        return bool(self.standing)
+
+    def stands(self) -> tuple[int, bool]:
+        """Of what stands: the command of the last attempt where that does, else the first of the others; and whether it is that one."""
+        last = self.attempts[-1].condition
+        return (last, True) if last in self.standing else (self.standing[0], False)
 
 
 def tried_text(count: int, last: str) -> str:
@@ -66,27 +77,36 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
     commands = _commands(tracer, tag, set(), 0)
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
-    trying = False
+    standing: dict[int, None] = {}
     for one in commands:
         its = course(journal, one.tag) if one.seen_by < 0 else course_seen(journal, tracer.paths.order, one.tag, one.seen_by)
         scans = its.scans
         came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
         for scan in came.tolist():
-            if scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag)):
-                found[scan] = Attempt(scan, one.tag)  # of what came in one scan, what a device or a person gave
-        stands = bool(its.at(until)) == one.on
-        rose = bool(len(came)) and stands
-        trying = trying or (rose and not one.edge)
-    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), trying)
+            # Of what came in one scan, what a device or a person gave.
+            better = scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag))
+            lasts = max(found[scan].lasts if scan in found else scan, _stood_until(tracer, one, its, scan, until))
+            found[scan] = Attempt(scan, one.tag if better else found[scan].condition, lasts)
+        if len(came) and bool(its.at(until)) == one.on and not one.edge:
+            standing.setdefault(one.tag)
+    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing))
+
+
+def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: int) -> int:
+    """Up to which scan a latch stood that a command set: so long what it began was under way. Of other commands the scan in which they came."""
+    if not one.on or not any(w.kind is Kind.SET for w in tracer.writers.get(one.tag, ())):
+        return scan
+    fell = its.next_change(scan, False)
+    return min(until, fell - 1) if fell is not None else until
 
 
 def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, by: int = -1) -> list[Command]:
     """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees."""
     writers = _seen_writers(tracer, tag, by)
     key = tag, writers[0].step if len(writers) == 1 else -1
-    if key in seen or depth > DEEPEST:
-        return []
+    if key in seen or depth > DEEPEST or tag in tracer.charts:
+        return []  # what a chart waits for on its way is nobody's command
     seen.add(key)
     found: dict[Command, None] = {}
     for writer in writers:
@@ -100,6 +120,13 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, 
                 for inner in _commands(tracer, one.tag, seen, depth + 1, one.seen_by):
                     found.setdefault(inner)
     return list(found)
+
+
+def commands_of(tracer: Tracer, step: int, power: Expr) -> list[Command]:
+    """The commands among the conditions of a value, and of what the program computes them from."""
+    circuit, seen = tracer.circuit(step), tracer.seen(step, 1)
+    found = _conditions(tracer, circuit, {g for path in circuit.paths(power) for g in path}, seen, -1)
+    return [*found, *(inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, one.seen_by))]
 
 
 def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from itertools import accumulate
 
 from msgspec import Struct
 
@@ -75,6 +76,13 @@ def chart_places(running: Running) -> dict[int, Place]:
         if one.pou is not None and isinstance(one.pou.body, ChartBody):
             _of_instance(one, one.pou.body.chart, running, found)
     return found
+
+
+def made_by_charts(running: Running) -> frozenset[int]:
+    """The tags that no declaration names: flags and times of steps, transitions and actions, which charts alone write."""
+    made = {f"{one.name}.{v.name}" for one in running.instances() if one.pou is not None and isinstance(one.pou.body, ChartBody)
+            for v in one.pou.variables if v.made}
+    return frozenset(t.index for t in (running.tags if made else ()) if made & set(accumulate(t.name.split("."), "{}.{}".format)))
 
 
 def _of_instance(one: Instance, chart: Chart, running: Running, found: dict[int, Place]) -> None:

@@ -141,7 +141,8 @@ class Circuit:
 
     def _number_asked(self, gate: Gate) -> tuple[int, object] | None:
         """The node of a value that a gate wants to be one literal, and that; None of other gates."""
-        made = self.made(self.leaves.get(gate.at)) if not isinstance(self.leaves.get(gate.at), (Edge, Call)) else None
+        leaf = self.leaves.get(gate.at)
+        made = self.made(leaf) if not isinstance(leaf, (Edge, Call)) else None
         if gate.negated or not isinstance(made, Op) or made.code != "EQ":
             return None
         literal = next((c for c in map(self.literal, made.args) if c is not None), None)

@@ -10,6 +10,7 @@ from msgspec import Struct, field
 from whorlograph.model.errors import Stopped
 
 from .attempts import attempts
+from .charts import Part
 from .generators import runs_freely
 from .symptoms import course
 from .tracer import Tracer
@@ -66,7 +67,10 @@ class OddOnes(Struct):
 
 
 def candidates(tracer: Tracer) -> list[int]:
-    """The outputs, and the BOOL tags written by the program that feed one, outputs first; without generators and what only they feed."""
+    """The outputs, and the BOOL tags written by the program that feed one, outputs first; without generators and what only they feed.
+
+    Of a chart its steps alone: transitions and flags of actions only pass on what these do.
+    """
     tags = tracer.running.tags[:tracer.running.public]
     outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and tracer.boolean(t.index) and tracer.writers.get(t.index)]
     found, todo = dict.fromkeys(outputs), list(outputs)
@@ -77,7 +81,8 @@ def candidates(tracer: Tracer) -> list[int]:
                     if other not in found and other < len(tags) and tracer.writers.get(other):
                         found[other] = None
                         todo.append(other)
-    return [t for t in found if tracer.boolean(t) and not _free(tracer, t)]
+    charts = {t for t in tracer.of_charts if t not in tracer.charts or tracer.charts[t].part is not Part.STEP}
+    return [t for t in found if tracer.boolean(t) and t not in charts and not _free(tracer, t)]
 
 
 def _free(tracer: Tracer, tag: int) -> bool:

@@ -54,7 +54,7 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
                 root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
-    partner = next((r for r in ordered if r.missing and r.proved is not False), None)
+    partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)
     if partner is not None and ordered.index(partner) > 1 and not ordered[0].missing:
         ordered.remove(partner)
         ordered.insert(1, partner)

@@ -28,7 +28,7 @@ from whorlograph.model.text import TextBody
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
-from .charts import Place, chart_places
+from .charts import Place, chart_places, made_by_charts
 from .circuit import Circuit, Gate, Leaf
 from .languages import words_of
 from .noted import Auxiliary, Now
@@ -136,6 +136,11 @@ class Tracer:
     def charts(self) -> dict[int, Place]:
         """By tag: what it is to a sequential chart."""
         return chart_places(self.running)
+
+    @cached_property
+    def of_charts(self) -> frozenset[int]:
+        """What charts are made of, which no declaration names."""
+        return made_by_charts(self.running)
 
     @cached_property
     def results(self) -> frozenset[int]:

@@ -26,6 +26,7 @@ from .noted import Now
 from .now import make_timeless
 from .ranking import merge, rank
 from .raster import raster
+from .runs_of_sequences import Attempt, add_setback, attempts_at
 from .seen_otherwise import seen_otherwise
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
@@ -148,14 +149,31 @@ class Inquiry:
             answer.missed, answer.commands = True, commands
             return answer
         # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
-        looked = scan if tries.trying or not scans else scans[-1]
+        looked = scan if tries.trying or not scans else tries.attempts[-1].lasts
         tracer.commands = commands
         link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
         tracer.commands = frozenset()
+        sequence = self._of_sequence(tag, link, dropped, scan, looked) if not tries.trying else []
+        if sequence:
+            begun = sequence[-1]
+            stands = begun.command >= 0 and self.journal.settled(begun.command, scan) == self.journal.settled(begun.command, begun.scan)
+            looked, scans = scan if stands else begun.looked, tuple(a.scan for a in sequence)
+            commands = frozenset({begun.command} - {-1})
+            tracer.spent, tracer.commands = 0, commands
+            link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
+            tracer.commands = frozenset()
+            if link is not None:
+                add_setback(tracer, link, begun)
         time = tracer.time(looked)
-        if scans:
+        if sequence:
+            what = self._tried_sequence(sequence, stands)
+        elif scans:
             condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
-            what = f"did not pull in ({tried_text(len(scans), at)}: {condition}{', which still stands' if tries.trying else ''})"
+            still = ""
+            if tries.trying:
+                standing, same = tries.stands()
+                still = ", which still stands" if same else f"; {tracer.name(standing)} still stands"
+            what = f"did not pull in ({tried_text(len(scans), at)}: {condition}{still})"
         else:
             plain = [c for c in tries.commands if not c.edge]
             given = [c for c in plain if not tracer.writers.get(c.tag)]  # by a device or a person
@@ -164,13 +182,31 @@ class Inquiry:
             what = f"was never tried: no command of its rungs came while it was off{need}"
         answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, time, looked, link, what)
         answer.attempts, answer.commands = scans, commands
-        self._count_blocked(answer, tag)
+        self._count_blocked(answer, tag, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
         return answer
 
-    def _count_blocked(self, answer: Answer, tag: int) -> None:
+    def _tried_sequence(self, sequence: list[Attempt], stands: bool) -> str:
+        """How often a sequence was begun or started in vain, and how far it came at last."""
+        tracer, last = self.tracer, sequence[-1]
+        at, left = tracer.at(tracer.time(last.scan)), tracer.at(tracer.time(last.looked + 1))
+        if last.command >= 0:
+            return f"did not pull in ({tried_text(len(sequence), at)}: {tracer.name(last.command)}{', which still stands' if stands else ''})"
+        runs = f"{len(sequence):,} attempts, the last begun" if len(sequence) > 1 else "tried once, begun"
+        came = f"came as far as {last.step}, until {left}" if last.tag >= 0 else f"stands at {last.step}"
+        return f"did not pull in ({runs} at {at}: the sequence {came})"
+
+    def _of_sequence(self, tag: int, link: Link | None, since: int, scan: int, looked: int) -> list[Attempt]:
+        """The attempts at a sequence that the tag waits for at the asked moment."""
+        if looked != scan:
+            with self.tracer.aside():
+                link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
+        return attempts_at(self.tracer, link, since, scan) if link is not None else []
+
+    def _count_blocked(self, answer: Answer, tag: int, looked: dict[int, int]) -> None:
         """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
 
         The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
+        Args: looked: by attempt the scan at which it is looked at, where that is another.
         """
         keys = {r.key: r for r in answer.roots}
         if not answer.attempts:
@@ -180,7 +216,7 @@ class Inquiry:
         seen: dict[object, int] = dict.fromkeys(keys, 0)
         for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
             self.tracer.spent = 0
-            link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
+            link = self.tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
             for root in merge(link.all_roots()) if link is not None else []:
                 seen[root.key] = seen.get(root.key, 0) + 1
                 if root.key not in keys and root.kind is not RootKind.CONSTANT:

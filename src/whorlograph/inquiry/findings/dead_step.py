@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..links.not_met import left_by
+from ..numbered import left_by
 from ..writers import Kind
 from .facts import Facts, Finding
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
+from whorlograph.model.program import VariableKind
+
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
 
@@ -13,10 +15,17 @@ def find(facts: Facts) -> Iterator[Finding]:
     """Tags that several plain coils write."""
     for tag, writers in facts.written():
         places = facts.places([w for w in writers if w.kind is Kind.COIL])
-        if len(places) > 1 and not any(w.bit >= 0 for w in writers) and not _at_work(facts, tag, places):
+        if len(places) > 1 and not any(w.bit >= 0 for w in writers) and not _at_work(facts, tag, places) and not _of_actions(facts, tag, places):
             names = facts.where(places)
-            yield facts.finding("double-coil", places[-1], tag, f"{facts.name(tag)} is written by plain coils in {names}",
+            how = "by plain coils" if facts.tracer.steps.all[places[-1].step].rung.statement is None else "unconditionally"
+            yield facts.finding("double-coil", places[-1], tag, f"{facts.name(tag)} is written {how} in {names}",
                                 f"where all of them run the last one counts: {facts.place(places[-1].step)}", 1)
+
+
+def _of_actions(facts: Facts, tag: int, places: list[Writer]) -> bool:
+    """Whether a block's pin is given in actions of one chart: a block that several actions call in turn."""
+    calls = facts.tracer.controller.calls
+    return facts.tag(tag).kind is VariableKind.INPUT and all(calls.instance(w.step).name in facts.charts for w in places)
 
 
 def _at_work(facts: Facts, tag: int, places: list[Writer]) -> bool:

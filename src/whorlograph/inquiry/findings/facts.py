@@ -10,8 +10,10 @@ from msgspec import Struct
 from whorlograph.engine.calls import Exit, every
 from whorlograph.engine.code import Convert, Expr, Load, Store, Target, Term
 from whorlograph.engine.scope.widening import COMPARISONS
+from whorlograph.model.chart import ChartBody
 from whorlograph.model.iolist import Point
 from whorlograph.model.literals import cooked
+from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
 from ..circuit import Circuit, Gate
@@ -114,8 +116,29 @@ class Facts:
 
     @cached_property
     def _written(self) -> list[tuple[int, list[Writer]]]:
-        return [(tag, writers) for tag, writers in sorted(self.tracer.writers.items())
-                if tag < self.tracer.running.public and not all(w.kind in (Kind.BLOCK, Kind.PIN) for w in writers)]
+        tracer = self.tracer
+        return [(tag, writers) for tag, writers in sorted(tracer.writers.items())
+                if tag < tracer.running.public and tag not in tracer.of_charts and not all(w.kind in (Kind.BLOCK, Kind.PIN) for w in writers)]
+
+    @cached_property
+    def charts(self) -> set[str]:
+        """The instances of POUs that are charts."""
+        return {one.name for one in self.tracer.running.instances() if one.pou is not None and isinstance(one.pou.body, ChartBody)}
+
+    @cached_property
+    def uncalled(self) -> list[str]:
+        """The instances of the program's own blocks that nothing calls, though what they stand in is executed."""
+        calls, program = self.tracer.controller.calls, self.tracer.controller.program
+        handed = {str(v.type).lower() for pou in program.pous.values() for v in pou.variables if v.kind is VariableKind.IN_OUT}
+        executed = {one.name for number, one in enumerate(calls.code.instances) if one.body >= 0 and (one.runs or calls.callers.get(number))}
+        arrays = {name.rpartition("[")[0] for name in executed if name.endswith("]")}  # of which one is called, others are spare
+        types = {one.name: one.pou.name for one in self.tracer.running.instances() if one.pou is not None}
+
+        def spare(name: str) -> bool:
+            outer = name.rpartition(".")[0]
+            return types[name].lower() in handed or name.rpartition("[")[0] in arrays - {""} or bool(outer and outer not in executed)
+
+        return [one.name for one in calls.code.instances if one.body >= 0 and one.name in types and one.name not in executed and not spare(one.name)]
 
     def written(self) -> Iterator[tuple[int, list[Writer]]]:
         """Every tag that rungs write, with its writers in order of execution; pins and outputs of blocks left out."""
@@ -161,9 +184,10 @@ class Facts:
 
     def _may_turn(self, tag: int, *steps: int) -> bool:
         """Whether something may write a tag between two steps, from one to the other or in a task of its own."""
-        first, last = sorted(int(self.tracer.paths.order[step]) for step in steps)
-        tasks = {self.tracer.paths.task_of(step) for step in (*steps, *(w.step for w in self.writers_of(tag)))}
-        return len(tasks) > 1 or tag in self.tracer.again.shares or any(first <= int(self.tracer.paths.order[w.step]) < last for w in self.writers_of(tag))
+        paths, writing = self.tracer.paths, [w.step for w in self.writers_of(tag)]
+        first, last = sorted(int(paths.order[step]) for step in steps)
+        tasks = {paths.task_of(step) for step in (*steps, *writing)}
+        return len(tasks) > 1 or tag in self.tracer.again.shares or any(first <= int(paths.order[step]) < last for step in writing)
 
     def asked_off(self, tag: int) -> set[int]:
         """The tags that every way of a tag's coils asks to be off."""
@@ -249,11 +273,11 @@ class Facts:
     # ways through a body
 
     def exits(self) -> Iterator[Exit]:
-        """The jumps and returns of each body, of one instance each."""
+        """The jumps and returns of each body, of one instance each; those by which a chart passes over actions left out."""
         calls, done = self.tracer.controller.calls, set[int]()
         for number, exits in calls.exits.items():
             body = calls.code.instances[number].body
-            if body not in done:
+            if body not in done and calls.code.instances[number].name not in self.charts:
                 done.add(body)
                 yield from exits
 

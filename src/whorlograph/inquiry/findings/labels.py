@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from whorlograph.model.chart import ChartBody
+
 from ..languages import language_of
 from .facts import Facts, Finding
 
@@ -12,8 +14,8 @@ def find(facts: Facts) -> Iterator[Finding]:
     """What is odd about labels and the jumps to them."""
     for pou in facts.tracer.controller.program.pous.values():
         words = language_of(pou.body)
-        if words is None:
-            continue
+        if words is None or isinstance(pou.body, ChartBody):
+            continue  # a chart has no labels of its own
         labels, jumps = words.labels(pou.body), words.jumps(pou.body)
         names = [name.lower() for name, _ in labels]
         for name, rung in labels:

@@ -45,8 +45,10 @@ def _grows(facts: Facts, tag: int, writer: Writer) -> bool:
     made: Expr | None = circuit.made(writer.value)
     while isinstance(made, Convert):
         made = circuit.made(made.value)
-    return isinstance(made, Op) and made.code in ("ADD", "SUB", "MUL") and any(
-        isinstance(x, Load) and facts.load_tag(writer.step, x) == tag for x in circuit.loads(made))
+    if not isinstance(made, Op) or made.code not in ("ADD", "SUB", "MUL"):
+        return False
+    parts = made.args[:1] if made.code == "SUB" else made.args  # 3 - X goes to and fro
+    return any(isinstance(x, Load) and facts.load_tag(writer.step, x) == tag for part in parts for x in circuit.loads(part))
 
 
 def _when(facts: Facts, tag: int) -> str:

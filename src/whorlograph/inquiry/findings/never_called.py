@@ -1,4 +1,4 @@
-"""A POU that is never called, a task that is never triggered."""
+"""A POU or an instance of one that is never called, a task that is never triggered."""
 
 from __future__ import annotations
 
@@ -19,6 +19,10 @@ def find(facts: Facts) -> Iterator[Finding]:
     for key, pou in controller.program.pous.items():
         if key not in named and key not in running:
             yield Finding("never-called", pou.name, 0, -1, 0, None, f"nobody calls {pou.name}", "what it would write is never written", 2)
+    for within in dict.fromkeys(name.rpartition(".")[0] for name in facts.uncalled):
+        names = [name for name in facts.uncalled if name.rpartition(".")[0] == within]
+        text = f"{facts.listed(names)} {'is' if len(names) == 1 else 'are'} declared, and nobody calls {'it' if len(names) == 1 else 'them'}"
+        yield Finding("never-called", "", 0, -1, 0, None, text, "what it would write is never written", 2)
     for task in controller.schedule.tasks:
         single = task.single
         dead = single is not None and not task.at_start and not facts.from_outside(single) and not facts.tracer.writers.get(single)

@@ -12,8 +12,10 @@ from .facts import Facts, Finding
 
 def find(facts: Facts) -> Iterator[Finding]:
     """Tags that the program reads and nobody gives, or writes and nobody reads."""
-    tracer = facts.tracer
+    tracer, uncalled = facts.tracer, tuple(f"{name}." for name in facts.uncalled)
     for entry in Xref(tracer.controller, tracer.iolist, frozenset(tracer.logged)).entries():
+        if entry.tag.name.startswith(uncalled):
+            continue  # its block is never called: that is said once
         where = (entry.reads or entry.writes or (None,))[0]
         pou, rung, step = (where.pou, where.rung, where.use.step) if where is not None else ("", 0, -1)
         for mark, effect, weight in (("never written", "it keeps its declared value", 2), ("never read", "it does nothing", 3)):

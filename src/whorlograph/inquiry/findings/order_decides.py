@@ -25,7 +25,8 @@ def find(facts: Facts) -> Iterator[Finding]:
         found.setdefault((step.pou, step.rung.number, place.element), []).append((tag, place, wins))
     for alike in found.values():
         tag, place, wins = alike[0]
-        effect = "while both have power it stays on: a stop does not stop it" if wins else "while both have power it stays off"
+        stops = wins and any(facts.drives(one) for one, _, _ in alike)  # of a fault's latch it is as it should be
+        effect = f"while both have power it stays {'on' if wins else 'off'}" + (": a stop does not stop it" if stops else "")
         names = facts.listed(facts.name(one) for one, _, _ in alike)
         text = f"{names}: the {'set' if wins else 'reset'} in {facts.place(place.step)} comes last and dominates"
-        yield facts.finding("order-decides", place, tag, text, effect, 1 if wins else 3)
+        yield facts.finding("order-decides", place, tag, text, effect, 1 if stops else 3)

@@ -203,10 +203,13 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
             _add_start(tracer, found, tag, last, view, depth)
             _add_event(tracer, found, tag, last, view, depth)
             modes.add_resumed(tracer, found, tag, last, view, depth)
+            modes.add_running(tracer, found, last, view, depth)
         if found is not None:
             modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
         return found
     found = rung_false.stands(tracer, tag, last, scan, depth)
+    if found is not None and not (found.children or found.roots):
+        modes.add_running(tracer, found, last, view, depth)
     if found is not None:
         modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
     if found is not None and depth and not value:

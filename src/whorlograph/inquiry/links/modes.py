@@ -6,13 +6,17 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.question import LinkKind
+from whorlograph.model.steps import FlagKind
 
+from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Writer
-from . import resumed, skipped, task_held
+from . import resumed, skipped, step_inactive, task_held
+from .rung_false import unpowered
+from .rung_true import powered
 
 if TYPE_CHECKING:
-    from ..tracer import Tracer, Vantage
+    from ..tracer import Tracer
 
 
 def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
@@ -38,6 +42,27 @@ def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vanta
         found.children.insert(0, child)
 
 
+def add_running(tracer: Tracer, found: Link, writer: Writer, view: Vantage, depth: int) -> None:
+    """Of what a step gives a tag: what lets that step run, where nothing else decides it; an action's step in any case, which ends it."""
+    flag, scan = tracer.paths.lets_run(writer.step), tracer.ran(writer.step, view)
+    if flag is None or any(child.kind is LinkKind.RESUMED for child in found.children):
+        return
+    action, bare = step_inactive.action_of(tracer, flag), not (found.children or found.roots)
+    power = tracer.written.flag_power(flag.step, flag.element)
+    child: Link | None = None
+    if action is not None:
+        child = tracer.explain(action[0], Vantage(scan), False, depth + 1)
+    elif bare and power is not None:
+        where = tracer.place(flag.step)
+        child = powered(tracer, None, flag.step, flag.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, False, f"the call in {where}") \
+            if flag.kind is FlagKind.CALL else \
+            unpowered(tracer, None, flag.step, flag.element, power, scan, depth + 1, what=f"the {flag.kind.value} in {where}")
+    if child is not None:
+        for root in child.all_roots() if not bare else ():
+            root.changed = False
+        found.children.append(child)
+
+
 def add_others(tracer: Tracer, found: Link, tag: int, idle: list[Writer], value: bool, view: Vantage, depth: int) -> None:
     """The steps that do not run now and would write the opposite if they did, two at most: what decides that they do not.
 
@@ -50,7 +75,7 @@ def add_others(tracer: Tracer, found: Link, tag: int, idle: list[Writer], value:
             continue
         said = f"{tracer.place(other.step)} would write {tracer.name(tag)} {tracer.state_word(not value)}"
         child = skipped.link(tracer, tag, other, scan, depth + 1, said)
-        if child is None or child.kind not in (LinkKind.NOT_CALLED, LinkKind.HELD_BY_JUMP):
+        if child is None or child.kind not in (LinkKind.NOT_CALLED, LinkKind.HELD_BY_JUMP, LinkKind.STEP_INACTIVE):
             continue
         ran = tracer.paths.last_run(tracer.journal, other.step, scan) > 0
         child.tag, child.value = None, False

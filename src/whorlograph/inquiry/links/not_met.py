@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Expr, Load, Op
+from whorlograph.engine.code import Const, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.blocks import TIMERS
 from whorlograph.model.question import LinkKind
 
+from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
 from ..tracer import BUDGET, DEEPEST, Vantage
@@ -36,9 +36,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:
-        for tag, wanted in _wanted(circuit, compared, seen):
+        for tag, wanted in numbered.asked_for(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
-            leaving = [w for w in tracer.writers.get(tag, []) if leaves(tracer, tag, w, now) and _stood(tracer, tag, w, seen.scan, now)]
+            leaving = [w for w in numbered.leading(tracer, tag, now, wanted) if _stood(tracer, tag, w, seen.scan, now)]
             for writer in leaving[:3]:
                 child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, now)}")
                 if child is not None:
@@ -60,8 +60,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
 
 def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:
     """Of a number that stays where it is: the writes that would lead on, and what blocks them."""
-    for tag, wanted in _wanted(circuit, compared, seen):
-        for writer in [w for w in tracer.writers.get(tag, []) if wanted in left_by(tracer, tag, w)][:3]:
+    for tag, wanted in numbered.asked_for(circuit, compared, seen):
+        for writer in [w for w in tracer.writers.get(tag, []) if wanted in numbered.left_by(tracer, tag, w)][:3]:
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, wanted)}")
             if child is not None:
                 found.children.append(child)
@@ -81,21 +81,6 @@ def _name(tracer: Tracer, load: Load, seen: Seen) -> str:
     return words_of(step).value(step, origin.element, origin.passing) or tracer.name(seen.result.cells[load.at].number)
 
 
-def _wanted(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int]]:
-    """(tag, number it should have) where a tag is compared for equality with a literal."""
-    if compared.code not in ("EQ", "GE", "LE"):
-        return []
-    tag, number = None, None
-    for arg in compared.args:
-        constant = circuit.literal(arg)
-        loads = [one for one in circuit.loads(arg) if isinstance(one, Load)]
-        if constant is not None and isinstance(constant.value, int):
-            number = int(constant.value)
-        elif loads and loads[0].at in seen.result.cells:
-            tag = seen.result.cells[loads[0].at].number
-    return [(tag, number)] if tag is not None and number is not None else []
-
-
 def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
     """Whether a writer moves just that number into its tag."""
     found: Const | None = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
@@ -106,38 +91,6 @@ def _stood(tracer: Tracer, tag: int, writer: Writer, scan: int, now: int) -> boo
     """Whether a tag had its number already when a writer had its turn: what came of the same turn leaves nothing yet."""
     at_scan = tracer.ran(writer.step, Vantage(scan))
     return at_scan != scan or tracer.journal.value_at(tag, tracer.seen(writer.step, at_scan).position) == now
-
-
-def leaves(tracer: Tracer, tag: int, writer: Writer, now: int) -> bool:
-    """Whether a writer gives its tag another number where it has this one: the way out of a step of a sequence."""
-    return now in left_by(tracer, tag, writer)
-
-
-def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
-    """The numbers of its tag, compared for equality, at which a writer gives it another; a timer's input counts with what waits for it."""
-    target = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
-    if writer.guard is None or target is None:
-        return set()
-    return _compared_with(tracer, tag, writer.step, writer.guard, set()) - {int(target.value) if isinstance(target.value, int) else -1}
-
-
-def _compared_with(tracer: Tracer, tag: int, step: int, power: Expr, through: set[int]) -> set[int]:
-    """The numbers for which a tag is asked on the ways to a value; ``through``: the timers that were looked behind."""
-    circuit, seen, found = tracer.circuit(step), tracer.seen(step, 1), set[int]()
-    for gate in dict.fromkeys(g for path in circuit.paths(power) for g in path if not g.negated):
-        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
-        if isinstance(made, Op) and made.code == "EQ":
-            number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
-            cells = [tracer.cell(one, seen) for one in circuit.loads(made) if isinstance(one, Load)]
-            if isinstance(number, int) and any(c is not None and c.number == tag for c in cells):
-                found.add(int(number))
-        cell = tracer.cell(circuit.load(gate), seen)
-        for other in tracer.writers.get(cell.number, ()) if cell is not None else ():
-            call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK else None
-            if call is not None and call.kind in TIMERS and "IN" in call.pins and call.first not in through:
-                through.add(call.first)
-                found |= _compared_with(tracer, tag, call.step, call.pins["IN"], through)
-    return found
 
 
 def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, what: str = "") -> Link | None:

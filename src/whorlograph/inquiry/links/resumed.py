@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.path import Skip, SkipKind
 from whorlograph.model.question import LinkKind
 
+from ..tracer import LAST
 from ..trail import Link
 from ..writers import Writer
+from . import step_inactive
 from .gates import elements_of, explain_gate
 from .rung_false import first_out, unpowered
 from .rung_true import powered
@@ -27,6 +29,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip:
     # What another step takes away in every scan comes anew here, without a change of its own at a scan's end.
     state, when = tracer.state_word(value, tag), tracer.at(time)
     went = f"went {state} at {when}" if since == time else f"is {state} from {when} on"
+    action = step_inactive.action_of(tracer, skip.flag) if skip.flag is not None else None
+    place = f"action {action[1].name} ({place})" if action is not None else place
     text = f"{tracer.name(tag)} {went}: {place} {how}"
     found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
     power = tracer.written.flag_power(skip.flag.step, skip.flag.element) if skip.flag is not None else None
@@ -44,6 +48,8 @@ def _let_run(tracer: Tracer, found: Link, skip: Skip, scan: int, depth: int) -> 
     if skip.kind is SkipKind.NOT_CALLED:
         child: Link | None = powered(tracer, None, flag.step, flag.element, power, scan, depth + 1, LinkKind.RUNG_TRUE, True,
                                      f"the call of {tracer.steps.all[found.step].pou}")
+    elif (action := step_inactive.action_of(tracer, flag)) is not None:
+        child = tracer.explain(action[0], tracer.view_at(action[0], LAST, tracer.seen(flag.step, scan)), True, depth + 1)
     else:
         what = f"the {skip.kind} in {where}"
         now = tracer.seen(flag.step, scan)

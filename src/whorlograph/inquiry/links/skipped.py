@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import halted, task_held, task_idle
+from . import halted, step_inactive, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
 from .rung_false import barred_root, first_out, smallest_set, unpowered
 from .rung_true import powered
@@ -56,6 +56,14 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     begun = tracer.time(at_scan)
     stood = f", which has not run {start}" if ran and since is not None and since < begun else ""
     when = f"since {tracer.at(begun)}" if ran else start
+    action = step_inactive.action_of(tracer, skip.flag)
+    if action is not None:
+        number, place = action
+        text = f"{said}: action {place.name} ({tracer.place(writer.step)}) does not run {when}"
+        found = Link(LinkKind.STEP_INACTIVE, tag, value, stands, writer.step, scan, text, writer.element)
+        child = tracer.explain(number, Vantage(at_scan if ran else scan), ran, depth + 1)
+        found.children += [child] if child is not None else []
+        return found
     text = f"{said}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
     if power is not None:
@@ -76,7 +84,8 @@ def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool,
     """Add to the link of a coil whose step does not run that it would write the same if it did: what gives that."""
     now = tracer.again.now(tracer.journal, writer.step, view.scan)
     would = now.stored.get(writer.at)
-    if found.kind not in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED) or writer.power is None or would is None or bool(would) != value:
+    left_out = found.kind in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED, LinkKind.STEP_INACTIVE)
+    if not left_out or writer.power is None or would is None or bool(would) != value:
         return
     position, circuit = tracer.journal.settled_position(view.scan), tracer.circuit(writer.step)
     seen = Seen(writer.step, view.scan, position, position, None, now)

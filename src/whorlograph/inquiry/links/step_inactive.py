@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const
+from whorlograph.engine.code import Const, Load
 from whorlograph.model.chart import Transition
 from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.steps import PathFlag
 
 from ..charts import ChartTags, Part, Place
 from ..tracer import Vantage
@@ -17,6 +18,17 @@ from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
+
+
+def action_of(tracer: Tracer, flag: PathFlag) -> tuple[int, Place] | None:
+    """The action that a chart passes over by a flag while none of its steps asks for it, and the tag that says so; None of any other jump."""
+    power, seen = tracer.written.flag_power(flag.step, flag.element), tracer.seen(flag.step, 1)
+    for load in tracer.circuit(flag.step).loads(power) if tracer.charts else ():
+        cell = tracer.cell(load, seen) if isinstance(load, Load) else None
+        place = tracer.charts.get(cell.number) if cell is not None else None
+        if cell is not None and place is not None and place.part is Part.ACTION:
+            return cell.number, place
+    return None
 
 
 def change(tracer: Tracer, place: Place, tag: int, row: int, depth: int) -> Link | None:

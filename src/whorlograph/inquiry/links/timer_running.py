@@ -122,15 +122,14 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
         ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None})
     often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
-    parts = [(above, part, tag) for tag in often for above, part in _parts(found, tag)[:1]]
-    for above, part, tag in parts:
-        found.text += f"; {tracer.name(tag)} ended that {often[tag]} of {len(fell)} times before, and has not come"
+    if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
+        return  # further back, what a device did
+    for above, part in [one for tag in often for one in _parts(found, tag)[:1]]:
+        found.text += f"; {tracer.name(part.tag)} ended that {often[part.tag or 0]} of {len(fell)} times before, and has not come"
         above.children.remove(part)
         above.children.insert(0, part)
         for root in part.all_roots():
             root.overdue = root.value is not None
-    if not parts:
-        _add_missing(tracer, found, call, fell[-MOST_BEHIND:])
 
 
 def _parts(found: Link, tag: int) -> list[tuple[Link, Link]]:
@@ -138,8 +137,11 @@ def _parts(found: Link, tag: int) -> list[tuple[Link, Link]]:
     return [(one, part) for _, one in found.walk() for part in one.children if part.tag == tag]
 
 
-def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) -> None:
-    """Of a timer whose input something further back ended in time before, mostly: that end, where it stands in the trail and has not come."""
+def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) -> bool:
+    """Of a timer whose input a device ended in time before, mostly: that end, where it stands in the trail and has not come.
+
+    Returns: whether there is one.
+    """
     ended: Counter[object] = Counter()
     for row in fell:
         with tracer.aside():
@@ -152,8 +154,10 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) 
             continue
         root.overdue = True
         if not said:
-            found.text += f"; {tracer.name(root.tag)} ended that {times} of {len(fell)} times before, and has not {'come' if isinstance(value, bool) else 'now'}"
+            so = "come" if isinstance(value, bool) else "now"
+            found.text += f"; {tracer.name(root.tag)} ended that {times} of {len(fell)} times before, and has not {so}"
         said = True
+    return said
 
 
 def _come(root: Root, other: bool = False) -> tuple[object, ...]:

@@ -1,0 +1,88 @@
+"""Step numbers: a tag that rungs compare with literals and write literals to (ANSWERS.md, Sequences)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.code import Expr, Load, Op
+from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.blocks import TIMERS
+
+from .circuit import Circuit
+from .writers import Kind, Writer
+
+if TYPE_CHECKING:
+    from .tracer import Tracer
+
+
+def asked_for(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int]]:
+    """(tag, number it should have) where a tag is compared for equality with a literal."""
+    if compared.code not in ("EQ", "GE", "LE"):
+        return []
+    tag, number = None, None
+    for arg in compared.args:
+        constant = circuit.literal(arg)
+        loads = [one for one in circuit.loads(arg) if isinstance(one, Load)]
+        if constant is not None and isinstance(constant.value, int):
+            number = int(constant.value)
+        elif loads and loads[0].at in seen.result.cells:
+            tag = seen.result.cells[loads[0].at].number
+    return [(tag, number)] if tag is not None and number is not None else []
+
+
+def leading(tracer: Tracer, tag: int, now: int, wanted: int) -> list[Writer]:
+    """The writers that lead from one number of their tag towards another; where no way is known, all that lead from it."""
+    leaving = [w for w in tracer.writers.get(tag, ()) if now in left_by(tracer, tag, w)]
+    away = distances(tracer, tag, wanted) if len(leaving) > 1 else {}
+    nearer = [w for w in leaving if (given := _given(tracer, w)) is not None and away.get(given, len(away)) < away.get(now, 0)]
+    return nearer or leaving
+
+
+def distances(tracer: Tracer, tag: int, number: int) -> dict[int, int]:
+    """By number of a step: how many writes of literals lead from it to another."""
+    edges: dict[int, set[int]] = {}
+    for writer in tracer.writers.get(tag, ()):
+        given = _given(tracer, writer)
+        if given is not None:
+            edges.setdefault(given, set()).update(left_by(tracer, tag, writer))
+    found, todo = {number: 0}, [number]
+    while todo:
+        here = todo.pop(0)
+        for before in edges.get(here, ()):
+            if before not in found:
+                found[before] = found[here] + 1
+                todo.append(before)
+    return found
+
+
+def _given(tracer: Tracer, writer: Writer) -> int | None:
+    """The literal that a writer gives."""
+    literal = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
+    return int(literal.value) if literal is not None and isinstance(literal.value, int) else None
+
+
+def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
+    """The numbers of its tag, compared for equality, at which a writer gives it another; a timer's input counts with what waits for it."""
+    target = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
+    if writer.guard is None or target is None:
+        return set()
+    return _compared_with(tracer, tag, writer.step, writer.guard, set()) - {int(target.value) if isinstance(target.value, int) else -1}
+
+
+def _compared_with(tracer: Tracer, tag: int, step: int, power: Expr, through: set[int]) -> set[int]:
+    """The numbers for which a tag is asked on the ways to a value; ``through``: the timers that were looked behind."""
+    circuit, seen, found = tracer.circuit(step), tracer.seen(step, 1), set[int]()
+    for gate in dict.fromkeys(g for path in circuit.paths(power) for g in path if not g.negated):
+        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+        if isinstance(made, Op) and made.code == "EQ":
+            number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
+            cells = [tracer.cell(one, seen) for one in circuit.loads(made) if isinstance(one, Load)]
+            if isinstance(number, int) and any(c is not None and c.number == tag for c in cells):
+                found.add(int(number))
+        cell = tracer.cell(circuit.load(gate), seen)
+        for other in tracer.writers.get(cell.number, ()) if cell is not None else ():
+            call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK else None
+            if call is not None and call.kind in TIMERS and "IN" in call.pins and call.first not in through:
+                through.add(call.first)
+                found |= _compared_with(tracer, tag, call.step, call.pins["IN"], through)
+    return found
