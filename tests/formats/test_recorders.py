@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import tempfile
 import unittest
 from pathlib import Path
@@ -86,7 +87,57 @@ class Recorders(unittest.TestCase):
         self.assertTrue(any("03/04/2031 can be read two ways; read as day first" in str(n) for n in loaded.notices))
         for clear in ("25/04/2031", "04/25/2031", "04/04/2031", "03.04.2031"):
             self.assertFalse(any("two ways" in str(n) for n in self.same(dated(clear)).notices), clear)
-        self.assertFalse(any("two ways" in str(n) for n in self.read(dated("03/04/2031", "03/25/2031 07:00:00,X1,0\n")).notices))
+        for more, way in (("03/25/2031", "month"), ("25/03/2031", "day")):
+            loaded = self.read(dated("03/04/2031", f"{more} 07:00:00,X1,0\n"))
+            self.assertTrue(any(f"03/04/2031 can be read two ways; read as {way} first, as {more} shows" in str(n) for n in loaded.notices), loaded.notices)
+
+    def test_times_in_other_forms(self) -> None:
+        forms = ("2031-04-25T06:00:0{}Z", "20310425T06000{}Z", "20310425T06000{}.0+0000", "2031/04/25 06:00:0{}", "2031.4.25 06:00:0{}", "25-Apr-2031 06:00:0{}",
+                 "25. avril 2031 06:00:0{}", '"Apr 25, 2031 6:00:0{} AM"', "25-APR-31 06:00:0{}", "25.04.2031 06:00:0{}:000", "06:00:0{}:000", "06:00:0{}")
+        for form in forms:
+            loaded = self.same("time,tag,value\n" + "".join(f"{form.format(t)},{n},{v}\n" for t, n, v in _ROWS))
+            self.assertEqual([str(n) for n in loaded.notices], [], form)
+            day = (dt.date(2031, 4, 25) - dt.date(1970, 1, 1)).days if "31" in form else 0
+            self.assertEqual(loaded.value.origin, (day * 86_400 + 6 * 3600) * 1_000_000_000, form)
+        for wrong in ("25-Abc-2031 06:00:0{}", "2031/13/25 06:00:0{}", "20310425060000{}", "25:06:00:0{}"):
+            with self.assertRaises(LogError):
+                self.read("time,tag,value\n" + "".join(f"{wrong.format(t)},{n},{v}\n" for t, n, v in _ROWS))
+
+    def test_every_month_by_its_name(self) -> None:
+        names = (("Jan", "January", "enero", "janv", "gennaio"), ("Feb", "févr", "fevereiro"), ("Mar", "März", "mars", "Mrz", "maart"), ("Apr", "avr", "abril"),
+                 ("May", "Mai", "maggio", "mei", "maj"), ("Jun", "juin", "giugno", "Juni"), ("Jul", "juillet", "luglio"), ("Aug", "août", "agosto"),
+                 ("Sep", "sept", "settembre"), ("Oct", "Okt", "ottobre", "outubro"), ("Nov", "novembre"), ("Dec", "Dez", "décembre", "dicembre"))
+        for month, words in enumerate(names, 1):
+            for word in words:
+                loaded = self.read(f"time,tag,value\n03 {word} 2031 06:00:00,X1,1\n03 {word} 2031 06:00:01,X1,0\n")
+                log = loaded.value
+                self.assertEqual(log.origin // 86_400_000_000_000, (dt.date(2031, month, 3) - dt.date(1970, 1, 1)).days, word)
+
+    def test_times_of_day_pass_midnight(self) -> None:
+        rows = (("23:59:58", "X1", 0), ("23:59:59.5", "X1", 1), ("00:00:00", "A", 7), ("23:59:59.9", "A", 6), ("00:00:01", "X1", 0), ("12:00:00", "X1", 1),
+                ("23:59:59", "X1", 0), ("00:00:02", "X1", 1))
+        loaded = self.read("time,tag,value\n" + "".join(f"{t},{n},{v}\n" for t, n, v in rows))
+        day = 86_400.0
+        self.assertEqual([t for t, _, _ in self.rows(loaded.value)], [0, 1.5, 1.9, 2, 3, day / 2 + 2, day + 1, day + 4])
+        self.assertTrue(any("pass midnight 2 times" in str(n) for n in loaded.notices), loaded.notices)
+        back = self.read("time,tag,value\n06:00:02,X1,1\n06:00:01,X1,0\n")
+        self.assertEqual([t for t, _, _ in self.rows(back.value)], [0, 1], "a row that comes late is no midnight")
+
+    def test_other_signs_between_cells_and_no_header(self) -> None:
+        self.same(_LONG.replace(",", "|"))
+        for text in (_LONG.partition("\n")[2], _LONG.partition("\n")[2].replace(",", ";")):
+            loaded = self.same(text)
+            self.assertTrue(any("column 1, column 2, column 3 are taken as time, tag and value" in str(n) for n in loaded.notices), text)
+        changed = self.same("time,tag,old,new\n" + "".join(f"{t},{n},9,{v}\n" for t, n, v in _ROWS))
+        self.assertEqual(changed.value.unknown, ())
+
+    def test_what_stands_twice_and_what_is_no_table(self) -> None:
+        twice = self.read("time,X1,A,X1\n0,0,25,1\n1,1,26,0\n")
+        self.assertTrue(any("X1 stands in several columns" in str(n) for n in twice.notices))
+        self.assertEqual([v for _, n, v in self.rows(twice.value) if n == "X1"], [0, 1])
+        with self.assertRaises(LogError) as caught:
+            self.read('{"time": 0.1, "tag": "X1", "value": 1}\n')
+        self.assertIn("looks like JSON", str(caught.exception))
 
     def test_open_and_closed_are_never_guessed(self) -> None:
         text = _LONG.replace("X1,1", "X1,closed").replace("X1,0", "X1,Open")
@@ -104,7 +155,7 @@ class Recorders(unittest.TestCase):
         self.same(times)
         wide = self.same("Zeitmarke,X1,A,X2\n2031-04-25 06:00:00,0,25,\n2031-04-25 06:00:01,1,,\n2031-04-25 06:00:02,,,1\n2031-04-25 06:00:03,,,0\n")
         self.assertTrue(any("Zeitmarke is taken as time" in str(n) for n in wide.notices))
-        for none in ("0,X1,0\n1,X1,1\n2,X1,0\n", "some words\nand, more\n", "a,b\nc,d\ne,f\n", numbers):
+        for none in ("0,X1\n1,X1\n2,X1\n", "some words\nand, more\n", "a,b\nc,d\ne,f\n", numbers):
             with self.assertRaises(LogError):
                 self.read(none)
 

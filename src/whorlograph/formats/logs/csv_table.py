@@ -23,7 +23,7 @@ from whorlograph.model.tags import Running
 from .binding import Binder, Read
 from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_comments
 from .look import looks_of
-from .source import Source, cells
+from .source import SEPARATORS, Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import Times
 from .values import meaning
@@ -44,7 +44,8 @@ class Rows(Struct):
     """Rows of one file as read: absolute times in ns, tags, raw values; and what was set aside.
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
-    ``ambiguous``: a date that can be read two ways; ``taken``: columns found by their cells;
+    ``ambiguous``: a date that can be read two ways, ``date_form``: and how it is; ``taken``: columns found by their cells;
+    ``midnights``: that times of day passed; ``twice``: tags with several columns, of which the first is read;
     ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
 
@@ -64,7 +65,10 @@ class Rows(Struct):
     damage: str = ""
     stopped: bool = False
     ambiguous: str = ""
+    date_form: str = ""
     taken: str = ""
+    midnights: int = 0
+    twice: list[str] = field(default_factory=list)
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -116,8 +120,10 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     if found is None:
         wanted = profile.log_time or "time"
         first = above[0][1] if above else ""
-        if {"tag", "address"} <= {h.strip().lower() for h in cells(first, max(",;\t", key=first.count))}:
+        if {"tag", "address"} <= {h.strip().lower() for h in cells(first, max(SEPARATORS, key=first.count))}:
             raise LogError(f"{path}:1", f'no "{wanted}" column: this looks like an I/O list, not a log', "give it with --io-list")
+        if first.lstrip()[:1] in ("{", "["):
+            raise LogError(f"{path}:1", "this looks like JSON, not like a table", "export it as CSV (time,tag,value), VCD or Parquet")
         seen = looks_of(above, profile)
         raise ColumnsError(f"{path}:1", f'no "{wanted}" column', "add one, in seconds or ISO 8601, or name it in the profile: "
                            '[log] time = "..."', seen.names, seen.rows)
@@ -127,7 +133,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     samples = list(islice(numbered, SAMPLES))
     day = _date_column(header, samples, at)
     times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
-    rows.ambiguous = times.ambiguous
+    rows.ambiguous, rows.date_form = times.ambiguous, times.date_form
     tag_at = column(header, profile.log_tag, TAG_NAMES)
     value_at = column(header, profile.log_value, VALUE_NAMES)
     bind = Binder(running, profile)
@@ -141,6 +147,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
         _long(watched, len(header), (at, day), tag_at, value_at, bind, times, rows)
     else:
         _wide(watched, header, (at, day), bind, times, rows)
+    rows.midnights = times.midnights
     _finish(source, rows)
     return rows
 
@@ -193,7 +200,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     except (OSError, UnicodeDecodeError):
         return None
     header, first = start[0].strip(), start[1]
-    separator = max(",;\t", key=header.count)
+    separator = max(SEPARATORS, key=header.count)
     names = [h.strip() for h in header.split(separator)]
     order = (column(names, profile.log_time, TIME_NAMES, True), column(names, profile.log_tag, TAG_NAMES),
              column(names, profile.log_value, VALUE_NAMES))
@@ -314,7 +321,9 @@ def _wide(lines: Lines, header: list[str], at: tuple[int, int | None], bind: Bin
         bound = bind(name)
         if bound is None:
             strange.append(name)
-        elif bound[0] not in seen:
+        elif bound[0] in seen:
+            rows.twice.append(name)
+        else:
             seen.add(bound[0])
             columns.append((i, *bound))
     for line, row in lines:

@@ -10,7 +10,7 @@ from msgspec import Struct
 from whorlograph.model.log import Clock
 from whorlograph.model.shown import visible
 
-from .source import cells
+from .source import SEPARATORS, cells
 from .times import Times
 
 MOST_ABOVE = 200  # lines looked at for the header
@@ -49,7 +49,7 @@ def unit(name: str) -> int | None:
 
 def separator_of(line: str) -> str:
     """What sets a line's cells apart."""
-    return max(",;\t", key=line.count)
+    return max(SEPARATORS, key=line.count)
 
 
 def is_comment(line: str, separator: str) -> bool:
@@ -86,7 +86,7 @@ def find_header(lines: list[tuple[int, str]], time: str, names: tuple[str, ...],
                 if _time_below(lines[at + 1:], one):
                     return one
                 named = named or one
-    return (_before_rows(lines, skip) if not time else None) or named
+    return (_before_rows(lines, skip) or (_none_above(lines, skip) if named is None else None) if not time else None) or named
 
 
 def _time_below(lines: list[tuple[int, str]], heading: Heading) -> bool:
@@ -119,6 +119,16 @@ def _before_rows(lines: list[tuple[int, str]], skip: int) -> Heading | None:
             dated = next((i for i in fitting if not _number(rows[0][i])), fitting[0])
             return Heading(at, header, separator, dated, True)
     return None
+
+
+def _none_above(lines: list[tuple[int, str]], skip: int) -> Heading | None:
+    """A table without a header: rows of time, tag and value from the first line on, the columns called by their number."""
+    rows = [(at, *_split(line)) for at, (number, line) in enumerate(lines[:skip + 10]) if number > skip and not line.startswith("#")][:2]
+    if len(rows) < 2 or any(len(row) != 3 for _, row, _ in rows):
+        return None
+    (at, first, separator), (_, second, _) = rows
+    found = next((i for i in range(3) if _times(first[i], second[i], i)), None)
+    return Heading(at - 1, [f"column {n}" for n in (1, 2, 3)], separator, found, True) if found is not None else None
 
 
 def _number(text: str) -> bool:

@@ -12,7 +12,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.shown import visible
 
 from .heading import MOST_ABOVE, bare, find_header, is_comment, separator_of, without_comments
-from .source import Source, cells
+from .source import SEPARATORS, Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import Times
 
@@ -52,12 +52,12 @@ def looks_of(lines: list[tuple[int, str]], profile: Profile) -> Looks:
     rows = tuple(tuple(visible(c.strip()) for c in row) for _, row in below[:SHOWN])
     time = names[found.time] if found is not None else _by_cells(names, rows)
     tag, value = _named(names, profile.log_tag, TAG_NAMES), _named(names, profile.log_value, VALUE_NAMES)
-    return Looks(tuple(names), rows, lines[at][0] - 1 if lines and at else 0, time, tag if value else "", value if tag else "")
+    return Looks(tuple(names), rows, lines[at][0] - 1 if lines and at > 0 else 0, time, tag if value else "", value if tag else "")
 
 
 def _table(lines: list[tuple[int, str]], skip: int) -> tuple[int, str]:
     """(place of the first line, separator) of as many cells as most lines have."""
-    signs = Counter(separator_of(line) for number, line in lines if number > skip and any(c in line for c in ",;\t"))
+    signs = Counter(separator_of(line) for number, line in lines if number > skip and any(c in line for c in SEPARATORS))
     separator = signs.most_common(1)[0][0] if signs else ","
     counts = Counter(n for number, line in lines if number > skip and not is_comment(line, separator) and (n := len(cells(line, separator))) > 1)
     most = counts.most_common(1)[0][0] if counts else 1

@@ -136,8 +136,13 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
         found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
     if part.taken:
         found.append(Notice(place, part.taken, 'where that is wrong, name them in the profile: [log] time = "...", tag = "...", value = "..."'))
+    if part.midnights:
+        passed = f"its times of day have no date and pass midnight {counted(part.midnights, 'time')}"
+        found.append(Notice(place, passed, "counted on as the next day"))
+    if part.twice:
+        found.append(Notice(place, f"{', '.join(part.twice)} stands in several columns", "the first of them is read"))
     if part.ambiguous:
-        found.append(Notice(place, f"the date {part.ambiguous} can be read two ways", "read as day first; write dates as 2031-04-25 to be sure"))
+        found.append(Notice(place, f"the date {part.ambiguous} can be read two ways", f"read as {part.date_form}"))
     if part.encoding:
         found.append(Notice(place, f"the text is not UTF-8, read as {part.encoding}", "check names with accents"))
     if not part.rows:

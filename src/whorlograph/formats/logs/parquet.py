@@ -115,7 +115,8 @@ class _Reader:
         if not self.looked:
             self.looked = True
             self.times.look([t for t in texts[:4000] if t is not None], unit(self.header[self.at]))
-            self.rows.ambiguous = self.times.ambiguous
+            self.times.in_order = False  # each text is read once
+            self.rows.ambiguous, self.rows.date_form = self.times.ambiguous, self.times.date_form
         read = [self.times.read(t) if t is not None else None for t in texts]
         found = np.array([t if t is not None else 0 for t in read] or [0], np.int64)
         fine = np.array([t is not None for t in read] or [False], bool)

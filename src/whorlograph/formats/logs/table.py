@@ -9,12 +9,12 @@ from msgspec import Struct
 
 from whorlograph.model.errors import LogError
 
-from .source import Source
+from .source import SEPARATORS, Source
 
 TIME_NAMES = ("time", "timestamp", "time stamp", "date/time", "datetime", "date time", "date_time", "t", "time (s)", "time_s",
               "seconds", "zeit", "zeitstempel", "datum/zeit", "datum", "heure", "fecha", "tid", "ts")
 TAG_NAMES = ("tag", "name", "tagname", "tag name", "signal", "variable", "channel", "point", "item", "kanal")
-VALUE_NAMES = ("value", "val", "wert", "valeur", "valor", "state", "reading")
+VALUE_NAMES = ("value", "val", "wert", "valeur", "valor", "state", "reading", "new value", "new_value", "newvalue", "new")
 
 
 class Table(Struct, frozen=True):
@@ -38,7 +38,7 @@ def read_table(path: Path, what: str) -> Table:
     if source.damage:
         raise LogError(str(path), f"the packed {what} is damaged ({source.damage})", "fetch the file again")
     first = next((line for line in lines if line), "")
-    separator = max(",;\t", key=first.count)
+    separator = max(SEPARATORS, key=first.count)
     reader = csv.reader([f"{line}\n" for line in lines], delimiter=separator)
     rows: list[tuple[int, list[str]]] = []
     try:

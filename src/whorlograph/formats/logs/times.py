@@ -11,12 +11,23 @@ from whorlograph.model.log import Clock
 LIMIT = 1 << 63
 _SECONDS = re.compile(r"([+-]?)(\d*)(?:[.,](\d*))?$")
 _EXPONENT = re.compile(r"[+-]?\d+(?:[.,]\d*)?[eE][+-]?\d+$")
-_ISO = re.compile(r"(\d{4})-(\d\d)-(\d\d)(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,](\d+))?)?)?\s*(Z|[+-]\d\d:?\d\d|[+-]\d\d)?$",
-                  re.IGNORECASE)
-_LOCAL = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d),?[T ]+(\d{1,2}):(\d\d)(?::(\d\d)(?:[.,](\d+))?)?\s*([AaPp][Mm])?$")
-_DAY = re.compile(r"(\d{1,2}):(\d\d):(\d\d)(?:[.,](\d+))?$")
+_OF_DAY = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,:](?P<part>\d+))?)?"  # 05:34:35:120 is written too
+_ZONE = r"\s*(?P<zone>Z|[+-]\d\d:?\d\d|[+-]\d\d)?$"
+_LATER = rf",?[T ]+{_OF_DAY}\s*(?P<half>[AaPp][Mm])?$"
+_ISO = re.compile(rf"(?P<year>\d{{4}})(?P<sign>[-/.])(?P<month>\d{{1,2}})(?P=sign)(?P<day>\d{{1,2}})(?:[T ]+{_OF_DAY})?{_ZONE}", re.IGNORECASE)
+_BASIC = re.compile(r"(?P<year>\d{4})(?P<month>\d\d)(?P<day>\d\d)T(?P<hour>\d\d)(?P<minute>\d\d)(?:(?P<second>\d\d)(?:[.,](?P<part>\d+))?)?"
+                    + _ZONE, re.IGNORECASE)
+_LOCAL = re.compile(rf"(?P<date>(?P<first>\d{{1,2}})(?P<sign>[./-])(?P<other>\d{{1,2}})(?P=sign)(?P<year>\d{{4}}|\d\d)){_LATER}")
+_NAMED = re.compile(rf"(?P<day>\d{{1,2}})[-./ ]+(?P<name>[^\W\d]{{3,9}})[-./, ]+(?P<year>\d{{4}}|\d\d){_LATER}")
+_NAME_FIRST = re.compile(rf"(?P<name>[^\W\d]{{3,9}})[-./ ]+(?P<day>\d{{1,2}})[-./, ]+(?P<year>\d{{4}}|\d\d){_LATER}")
+_DAY = re.compile(r"(?P<hour>\d{1,2}):(?P<minute>\d\d):(?P<second>\d\d)(?:[.,:](?P<part>\d+))?$")
+# In English, German, French, Spanish, Italian, Portuguese, Dutch and Danish.
+_MONTHS = ({"jan", "gen", "ene"}, {"feb", "fév", "fev"}, {"mar", "mär", "mrz", "maa"}, {"apr", "avr", "abr"}, {"may", "mai", "mag", "mei", "maj"},
+           {"jun", "juin", "giu"}, {"jul", "juil", "lug"}, {"aug", "aoû", "aou", "ago"}, {"sep", "set"}, {"oct", "okt", "ott", "out"}, {"nov"},
+           {"dec", "dez", "déc", "dic"})
 _EPOCH = dt.date(1970, 1, 1)
 _BILLION = 1_000_000_000
+_HALF_DAY = 43_200  # seconds
 _UNITS = (_BILLION, 1_000_000, 1_000, 1)
 _SINCE, _UNTIL = 900_000_000, 5_000_000_000  # seconds since 1970 that a recorder's clock can show: 1998 to 2128
 
@@ -24,17 +35,21 @@ _SINCE, _UNTIL = 900_000_000, 5_000_000_000  # seconds since 1970 that a recorde
 class Times:
     """Reads the times of one log; the first readable one decides the form.
 
-    Set by ``look`` for a file: ``month_first``: 04/25/2031 rather than 25/04/2031, decided by what is possible; ``ambiguous``: a date of it,
-    where both are; ``unit``: ns of a plain number; ``since_1970``: plain numbers count from then on.
+    Set by ``look`` for a file: ``month_first``: 04/25/2031 rather than 25/04/2031, decided by what is possible; ``ambiguous``: a date of it
+    that could be either; ``shown_by``: one that could not, "" where there is none; ``unit``: ns of a plain number; ``since_1970``: plain
+    numbers count from then on. ``midnights``: how often its times of day began anew; ``in_order``: they are read as they stand in the file.
     """
 
     def __init__(self) -> None:
         self.clock: Clock | None = None
         self.zone = 0
         self.month_first = False
-        self.ambiguous = ""
+        self.ambiguous = self.shown_by = ""
         self.unit = _BILLION
         self.since_1970 = False
+        self.midnights = 0
+        self.in_order = True
+        self._of_day = 0
         self._days: dict[tuple[int, int, int], int] = {}
 
     def look(self, samples: list[str], unit: int | None = None) -> None:
@@ -42,13 +57,21 @@ class Times:
 
         Args: unit: ns of the unit that the column's name gives, None: none.
         """
-        found = [m for m in (_LOCAL.match(s.strip()) for s in samples) if m and m.group(2) == "/"]
-        self.month_first = any(int(m.group(3)) > 12 for m in found)
-        either = bool(found) and not self.month_first and not any(int(m.group(1)) > 12 for m in found)
-        self.ambiguous = found[0].group(0).split()[0].rstrip(",") if either and any(m.group(1) != m.group(3) for m in found) else ""
+        self.midnights = self._of_day = 0
+        found = [m for m in (_LOCAL.match(s.strip()) for s in samples) if m and m["sign"] == "/"]
+        self.month_first = any(int(m["other"]) > 12 for m in found)
+        both = [m["date"] for m in found if int(m["first"]) <= 12 >= int(m["other"]) and m["first"] != m["other"]]
+        self.ambiguous = both[0] if both else ""
+        self.shown_by = next((m["date"] for m in found if max(int(m["first"]), int(m["other"])) > 12), "")
         plain = [int(m.group(2)) for m in (_SECONDS.match(s.strip()) for s in samples if len(s) <= MOST_NUMBER) if m and m.group(2)]
         self.unit = unit or next((ns for ns in _UNITS if plain and all(_SINCE <= n * ns // _BILLION < _UNTIL for n in plain)), _BILLION)
         self.since_1970 = bool(plain) and all(_SINCE <= n * self.unit // _BILLION < _UNTIL for n in plain)
+
+    @property
+    def date_form(self) -> str:
+        """How dates of figures are read, and what shows that."""
+        form = "month first" if self.month_first else "day first"
+        return f"{form}, as {self.shown_by} shows" if self.shown_by else f"{form}; write dates as 2031-04-25 to be sure"
 
     def read(self, text: str) -> int | None:
         """Nanoseconds: since 1970 in UTC, since 1970 on a local clock, or the log's own; None where unreadable.
@@ -91,41 +114,50 @@ class Times:
         return int(value)
 
     def _date(self, text: str) -> int | None:
-        iso = _ISO.match(text)
-        if iso:
-            year, month, day = int(iso.group(1)), int(iso.group(2)), int(iso.group(3))
-            clock_parts: tuple[str | None, ...] = iso.group(4), iso.group(5), iso.group(6), iso.group(7)
-            zone = _zone(iso.group(8))
+        iso = _ISO.match(text) or _BASIC.match(text)
+        match = iso or _LOCAL.match(text) or _NAMED.match(text) or _NAME_FIRST.match(text) or _DAY.match(text)
+        if match is None:
+            return None
+        zone = _zone(iso["zone"]) if iso is not None else None
+        hour, minute, second = (int(match[p] or 0) for p in ("hour", "minute", "second"))
+        if match.re is _DAY:
+            days: int | None = self._passed((hour * 60 + minute) * 60 + second)
         else:
-            parts = self._local(text)
-            if parts is None:
-                return None
-            year, month, day, clock_parts = parts
-            zone = None
-        days = self._day(year, month, day)
-        hour, minute, second = (int(p or 0) for p in clock_parts[:3])
+            days = self._day(*self._date_of(match))
+            half = (match["half"] or "").lower() if iso is None else ""
+            hour = hour % 12 + (12 if half == "pm" else 0) if half else hour
         if days is None or hour > 24 or minute > 59 or second > 60:
             return None
         if not self.decide(Clock.LOCAL if zone is None else Clock.ZONED):
             return None
         self.zone = zone if zone is not None else 0
         ns = (days * 86_400 + hour * 3600 + minute * 60 + second - (zone or 0) * 60) * _BILLION
-        ns += int(((clock_parts[3] or "") + "000000000")[:9])
+        ns += int(((match["part"] or "") + "000000000")[:9])
         return ns if -LIMIT <= ns < LIMIT else None
 
-    def _local(self, text: str) -> tuple[int, int, int, tuple[str | None, ...]] | None:
-        match = _LOCAL.match(text)
-        if match:
-            first, second, year = int(match.group(1)), int(match.group(3)), int(match.group(4))
-            day, month = (second, first) if self.month_first else (first, second)
-            hour = int(match.group(5))
-            if match.group(9):
-                hour = hour % 12 + (12 if match.group(9).lower() == "pm" else 0)
-            return year + (2000 if year < 100 else 0), month, day, (str(hour), match.group(6), match.group(7), match.group(8))
-        match = _DAY.match(text)
-        if match:
-            return 1970, 1, 1, match.groups()
-        return None
+    def _date_of(self, match: re.Match[str]) -> tuple[int, int, int]:
+        """Year, month and day of a date; a month that has no such name is 0."""
+        year = int(match["year"])
+        year += 2000 if year < 100 else 0
+        if match.re is _LOCAL:
+            first, other = int(match["first"]), int(match["other"])
+            return (year, first, other) if self.month_first else (year, other, first)
+        if match.re in (_NAMED, _NAME_FIRST):
+            name = match["name"].lower()
+            month = next((n for n, names in enumerate(_MONTHS, 1) if name.startswith(tuple(names))), 0)
+            return year, month, int(match["day"])
+        return year, int(match["month"]), int(match["day"])
+
+    def _passed(self, second: int) -> int:
+        """The day of a time of day that has no date, 0 the first: where it falls back by more than half a day, midnight has passed."""
+        if not self.in_order:
+            return 0
+        late = second - self._of_day > _HALF_DAY and self.midnights > 0  # a row from before midnight, a little late
+        if self._of_day - second > _HALF_DAY:
+            self.midnights += 1
+        if not late:
+            self._of_day = second
+        return self.midnights - late
 
     def _day(self, year: int, month: int, day: int) -> int | None:
         key = (year, month, day)
