@@ -7,8 +7,9 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.asking import ask, inquiry, prove_all
 from whorlograph.desk.session import Paths, Session, load
+from whorlograph.inquiry.odd import odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.steps import units
@@ -16,7 +17,7 @@ from whorlograph.plant.catalog import Case, cases
 from whorlograph.plant.make import make_small, small_cases
 
 PROVED = {"kiln", "ropewalk", "ferry", "ciderpress", "mushroom", "tidemill", "belltower", "eggs", "hayhoist", "quarry", "windpump", "boathouse", "watertower", "cheesecellar", "lighthouse",
-          "weir", "hatchery", "troutfarm"}
+          "weir", "hatchery", "troutfarm", "dyehouse"}
 
 
 def answered(case: Case) -> tuple[Session, Answer]:
@@ -52,18 +53,28 @@ class SmallCases(unittest.TestCase):
                 self.assertTrue(case.complaint.endswith("."))
                 links |= found
                 roots.add(first.kind.value)
-        self.assertGreaterEqual(len(cases()), 27)
+        self.assertGreaterEqual(len(cases()), 28)
         self.assertLessEqual({k.value for k in RootKind} - {"force"}, roots)
-        # Charts and forces have no case.
-        self.assertLessEqual({k.value for k in LinkKind} - {"step-inactive", "forced"}, links)
+        # Forces have no case.
+        self.assertLessEqual({k.value for k in LinkKind} - {"forced"}, links)
 
     def test_the_files_are_those_that_are_made(self) -> None:
         shipped = cases()
         with TemporaryDirectory() as folder:
-            for case in small_cases()[:4]:
+            text = next(case for case in small_cases() if case.source)
+            for case in (*small_cases()[:4], text):
                 make_small(case, Path(folder))
-                for name in (f"{case.name}.xml", "io_list.csv", "profile.toml", "log.csv", "case.json"):
+                for name in (shipped[case.name].program.name, "io_list.csv", "profile.toml", "log.csv", "case.json"):
                     self.assertEqual((Path(folder) / case.name / name).read_bytes(), (shipped[case.name].program.parent / name).read_bytes(), (case.name, name))
+
+    def test_what_does_not_come_any_more_stands_in_the_list_before_anything_is_asked(self) -> None:
+        for case in cases().values():
+            if case.symptom == "will-not-pull-in" and case.name not in ("belltower", "glasshouse"):  # nobody tries there at the log's end
+                session = load(Paths(case.program, (case.log,), case.iolist, case.profile))
+                *_, found = odd_ones(inquiry(session).tracer)
+                names = [session.running.tags[one.tag].name for one in found.stuck]
+                self.assertIn(case.tag, names, case.name)
+                self.assertLess(len(names), 3, case.name)  # with its lamp at most; a horn that has no reason is none
 
     def test_the_stories_are_whole(self) -> None:
         for case in small_cases():

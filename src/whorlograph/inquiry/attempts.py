@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from whorlograph.engine.code import Edge, Expr, Load
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS
 
 from . import auxiliary
 from .circuit import Circuit, Gate
@@ -68,13 +68,14 @@ def tried_text(count: int, last: str) -> str:
     return f"tried once, at {last}" if count == 1 else f"{count:,} attempts, the last at {last}"
 
 
-def attempts(tracer: Tracer, tag: int, since: int, until: int) -> Tries:
+def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = False) -> Tries:
     """The attempts at a tag behind one scan, up to another.
 
     Of a rung with a seal-in the contacts beside it are commands (the start buttons), else those that came last when the tag pulled
     in, else any. A command that the program computes passes its own attempts on; a pulse generator is nobody.
+    Args: meant: only what was meant to bring the tag on: what starts the time of a supervision was not, nor what goes off.
     """
-    commands = _commands(tracer, tag, set(), 0)
+    commands = [one for one in _commands(tracer, tag, set(), 0, meant=meant) if one.on or not meant]
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
     standing: dict[int, None] = {}
@@ -101,7 +102,7 @@ def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: in
     return min(until, fell - 1) if fell is not None else until
 
 
-def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, by: int = -1) -> list[Command]:
+def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, by: int = -1, meant: bool = False) -> list[Command]:
     """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees."""
     writers = _seen_writers(tracer, tag, by)
     key = tag, writers[0].step if len(writers) == 1 else -1
@@ -112,12 +113,12 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, 
     for writer in writers:
         if writer.kind is Kind.RESET:
             continue
-        for one in start_conditions(tracer, tag, writer) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer):
+        for one in start_conditions(tracer, tag, writer, meant) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, meant):
             if runs_freely(tracer, one.tag):
                 continue
             found.setdefault(one)
             if tracer.writers.get(one.tag) and one.on:
-                for inner in _commands(tracer, one.tag, seen, depth + 1, one.seen_by):
+                for inner in _commands(tracer, one.tag, seen, depth + 1, one.seen_by, meant):
                     found.setdefault(inner)
     return list(found)
 
@@ -137,8 +138,11 @@ def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:
     return ([w for w in writers if order[w.step] < order[by]] or writers)[-1:]
 
 
-def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
-    """The commands of one rung: the gates beside its seal-in, else those that came last at its pull-ins, else all of them."""
+def start_conditions(tracer: Tracer, tag: int, writer: Writer, meant: bool = False) -> list[Command]:
+    """The commands of one rung: the gates beside its seal-in, else those that came last at its pull-ins, else all of them.
+
+    Args: meant: what starts a timer does not start the rung.
+    """
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
     power = writer.power if writer.power is not None else writer.value
     paths = circuit.paths(power, not writer.inverted) if power is not None else []
@@ -154,16 +158,16 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer) -> list[Command]:
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
         call = tracer.written.block_in(writer.step, number) if number is not None else None
-        for name, pin in call.pins.items() if call is not None else ():  # what starts a timer starts the rung
+        for name, pin in call.pins.items() if call is not None and not (meant and call.kind in TIMERS) else ():  # what starts a timer starts the rung
             if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
 
 
-def _of_block(tracer: Tracer, writer: Writer) -> list[Command]:
+def _of_block(tracer: Tracer, writer: Writer, meant: bool = False) -> list[Command]:
     """What starts, counts or sets a standard block: conditions of its pins, or pins that are written elsewhere."""
     call = tracer.written.block(writer.step, writer.at)
-    if call is None:
+    if call is None or (meant and call.kind in TIMERS):
         return []
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
     found: list[Command] = []

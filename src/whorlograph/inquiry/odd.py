@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
+from itertools import pairwise
 
 from msgspec import Struct, field
 
@@ -12,10 +13,13 @@ from whorlograph.model.errors import Stopped
 from .attempts import attempts
 from .charts import Part
 from .generators import runs_freely
+from .runs_of_sequences import attempts_at
 from .symptoms import course
-from .tracer import Tracer
+from .tracer import LAST, Tracer, Vantage
 from .trail import Root
 from .usual import ENOUGH, ODD, USUAL, Drop, drops, root_name, words
+
+ENOUGH_RUNS, MOST_RUNS = 2, 0.8  # runs of a sequence before, and in how many of them an output came, for its staying away to be odd
 
 
 class OddDrop(Struct, frozen=True):
@@ -137,13 +141,28 @@ def _odd(tracer: Tracer, tag: int, all_drops: list[Drop]) -> Iterator[OddDrop]:
 
 
 def _stuck(tracer: Tracer, tag: int) -> Stuck | None:
+    """An output that was tried and is off at the log's end; an alarm that had no reason to come was not."""
     path, last = course(tracer.journal, tag), tracer.journal.clock.last
     if path.at(last):
         return None
-    tries = attempts(tracer, tag, path.last_change(last, False) or 0, last)
-    if not tries.attempts:
+    since = path.last_change(last, False) or 0
+    if attempts(tracer, tag, since, last, meant=True).attempts:
+        tries = attempts(tracer, tag, since, last)
+        return Stuck(tag, len(tries.attempts), tracer.time(tries.attempts[-1].scan))
+    return _behind_in_runs(tracer, tag, since, last) if since else None
+
+
+def _behind_in_runs(tracer: Tracer, tag: int, since: int, last: int) -> Stuck | None:
+    """An output that came on in the runs of its sequence before, mostly, and in none since."""
+    with tracer.aside():
+        link = tracer.explain(tag, Vantage(last, LAST), False, 0)
+    runs = [one.scan for one in attempts_at(tracer, link, 0, last) if one.command < 0] if link is not None else []
+    before, later = [s for s in runs if s <= since], [s for s in runs if s > since]
+    path = course(tracer.journal, tag)
+    came = sum(path.changes_between(scan - 1, end - 1) > 0 for scan, end in pairwise([*before, since + 1]))
+    if not later or len(before) < ENOUGH_RUNS or came < MOST_RUNS * len(before):
         return None
-    return Stuck(tag, len(tries.attempts), tracer.time(tries.attempts[-1].scan))
+    return Stuck(tag, len(later), tracer.time(later[-1]))
 
 
 def event_text(tracer: Tracer, event: OddEvent) -> str:

@@ -37,7 +37,8 @@ def cases() -> dict[str, Case]:
                   bridge / "profile.toml", root=("field-input", "East_Down_LS"))]
     for folder in sorted(p.parent for p in CASES.glob("*/case.json")):
         told = json.loads((folder / "case.json").read_text("utf-8"))
-        found.append(Case(folder.name, told["title"], told["complaint"], told["tag"], folder / f"{folder.name}.xml", folder / "log.csv",
+        program = next(p for p in (folder / f"{folder.name}.xml", folder / f"{folder.name}.st") if p.is_file())
+        found.append(Case(folder.name, told["title"], told["complaint"], told["tag"], program, folder / "log.csv",
                           folder / "io_list.csv", folder / "profile.toml", told["symptom"], told["at"] if told["at"] >= 0 else None,
                           tuple(told["root"]), tuple(told["links"]), tuple(told["teach"])))
     return {c.name: c for c in found}

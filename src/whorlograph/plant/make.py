@@ -17,8 +17,8 @@ from whorlograph.model.profile import Profile
 from .bridge.machine import SHIFT, Bridge
 from .bridge.points import POINTS
 from .bridge.program import bridge_program
-from .small import defects, drives, field, sequences
-from .small.kit import SmallCase, log_of, program_of
+from .small import charts, defects, drives, field, sequences
+from .small.kit import SmallCase, log_of, program_of, text_of
 
 CASES = Path(__file__).parent / "cases"
 BRIDGE = CASES / "bridge"
@@ -49,7 +49,7 @@ def write_points(path: Path, rows: Iterable[tuple[object, ...]]) -> None:
 
 def small_cases() -> list[SmallCase]:
     """All small cases."""
-    return [c for module in (drives, sequences, defects, field) for c in vars(module).values() if isinstance(c, SmallCase)]
+    return [c for module in (drives, sequences, charts, defects, field) for c in vars(module).values() if isinstance(c, SmallCase)]
 
 
 def make_small(case: SmallCase, root: Path = CASES) -> None:
@@ -57,7 +57,10 @@ def make_small(case: SmallCase, root: Path = CASES) -> None:
     folder = root / case.name
     folder.mkdir(parents=True, exist_ok=True)
     program = program_of(case)
-    (folder / f"{case.name}.xml").write_bytes(write_xml(program))
+    if case.source:
+        (folder / f"{case.name}.st").write_text(text_of(case), encoding="utf-8", newline="\n")
+    else:
+        (folder / f"{case.name}.xml").write_bytes(write_xml(program))
     points = [(p.tag, address, p.device, p.location, p.terminal, p.wiring, p.description, "") for p, address in case.points]
     write_points(folder / "io_list.csv", points)
     (folder / "profile.toml").write_text(case.profile, encoding="utf-8")

@@ -58,6 +58,7 @@ class Times:
         Args: unit: ns of the unit that the column's name gives, None: none.
         """
         self.midnights = self._of_day = 0
+        self.in_order = True
         found = [m for m in (_LOCAL.match(s.strip()) for s in samples) if m and m["sign"] == "/"]
         self.month_first = any(int(m["other"]) > 12 for m in found)
         both = [m["date"] for m in found if int(m["first"]) <= 12 >= int(m["other"]) and m["first"] != m["other"]]

@@ -17,6 +17,7 @@ def find(facts: Facts) -> Iterator[Finding]:
         ways = [needs for w in resetters for needs in facts.needs(w)]
         through = [sorted(n.name for n in needs if n.on and n.tag is not None and facts.from_outside(n.tag)) for needs in ways]
         if ways and all(through):
-            names = facts.listed(dict.fromkeys(n for some in through for n in some))
-            yield facts.finding("latch-and-wire", resetters[-1], tag, f"{facts.name(tag)} is reset only while {names} is on",
+            all_names = list(dict.fromkeys(n for some in through for n in some))
+            only = f"{facts.listed(all_names)} {'is' if len(all_names) == 1 else 'are'} on"
+            yield facts.finding("latch-and-wire", resetters[-1], tag, f"{facts.name(tag)} is reset only while {only}",
                                 "with that wire broken it cannot be switched off; a seal-in would drop out", 2)

@@ -20,8 +20,10 @@ def find(facts: Facts) -> Iterator[Finding]:
             if not ways:
                 continue
             wanted = writer.kind is Kind.RESET
-            # A reset reads a stop on, a coil in series reads it off: both pass while it is actuated, were it wired normally open.
-            shared = set.intersection(*(set(w) for w in ways)) if not wanted else {n for w in ways for n in w}
+            # A reset reads a stop on, a coil in series reads it off: both pass while it is actuated, were it wired normally open. What stands
+            # beside another device's contact is no stop there: acknowledged only while the protection is in order.
+            alone = [w for w in ways if sum(n.tag is not None and facts.from_outside(n.tag) for n in w) == 1]
+            shared = set.intersection(*(set(w) for w in ways)) if not wanted else {n for w in alone for n in w}
             for need in sorted(shared, key=lambda n: n.name):
                 point = facts.point(need.tag)
                 if need.on != wanted or need.edge or point is None or point.wiring is not Wiring.NORMALLY_CLOSED:

@@ -161,13 +161,16 @@ def _inactive(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int)
 
 
 def _stays(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> Link | None:
-    """What keeps a step active: the transitions that would end it."""
+    """What made a step active, and what keeps it so: the transitions that would end it."""
     chart, since = place.tags, tracer.since(tag, view)
     ends = [t for t in chart.chart.transitions if place.name.lower() in {s.lower() for s in t.sources}]
     names = " or ".join(t.name for t in ends[:3])
     text = f"step {place.name} is active{f' since {tracer.at(since)}' if since is not None else ' from the start'}" + \
         (f"; it ends with {names}" if ends else ", and no transition leads on from it")
     found = Link(LinkKind.SET_BY, tag, True, since, _step(tracer, place), view.scan, text)
+    row = tracer.last_row(tag, tracer.position(view))
+    began = _turned(tracer, place, tag, row, depth + 1) if row is not None and tracer.now is None else None
+    found.children += [began] if began is not None else []  # like a latch: first what set it
     waiting = [name for one in ends[:3] for name in _add_lack(tracer, found, chart, one, view, depth)]
     found.text += _next(waiting)
     return found

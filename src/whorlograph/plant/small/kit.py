@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import heapq
+import re
 import tempfile
 from collections.abc import Iterable, Mapping
 from pathlib import Path
@@ -13,6 +14,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.coupling import Change, run_coupled
 from whorlograph.engine.recorded import output_changes
 from whorlograph.formats.profile import read_profile
+from whorlograph.formats.programs.st import read
 from whorlograph.formats.text.body import text_body
 from whorlograph.model.ladder import Block, LadderBody
 from whorlograph.model.literals import raw
@@ -64,6 +66,7 @@ class SmallCase(Struct, frozen=True):
     """A case: its rungs by POU, points, memory (``name`` or ``name: TYPE = value``), what people and machines do, and what must be found.
 
     ``texts``: programs in Structured Text: the blocks they need (``Name: TON``, apart by commas) and the body; they come before the rungs.
+    ``source``: all POUs as a text file has them; the case ships as one.
     ``script``: (ms, tag, value); ``every``: (first ms, period, count, tag, ms on): pulses; ``root``: kind and tag that must rank first.
     """
 
@@ -91,6 +94,7 @@ class SmallCase(Struct, frozen=True):
     profile: str = 'scan_time = "10ms"\n'
     unlogged: tuple[str, ...] = ()
     texts: dict[str, tuple[str, str]] = field(default_factory=dict)
+    source: str = ""
 
     @property
     def points(self) -> list[tuple[Point, str]]:
@@ -101,8 +105,20 @@ class SmallCase(Struct, frozen=True):
         return found
 
 
+def text_of(case: SmallCase) -> str:
+    """The case's program as a text file, with its points and memory."""
+    declared = [(f"{p.tag} AT {address} : BOOL;", p.description) for p, address in case.points]
+    declared += [(f"{v.name} : {getattr(v.type, 'name', '')};", v.documentation) for v in map(_memory, case.memory)]
+    lines = [f"  {text}  // {said}" if said else f"  {text}" for text, said in declared]
+    programs = [f"  PROGRAM {name} : {name};" for name in re.findall(r"^PROGRAM (\w+)", case.source, re.MULTILINE)]
+    return "\n".join([case.source, "CONFIGURATION Plant", "VAR_GLOBAL", *lines, "END_VAR", "RESOURCE Controller ON Unit", *programs, "END_RESOURCE",
+                      "END_CONFIGURATION", ""])
+
+
 def program_of(case: SmallCase) -> Program:
     """The case's controller program."""
+    if case.source:
+        return read(text_of(case).encode(), Path(f"{case.name}.st")).value
     variables = [Variable(p.tag, BOOL, VariableKind.GLOBAL, address, None, documentation=p.description) for p, address in case.points]
     variables += [_memory(line) for line in (*case.memory, *EVERYDAY)]
     pous: dict[str, Pou] = {}
