@@ -8,12 +8,15 @@ from random import Random
 
 from tests.building import Rows, log_of
 from tests.charts import random_chart
-from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.asking import ask, inquiry, prove_all
 from whorlograph.desk.session import Paths, Session
+from whorlograph.desk.tables import xref_of
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.st import read
 from whorlograph.inquiry.charts import ChartTags
+from whorlograph.inquiry.odd import candidates
 from whorlograph.inquiry.trail import Answer
+from whorlograph.inquiry.ways import ways
 from whorlograph.model.chart import Chart, ChartBody, ChartStep, Transition
 from whorlograph.model.iolist import IoList
 from whorlograph.model.profile import Profile
@@ -142,6 +145,50 @@ class RandomCharts(unittest.TestCase):
                         self.assertFalse(journal.settled(link.tag, link.scan), f"{seed} {link.text}")
                         checked += 1
         self.assertGreater(checked, 20)
+
+
+
+BODIES = ("INITIAL_STEP A: END_STEP STEP B: Go(N); Y1(L, T#2s); END_STEP\nTRANSITION FROM A TO B := X1; END_TRANSITION\n"
+          "TRANSITION FROM B TO A := X2; END_TRANSITION\nACTION Go: M := TRUE; K := NOT X3; END_ACTION\n")
+MEMORY = HEAD.replace("END_VAR", "M, K : BOOL; END_VAR")
+
+
+class Words(unittest.TestCase):
+    """What charts are made of stands for steps, transitions and actions, nowhere for jumps and flags."""
+
+    def setUp(self) -> None:
+        loaded = read((MEMORY + BODIES + "END_PROGRAM\n").encode(), Path("x.st"))
+        controller = Controller(loaded.value, Profile(scan_time=10_000_000))
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (200, "X1", 1), (300, "X1", 0), (900, "X2", 1), (950, "X2", 0), (1500, "X2", 0)]
+        self.session = Session(controller, log_of(controller, [(t, f"Main.{n}", v) for t, n, v in rows]), IoList({}), [], Paths(Path("x.st")))
+
+    def test_an_action_s_statements_need_its_step(self) -> None:
+        for tag, wanted in (("Main.K", {"Main.B.X on", "Main.X3 off"}), ("Main.M", {"Main.B.X on"}), ("Main.Y1", {"Main.B.X on", "Main.Y1_action.Limit.Q off"})):
+            found = ways(inquiry(self.session).tracer, self.session.tag(tag))
+            self.assertEqual([{n.words() for n in one.needs} for one in found], [wanted], tag)
+
+    def test_what_keeps_on_what_an_action_writes_is_its_step(self) -> None:
+        answer = ask(self.session, "Main.M", "0.5")
+        self.assertIn("step B is active since 0.200 s; it ends with B_to_A", texts(answer))
+        self.assertIn("Main.B.X went on at 0.200 s: the step became active, A_to_B fired", texts(answer))
+        self.assertEqual([self.session.running.tags[r.tag or 0].name for r in answer.roots], ["Main.X1", "Main.X2"])
+
+    def test_an_action_that_does_not_run_is_no_jump(self) -> None:
+        answer = ask(self.session, "Main.K", "0.1", Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("Main.K keeps its value off: action Go (Main 6) does not run from the start", texts(answer))
+        self.assertNotIn("jump", texts(answer))
+        self.assertEqual({link.kind for _, link in answer.links()} & {LinkKind.HELD_BY_JUMP}, set())
+        self.assertEqual(self.session.running.tags[answer.roots[0].tag or 0].name, "Main.X1")
+
+    def test_how_a_chart_uses_tags(self) -> None:
+        entry = xref_of(self.session).entry(self.session.tag("Main.B.X"))
+        said = {place.how for place in (*entry.reads, *entry.writes)}
+        self.assertTrue({"condition of B_to_A", "lets run action Go", "step of the chart"} <= said, said)
+        self.assertFalse(any("jump" in how or "IF" in how for how in said), said)
+
+    def test_what_only_passes_on_what_steps_do_is_no_odd_one(self) -> None:
+        names = {self.session.running.tags[t].name for t in candidates(inquiry(self.session).tracer)}
+        self.assertTrue("Main.B.X" in names and not any(n.endswith(("_action.Q", "_action.A", "_to_B", "_to_A")) for n in names), names)
 
 
 if __name__ == "__main__":

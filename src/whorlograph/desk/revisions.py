@@ -7,6 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from whorlograph.inquiry.charts import passing_on
 from whorlograph.inquiry.revisions.change import Change, ChangeKind, Revision, Value, Verdict, What
 from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.inquiry.revisions.reasons import Side, reasons
@@ -256,9 +257,11 @@ def tally_words(found: Compared) -> str:
 
 
 def by_reason(found: Compared) -> list[tuple[str, list[Effect]]]:
-    """The effects by the change they come from, outputs first and then as they come."""
+    """The effects by the change they come from, outputs first and then as they come; without what only passes on what a chart's steps do."""
     groups: dict[str, list[Effect]] = {}
-    for effect in sorted(found.effects, key=lambda e: (not e.output, e.difference.first, e.difference.tag)):
+    inner = {side.running.tags[t].name for side in (found.old, found.new) for t in passing_on(side.running)}
+    shown = [e for e in found.effects if e.difference.tag not in inner]
+    for effect in sorted(shown, key=lambda e: (not e.output, e.difference.first, e.difference.tag)):
         groups.setdefault(reason_words(found, effect), []).append(effect)
     return list(groups.items())
 

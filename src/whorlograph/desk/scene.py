@@ -181,7 +181,7 @@ class Scene:
     def _link_line(self, link: Link, depth: int, width: int, is_folded: bool) -> TrailLine:
         name = self.name(link.tag) or self._pin_name(link)
         scan = link.scan
-        time = self.journal.clock.start(scan) if link.since is None else link.since
+        time = self._shown_at(link.since, scan)
         phrase = self._phrase(link)
         prefix = "  " * _indent(depth, width) + ("└ " if depth else "")
         when = self.clock(link.since) if link.since is not None else ""
@@ -198,6 +198,11 @@ class Scene:
         if gap > 1 and place and width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) > 5:
             runs += [(" " * gap, Ink.TEXT), (place, Ink.QUIET)]
         return TrailLine(tuple(runs), link, None, link.tag, link.step, scan, time, blockers=link.blockers)
+
+    def _shown_at(self, since: int | None, scan: int) -> int:
+        """The instant of a line: of a change when it came; of a state that stands longer when it is looked at, as its rung shows it."""
+        clock = self.journal.clock
+        return since if since is not None and clock.start(max(0, scan - 1)) < since <= clock.start(scan) else clock.start(scan)
 
     def _pin_name(self, link: Link) -> str:
         if link.step < 0:

@@ -12,6 +12,7 @@ from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.settled import settle
 from whorlograph.formats.logs.values import value_reader
+from whorlograph.inquiry.charts import passing_on
 from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
 from whorlograph.model.literals import cooked, counted, said_value
@@ -191,7 +192,8 @@ def tried_text(session: Session, tried: Tried, what: str, most: int = 40) -> str
             lines.append(f"  the controller halts {which}: {fault}")
     others = [d for d in tried.differences if d.tag != name]
     lines.append(f"  {len(others)} other tags differ" + (", the first ones first:" if others else ""))
-    by_name = {t.name: t for t in session.running.tags}
+    by_name, inner = {t.name: t for t in session.running.tags}, passing_on(session.running)
+    others = [d for d in others if by_name[d.tag].index not in inner]
     width = max((len(d.tag) for d in others[:most]), default=0)
     lines += [f"    {clock_text(log, d.first)}  {padded(d.tag, width)}  {words(by_name[d.tag], d.before)} -> {words(by_name[d.tag], d.after)}"
               for d in others[:most]]

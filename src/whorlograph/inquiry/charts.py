@@ -85,6 +85,12 @@ def made_by_charts(running: Running) -> frozenset[int]:
     return frozenset(t.index for t in (running.tags if made else ()) if made & set(accumulate(t.name.split("."), "{}.{}".format)))
 
 
+def passing_on(running: Running) -> frozenset[int]:
+    """What a chart is made of besides its steps: transitions, flags and timers, which only pass on what the steps do."""
+    places = chart_places(running)
+    return frozenset(tag for tag in made_by_charts(running) if tag not in places or places[tag].part is not Part.STEP)
+
+
 def _of_instance(one: Instance, chart: Chart, running: Running, found: dict[int, Place]) -> None:
     steps = {s.name.lower(): tag for s in chart.steps if (tag := _field(one, s.name, "x")) is not None}
     named = {t.name.lower(): ref.tag for t in chart.transitions if isinstance(ref := one.scope.get(t.name.lower()), Leaf)}

@@ -11,7 +11,7 @@ from msgspec import Struct, field
 from whorlograph.model.errors import Stopped
 
 from .attempts import attempts
-from .charts import Part
+from .charts import passing_on
 from .generators import runs_freely
 from .runs_of_sequences import attempts_at
 from .symptoms import course
@@ -85,7 +85,7 @@ def candidates(tracer: Tracer) -> list[int]:
                     if other not in found and other < len(tags) and tracer.writers.get(other):
                         found[other] = None
                         todo.append(other)
-    charts = {t for t in tracer.of_charts if t not in tracer.charts or tracer.charts[t].part is not Part.STEP}
+    charts = passing_on(tracer.running)
     return [t for t in found if tracer.boolean(t) and t not in charts and not _free(tracer, t)]
 
 

@@ -15,7 +15,7 @@ from whorlograph.model.log import Ints
 from .attempts import elements
 from .circuit import Circuit, Gate
 from .languages import words_of
-from .links import passes
+from .links import passes, step_inactive
 from .symptoms import course
 from .tracer import Tracer, is_fixed
 from .writers import Kind, Writer
@@ -88,11 +88,44 @@ def ways(tracer: Tracer, tag: int, down: bool = False, kinds: tuple[Kind, ...] =
             sets = [one for each in sets for one in _in_passes(tracer, writer.step, each)][:MOST_BETWEEN]
         if writer.kind is Kind.COIL:
             sets = _left_on(tracer, tag, writer, sets)
+        sets = _of_chart(tracer, writer.step, sets)
         if down:
             sets = _expanded(tracer, sets, {tag}, 0)
         for one in sets:
             found.setdefault(one, Way(_in_order(tracer, writer.step, one), writer, any(n.tag == tag and n.on for n in one)))
     return sorted(_smallest(found), key=lambda w: (w.holds, len(w.needs), w.writer.step))
+
+
+def _of_chart(tracer: Tracer, step: int, sets: list[frozenset[Need]]) -> list[frozenset[Need]]:
+    """Ways in a chart, with the steps that an action needs in place of the flags that pass them on."""
+    flag = tracer.paths.lets_run(step) if tracer.charts else None
+    action = step_inactive.action_of(tracer, flag) if flag is not None else None
+    if action is not None:
+        sets = [one | {Need(tracer.name(action[1].flag), True, action[1].flag)} for one in sets]
+    found: list[frozenset[Need]] = []
+    for one in sets:
+        # That an action runs at all is no need beside that its flag is on.
+        runs = {n for n in one if n.tag in tracer.of_charts and (place := tracer.charts.get(n.tag)) is not None and place.flag != n.tag
+                and any(other.tag == place.flag for other in one)}
+        partial: list[frozenset[Need]] = [frozenset()]
+        for need in sorted(one - runs, key=_order):
+            partial = [p | i for p in partial for i in _by_steps(tracer, need, 0) if sound(p | i)][:MOST_BETWEEN]
+        found += partial
+    return list(dict.fromkeys(found))
+
+
+def _by_steps(tracer: Tracer, need: Need, depth: int) -> list[frozenset[Need]]:
+    """What a need of a flag of a chart comes to, in terms of its steps; itself where it is none."""
+    writers = [w for w in tracer.writers.get(need.tag, ()) if w.kind is Kind.COIL and w.power is not None] if need.tag is not None else []
+    if need.tag not in tracer.of_charts or need.tag in tracer.charts or len(writers) != 1 or depth > DEEPEST:
+        return [frozenset([need])]
+    writer, found = writers[0], list[frozenset[Need]]()
+    for one in needs_of(tracer, writer.step, writer.power, need.on != writer.inverted) if writer.power is not None else []:
+        partial: list[frozenset[Need]] = [frozenset()]
+        for inner in sorted(one, key=_order):
+            partial = [p | i for p in partial for i in _by_steps(tracer, inner, depth + 1) if sound(p | i)][:MOST_BETWEEN]
+        found += partial
+    return found
 
 
 def _both(writer: Writer) -> Expr | None:

@@ -11,6 +11,7 @@ from .text import TextBody
 
 QUALIFIERS = ("N", "R", "S", "L", "D", "P", "P0", "P1", "SD", "DS", "SL")
 TIMED = ("L", "D", "SD", "DS", "SL")
+PAST = "past"  # the label behind an action, to which its control jumps while it is left out
 
 
 class ChartStep(Struct, frozen=True):

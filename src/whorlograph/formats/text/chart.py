@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from whorlograph.model.chart import TIMED, Association, Chart, ChartBody, control_name
+from whorlograph.model.chart import PAST, TIMED, Association, Chart, ChartBody, control_name
 from whorlograph.model.ladder import LadderBody
 from whorlograph.model.paths import Member
 from whorlograph.model.program import Variable, VariableKind
@@ -40,7 +40,6 @@ from .unreadable import Unreadable, together
 
 _FOREVER = "LTIME#106751d23h47m16s854ms"
 _BOOL = ELEMENTARY["BOOL"]
-_PAST = "past"
 
 
 def _condition_tokens(text: str, line: int) -> list[Piece]:
@@ -213,8 +212,8 @@ class _Chart:
             clocks.append(self.when(self.active(step), self.call(self.var(step, "Timer"), IN=self.constant(True), PT=self._forever())))
         if one.diagram is not None:
             source = [f"{one.name}: the diagram below, while {' and '.join(one.sources)}"]
-            gate = self.body([*clocks, self.assign(self.var(one.name), self.constant(False)), Go(self.number(), self.line, self.no(test), _PAST)],
-                             source, self.line, ((_PAST, 1 + one.diagram.count),))
+            gate = self.body([*clocks, self.assign(self.var(one.name), self.constant(False)), Go(self.number(), self.line, self.no(test), PAST)],
+                             source, self.line, ((PAST, 1 + one.diagram.count),))
             return [gate, _placed(one.diagram)]
         source = [f"{one.name}: while {' and '.join(one.sources)}, when", *one.condition.strip().splitlines()]
         before: list[Statement] = []
@@ -290,9 +289,9 @@ class _Chart:
         if own is None:
             statements.append(self.when(self.var(control.name, "A"), self.assign(self.var(name), self.var(control.name, "Q"))))
             return [self.body(statements, source, self.line)]
-        statements.append(Go(self.number(), self.line, self.no(self.var(control.name, "A")), _PAST))
+        statements.append(Go(self.number(), self.line, self.no(self.var(control.name, "A")), PAST))
         inside = own.body if isinstance(own.body, TextBody) else _placed(own.body)
-        return [self.body(statements, source, self.line, ((_PAST, 1 + own.body.count),)), inside]
+        return [self.body(statements, source, self.line, ((PAST, 1 + own.body.count),)), inside]
 
 
 class _Control:

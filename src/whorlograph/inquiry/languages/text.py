@@ -8,6 +8,7 @@ from functools import lru_cache
 from whorlograph.engine.access import How, Use
 from whorlograph.engine.code import Passing
 from whorlograph.engine.scope.text_parts import parts
+from whorlograph.model.chart import PAST, ChartBody
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import Body, Pou, Program
 from whorlograph.model.steps import Step, segments
@@ -73,6 +74,10 @@ class Text:
     def role(self, step: Step, use: Use) -> str:
         """How a node uses a tag."""
         found = _node(step, use.element)
+        if step.instance.pou is not None and isinstance(step.instance.pou.body, ChartBody):
+            of_chart = _in_chart(step, use)
+            if of_chart:
+                return of_chart
         if use.how is How.SUBSCRIPT:
             return "subscript"
         if isinstance(found, Assign):
@@ -189,8 +194,21 @@ class Text:
         """What a condition decides."""
         found = _node(step, element)
         if isinstance(found, Go):
-            return f"jump condition of {found.label}"
+            return f"jump condition of {found.label}" if found.label != PAST else ""  # by which a chart passes an action over
         return "return condition" if isinstance(found, Leave) and found.kind == "RETURN" else ""
+
+
+def _in_chart(step: Step, use: Use) -> str:
+    """How what a chart makes of itself uses a tag: its picture, a transition, the control of an action; "" in an action's own statements."""
+    head = (step.source or ("",))[0]
+    if head.startswith("["):
+        return "step of the chart" if use.writes else "the chart goes on by it"
+    if head.startswith("action "):
+        return f"{'written by' if use.writes else 'lets run'} {head}"
+    name, of_transition, _ = head.partition(": ")
+    if not of_transition or " while " not in f" {head}":
+        return ""
+    return "transition" if use.writes else f"condition of {name}"
 
 
 def _type_of(called: Var, known: dict[str, TypeRef], program: Program) -> str:

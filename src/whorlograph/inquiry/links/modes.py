@@ -32,8 +32,8 @@ def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vanta
     number, value = tracer.paths.task_of(last.step), bool(tracer.journal.raw(row))
     if number >= 0:
         child = task_held.released(tracer, tag, last, scan, number, value, depth + 1)
-    elif skip is None or skip.kind is SkipKind.HALTED:
-        return
+    elif skip is None or skip.kind is SkipKind.HALTED or (skip.flag is not None and step_inactive.action_of(tracer, skip.flag) is not None):
+        return  # an action's step says itself since when it is active, and why
     else:
         child = resumed.link(tracer, tag, last, scan, value, skip, depth + 1)
     if child is not None:

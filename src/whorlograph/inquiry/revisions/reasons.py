@@ -56,6 +56,11 @@ class Side:
                 found |= {self.name(t) for u in self.controller.access.of_step(step.index) for t in u.tags()}
         return found
 
+    def written_often(self, name: str) -> bool:
+        """Whether several steps write a tag."""
+        tag = self.controller.running.by_name.get(name)
+        return tag is not None and len({u.step for u in self.controller.access.of_tag(tag) if u.writes}) > 1
+
     def decided_by(self, name: str) -> Iterable[str]:
         """The tags that a tag hangs on."""
         tag = self.controller.running.by_name.get(name)
@@ -82,7 +87,8 @@ def reasons(revision: Revision, sides: tuple[Side, Side], first: Mapping[str, in
 
     found = {}
     for name in first:
-        to_blame = _nearest(name, suspects, first, above) or _nearest(name, at_other_times, first, above)
+        to_blame = _nearest(name, suspects, first, above) or _nearest(name, suspects, first, above, sides) or \
+            _nearest(name, at_other_times, first, above)
         if to_blame is not None:
             found[name] = to_blame
     return found
@@ -99,13 +105,20 @@ def _touched(change: Change, sides: tuple[Side, Side]) -> set[str]:
     return set()
 
 
-def _nearest(name: str, suspects: dict[str, Change], first: Mapping[str, int], above: Callable[[str], list[str]]) -> Change | None:
+def _nearest(name: str, suspects: dict[str, Change], first: Mapping[str, int], above: Callable[[str], list[str]],
+             through: tuple[Side, ...] = ()) -> Change | None:
+    """The nearest change upstream on tags that differ no later; ``through``: also on those that several steps of a scan write, which may differ
+    amid it alone."""
     seen, here = {name}, [name]
+
+    def may_differ(one: str) -> bool:
+        return first.get(one, first[name] + 1) <= first[name] or (one not in first and any(side.written_often(one) for side in through))
+
     while here and len(seen) < MOST:
         hit = [n for n in here if n in suspects]
         if hit:
             return suspects[min(hit, key=lambda n: (first.get(n, 0), n))]
-        following = [n for one in here for n in above(one) if n not in seen and first.get(n, first[name] + 1) <= first[name]]
+        following = [n for one in here for n in above(one) if n not in seen and may_differ(n)]
         here = list(dict.fromkeys(following))
         seen |= set(here)
     return None
