@@ -42,8 +42,8 @@ class Attempt(Struct, frozen=True):
 class _Sequence(Struct, frozen=True):
     """What is asked of a sequence at a scan's end, and ``tags`` whose changes are its steps.
 
-    ``missing``: how many transitions it is away; ``resting``: whether it stands where it begins; ``called``: the step that is active;
-    ``starts``: (step, condition) of what leads away from rest.
+    ``missing``: how many transitions it is away, ``at_rest`` where it begins; ``resting``: whether it stands there; ``called``: the step
+    that is active; ``starts``: (step, condition) of what leads away from rest.
     """
 
     tags: tuple[int, ...]
@@ -51,6 +51,7 @@ class _Sequence(Struct, frozen=True):
     resting: Callable[[int], bool]
     called: Callable[[int], str]
     starts: tuple[tuple[int, Expr], ...]
+    at_rest: int
 
 
 def attempts_at(tracer: Tracer, link: Link, since: int, until: int) -> list[Attempt]:
@@ -94,7 +95,7 @@ def _of_chart(tracer: Tracer, place: Place) -> _Sequence:
     conditions = [w for t in chart.chart.transitions if {s.lower() for s in t.sources} <= low
                   for w in tracer.writers.get(chart.transitions.get(t.name.lower(), -1), ())]
     return _Sequence(tuple(chart.steps.values()), missing, lambda scan: set(active(scan)) == first, lambda scan: " and ".join(active(scan)),
-                     tuple((w.step, w.value) for w in conditions if w.value is not None))
+                     tuple((w.step, w.value) for w in conditions if w.value is not None), len(chart.way(sorted(first), place.name)) or FAR)
 
 
 def _of_number(tracer: Tracer, tag: int, number: int) -> _Sequence | None:
@@ -103,7 +104,7 @@ def _of_number(tracer: Tracer, tag: int, number: int) -> _Sequence | None:
         return None
     leaving = [w for w in tracer.writers.get(tag, ()) if w.guard is not None and first in left_by(tracer, tag, w)]
     return _Sequence((tag,), lambda scan: away.get(at(tag, scan), FAR), lambda scan: at(tag, scan) == first,
-                     lambda scan: tracer.called(tag, at(tag, scan)), tuple((w.step, w.guard) for w in leaving if w.guard is not None))
+                     lambda scan: tracer.called(tag, at(tag, scan)), tuple((w.step, w.guard) for w in leaving if w.guard is not None), away[first])
 
 
 def _number(tracer: Tracer, link: Link) -> tuple[int, int] | None:
@@ -136,7 +137,7 @@ def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[A
 
 
 def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[Attempt], since: int, until: int) -> list[Attempt]:
-    """What starts the sequence, and came while it was at rest and stayed so: what began its runs, else any condition of its start."""
+    """What starts the sequence, and came while it was no nearer than at rest and stayed so: what began its runs, else any condition of its start."""
     commands: dict[tuple[int, bool], None] = {}
     for run in runs[-MOST_STARTS:]:
         for tag in sequence.tags:
@@ -153,6 +154,6 @@ def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[Attempt], since: in
         its = course(tracer.journal, tag)
         came = its.scans[(its.scans > max(1, since)) & (its.scans <= until) & ((its.values != 0) == on)]
         for scan in came.tolist()[-MOST_STARTS:]:
-            if all(sequence.resting(one) for one in (scan - 1, scan, min(until, scan + 1))):
+            if all(sequence.missing(one) >= sequence.at_rest for one in (scan - 1, scan, min(until, scan + 1))):
                 found.setdefault(scan, Attempt(scan, scan, command=tag))
     return list(found.values())

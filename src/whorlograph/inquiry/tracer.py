@@ -92,9 +92,9 @@ def is_fixed(load: Load) -> bool:
 class Tracer:
     """One program, its replay, and what is needed to follow causes through them.
 
-    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``now``: the moment without a log;
-    ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are not followed; ``chatters``: what
-    chatters is asked for; ``auxiliaries``, ``free``: what was found out about tags.
+    ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
+    ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
+    not followed; ``chatters``: what chatters is asked for; ``auxiliaries``, ``free``: what was found out about tags.
     """
 
     controller: Controller
@@ -105,6 +105,7 @@ class Tracer:
     coils: list[int] = field(default_factory=list)
     open: set[tuple[int, ...]] = field(default_factory=set)
     spent: int = 0
+    most: int = BUDGET
     number: int | None = None
     now: Now | None = None
     commands: frozenset[int] = frozenset()
@@ -390,10 +391,10 @@ class Tracer:
         """
         row = self.last_row(tag, self.position(view), bit)
         key = self.known_as(tag, row, view)
-        self.spent += 1
         again = self.boolean(tag) and self.coils.count(tag) > 1  # from scan to scan on the same way
-        if again or key in self.open or self.spent > BUDGET or depth > DEEPEST:
+        if again or key in self.open or self.spent >= self.most or depth > DEEPEST:
             return None
+        self.spent += 1
         self.open.add(key)
         self.coils.append(tag)
         try:
@@ -407,12 +408,12 @@ class Tracer:
     @contextmanager
     def aside(self) -> Iterator[None]:
         """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long."""
-        spent, coils, open_ = self.spent, self.coils, self.open
-        self.spent, self.coils, self.open = 0, [], set()
+        spent, most, coils, open_ = self.spent, self.most, self.coils, self.open
+        self.spent, self.most, self.coils, self.open = 0, BUDGET, [], set()
         try:
             yield
         finally:
-            self.spent, self.coils, self.open = spent, coils, open_
+            self.spent, self.most, self.coils, self.open = spent, most, coils, open_
 
     def known_as(self, tag: int, row: int | None, view: Vantage) -> tuple[int, ...]:
         """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""

@@ -14,7 +14,7 @@ from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Leaf
 from ..languages import words_of
-from ..tracer import BUDGET, DEEPEST, Vantage
+from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import assumed, counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, standing_reset, tallied, timer_running
@@ -65,11 +65,16 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
         return found
     stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
-    if guard is not None and not (stood and own is not None and (own.children or own.roots)):
+    values_first = own is None and not loop and (stood or tracer.number is not None)
+    if values_first:
+        explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
+    known = bool(found.children) or any(r.kind is not RootKind.CONSTANT for r in found.roots)
+    said = stood and (known if own is None else bool(own.children or own.roots))
+    if guard is not None and (not said or tracer.number is not None):
         came = change and not stood
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
-            found.children.append(child)
+            found.children.insert(0, child) if values_first else found.children.append(child)
             for root in child.all_roots() if stood else ():
                 root.changed = False
     if own is not None:
@@ -77,7 +82,10 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if loop:
         found.text += ", in a loop"
         passes.add(tracer, found, writer, seen, depth)
-    explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
+    if not values_first:
+        explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
+    if not tracer.boolean(tag) and bit < 0 and (not source or tracer.circuit(step).literal(writer.value) is None):
+        found.text += f" ({tracer.state_word(value, tag)})"
     if not tracer.boolean(tag) and bit < 0:
         tallied.add(tracer, found, tag, writer, seen, depth, change)
     reasons = [r for r in found.roots if r.kind is not RootKind.CONSTANT or r.tag is not None]
@@ -158,7 +166,7 @@ def output(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, cha
     """Why an output of a standard block is as it is."""
     tracer.spent += 1
     key = (tag, -2 - scan)  # a trail that comes back to the same execution of a block says nothing more
-    if tracer.spent > BUDGET or depth > DEEPEST or key in tracer.open:
+    if tracer.spent > tracer.most or depth > DEEPEST or key in tracer.open:
         return None
     tracer.open.add(key)
     try:

@@ -10,7 +10,7 @@ from whorlograph.model.question import LinkKind
 from .. import auxiliary
 from ..generators import runs_at
 from ..now import given_link, given_root
-from ..tracer import BUDGET, DEEPEST, Vantage
+from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import (
@@ -81,7 +81,7 @@ def in_between_link(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth:
     """The link for what a step gave a tag and took away again before it was done: its value and time stand in no row."""
     tracer.spent += 1
     key = (tag, seen.step, seen.scan, writer.at)
-    if key in tracer.open or tracer.spent > BUDGET or depth > DEEPEST:
+    if key in tracer.open or tracer.spent > tracer.most or depth > DEEPEST:
         return None
     tracer.open.add(key)
     try:

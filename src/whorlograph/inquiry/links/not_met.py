@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind
 from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
-from ..tracer import BUDGET, DEEPEST, Vantage
+from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from .pins import explain_value
@@ -99,7 +99,7 @@ def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth:
         return skipped_link(tracer, tag, writer, at_scan, depth + 1)
     tracer.spent += 1
     key = (tag, writer.step, writer.at, at_scan)  # from one step of a sequence to the next, and round again
-    if writer.guard is None or key in tracer.open or tracer.spent > BUDGET or depth > DEEPEST:
+    if writer.guard is None or key in tracer.open or tracer.spent > tracer.most or depth > DEEPEST:
         return None
     tracer.coils.append(tag)
     tracer.open.add(key)

@@ -78,20 +78,24 @@ def _opened(tracer: Tracer, gate: Gate, was: Seen) -> bool:
     return bool(bits >> max(0, gate_bit(tracer, gate, was)) & 1) == gate.negated
 
 
-def left_out(tracer: Tracer, writer: Writer, seen: Seen, source: str, depth: int) -> Link:
-    """The link of a write that no pass of its loop executed."""
+def left_out(tracer: Tracer, writer: Writer, seen: Seen, source: str, depth: int, change: bool = False) -> Link:
+    """The link of a write that no pass of its loop executed. Args: change: one did in the evaluation before."""
     text = f"{source} was executed in no pass of the loop in {tracer.place(writer.step)}"
     link = Link(LinkKind.NEVER_SET, None, False, None, writer.step, seen.scan, text, writer.element)
-    add(tracer, link, writer, seen, depth)
+    add(tracer, link, writer, seen, depth, tracer.before(seen) if change else None)
     return link
 
 
-def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int) -> None:
-    """Add why what a loop reads is as it is, twelve tags at most; what the loop itself writes apart."""
+def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, before: Seen | None = None) -> None:
+    """Add why what a loop reads is as it is, twelve tags at most; what the loop itself writes apart.
+
+    Args: before: an evaluation that did otherwise: what was so then too is no cause.
+    """
     uses = tracer.controller.access.of_step(writer.step)
     own = {tag for use in uses if use.writes for tag in use.tags()}
     read = dict.fromkeys(tag for use in uses if not use.writes for tag in use.tags() if tag not in own and tag < tracer.running.public)
-    for tag in list(read)[:MOST]:
+    turned = [t for t in read if before is not None and tracer.journal.value_at(t, seen.position) != tracer.journal.value_at(t, before.position)]
+    for tag in (turned or list(read))[:MOST]:
         if not tracer.writers.get(tag):
             link.roots.append(input_root(tracer, tag, seen.position))
             continue

@@ -30,6 +30,7 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
     loads = list(tracer.circuit(seen.step).loads(value))
     other = _read_otherwise(loads, seen, before) if before is not None else []
+    other = [one for one in other if seen.result.cells[one.at].number not in (own, link.tag)]
     if other:
         roots = len(link.roots)
         for one in other[:MOST]:
@@ -38,19 +39,25 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
             root.changed = root.since is not None
         if link.children or link.roots:
             return
-    loads = loads[:MOST]
-    for one in sorted(loads, key=lambda one: isinstance(one, Const)) if looked_for else loads:
-        if isinstance(one, Const) and looked_for and (link.children or link.roots):
+    most, left = tracer.most, sum(isinstance(one, Load) for one in loads[:MOST])
+    for part in sorted(loads[:MOST], key=lambda part: isinstance(part, Const)) if looked_for else loads[:MOST]:
+        if isinstance(part, Const):
+            if not looked_for or not (link.children or link.roots):
+                explain_operand(tracer, link, part, seen, depth)
             continue
-        if isinstance(one, Load) and own is not None and (cell := seen.result.cells.get(one.at)) is not None and cell.number == own:
-            continue
-        explain_operand(tracer, link, one, seen, depth)
+        if own is None or (cell := seen.result.cells.get(part.at)) is None or cell.number != own:
+            if tracer.number is not None:  # a number's trail is short: each value read has its share of it
+                tracer.most = min(most, tracer.spent + max(1, (most - tracer.spent) // left))
+            explain_operand(tracer, link, part, seen, depth)
+        left -= 1
+    tracer.most = most
 
 
-def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list[Load | Const]:
+def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list[Load]:
     """What was read with another value than in the former evaluation; none of a step that runs through itself."""
     now, then = seen.result.raws, before.result.raws
-    return [one for one in loads if isinstance(one, Load) and one.at in now and one.at in then and now[one.at] != then[one.at]]
+    return [one for one in loads if isinstance(one, Load) and one.at in seen.result.cells and one.at in now and one.at in then
+            and now[one.at] != then[one.at]]
 
 
 def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1) -> None:

@@ -27,7 +27,7 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
     """
     earlier = tracer.journal.last_row(tag, seen.position) if _adds(tracer, tag, writer, seen) else None
     if earlier is not None and tracer.journal.step(earlier) not in (-1, writer.step) and tracer.scan_of(earlier) == seen.scan:
-        child = tracer.change(earlier, depth + 1)
+        child: Link | None = tracer.change(earlier, depth + 1)
         if child is not None:
             link.children.append(child)
     missing = _left_out(tracer, tag, writer, seen.scan)
@@ -36,8 +36,12 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
     for other in (lost or adding)[:MOST]:
         words, step = words_of(tracer.steps.all[other.step]), tracer.steps.all[other.step]
         source, before = words.source(step, other.element, tracer.passing(other.step, other.at)), " (executed the scan before)" if lost else ""
-        child = passes.left_out(tracer, other, tracer.seen(other.step, seen.scan), source + before, depth + 1) if passes.in_loop(tracer, other) else \
-            unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, words.enabled(source) + before)
+        there = tracer.seen(other.step, seen.scan)
+        if passes.in_loop(tracer, other):
+            child = passes.left_out(tracer, other, there, source + before, depth + 1, bool(lost))
+        else:
+            what = words.enabled(source) + before
+            child = unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, what)
         if child is not None:
             link.children.append(child)
 
