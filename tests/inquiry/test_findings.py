@@ -273,6 +273,13 @@ class Arrays(unittest.TestCase):
         latch = [(no("X1"), no("Y2"), set_("Y1")), writes, (nc("Y2"), reset("Y1"))]
         self.assertEqual(len(of(on(rungs(*latch), "X1 X2 X3 Y1 Y2"), "order-decides")), 1, "it may turn between the two rungs")
 
+    def test_an_index_that_is_given_literals_only(self) -> None:
+        for body, count in (("IF X1 THEN I := 2; ELSE I := 3; END_IF;", 0), ("IF X1 THEN I := 2; ELSE I := 4; END_IF;", 1), ("I := N1;", 1)):
+            session = text_session(f"{body}\nY1 := Tab[I];", [], "I : INT := 1; Tab : ARRAY[1..3] OF BOOL;")
+            self.assertEqual(len(of(session, "index-not-guarded")), count, body)
+        session = text_session("IF X1 THEN I := 2; END_IF;\nY1 := Tab[I];", [], "I : INT; Tab : ARRAY[1..3] OF BOOL;")
+        self.assertEqual(len(of(session, "index-not-guarded")), 1, "it begins at 0")
+
     def test_charts_are_no_latches_and_jumps(self) -> None:
         chart = ("FUNCTION_BLOCK Mixer\nVAR_INPUT Go : BOOL; END_VAR VAR_OUTPUT Stir : BOOL; END_VAR VAR Count : CTU; END_VAR\n"
                  "INITIAL_STEP Rest: Clear(P); END_STEP STEP Stirring: Turn(N); Stir(N); END_STEP\n"

@@ -383,6 +383,34 @@ END_FUNCTION_BLOCK
             self.assertEqual(first(session, answer)[:2], ("field-input", "N1"), text)
             self.assertIn("N1 ended that 3 of 3 times before, and has not now", text)
 
+    def test_an_element_in_a_branch_that_was_not_come_to_is_the_one_it_would_be(self) -> None:
+        body = ("Ins[1] := X1; Ins[2] := X2;\nLate(IN := A = 1, PT := T#500ms);\nIF A = 0 AND X3 THEN A := 1; B := 2; END_IF;\n"
+                "IF A = 1 THEN IF Late.Q THEN A := 2; ELSIF Ins[B] THEN A := 3; END_IF; END_IF;\nY1 := A = 1;")
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (100, "X3", 1), (200, "X3", 0), (300, "X1", 1), (900, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "Ins : ARRAY[1..2] OF BOOL; Late : TON;", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("Main.Ins[2] is FALSE in Main 5", text)
+        tags = [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None]
+        self.assertTrue("X2" in tags and "X1" not in tags, tags)
+
+    def test_of_a_loop_only_what_turned_is_a_cause(self) -> None:
+        body = ("Use[1] := X1; Use[2] := X2;\nA := 0; I := 1;\nWHILE I <= 2 AND A = 0 DO\n  IF Use[I] THEN A := I; END_IF;\n  I := I + 1;\nEND_WHILE;\nY1 := A > 0;")
+        rows = [(0, "X1", 1), (0, "X2", 1), (300, "X2", 0), (700, "X1", 0), (1500, "X1", 0)]
+        session, answer, text = asked(body, rows, "Y1", "Use : ARRAY[1..2] OF BOOL; I : INT;", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(first(session, answer), ("field-input", "X1", True), text)
+        self.assertEqual([session.running.tags[r.tag].name for r in answer.roots if r.tag is not None], ["X1"], "two was off already")
+
+    def test_a_number_s_trail_reaches_each_value_read(self) -> None:
+        before = ("FUNCTION_BLOCK Control VAR_INPUT Sp, Pv : REAL; On : BOOL; END_VAR VAR_OUTPUT Y : REAL; END_VAR VAR Err : REAL; END_VAR\n"
+                  "IF On THEN Err := Sp - Pv; Y := LIMIT(0.0, Err * 4.0, 100.0); ELSE Y := 0.0; END_IF; END_FUNCTION_BLOCK\n"
+                  "FUNCTION_BLOCK Ramp VAR_INPUT Goal : REAL; Stop : BOOL; END_VAR VAR_OUTPUT Out : REAL; END_VAR\n"
+                  "IF NOT Stop THEN IF Out < Goal THEN Out := MIN(Out + 0.5, Goal); END_IF; END_IF; END_FUNCTION_BLOCK\n")
+        body = "On := X1 AND X2 AND NOT X3;\nRm(Goal := INT_TO_REAL(A), Stop := NOT On);\nA := 60;\nCt(Sp := Rm.Out, Pv := INT_TO_REAL(N1), On := On);\nF := Ct.Y;"
+        rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (0, "N1", 10), (500, "N1", 20), (900, "N1", 20)]
+        session, answer, text = asked(body, rows, "F", "Rm : Ramp; Ct : Control; On : BOOL;", before)
+        self.assertLessEqual(sum(1 for _ in answer.links()), 24, text)
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "N1", text)
+        self.assertIn("Main.Ct.Pv was written in Main 12 at 0.500 s (20.0)", text)
+
     def test_numbers_with_fractions_are_told_as_their_type_keeps_them(self) -> None:
         body, rows = "R := INT_TO_REAL(N1) / 10.0;\nY1 := R >= 12.5;", [(0, "N1", 130), (500, "N1", 123), (900, "N1", 123)]
         _, _, text = asked(body, rows, "Y1", "R : REAL;", symptom=Symptom.DROPPED_OUT)

@@ -300,10 +300,12 @@ class Tracer:
         return found
 
     def cell(self, load: Load | None, seen: Seen) -> Cell | None:
-        """The cell that a value was read from; of one that was not come to, where it always is the same."""
+        """The cell that a value was read from; of one that was not come to, where it would have been."""
         if load is None:
             return None
-        return self.fixed(load, seen.step) if is_fixed(load) else self._whole(seen.result.cells.get(load.at))
+        if is_fixed(load):
+            return self.fixed(load, seen.step)
+        return self._whole(seen.result.cells.get(load.at) or seen.result.would_cells.get(load.at))
 
     def fixed(self, load: Load, step: int) -> Cell | None:
         """The cell of a value that always is read from the same one."""

@@ -90,7 +90,7 @@ class Result(Struct):
     that it wrote. ``inner``: by step, what the functions that it called did last; ``handed``: what the VAR_IN_OUT of the bodies that it
     called stood for, by their first step. ``halted``: it did not come to its end. ``passes``: by node of a write in a loop, the last 64
     passes that executed it. ``would``: what the values in a branch that was not taken would have been, where nothing in the branch
-    writes before what they look at.
+    writes before what they look at; ``would_cells``: what they would have been read from.
     """
 
     values: dict[int, Value] = field(default_factory=dict)
@@ -105,6 +105,7 @@ class Result(Struct):
     halted: bool = False
     passes: dict[int, list[LoopPass]] = field(default_factory=dict)
     would: dict[int, Value] = field(default_factory=dict)
+    would_cells: dict[int, Cell] = field(default_factory=dict)
 
 
 class _Left(Exception):
@@ -262,6 +263,7 @@ class Execution:
             self._would(actions, set())
         finally:
             result.would |= self.result.values | self.result.raws
+            result.would_cells |= self.result.cells
             self.result, self.slots = result, slots
 
     def _would(self, actions: tuple[Action, ...], written: set[tuple[int, int]]) -> bool:

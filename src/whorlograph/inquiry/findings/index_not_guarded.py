@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from whorlograph.engine.code import Load
+from whorlograph.model.literals import cooked
 
+from ..writers import Kind
 from .facts import Facts, Finding
 
 
@@ -17,6 +19,16 @@ def find(facts: Facts) -> Iterator[Finding]:
         if not names:
             continue
         type_ = facts.tag(names[0]).type
-        if (type_.low < term.low or type_.high > term.high) and not facts.guarded(place, names):
+        within = (type_.low >= term.low and type_.high <= term.high) or (len(names) == 1 and _only_given(facts, names[0], term.low, term.high))
+        if not within and not facts.guarded(place, names):
             text = f"{facts.place(step)} takes element {facts.name(names[0])} of {term.low} to {term.high}, and nothing keeps it within"
             yield facts.finding("index-not-guarded", place, names[0], text, "outside it the controller halts", 1)
+
+
+def _only_given(facts: Facts, tag: int, low: int, high: int) -> bool:
+    """Whether a tag begins within two bounds and is given nothing but literals within them."""
+    circuits = [(facts.tracer.circuit(w.step), w) for w in facts.writers_of(tag)]
+    given = [circuit.literal(w.value) if w.kind is Kind.VALUE and w.bit < 0 else None for circuit, w in circuits]
+    first = int(cooked(facts.tag(tag).initial, facts.tag(tag).type))
+    return bool(given) and tag not in facts.logged and low <= first <= high and \
+        all(one is not None and isinstance(one.value, int) and low <= one.value <= high for one in given)

@@ -26,6 +26,7 @@ def find(facts: Facts) -> Iterator[Finding]:
                 others = [w for w in writers if w is not writer and w.kind is Kind.VALUE]
                 if any(_begins_anew(facts, tag, writer, w) for w in others):
                     continue
+                others = [w for w in others if not _grows(facts, tag, w)]
                 back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
                 text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, of type {type_.name}, without a limit{back}"
                 yield facts.finding("may-overflow", writer, tag, text, f"beyond {type_.high} it overflows{_when(facts, tag)}", 2 if others else 1)
