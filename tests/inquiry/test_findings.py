@@ -273,6 +273,21 @@ class Arrays(unittest.TestCase):
         latch = [(no("X1"), no("Y2"), set_("Y1")), writes, (nc("Y2"), reset("Y1"))]
         self.assertEqual(len(of(on(rungs(*latch), "X1 X2 X3 Y1 Y2"), "order-decides")), 1, "it may turn between the two rungs")
 
+    def test_elements_of_one_array_stand_in_one_line(self) -> None:
+        session = text_session("FOR I := 1 TO 3 DO\n  IF X1 THEN Done[I] := TRUE; END_IF;\n  IF Ins[I] > Most[I] THEN Full[I] := TRUE; END_IF;\n  Ins[I] := N1;\nEND_FOR;\n"
+                               "Y1 := Full[1] OR Full[2] OR Full[3];", [], "I : INT; Done, Full : ARRAY[1..3] OF BOOL; Ins : ARRAY[1..3] OF INT; Most : ARRAY[1..3] OF INT := [5, 6, 7];")
+        texts = [f"{f.text}: {f.effect}" for f in check(session) if "Main." in f.text and f.key in ("never-read", "never-written", "set-without-reset")]
+        self.assertEqual(texts, [
+            "Main.Full[1], Main.Full[2] and Main.Full[3] are set in Main 5 and reset nowhere: once on it stays on until the controller is restarted",
+            "Main.Done[1], Main.Done[2] and Main.Done[3] are never read: they do nothing",
+            "Main.Most[1], Main.Most[2] and Main.Most[3] are never written: they keep their declared values, like constants"])
+
+    def test_what_is_chosen_by_numbers_of_a_table(self) -> None:
+        tables = "Place : ARRAY[1..2] OF INT := [1, {}]; Ins : ARRAY[1..3] OF BOOL; Cur : INT := 1;"
+        for last, count in (("3", 0), ("4", 1)):
+            session = text_session("IF X1 THEN Cur := 1; ELSE Cur := 2; END_IF;\nY1 := Ins[Place[Cur]];", [], tables.format(last))
+            self.assertEqual(len(of(session, "index-not-guarded")), count, last)
+
     def test_an_index_that_is_given_literals_only(self) -> None:
         for body, count in (("IF X1 THEN I := 2; ELSE I := 3; END_IF;", 0), ("IF X1 THEN I := 2; ELSE I := 4; END_IF;", 1), ("I := N1;", 1)):
             session = text_session(f"{body}\nY1 := Tab[I];", [], "I : INT := 1; Tab : ARRAY[1..3] OF BOOL;")

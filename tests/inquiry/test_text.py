@@ -411,6 +411,20 @@ END_FUNCTION_BLOCK
         self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "N1", text)
         self.assertIn("Main.Ct.Pv was written in Main 12 at 0.500 s (20.0)", text)
 
+    def test_an_end_that_did_not_come_is_tried_half_way(self) -> None:
+        body = ("Late(IN := A = 20 OR A = 40, PT := T#1s);\nIF A = 0 AND X1 THEN A := 20; END_IF;\nIF A = 20 AND X2 THEN A := 40; END_IF;\n"
+                "IF A = 40 AND X3 THEN A := 0; END_IF;\nIF Late.Q THEN A := 99; END_IF;\nIF A = 99 AND N1 > 5 THEN A := 0; END_IF;\nY1 := A = 40;")
+        rows: list[tuple[int, str, int]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "N1", 0)]
+        for start in (100, 2100, 4100):
+            rows += [(start, "X1", 1), (start + 50, "X1", 0), (start + 300, "X2", 1), (start + 500, "X2", 0), (start + 700, "X3", 1), (start + 900, "X3", 0)]
+        last = [(6100, "X1", 1), (6150, "X1", 0), (6400, "X2", 1), (6600, "X2", 0), (9000, "X2", 0)]
+        session, answer, text = asked(body, rows + last, "Y1", "Late : TON;", symptom=Symptom.DROPPED_OUT)
+        root = answer.roots[0]
+        self.assertEqual((first(session, answer), root.ended), (("field-input", "X3", False), True), text)
+        self.assertIn("X3 ended that 3 of 3 times before, and has not come", text)
+        self.assertRegex(root.proof, r"with X3 held on from 6\.\d+ s on, Y1 ends before that, at 6\.\d+ s")
+        self.assertNotIn("found by trying", text)
+
     def test_numbers_with_fractions_are_told_as_their_type_keeps_them(self) -> None:
         body, rows = "R := INT_TO_REAL(N1) / 10.0;\nY1 := R >= 12.5;", [(0, "N1", 130), (500, "N1", 123), (900, "N1", 123)]
         _, _, text = asked(body, rows, "Y1", "R : REAL;", symptom=Symptom.DROPPED_OUT)

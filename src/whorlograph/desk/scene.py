@@ -246,8 +246,9 @@ class Scene:
         prefix = "  " * _indent(depth, width) + "└ "
         time = root.since if root.since is not None else self.answer.time
         scan = self._scan_showing(root, time)
-        sign = "✓" if root.proved else "✗" if root.proved is False else "◆"
-        ink = Ink.PROVED if root.proved else Ink.QUIET if root.proved is False else Ink.BLOCK
+        against = root.proved is False and not root.ended
+        sign = "✓" if root.proved else "✗" if against else "◆"
+        ink = Ink.PROVED if root.proved else Ink.QUIET if against else Ink.BLOCK
         name = self.name(root.tag) or ("the controller" if root.kind is RootKind.FAULT else root.kind.value)
         rank = self.answer.roots.index(root) + 1 if root in self.answer.roots else 0
         number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
@@ -257,7 +258,7 @@ class Scene:
             state, when = self.tracer.state_word(root.value), "as it is written"
         over = len(prefix) + len(sign) + len(name) + len(state) + len(when) + 4 - width
         prefix = prefix[max(0, min(over, len(prefix) - 2)):]
-        runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if root.proved is not False else Ink.TEXT),
+        runs: list[Run] = [(prefix, Ink.QUIET), (f"{sign} ", ink), (name, ink if not against else Ink.TEXT),
                            (f"  {state} " if state else "  ", Ink.TEXT),
                            (when, Ink.TEXT)]
         used = sum(len(t) for t, _ in runs)

@@ -16,7 +16,12 @@ from .disagreeing import count_text, stretches
 from .session import Session
 from .tables import json_text
 
-_PROVED = {True: "proved", False: "disproved", None: ""}
+_PROVED = {True: "proved", False: "disproved", None: "not tried"}
+
+
+def verdict_word(proved: bool | None, ended: bool) -> str:
+    """What came of trying, in a word. Args: ended: it only ended what it should have ended, in time."""
+    return "as usual then" if ended else _PROVED[proved]
 
 
 def place_text(session: Session, step: int) -> tuple[str, int]:
@@ -57,7 +62,7 @@ def root_lines(session: Session, root: Root, before: Sequence[Root] | None = Non
     if root.attempts > 1:
         lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
     if root.proof:
-        lines.append((f"{_PROVED[root.proved]}: " if root.proved is not None else "not tried: ") + root.proof)
+        lines.append(f"{verdict_word(root.proved, root.ended)}: {root.proof}")
     measured = measuring(session, root) if before is not None and not before else ""
     return [*lines, measured] if measured else lines
 

@@ -49,7 +49,7 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         # What stood in the way earlier only, and cures nothing now, comes even after a literal that blocks.
         late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
         # That a number does not tell when held as it was before says nothing of the value that should have come.
-        overdue = root.overdue and (root.proved is not False or not isinstance(root.value, bool))
+        overdue = root.overdue and (root.proved is not False or root.ended or not isinstance(root.value, bool))
         return (late, alone, not overdue, not changed, not leads, not root.last,
                 root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 

@@ -22,9 +22,9 @@ class Root(Struct):
     first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
     no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
-    alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``last``: it blocked the last attempt; ``together``: the
-    tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other, where nothing says
-    how it is wired; ``never``: it explains only what never came on.
+    alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``ended``: in a trial it did; ``last``: it blocked the last
+    attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
+    where nothing says how it is wired; ``never``: it explains only what never came on.
     """
 
     kind: RootKind
@@ -48,6 +48,7 @@ class Root(Struct):
     leads: bool = False
     defect: bool = False
     overdue: bool = False
+    ended: bool = False
     last: bool = True
     together: tuple[int, ...] = ()
     readings: str = ""

@@ -12,6 +12,8 @@ from .facts import Facts, Finding
 def find(facts: Facts) -> Iterator[Finding]:
     """Step numbers that some rung writes and no rung leaves."""
     for tag, writers in facts.written():
+        if tag in facts.tracer.left_out:
+            continue  # what cannot be read may lead on
         if facts.tracer.boolean(tag):
             continue
         given: dict[int, int] = {}

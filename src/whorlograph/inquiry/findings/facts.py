@@ -195,6 +195,10 @@ class Facts:
                 for needs in self.needs(w)]
         return set.intersection(*sets) if sets else set()
 
+    def is_read(self, tag: int) -> bool:
+        """Whether something reads a tag, or it is a point."""
+        return self.tag(tag).address is not None or any(not use.writes for use in self.tracer.controller.access.of_tag(tag))
+
     def drives(self, tag: int) -> bool:
         """Whether a tag is an output, or some output's coil asks it to be on."""
         return self.is_output(tag) or tag in self._feeding

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from whorlograph.engine.code import Load
+from whorlograph.engine.code import Convert, Load
 from whorlograph.model.literals import cooked
+from whorlograph.model.program import VariableKind
 
+from ..attempts import elements
 from ..writers import Kind
 from .facts import Facts, Finding
 
@@ -18,8 +20,12 @@ def find(facts: Facts) -> Iterator[Finding]:
         names = [t for x in circuit.loads(term.index) if isinstance(x, Load) and (t := facts.load_tag(step, x)) is not None]
         if not names:
             continue
+        seen = facts.tracer.seen(step, 1)
+        chosen = [t for x in circuit.loads(term.index) if isinstance(x, Load) and (n := facts.load_tag(step, x)) is not None
+                  for t in elements(facts.tracer, x, n, seen)] if isinstance(circuit.made(term.index), (Load, Convert)) else []
         type_ = facts.tag(names[0]).type
-        within = (type_.low >= term.low and type_.high <= term.high) or (len(names) == 1 and _only_given(facts, names[0], term.low, term.high))
+        within = (type_.low >= term.low and type_.high <= term.high) or \
+            (bool(chosen) and all(_only_given(facts, t, term.low, term.high) for t in chosen))
         if not within and not facts.guarded(place, names):
             text = f"{facts.place(step)} takes element {facts.name(names[0])} of {term.low} to {term.high}, and nothing keeps it within"
             yield facts.finding("index-not-guarded", place, names[0], text, "outside it the controller halts", 1)
@@ -30,5 +36,6 @@ def _only_given(facts: Facts, tag: int, low: int, high: int) -> bool:
     circuits = [(facts.tracer.circuit(w.step), w) for w in facts.writers_of(tag)]
     given = [circuit.literal(w.value) if w.kind is Kind.VALUE and w.bit < 0 else None for circuit, w in circuits]
     first = int(cooked(facts.tag(tag).initial, facts.tag(tag).type))
-    return bool(given) and tag not in facts.logged and low <= first <= high and \
+    own = bool(given) or facts.tag(tag).kind is VariableKind.LOCAL  # nobody outside gives what is declared within
+    return own and tag not in facts.logged and low <= first <= high and \
         all(one is not None and isinstance(one.value, int) and low <= one.value <= high for one in given)

@@ -53,13 +53,21 @@ def _left_out(tracer: Tracer, tag: int, writer: Writer, scan: int) -> list[Write
     for other in writers[writers.index(writer) + 1:] if writer in writers else ():
         if other.step == writer.step and not (set(writer.guards) <= set(other.guards) or _adds(tracer, tag, other, tracer.seen(other.step, scan))):
             continue  # it comes in its place, not behind it
-        if tracer.paths.skipped(tracer.journal, other.step, scan) is not None:
+        if tracer.paths.skipped(tracer.journal, other.step, scan) is not None or _alternative(tracer, writer, other):
             continue
         if executed(tracer, other, scan):
             break
         if other.guard is not None:
             found.append(other)
     return found
+
+
+def _alternative(tracer: Tracer, writer: Writer, other: Writer) -> bool:
+    """Whether two writes are alternatives of one statement: that one is executed says already that the other is not."""
+    if writer.step != other.step or writer.guard is None or other.guard is None:
+        return False
+    circuit = tracer.circuit(writer.step)
+    return all(circuit.exclude(a, b) for a in circuit.paths(writer.guard) for b in circuit.paths(other.guard))
 
 
 def executed(tracer: Tracer, writer: Writer, scan: int) -> bool:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 MOST_BEFORE = 20  # earlier runs that are looked at
-MOST_BEHIND = 5  # of which it is followed back what ended them
+MOST_BEHIND = 8  # of which it is followed back what ended them
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
 
 
@@ -142,20 +142,26 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) 
 
     Returns: whether there is one.
     """
-    ended: Counter[object] = Counter()
+    ends: list[set[tuple[object, ...]]] = []
     for row in fell:
         with tracer.aside():
             link = pin_fell(tracer, call, "IN", "", tracer.scan_of(row), 0)
-        ended.update({_come(root) for root in link.all_roots() if root.changed})
+        ends.append({_come(root) for root in link.all_roots() if root.changed})
+    # What ended it in a step that has been passed this time has come: it says nothing of this one.
+    known = [root for root in found.all_roots() if isinstance(root.value, bool)]
+    come = {_come(root) for root in known} - {_come(root, other=True) for root in known}
+    others = [one for one in ends if not one or not one <= come]
+    of, ends = f" of {len(ends)}" if len(others) == len(ends) else "", others
+    ended = Counter(key for one in ends for key in one)
     said = False
     for root in found.all_roots():
         times, value = ended[_come(root, other=True)], root.value
-        if root.kind is not RootKind.FIELD_INPUT or times < 2 or times * 2 <= len(fell):
+        if root.kind is not RootKind.FIELD_INPUT or times < 2 or times * 2 <= len(ends):
             continue
         root.overdue = True
         if not said:
             so = "come" if isinstance(value, bool) else "now"
-            found.text += f"; {tracer.name(root.tag)} ended that {times} of {len(fell)} times before, and has not {so}"
+            found.text += f"; {tracer.name(root.tag)} ended that {times}{of} times before, and has not {so}"
         said = True
     return said
 

@@ -21,7 +21,7 @@ from .verdict import Proof
 
 def note(root: Root, proof: Proof) -> None:
     """Note at a root what trials showed."""
-    root.proved, root.proof, root.trial, root.turns = proof.proved, proof.text, proof.trial, proof.turns
+    root.proved, root.proof, root.trial, root.turns, root.ended = proof.proved, proof.text, proof.trial, proof.turns, proof.ended
 
 
 def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
@@ -37,7 +37,9 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             note(root, prove(runs, root))
         if not any(r.proved for r in answer.roots):
             _jointly(runs, tracer)
-        if not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
+        # An end that is overdue, and would have been an end: that is what it lacks, whatever else would only have delayed it.
+        lacking = any(r.overdue and r.ended for r in answer.roots)
+        if not lacking and not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
             _by_rows(runs, tracer)
         if not any(r.proved for r in answer.roots):
             partly(runs, tracer)

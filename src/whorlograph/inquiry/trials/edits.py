@@ -16,6 +16,7 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
 from ..pulses import stays
+from ..symptoms import course
 from ..trail import Answer, Root
 from .window import stretch_begins
 
@@ -93,6 +94,9 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
             yield held(former_value, behind, behind + lasting)
     if root.since is None or not len(otherwise):
         yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")
+    on = course(original, answer.tag).last_change(answer.scan - 1, True) if root.overdue and answer.symptom is Symptom.DROPPED_OUT else None
+    if on is not None:  # the end that did not come, half-way
+        yield held(former_value, (original.clock.start(on) + answer.time) // 2)
 
 
 def _former_number(root: Root, controller: Controller, journal: Journal) -> Attempted | None:

@@ -28,7 +28,7 @@ def prove(runs: TrialRuns, root: Root) -> Proof:
         found = judged(runs, one)
         if found.proved:
             return found
-        first = first or found
+        first = found if first is None or (found.ended and not first.ended) else first
     return first or Proof(None, _untried(runs, root), None, None)
 
 

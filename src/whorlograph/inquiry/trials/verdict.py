@@ -20,7 +20,8 @@ from .window import stretch_begins
 class Proof(Struct, frozen=True):
     """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
     start (ns) of the first scan in the window in which it differs, None unless proved; ``fits_until``: from when on (ns) the recording,
-    made by a machine that had stopped, no longer fits the trial; None where that is not known."""
+    made by a machine that had stopped, no longer fits the trial; None where that is not known; ``ended``: of a drop, that the tag went off
+    before it in the trial."""
 
     proved: bool | None
     text: str
@@ -28,6 +29,7 @@ class Proof(Struct, frozen=True):
     trial: Trial | None
     turns: int | None = None
     fits_until: int | None = None
+    ended: bool = False
 
 
 def judged(runs: TrialRuns, tried: Attempted, log: Log | None = None, since: int | None = None) -> Proof:
@@ -54,6 +56,9 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         turned = after.next_change(answer.scan, False)
         # What the log brought after the drop belongs to a machine that had stopped.
         fits = turned is None or turned > answer.scan + 2 or (turned > answer.scan and _logged(log, answer.time, journal.clock.start(turned)))
+        ended = _ended_before(before, after, answer.scan) if turned == answer.scan else None
+        if ended is not None:
+            return replace(proof(None, f"ends before that, at {clock_text(log, journal.clock.start(ended))}"), ended=True)
         if not fits:
             return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
         text, until = _stays(after, answer.scan, True, journal, log, answer.time)
@@ -70,6 +75,12 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
     if wanted:
         return proof(turned, f"pulls in at {when}")
     return proof(turned, f"drops out at {when}" if after.at(turned - 1) else f"does not come on at {when}")
+
+
+def _ended_before(before: Course, after: Course, scan: int) -> int | None:
+    """The scan before a drop in which a trial switches the tag off that came on in the same scan; None where it does not."""
+    off, on = after.last_change(scan, False), before.last_change(scan - 1, True)
+    return off if off is not None and off < scan and on is not None and after.last_change(off, True) == on else None
 
 
 def _differs(before: Course, after: Course, first: int, last: int, wanted: bool) -> int | None:

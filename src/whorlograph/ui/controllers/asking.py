@@ -10,6 +10,7 @@ from whorlograph.desk.command_line import why_command
 from whorlograph.desk.summary import fault_text
 from whorlograph.desk.tables import xref_of
 from whorlograph.desk.unusual import add_usual, find_drops, find_odd
+from whorlograph.desk.words import verdict_word
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.trials.verdict import Proof
@@ -151,13 +152,13 @@ class Asking(Controller):
             return
         if self.scene.answer is not answer:
             # It belongs to the question it was asked for, where it is noted; what is on the screen is another's.
-            word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
+            word = verdict_word(proof.proved, proof.ended)
             self.say(f"{word}, for {self.scene.name(answer.tag)}, asked before: {proof.text}; Backspace goes back to it")
             return
         if proof.journal is not None:
             self.scene.timeline.with_trial(proof.journal, proof.fits_until)
             self.board.renew()
-        word = {True: "proved", False: "disproved", None: "not tried"}[proof.proved]
+        word = verdict_word(proof.proved, proof.ended)
         self.say(f"{word}: {proof.text}")
         self.desk.step("tried", f"{word}: {proof.text}", why_command(self.session, self.scene.answer, self.view.question.at, True))
         self.board.keep()
