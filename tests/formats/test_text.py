@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 from random import Random
 
+from tests.projects import project
 from tests.text_strategies import random_text
 from tests.texts import text_of, text_program
 from whorlograph.formats.programs.st import read
@@ -14,6 +15,7 @@ from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.formats.text.tokens import tokens
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.program import OpaqueBody, PouKind
+from whorlograph.model.steps import units
 from whorlograph.model.text import Assign, Binary, Case, Choose, Constant, TextBody, Unary
 from whorlograph.model.types import ELEMENTARY, ArrayOf, Enumeration, ListOf, Members, Simple, Structure, Subrange
 
@@ -228,6 +230,26 @@ class Files(unittest.TestCase):
         assert isinstance(body, OpaqueBody)
         self.assertEqual(body.assigns, ("Y1",))
         self.assertTrue(any("stands here" in str(n) for n in loaded.notices))
+
+
+
+class InXml(unittest.TestCase):
+    """Texts in both XML forms."""
+
+    def test_errors_stand_where_the_file_has_them(self) -> None:
+        good = text_program("Y1 := X1 AND A < 5;\nY2 := X2;\nIF A > 3 THEN B := 2; END_IF;")
+        for write in (write_xml, project):
+            data = write(good).decode()
+            for right, wrong, column in (("Y2 := X2;", "Y2 := ;", True), ("THEN B := 2;", "THEN B := ;", False)):  # an entity stands before it
+                self.assertEqual(data.count(right), 1)
+                loaded = read_xml(data.replace(right, wrong).encode(), Path("x.xml"))
+                said = next(n for n in loaded.notices if "stands here" in n.what)
+                line = next(n for n, text in enumerate(data.replace(right, wrong).splitlines(), 1) if wrong in text)
+                self.assertEqual(said.place.line, line, (write, wrong))
+                at = data.replace(right, wrong).splitlines()[line - 1].index(wrong) + wrong.index(";") + 1
+                self.assertEqual(said.what.startswith(f"column {at}: "), column, said.what)
+            places = [rung.number for rung in units(read_xml(data.encode(), Path("x.xml")).value.pous["main"].body)]
+            self.assertEqual(places, [n for n, text in enumerate(data.splitlines(), 1) if "Y1 :=" in text or "Y2 :=" in text or "IF A" in text])
 
 
 if __name__ == "__main__":

@@ -66,7 +66,7 @@ from whorlograph.model.types import (
 )
 
 from .xml_ladder import Spot
-from .xml_types import line_of, local, whole, words
+from .xml_types import line_of, local, stands_alike, whole, words
 
 ROOT = "Project"
 _Node = TypeVar("_Node")
@@ -108,8 +108,8 @@ def kind_of(node: etree._Element) -> str:
 class _Reader:
     """Walks the document and collects what it had to set aside."""
 
-    def __init__(self, file: str) -> None:
-        self.file = file
+    def __init__(self, file: str, data: bytes) -> None:
+        self.file, self.data = file, data
         self.notices: list[Notice] = []
         self.types: dict[str, TypeRef] = {}
         self.defaults: dict[str, Initial] = {}
@@ -249,10 +249,11 @@ class _Reader:
         text = "".join(str(t) for t in node.itertext())
         if language in ("ST", "IL"):
             try:
-                made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(next(iter(node), node))), language)
+                made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(node)), language)
                 return made
             except Unreadable as error:
-                self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log")
+                self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log",
+                                              lambda one: stands_alike(self.data, text, max(1, line_of(node)), one.line, one.column))
                 return OpaqueBody(language, text, assigned_names(text, language))
         self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it writes comes from the log", pou)
         return OpaqueBody(language, text, assigned_names(text, language))
@@ -420,9 +421,12 @@ _MAKERS = {"LeftPowerRail": _Group.left, "RightPowerRail": _Group.right, "Contac
            "Connector": _Group.connector, "Continuation": _Group.continuation, "Comment": _Group.comment}
 
 
-def read_project(root: etree._Element, path: Path) -> Loaded[Program]:
-    """A project in this form, read leniently: what is not known is named in a notice. Source: IEC10.md, IEC 61131-10."""
-    reader = _Reader(str(path))
+def read_project(root: etree._Element, path: Path, data: bytes = b"") -> Loaded[Program]:
+    """A project in this form, read leniently: what is not known is named in a notice. Source: IEC10.md, IEC 61131-10.
+
+    Args: data: the file, for the columns of errors in its texts.
+    """
+    reader = _Reader(str(path), data)
     name, date, company, version = path.stem, "", "", ""
     configurations: list[Configuration] = []
     for node in root:

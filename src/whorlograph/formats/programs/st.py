@@ -82,7 +82,7 @@ class _Reader:
         self.constants = constants_of((s for s in whole if any(p.kind == "CONSTANT" for p in s)), _sections, {})
 
     def say(self, error: Unreadable, effect: str, pou: str = "") -> None:
-        self.notices += error.notices(self.file, pou, effect, columns=True)
+        self.notices += error.notices(self.file, pou, effect)
 
     def read(self) -> None:
         at = 0

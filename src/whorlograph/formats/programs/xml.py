@@ -30,7 +30,7 @@ from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 
 from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
-from .xml_types import line_of, local, read_initial, read_type, whole, words
+from .xml_types import line_of, local, read_initial, read_type, stands_alike, whole, words
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201", "http://www.plcopen.org/xml/tc6.xsd")
 
@@ -45,8 +45,8 @@ _QUIET = {"documentation", "addData", "interface", "body"}
 class _Reader:
     """Walks the document and collects what it had to set aside."""
 
-    def __init__(self, file: str) -> None:
-        self.file = file
+    def __init__(self, file: str, data: bytes = b"") -> None:
+        self.file, self.data = file, data
         self.notices: list[Notice] = []
 
     def say(self, element: etree._Element | None, what: str, effect: str = "", pou: str = "") -> None:
@@ -138,12 +138,13 @@ class _Reader:
 
     def text(self, node: etree._Element, text: str, pou: str, language: str) -> Body:
         """A body in a text language; opaque where it cannot be read."""
-        inner = next(iter(node), node)
+        first = max(1, line_of(node))  # its text begins behind the tag, with the blanks before what stands in it
         try:
-            made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(inner)), language)
+            made: TextBody = resolve("formats.text.body:text_body")(text, first, language)
             return made
         except Unreadable as error:
-            self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log")
+            self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log",
+                                          lambda one: stands_alike(self.data, text, first, one.line, one.column))
             return OpaqueBody(language, text, assigned_names(text, language))
 
     def resource(self, node: etree._Element) -> Resource:
@@ -248,9 +249,9 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     effect = "export with numbers, or declare it constant; it counts as 0"
     unknown = [Notice(Place(str(path), line_of(node)), f"a bound ({name}) is the name of no constant", effect) for node, name in put_numbers(root)]
     if local(root) == ROOT:
-        loaded: Loaded[Program] = resolve("formats.programs.iec10:read_project")(root, path)
+        loaded: Loaded[Program] = resolve("formats.programs.iec10:read_project")(root, path, data)
     else:
-        reader = _Reader(str(path))
+        reader = _Reader(str(path), data)
         loaded = Loaded(reader.program(root, path), reader.notices)
     program = loaded.value
     if not program.pous:

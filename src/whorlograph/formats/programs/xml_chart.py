@@ -201,7 +201,7 @@ class ChartReader:
         if local(language) in ("LD", "FBD"):
             return self.diagram(language)
         text = "".join(str(t) for t in language.itertext())
-        return text_body(text, max(1, line_of(next(iter(language), language))), local(language))
+        return text_body(text, max(1, line_of(language)), local(language))
 
     def _associations(self, node: etree._Element) -> Iterator[Association]:
         owners = [n for n in self._before(node) if local(n) in ("step", "macroStep")]

@@ -36,6 +36,17 @@ def line_of(node: etree._Element) -> int:
     return line if isinstance(line, int) else 0
 
 
+def stands_alike(data: bytes, text: str, first: int, line: int, column: int) -> bool:
+    """Whether a column of a text is that of the file: its line begins as the file's does, no entity stands before it.
+
+    Args: first: the line of the file in which the text begins; line, column: of the file, and of the text.
+    """
+    lines, mine = data.split(b"\n", line)[:line], text.split("\n", line - first + 1)[:line - first + 1]
+    if not 0 < line - first < len(mine) or len(lines) < line:
+        return False
+    return lines[line - 1].decode("utf-8", "replace")[:column - 1] == mine[line - first][:column - 1]
+
+
 def words(node: etree._Element) -> str:
     """The text of a piece of documentation; paragraphs are set apart by a dot."""
     return " · ".join(t for t in (" ".join(str(part).split()) for part in node.itertext()) if t)

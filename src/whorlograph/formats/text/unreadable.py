@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from whorlograph.model.place import Notice, Place
 
 MOST = 20  # errors of one text that are told behind the first
@@ -17,11 +19,11 @@ class Unreadable(Exception):
         self.line, self.column, self.what, self.ends = line, column, what, ends
         self.behind: list[Unreadable] = []
 
-    def notices(self, file: str, pou: str, effect: str, columns: bool = False) -> list[Notice]:
-        """What is said of it, and of those behind it. Args: effect: what comes of it; columns: whether they are those of the file."""
+    def notices(self, file: str, pou: str, effect: str, columns: Callable[[Unreadable], bool] = lambda one: True) -> list[Notice]:
+        """What is said of it, and of those behind it. Args: effect: what comes of it; columns: whether an error's column is that of the file."""
         found = []
         for one in (self, *self.behind):
-            column = f"column {one.column}: " if columns and one.column else ""
+            column = f"column {one.column}: " if one.column and columns(one) else ""
             found.append(Notice(Place(file, one.line, pou), f"{column}{one.what}", effect if one is self else "another error of the same text"))
         return found
 

@@ -78,8 +78,8 @@ class Ladder:
         return "no power"
 
     def wanted(self, said: str, on: bool) -> str:
-        """A gate's words on a path that wants it on or off: a contact's own say it."""
-        return said
+        """A gate's words on a path that wants it on or off: those of a contact say it themselves."""
+        return said if on or said.endswith(tuple(_CONTACTS.values())) else f"{said} negated"
 
     def enabled(self, name: str) -> str:
         """What decides whether a block is executed."""
