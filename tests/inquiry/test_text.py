@@ -60,7 +60,7 @@ class Trails(unittest.TestCase):
         rows = [(0, "X1", 0), (0, "X2", 1), (500, "X1", 1), (700, "X1", 0), (1000, "X2", 0), (1500, "X2", 1)]
         session, answer, text = asked("Y1 := (X1 OR Y1)\n  AND X2;", rows, "Y1")
         self.assertEqual(first(session, answer), ("field-input", "X2", True))
-        self.assertIn("Y1 went off at 1.000 s: in Main 5 X2 opened first", text)
+        self.assertIn("Y1 went off at 1.000 s: in Main 5 X2 became FALSE first", text)
 
     def test_what_a_body_that_cannot_be_read_writes_is_not_called_never_written(self) -> None:
         text = ("PROGRAM Main\nVAR X1 AT %IX0.0 : BOOL; Y1 AT %QX0.0 : BOOL; J : Judge; END_VAR\nJ(A := X1);\nY1 := J.Q AND Ready;\nEND_PROGRAM\n"
@@ -153,12 +153,12 @@ END_FUNCTION_BLOCK
             self.assertNotIn("past", text)
             session, answer, text = asked(body, [*rows[:4], (1000, late, 0), (1500, late, 0)], "Y2", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", late, True), text)
-            self.assertIn("let go (Bits[N] opened first), so Main 8 counts, which writes off", text)
+            self.assertIn("let go (Bits[N] became FALSE first), so Main 8 counts, which writes off", text)
             self.assertIn(f"Bits[{late[1]}] went off", text)
             # Where the text tells how many passes there are each is told by its own names.
             session, answer, text = asked(body.replace("Most", "3"), [*rows[:4], (1000, late, 0), (1500, late, 0)], "Y2", local, symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", late, True), text)
-            self.assertIn(f"let go (Bits[{late[1]}] opened first), so Main 8 counts, which writes off", text)
+            self.assertIn(f"let go (Bits[{late[1]}] became FALSE first), so Main 8 counts, which writes off", text)
         # Two stand: the one that came last is told, none of them alone keeps it off.
         rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (800, "X2", 0), (800, "X1", 1), (900, "X3", 1), (1500, "X3", 1)]
         session, answer, text = asked(body, rows, "Y2", local, symptom=Symptom.WILL_NOT_DROP_OUT)
@@ -288,7 +288,7 @@ END_FUNCTION_BLOCK
             self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
         back = [(0, "X1", 1), (0, "X2", 0), (300, "X2", 1), (900, "X1", 0), (1200, "X2", 1)]
         session, answer, text = asked("F1(S1 := X1, R := X2);\nY1 := F1.Q1;", back, "Y1", "F1 : SR;")
-        self.assertIn("S1 of F1 fell in Main 5 at 0.900 s: X1 opened first, while R stood", text)
+        self.assertIn("S1 of F1 fell in Main 5 at 0.900 s: X1 became FALSE first, while R stood", text)
         self.assertEqual(first(session, answer), ("field-input", "X1", True))
 
     def test_a_path_that_contradicts_itself_explains_no_drop(self) -> None:
@@ -463,7 +463,7 @@ END_FUNCTION_BLOCK
 
     def test_what_is_wanted_off_is_said_so(self) -> None:
         _, _, text = asked("Y1 := X1 AND NOT X2;", [(0, "X1", 1), (0, "X2", 0), (500, "X2", 1), (900, "X2", 1)], "Y1", symptom=Symptom.DROPPED_OUT)
-        self.assertIn("NOT X2 opened first", text)
+        self.assertIn("NOT X2 became FALSE first", text)
         _, _, text = asked("CASE A OF 1: Y1 := FALSE; ELSE Y1 := X1; END_CASE;", [(0, "X1", 0), (200, "X1", 1), (900, "X1", 1)], "Y1")
         self.assertNotIn("CASE does not hold", text)
 

@@ -14,6 +14,7 @@ from whorlograph.drawing.text import draw_rung, wrapped
 from whorlograph.drawing.timeline_layout import TASK_LANES
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.path import SkipKind
+from whorlograph.inquiry.languages import words_of
 from whorlograph.inquiry.trail import Answer, Link, Root
 from whorlograph.model.cells import padded
 from whorlograph.model.chart import ChartBody
@@ -216,7 +217,9 @@ class Scene:
     def _phrase(self, link: Link) -> str:
         state = "on" if link.value is True else "off" if link.value is False else str(link.value)
         if link.kind is LinkKind.RUNG_FALSE:
-            return "went off" if link.since is not None and link.since == self.session.journal.clock.start(link.scan) else "off, no power"
+            if link.since is not None and link.since == self.session.journal.clock.start(link.scan):
+                return "went off"
+            return words_of(self.session.controller.steps.all[link.step]).off() if link.step >= 0 else "off"
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else state
         if link.kind is LinkKind.NEVER_SET and link.tag is None:

@@ -11,7 +11,7 @@ from whorlograph.model.program import Body, OpaqueBody, Pou, Program
 from whorlograph.model.registry import resolve
 from whorlograph.model.steps import Step
 
-_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "FBD": "inquiry.languages.ladder:LADDER", "ST": "inquiry.languages.text:TEXT",
+_LANGUAGES = {"LD": "inquiry.languages.ladder:LADDER", "FBD": "inquiry.languages.ladder:DIAGRAM", "ST": "inquiry.languages.text:TEXT",
               "IL": "inquiry.languages.text:TEXT", "SFC": "inquiry.languages.text:TEXT"}
 
 
@@ -29,6 +29,12 @@ class Words(Protocol):
 
     def lacking(self) -> str:
         """That it is decided off, behind a colon."""
+
+    def fell(self) -> str:
+        """What the condition did that let something go."""
+
+    def off(self) -> str:
+        """What is off because of that, in a few letters."""
 
     def wanted(self, said: str, on: bool) -> str:
         """A gate's words on a path that wants it on, or off."""
@@ -80,7 +86,9 @@ def language_of(body: Body) -> Words | None:
 
 def words_of(step: Step) -> Words:
     """The words of the language that a step is written in."""
-    return _words("ST" if step.rung.statement is not None else "LD")
+    if step.rung.statement is not None:
+        return _words("ST")
+    return _words("FBD" if step.instance.pou is not None and step.instance.pou.body.language == "FBD" else "LD")
 
 
 @cache

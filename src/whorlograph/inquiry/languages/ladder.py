@@ -77,9 +77,17 @@ class Ladder:
         """Power does not come."""
         return "no power"
 
+    def fell(self) -> str:
+        """A contact opens."""
+        return "opened"
+
+    def off(self) -> str:
+        """A coil without power."""
+        return "off, no power"
+
     def wanted(self, said: str, on: bool) -> str:
-        """A gate's words on a path that wants it on or off: those of a contact say it themselves."""
-        return said if on or said.endswith(tuple(_CONTACTS.values())) else f"{said} negated"
+        """A gate's words on a path that wants its tag on or off: a normally closed contact says it itself."""
+        return said if on != said.endswith(_CONTACTS[ContactKind.NORMALLY_CLOSED]) else f"{said} negated"
 
     def enabled(self, name: str) -> str:
         """What decides whether a block is executed."""
@@ -178,4 +186,25 @@ def _fed(step: Step, number: int) -> str:
     return ""
 
 
+class Diagram(Ladder):
+    """Names of what a block diagram is made of: values go through it, no power."""
+
+    def powered(self, on: bool) -> str:
+        """A value is TRUE or FALSE."""
+        return "is TRUE" if on else "is FALSE"
+
+    def lacking(self) -> str:
+        """It is FALSE, behind a colon."""
+        return "FALSE"
+
+    def fell(self) -> str:
+        """A value does not open."""
+        return "became FALSE"
+
+    def off(self) -> str:
+        """What is FALSE."""
+        return "off"
+
+
 LADDER = Ladder()
+DIAGRAM = Diagram()

@@ -117,6 +117,14 @@ class Text:
         """A condition does not hold."""
         return "its condition is FALSE"
 
+    def fell(self) -> str:
+        """A condition does not open."""
+        return "became FALSE"
+
+    def off(self) -> str:
+        """What is FALSE."""
+        return "off"
+
     def wanted(self, said: str, on: bool) -> str:
         """A condition's words where it must hold, or must not."""
         return said if on else f"NOT ({said})" if " " in said else f"NOT {said}"

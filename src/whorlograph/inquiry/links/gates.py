@@ -101,8 +101,7 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     said = words_of(step).wanted(plain, not gate.negated)
     if _not_executed(tracer, gate, seen):
         return f"{said}, which is not executed,"
-    turned = bool(seen.result.values.get(gate.at)) and not tracer.circuit(seen.step).passes(gate, seen.result)
-    return f"{said} (on, where the path wants it off)" if turned and said == plain else said
+    return said
 
 
 def gate_key(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[object, ...]:

@@ -57,7 +57,8 @@ def first_out(tracer: Tracer, power: Expr, now: Seen, before: Seen) -> list[Gate
 def opened_words(tracer: Tracer, lost: list[Gate], now: Seen) -> str:
     """What opened first; of what opened at one instant all, for nobody knows their order."""
     words = list(dict.fromkeys(gate_words(tracer, g, now) for g in at_once(tracer, lost, now)))
-    return f"{words[0]} opened first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} opened at once"
+    fell = words_of(tracer.steps.all[now.step]).fell()
+    return f"{words[0]} {fell} first" if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]} {fell} at once"
 
 
 def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: int, kind: LinkKind = LinkKind.RUNG_FALSE,
