@@ -17,25 +17,23 @@ from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
-from .attempts import attempts, tried_text
 from .generators import runs_freely
-from .links import generator, halted, missed_pulse
+from .links import generator, halted
 from .links.choose import Choice
 from .mismatch import Difference, disagreements, mismatch_root
 from .noted import Now
 from .now import make_timeless
 from .ranking import merge, rank
 from .raster import raster
-from .runs_of_sequences import Attempt, add_setback, attempts_at
 from .seen_otherwise import seen_otherwise
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
+from .will_not_pull_in import will_not_pull_in
 
 MOST_OF_NUMBER = 12  # links of a number's trail
 MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
 MOSTLY = 0.6  # of the times that a tag ended
-MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 
 
 class Inquiry:
@@ -67,7 +65,7 @@ class Inquiry:
         if symptom is Symptom.DROPPED_OUT:
             answer = self._dropped(question.tag, path, scan)
         elif symptom is Symptom.WILL_NOT_PULL_IN:
-            answer = self._blocked(question.tag, path, scan)
+            answer = will_not_pull_in(tracer, question.tag, path, scan, self._answer)
         elif symptom is Symptom.WILL_NOT_DROP_OUT:
             answer = self._stays_on(question.tag, path, scan)
         else:
@@ -130,105 +128,6 @@ class Inquiry:
         back = path.next_change(scan, True) if path.at(scan) else None
         again = f"; it has been on again since {tracer.at(tracer.time(path.last_change(scan, True) or back or scan))}" if path.at(scan) else ""
         return self._answer(Symptom.DROPPED_OUT, tag, False, time, drop, link, f"dropped out at {tracer.at(time)}", again)
-
-    def _blocked(self, tag: int, path: Course, scan: int) -> Answer | None:
-        tracer = self.tracer
-        if path.at(scan):
-            return None
-        dropped = path.last_change(scan, False) or 0
-        tries = attempts(tracer, tag, dropped, scan)
-        scans = tuple(a.scan for a in tries.attempts)
-        commands = frozenset(a.condition for a in tries.attempts[-1:])
-        # The last attempt itself may be one that its reader never saw.
-        last = tracer.time(scans[-1] - 1) + 1 if scans else tracer.time(dropped)
-        missed = missed_pulse.find(tracer, tag, last, tracer.time(scan)) if not tries.trying else None
-        if missed is not None:
-            at = tracer.at(missed.stay.start)
-            answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, missed.stay.start, self.journal.clock.scan_at(missed.stay.start) + 1,
-                                  missed_pulse.link(tracer, tag, missed), f"did not pull in (the last attempt, at {at}, was never seen)")
-            answer.missed, answer.commands = True, commands
-            return answer
-        # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
-        looked = scan if tries.trying or not scans else tries.attempts[-1].lasts
-        tracer.commands = commands
-        link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
-        tracer.commands = frozenset()
-        sequence = self._of_sequence(tag, link, dropped, scan, looked) if not tries.trying else []
-        if sequence:
-            begun = sequence[-1]
-            stands = begun.command >= 0 and self.journal.settled(begun.command, scan) == self.journal.settled(begun.command, begun.scan)
-            looked, scans = scan if stands else begun.looked, tuple(a.scan for a in sequence)
-            commands = frozenset({begun.command} - {-1})
-            tracer.spent, tracer.commands = 0, commands
-            link = tracer.explain(tag, Vantage(looked, LAST), False, 0)
-            tracer.commands = frozenset()
-            if link is not None:
-                add_setback(tracer, link, begun)
-        time = tracer.time(looked)
-        if sequence:
-            what = self._tried_sequence(sequence, stands)
-        elif scans:
-            condition, at = tracer.name(tries.attempts[-1].condition), tracer.at(tracer.time(scans[-1]))
-            still = ""
-            if tries.trying:
-                standing, same = tries.stands()
-                still = ", which still stands" if same else f"; {tracer.name(standing)} still stands"
-            what = f"did not pull in ({tried_text(len(scans), at)}: {condition}{still})"
-        else:
-            plain = [c for c in tries.commands if not c.edge]
-            given = [c for c in plain if not tracer.writers.get(c.tag)]  # by a device or a person
-            named = [tracer.name(c.tag) + ("" if c.on else " off") for c in (given or plain)[:3]]
-            need = f"; an attempt would be {' or '.join(named)}" if named else ""
-            what = f"was never tried: no command of its rungs came while it was off{need}"
-        answer = self._answer(Symptom.WILL_NOT_PULL_IN, tag, False, time, looked, link, what)
-        answer.attempts, answer.commands = scans, commands
-        self._count_blocked(answer, tag, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
-        return answer
-
-    def _tried_sequence(self, sequence: list[Attempt], stands: bool) -> str:
-        """How often a sequence was begun or started in vain, and how far it came at last."""
-        tracer, last = self.tracer, sequence[-1]
-        at, left = tracer.at(tracer.time(last.scan)), tracer.at(tracer.time(last.looked + 1))
-        if last.command >= 0:
-            return f"did not pull in ({tried_text(len(sequence), at)}: {tracer.name(last.command)}{', which still stands' if stands else ''})"
-        runs = f"{len(sequence):,} attempts, the last begun" if len(sequence) > 1 else "tried once, begun"
-        came = f"came as far as {last.step}, until {left}" if last.tag >= 0 else f"stands at {last.step}"
-        return f"did not pull in ({runs} at {at}: the sequence {came})"
-
-    def _of_sequence(self, tag: int, link: Link | None, since: int, scan: int, looked: int) -> list[Attempt]:
-        """The attempts at a sequence that the tag waits for at the asked moment."""
-        if looked != scan:
-            with self.tracer.aside():
-                link = self.tracer.explain(tag, Vantage(scan, LAST), False, 0)
-        return attempts_at(self.tracer, link, since, scan) if link is not None else []
-
-    def _count_blocked(self, answer: Answer, tag: int, looked: dict[int, int]) -> None:
-        """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
-
-        The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
-        Args: looked: by attempt the scan at which it is looked at, where that is another.
-        """
-        keys = {r.key: r for r in answer.roots}
-        if not answer.attempts:
-            for root in answer.roots:
-                root.attempts = root.blocked = 0
-            return
-        seen: dict[object, int] = dict.fromkeys(keys, 0)
-        for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
-            self.tracer.spent = 0
-            link = self.tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
-            for root in merge(link.all_roots()) if link is not None else []:
-                seen[root.key] = seen.get(root.key, 0) + 1
-                if root.key not in keys and root.kind is not RootKind.CONSTANT:
-                    root.changed, root.last = False, False
-                    root.text += f"; it stood in the way at {self.tracer.at(self.tracer.time(scan))}, not at the last attempt"
-                    keys[root.key] = root
-        scans = np.array(answer.attempts, np.int64)
-        for root in keys.values():
-            root.attempts, root.blocked = len(scans), seen.get(root.key, 0)
-            if root.tag is not None and isinstance(root.value, bool) and len(scans) > MOST_ATTEMPTS:
-                root.blocked = int(((course(self.journal, root.tag).at_all(scans) != 0) == root.value).sum())
-        answer.roots = list(keys.values())
 
     def _stays_on(self, tag: int, path: Course, scan: int) -> Answer | None:
         if not path.at(scan):

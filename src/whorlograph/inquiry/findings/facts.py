@@ -208,6 +208,12 @@ class Facts:
         return {n.tag for output in self.outputs for w in self.writers_of(output) if w.kind in (Kind.COIL, Kind.SET)
                 for needs in self.needs(w) for n in needs if n.on and n.tag is not None}
 
+    @cached_property
+    def locking(self) -> set[int]:
+        """The tags that some output's coil asks to be off: what stays on there is on the safe side."""
+        return {n.tag for output in self.outputs for w in self.writers_of(output) if w.kind in (Kind.COIL, Kind.SET)
+                for needs in self.needs(w) for n in needs if not n.on and n.tag is not None}
+
     def read_on_elsewhere(self, tag: int | None, step: int) -> bool:
         """Whether another rung's coil asks an input to be on."""
         return any(n.tag == tag and n.on for _, writers in self.written() for w in writers if w.step != step and w.kind is Kind.COIL

@@ -12,7 +12,7 @@ def find(facts: Facts) -> Iterator[Finding]:
     """Latches that are reset only by inputs that come on: with the wire broken nothing resets them."""
     for tag, writers in facts.written():
         resetters = [w for w in writers if w.kind is Kind.RESET]
-        if not resetters or not any(w.kind is Kind.SET for w in writers) or not facts.drives(tag):
+        if not resetters or not any(w.kind is Kind.SET for w in writers) or not facts.drives(tag) or tag in facts.locking:
             continue
         ways = [needs for w in resetters for needs in facts.needs(w)]
         through = [sorted(n.name for n in needs if n.on and n.tag is not None and facts.from_outside(n.tag)) for needs in ways]

@@ -1,0 +1,140 @@
+"""Will not pull in: the last attempt, what stood in its way, and in the way of how many others (ANSWERS.md, Will not pull in)."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+
+from whorlograph.model.question import RootKind, Symptom
+
+from .attempts import Tries, attempts, tried_text
+from .links import missed_pulse
+from .ranking import merge
+from .runs_of_sequences import Attempt, add_setback, attempts_at
+from .symptoms import Course, course
+from .tracer import LAST, Tracer, Vantage
+from .trail import Answer, Link
+
+MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
+
+
+class Answered(Protocol):
+    """Makes an answer of a trail: with its roots, in a sentence."""
+
+    def __call__(self, symptom: Symptom, tag: int, value: object, time: int, scan: int, link: Link | None, what: str) -> Answer: ...
+
+
+def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered: Answered) -> Answer | None:
+    """Why a tag is off in a scan though it was tried; None where it is on."""
+    if path.at(scan):
+        return None
+    dropped = path.last_change(scan, False) or 0
+    tries = attempts(tracer, tag, dropped, scan)
+    unseen = _never_seen(tracer, tag, tries, dropped, scan, answered) if not tries.trying else None
+    if unseen is not None:
+        return unseen
+    scans, commands = tuple(a.scan for a in tries.attempts), frozenset(a.condition for a in tries.attempts[-1:])
+    # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
+    looked = scan if tries.trying or not scans else tries.attempts[-1].lasts
+    link = _explained(tracer, tag, looked, commands)
+    sequence = _of_sequence(tracer, tag, link, dropped, scan, looked) if not tries.trying else []
+    if sequence:
+        last = sequence[-1]
+        stands = last.command >= 0 and tracer.journal.settled(last.command, scan) == tracer.journal.settled(last.command, last.scan)
+        looked, scans, commands = scan if stands else last.looked, tuple(a.scan for a in sequence), frozenset({last.command} - {-1})
+        tracer.spent = 0
+        link = _explained(tracer, tag, looked, commands)
+        if link is not None:
+            add_setback(tracer, link, last)
+        what = _sequence_tried(tracer, sequence, stands)
+    else:
+        what = _tried(tracer, tries)
+    answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
+    answer.attempts, answer.commands = scans, commands
+    _count_blocked(tracer, answer, tag, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
+    return answer
+
+
+def _explained(tracer: Tracer, tag: int, scan: int, commands: frozenset[int]) -> Link | None:
+    tracer.commands = commands
+    try:
+        return tracer.explain(tag, Vantage(scan, LAST), False, 0)
+    finally:
+        tracer.commands = frozenset()
+
+
+def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int, answered: Answered) -> Answer | None:
+    """The answer where the last attempt was one that its reader never saw; None where it was not."""
+    last = tracer.time(tries.attempts[-1].scan - 1) + 1 if tries.attempts else tracer.time(dropped)
+    missed = missed_pulse.find(tracer, tag, last, tracer.time(scan))
+    if missed is None:
+        return None
+    start = missed.stay.start
+    answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, start, tracer.journal.clock.scan_at(start) + 1, missed_pulse.link(tracer, tag, missed),
+                      f"did not pull in (the last attempt, at {tracer.at(start)}, was never seen)")
+    answer.missed, answer.commands = True, frozenset(a.condition for a in tries.attempts[-1:])
+    return answer
+
+
+def _tried(tracer: Tracer, tries: Tries) -> str:
+    """How often a tag was tried and by what last, in words; of one that was not, what an attempt would be."""
+    if tries.attempts:
+        last, still = tries.attempts[-1], ""
+        if tries.trying:
+            standing, same = tries.stands()
+            still = ", which still stands" if same else f"; {tracer.name(standing)} still stands"
+        return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {tracer.name(last.condition)}{still})"
+    plain = [c for c in tries.commands if not c.edge]
+    given = [c for c in plain if not tracer.writers.get(c.tag)]  # by a device or a person
+    named = [tracer.name(c.tag) + ("" if c.on else " off") for c in (given or plain)[:3]]
+    need = f"; an attempt would be {' or '.join(named)}" if named else ""
+    return f"was never tried: no command of its rungs came while it was off{need}"
+
+
+def _sequence_tried(tracer: Tracer, sequence: list[Attempt], stands: bool) -> str:
+    """How often a sequence was begun or started in vain, and how far it came at last."""
+    last = sequence[-1]
+    at, left = tracer.at(tracer.time(last.scan)), tracer.at(tracer.time(last.looked + 1))
+    if last.command >= 0:
+        return f"did not pull in ({tried_text(len(sequence), at)}: {tracer.name(last.command)}{', which still stands' if stands else ''})"
+    runs = f"{len(sequence):,} attempts, the last begun" if len(sequence) > 1 else "tried once, begun"
+    came = f"came as far as {last.step}, until {left}" if last.tag >= 0 else f"stands at {last.step}"
+    return f"did not pull in ({runs} at {at}: the sequence {came})"
+
+
+def _of_sequence(tracer: Tracer, tag: int, link: Link | None, since: int, scan: int, looked: int) -> list[Attempt]:
+    """The attempts at a sequence that the tag waits for at the asked moment."""
+    if looked != scan:
+        with tracer.aside():
+            link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
+    return attempts_at(tracer, link, since, scan) if link is not None else []
+
+
+def _count_blocked(tracer: Tracer, answer: Answer, tag: int, looked: dict[int, int]) -> None:
+    """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
+
+    The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
+    Args: looked: by attempt the scan at which it is looked at, where that is another.
+    """
+    keys = {r.key: r for r in answer.roots}
+    if not answer.attempts:
+        for root in answer.roots:
+            root.attempts = root.blocked = 0
+        return
+    seen: dict[object, int] = dict.fromkeys(keys, 0)
+    for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
+        tracer.spent = 0
+        link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
+        for root in merge(link.all_roots()) if link is not None else []:
+            seen[root.key] = seen.get(root.key, 0) + 1
+            if root.key not in keys and root.kind is not RootKind.CONSTANT:
+                root.changed, root.last = False, False
+                root.text += f"; it stood in the way at {tracer.at(tracer.time(scan))}, not at the last attempt"
+                keys[root.key] = root
+    scans = np.array(answer.attempts, np.int64)
+    for root in keys.values():
+        root.attempts, root.blocked = len(scans), seen.get(root.key, 0)
+        if root.tag is not None and isinstance(root.value, bool) and len(scans) > MOST_ATTEMPTS:
+            root.blocked = int(((course(tracer.journal, root.tag).at_all(scans) != 0) == root.value).sum())
+    answer.roots = list(keys.values())
