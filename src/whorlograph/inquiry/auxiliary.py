@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 FOLLOWS = 100_000_000  # ns within which an auxiliary follows its coil
 OFTEN = 0.6  # of the times that the coil comes on, at least two
+MOST_OUTPUTS = 200  # that are looked through for the one that an input reports
 PRESSED = 10_000_000_000  # ns that a button is held, at the most
 
 
@@ -89,6 +90,16 @@ def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, .
         if len(lengths) and int(lengths.max()) <= PRESSED:
             return True
     return False
+
+
+def followed(tracer: Tracer, tag: int, scan: int, asked: int) -> int | None:
+    """The output, other than the asked one, that an input reports and that is off in a scan, so that the input is; None where there is none."""
+    outputs = [t.index for t in tracer.running.tags[:tracer.running.public] if t.address is not None and t.address.area == "Q" and t.index != asked
+               and tracer.boolean(t.index) and tracer.writers.get(t.index)]
+    for output in outputs if len(outputs) <= MOST_OUTPUTS else ():
+        if not tracer.journal.settled(output, scan) and reports(tracer, output, tag):
+            return output
+    return None
 
 
 def _at_input(tracer: Tracer, tag: int) -> bool:

@@ -50,7 +50,9 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
         # That a number does not tell when held as it was before says nothing of the value that should have come.
         overdue = root.overdue and (root.proved is not False or root.ended or not isinstance(root.value, bool))
-        return (late, alone, not overdue, not changed, not leads, not root.last,
+        # What only reports an output that is off comes after what keeps that off.
+        reports = root.follows is not None and root.proved is not True
+        return (late, alone, reports, not overdue, not changed, not leads, not root.last,
                 root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

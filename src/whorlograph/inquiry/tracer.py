@@ -106,6 +106,7 @@ class Tracer:
     open: set[tuple[int, ...]] = field(default_factory=set)
     spent: int = 0
     most: int = BUDGET
+    is_aside: bool = False
     number: int | None = None
     now: Now | None = None
     commands: frozenset[int] = frozenset()
@@ -409,13 +410,16 @@ class Tracer:
 
     @contextmanager
     def aside(self) -> Iterator[None]:
-        """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long."""
-        spent, most, coils, open_ = self.spent, self.most, self.coils, self.open
-        self.spent, self.most, self.coils, self.open = 0, BUDGET, [], set()
+        """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long.
+
+        It puts none itself (``is_aside``): of two timers that start one another each would go on asking about the other.
+        """
+        spent, most, coils, open_, aside = self.spent, self.most, self.coils, self.open, self.is_aside
+        self.spent, self.most, self.coils, self.open, self.is_aside = 0, BUDGET, [], set(), True
         try:
             yield
         finally:
-            self.spent, self.most, self.coils, self.open = spent, most, coils, open_
+            self.spent, self.most, self.coils, self.open, self.is_aside = spent, most, coils, open_, aside
 
     def known_as(self, tag: int, row: int | None, view: Vantage) -> tuple[int, ...]:
         """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""

@@ -17,6 +17,7 @@ from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
+from .auxiliary import followed
 from .generators import runs_freely
 from .links import generator, halted
 from .links.choose import Choice
@@ -241,6 +242,11 @@ class Inquiry:
             roots = merge(link.all_roots())
             link.tell_once({})
             roots = roots or [self._end(tag, link)]
+        for root in roots if symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN) else ():
+            if root.kind is RootKind.FIELD_INPUT and root.value is False and root.tag is not None and not root.leads:
+                root.follows = followed(self.tracer, root.tag, scan, tag)
+                if root.follows is not None:
+                    root.text += f"; it reports {self.tracer.name(root.follows)}, which is off"
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
 

@@ -67,16 +67,20 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step))
-    flashes = True
-    for gate in [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]:
-        number = gate_tag(tracer, gate, seen)
+    all_gates = [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]
+    steady = [g for g in all_gates if not _flashes(tracer, g, seen)]
+    completed = set() if change else {g for g in all_gates if _completed(tracer, tag, g, seen)}
+    if steady and completed and not completed & set(steady):
+        completed.add(steady[0])  # what only flashes completes the path again and again; what lets it do so came last of the others
+    first = True
+    for gate in all_gates:
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
-        first, flashes = flashes, flashes and number is not None and tracer.boolean(number) and runs_at(tracer, number, scan)
         if first or gate in followed or gate in others:
             if change:
                 explain_gate(tracer, link, gate, seen, depth, change=True)
             else:
-                explain_beside(tracer, link, gate, seen, depth, _completed(tracer, tag, gate, seen))
+                explain_beside(tracer, link, gate, seen, depth, gate in completed)
+        first = first and gate not in steady
     if change and tag is not None and power is not None and kind is LinkKind.RUNG_TRUE:
         takes_over.add_stuck(tracer, link, tag, tracer.circuit(step).complete(power, seen.result), seen)
     return link
@@ -90,6 +94,12 @@ def _always(tracer: Tracer, tag: int | None, step: int, element: int, scan: int,
     what = f"see {tracer.place(step)}: no input changes it"
     root = Root(RootKind.CONSTANT if depth else RootKind.PROGRAM, None if depth else tag, True, None, text, what, step=step, defect=not depth)
     return Link(kind, tag, value, since, step, scan, text, element, roots=[root])
+
+
+def _flashes(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate looks at what runs freely."""
+    number = gate_tag(tracer, gate, seen)
+    return number is not None and tracer.boolean(number) and runs_at(tracer, number, seen.scan)
 
 
 def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:

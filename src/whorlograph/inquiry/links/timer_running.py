@@ -49,6 +49,8 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
         # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
         child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start)
+        if child is not None and not since_start and q and start_scan > 1 and not tracer.is_aside:
+            _mark_start(tracer, child, call, start_scan)
         again = _ran_again(tracer, call, tags["in"], start_scan, depth) if input_on and row is not None else None
         found.children += [one for one in (again, child) if one is not None]
         return found
@@ -72,7 +74,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         held = f" and has stayed for {duration_text(now - started)}" if name == "TON" else ""
         found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
                    scan if name == "TON" else start_scan, since_start=name != "TON")
-        if name == "TON" and row is not None:
+        if name == "TON" and row is not None and not tracer.is_aside:
             _add_overdue(tracer, found, call, tags, row)
         return found
     if q:
@@ -96,6 +98,15 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     if found is not None:
         found.tag, found.since = tags["q"], since
     return found
+
+
+def _mark_start(tracer: Tracer, child: Link, call: BlockCall, scan: int) -> None:
+    """Of an on-delay that has elapsed: what completed its input then brought that about."""
+    with tracer.aside():
+        start = pin_on(tracer, call, "IN", "", scan, 0, True)
+    began = {(root.key, root.since) for root in start.all_roots() if root.changed} if start is not None else set()
+    for root in child.all_roots():
+        root.changed = root.changed or (root.key, root.since) in began
 
 
 def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int) -> Link | None:

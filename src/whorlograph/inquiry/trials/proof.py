@@ -26,6 +26,7 @@ def prove(runs: TrialRuns, root: Root) -> Proof:
     first: Proof | None = None
     for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest):
         found = judged(runs, one)
+        found = replace(found, ended=found.ended and root.overdue)
         if found.proved:
             return found
         first = found if first is None or (found.ended and not first.ended) else first
