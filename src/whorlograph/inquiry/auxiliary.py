@@ -92,12 +92,20 @@ def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, .
     return False
 
 
-def followed(tracer: Tracer, tag: int, scan: int, asked: int) -> int | None:
-    """The output, other than the asked one, that an input reports and that is off in a scan, so that the input is; None where there is none."""
+def followed(tracer: Tracer, tag: int, since: int | None, scan: int, asked: int) -> int | None:
+    """The output, other than the asked one, that an input reports and that went off before it did; None where there is none.
+
+    Args: since: when the input went off, ns; None where it never was on.
+    """
     outputs = [t.index for t in tracer.running.tags[:tracer.running.public] if t.address is not None and t.address.area == "Q" and t.index != asked
                and tracer.boolean(t.index) and tracer.writers.get(t.index)]
     for output in outputs if len(outputs) <= MOST_OUTPUTS else ():
-        if not tracer.journal.settled(output, scan) and reports(tracer, output, tag):
+        if tracer.journal.settled(output, scan) or not reports(tracer, output, tag):
+            continue
+        path = course(tracer.journal, output)
+        turned = path.scans[path.scans <= scan]
+        # An input that opened first, or did not come with its output, does not only report it: it may be why that went off.
+        if not len(turned) or (since is not None and tracer.time(int(turned[-1])) < since):
             return output
     return None
 

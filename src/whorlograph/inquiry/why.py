@@ -244,7 +244,7 @@ class Inquiry:
             roots = roots or [self._end(tag, link)]
         for root in roots if symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN) else ():
             if root.kind is RootKind.FIELD_INPUT and root.value is False and root.tag is not None and not root.leads:
-                root.follows = followed(self.tracer, root.tag, scan, tag)
+                root.follows = followed(self.tracer, root.tag, root.since, scan, tag)
                 if root.follows is not None:
                     root.text += f"; it reports {self.tracer.name(root.follows)}, which is off"
         shown = value if isinstance(value, (bool, int, float, str)) else None

@@ -11,6 +11,7 @@ from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
@@ -50,7 +51,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
         child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start)
         if child is not None and not since_start and q and start_scan > 1 and not tracer.is_aside:
-            _mark_start(tracer, child, call, start_scan)
+            _mark_start(tracer, child, call, start_scan, scan)
         again = _ran_again(tracer, call, tags["in"], start_scan, depth) if input_on and row is not None else None
         found.children += [one for one in (again, child) if one is not None]
         return found
@@ -100,13 +101,14 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     return found
 
 
-def _mark_start(tracer: Tracer, child: Link, call: BlockCall, scan: int) -> None:
-    """Of an on-delay that has elapsed: what completed its input then brought that about."""
+def _mark_start(tracer: Tracer, child: Link, call: BlockCall, start: int, scan: int) -> None:
+    """Of an on-delay that has elapsed: what completed its input then, and stands as it did, brought that about; a pulse that is over keeps nothing."""
     with tracer.aside():
-        start = pin_on(tracer, call, "IN", "", scan, 0, True)
-    began = {(root.key, root.since) for root in start.all_roots() if root.changed} if start is not None else set()
+        found = pin_on(tracer, call, "IN", "", start, 0, True)
+    began = {(root.key, root.since) for root in found.all_roots() if root.changed} if found is not None else set()
     for root in child.all_roots():
-        root.changed = root.changed or (root.key, root.since) in began
+        stands = root.tag is None or not isinstance(root.value, bool) or tracer.raw(root.tag, Vantage(scan)) == root.value
+        root.changed = root.changed or (stands and (root.key, root.since) in began)
 
 
 def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int) -> Link | None:

@@ -1,0 +1,80 @@
+"""What reports an output back, what completed the input of a delay that has elapsed, what lets an alarm flash."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import Rows
+from tests.inquiry.test_everyday import Asked, asked
+from tests.texts import text_session
+
+
+def _starts(*, broken: bool) -> Rows:
+    """X1 brings Y1 three times, X3 reports it 30 ms later; last X1 goes off, or X3 opens by itself while X1 stays."""
+    rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+    for k in range(4):
+        at = 1000 + 2000 * k
+        rows += [(at, "X1", 1), (at + 30, "X3", 1)]
+        rows += [(at + 1000, "X1", 0), (at + 1030, "X3", 0)] if k < 3 or not broken else [(at + 1000, "X3", 0)]
+    return [*rows, (12_000, "X2", 1), (13_000, "X2", 1)]
+
+
+def _of(body: str, rows: Rows, local: str = "", tag: str = "Y2") -> Asked:
+    return asked(text_session(body, rows, local), tag)
+
+
+class Reports(unittest.TestCase):
+    """An input that reports an output that is off is no cause of its own, unless it opened first."""
+
+    BODY = "Y1 := X1;\nY2 := X2 AND X3 AND X1;"
+    WATCHED = "T1(IN := Y1 AND NOT X3, PT := T#300ms); IF T1.Q THEN Fault := TRUE; END_IF;\nY1 := X1 AND NOT Fault;\nY2 := X3 AND NOT Fault;"
+
+    def test_it_stands_behind_what_keeps_that_off(self) -> None:
+        found = _of(self.BODY, _starts(broken=False))
+        self.assertEqual([r[1] for r in found.roots][:2], ["X1", "X3"])
+        self.assertIn("it reports Y1, which is off", found.answer.roots[1].text)
+        self.assertNotIn("it reports", found.answer.roots[0].text)
+
+    def test_one_that_opened_first_is_the_fault(self) -> None:
+        found = _of(self.BODY, _starts(broken=True))
+        self.assertEqual(found.roots[0], ("field-input", "X3", True))
+        self.assertNotIn("it reports", found.text)
+
+    def test_one_whose_supervision_took_the_output_away_is_the_fault(self) -> None:
+        found = _of(self.WATCHED, _starts(broken=True), "T1 : TON; Fault : BOOL;")
+        self.assertEqual(found.roots[0][:2], ("field-input", "X3"))
+        self.assertNotIn("which is off", found.text, "Y1 went off because of it")
+
+
+class Elapsed(unittest.TestCase):
+    """Of a path to an on-delay that has elapsed what closed last began it."""
+
+    def test_what_completed_the_path_comes_before_what_stood_for_long(self) -> None:
+        body = "T1(IN := X1 AND X2 AND NOT X3, PT := T#1s);\nY2 := NOT T1.Q;"
+        for first, last in (("X1", "X2"), ("X2", "X1")):
+            found = _of(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (2000, first, 1), (5000, last, 1), (9000, "X3", 0)], "T1 : TON;")
+            self.assertEqual(found.roots[0], ("field-input", last, True))
+            changed = {found.session.running.tags[r.tag or 0].name: r.changed for r in found.answer.roots}
+            self.assertTrue(changed[last])
+            self.assertFalse(changed[first])
+
+    def test_two_that_start_one_another_come_to_an_end(self) -> None:
+        body = "T1(IN := T2.Q AND X1, PT := T#1s);\nT2(IN := T1.Q OR X2, PT := T#1s);\nY2 := NOT (T1.Q AND T2.Q);"
+        found = _of(body, [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (9000, "X2", 0), (12_000, "X1", 1)], "T1, T2 : TON;")
+        self.assertLess(len(found.links), 40)
+        self.assertEqual({r[1] for r in found.roots}, {"X1", "X2"})
+
+
+class Flashes(unittest.TestCase):
+    """A lamp beside a blink that never ends: what lets it flash came last, not the blink."""
+
+    BODY = "B1(IN := NOT B2.Q, PT := T#200ms);\nB2(IN := B1.Q, PT := T#200ms);\nIF B1.Q AND X1 AND NOT X3 THEN Alarm := TRUE; END_IF;\nY2 := NOT Alarm;"
+
+    def test_what_was_set_by_a_flash_leads_to_what_let_it(self) -> None:
+        found = _of(self.BODY, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (5000, "X1", 1), (8000, "X3", 0)], "B1, B2 : TON; Alarm : BOOL;")
+        self.assertEqual(found.roots[0], ("field-input", "X1", True))
+        self.assertTrue(found.answer.roots[0].changed)
+
+
+if __name__ == "__main__":
+    unittest.main()
