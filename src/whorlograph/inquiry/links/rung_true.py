@@ -108,14 +108,7 @@ def _completed(tracer: Tracer, tag: int | None, gate: Gate, seen: Seen) -> bool:
     if row is None:
         return False
     scan, passes = tracer.scan_of(row), tracer.circuit(seen.step).passes
-    then = tracer.seen(seen.step, scan)
-    if scan <= 1 or not passes(gate, then.result) or passes(gate, tracer.seen(seen.step, scan - 1).result):
-        return False
-    task, number = tracer.paths.task_of(seen.step), gate_tag(tracer, gate, then)
-    if task < 0 or number is None or tracer.controller.schedule.tasks[task].single is None:
-        return True
-    since = tracer.since_done(number, then)  # what came between two events did not bring about what the second did
-    return since is not None and since >= tracer.time(scan - 1)
+    return scan > 1 and passes(gate, tracer.seen(seen.step, scan).result) and not passes(gate, tracer.seen(seen.step, scan - 1).result)
 
 
 def explain_beside(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int, completed: bool) -> None:

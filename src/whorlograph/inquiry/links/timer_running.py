@@ -102,7 +102,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
 
 
 def _mark_start(tracer: Tracer, child: Link, call: BlockCall, start: int, scan: int) -> None:
-    """Of an on-delay that has elapsed: what completed its input then, and stands as it did, brought that about; a pulse that is over keeps nothing."""
+    """Of an on-delay that has elapsed: what completed its input then, and stands as it did, brought that about."""
     with tracer.aside():
         found = pin_on(tracer, call, "IN", "", start, 0, True)
     began = {(root.key, root.since) for root in found.all_roots() if root.changed} if found is not None else set()
