@@ -7,6 +7,7 @@ import unittest
 from tests.building import Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
+from whorlograph.model.question import Symptom
 
 
 def _starts(*, broken: bool) -> Rows:
@@ -63,6 +64,25 @@ class Elapsed(unittest.TestCase):
         found = _of(body, [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (9000, "X2", 0), (12_000, "X1", 1)], "T1, T2 : TON;")
         self.assertLess(len(found.links), 40)
         self.assertEqual({r[1] for r in found.roots}, {"X1", "X2"})
+
+
+class Watched(unittest.TestCase):
+    """An output whose own running time is watched: what should have ended it is the fault, not the output that went on."""
+
+    BODY = ("IF X1 AND NOT Late THEN Run := TRUE; END_IF;\nIF X2 OR Late THEN Run := FALSE; END_IF;\nY2 := Run;\n"
+            "T1(IN := Y2, PT := T#2s);\nIF T1.Q THEN Late := TRUE; END_IF;")
+
+    def test_the_end_that_did_not_come_leads(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0)]
+        for at in (1000, 4000, 7000):
+            rows += [(at, "X1", 1), (at + 300, "X1", 0)]
+            rows += [(at + 1000, "X2", 1), (at + 1200, "X2", 0)] if at < 7000 else [(12_000, "X1", 0)]
+        found = _of(self.BODY, rows, "T1 : TON; Run, Late : BOOL;")
+        self.assertIs(found.answer.symptom, Symptom.DROPPED_OUT)
+        self.assertEqual(found.roots[0][:2], ("field-input", "X2"))
+        self.assertTrue(found.answer.roots[0].ended)
+        self.assertIn("X2 ended that 2 of 2 times before, and has not come", found.text)
+        self.assertNotIn("program", [r[0] for r in found.roots])
 
 
 class Flashes(unittest.TestCase):

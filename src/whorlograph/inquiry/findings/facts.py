@@ -17,6 +17,7 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
 from ..circuit import Circuit, Gate
+from ..flow import Flow
 from ..tracer import Tracer
 from ..ways import Need, needs_of
 from ..writers import Kind, Writer
@@ -53,6 +54,7 @@ class Facts:
         self.tracer, self.replayed = tracer, replayed
         self.logged = tracer.logged
         self._needs: dict[Writer, list[frozenset[Need]]] = {}
+        self._flows: dict[int, Flow] = {}
 
     # words
 
@@ -290,6 +292,20 @@ class Facts:
             if body not in done and calls.code.instances[number].name not in self.charts:
                 done.add(body)
                 yield from exits
+
+    def flow(self, step: int) -> Flow:
+        """The ways through the body of a step."""
+        number = self.tracer.controller.calls.instance_of[step]
+        if number not in self._flows:
+            self._flows[number] = Flow(self.tracer, number)
+        return self._flows[number]
+
+    def in_turn(self, one: int, other: int) -> bool:
+        """Whether two steps may both run in one run of their body; True where they stand in different ones."""
+        calls = self.tracer.controller.calls
+        if calls.instance_of[one] != calls.instance_of[other] or not calls.exits[calls.instance_of[one]]:
+            return True
+        return one == other or self.flow(one).both(one, other)
 
     def flag_place(self, one: Exit) -> Writer:
         """A jump or return as a place."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from whorlograph.engine.calls import every
+from whorlograph.engine.calls import Exit, every
 from whorlograph.engine.code import Edge, Invoke
 from whorlograph.model.blocks import TIMERS
 
+from ..writers import Kind
 from .facts import Facts, Finding
 
 
@@ -23,7 +24,7 @@ def find(facts: Facts) -> Iterator[Finding]:
                     kinds["timers" if action.block in TIMERS else "blocks"] = None
                 elif isinstance(action, Edge):
                     kinds["edges"] = None
-            if any(facts.is_output(t) for u in facts.tracer.controller.access.of_step(step) if u.writes for t in u.tags()):
+            if any(facts.is_output(t) and _stays(facts, one, t) for u in facts.tracer.controller.access.of_step(step) if u.writes for t in u.tags()):
                 kinds["outputs"] = None
         if kinds:
             last = facts.tracer.steps.all[one.target - 1].rung.number
@@ -32,3 +33,8 @@ def find(facts: Facts) -> Iterator[Finding]:
             effect = "what is left out keeps its last state: outputs stay on, timers stand still, edges are missed"
             text = f"{facts.place(one.step)} can leave out {span}, with {facts.listed(sorted(kinds))}"
             yield facts.finding("skipped-area", facts.flag_place(one), None, text, effect, 2)
+
+
+def _stays(facts: Facts, leaving: Exit, tag: int) -> bool:
+    """Whether an output that is left out keeps its state: nothing else on the way writes it all the same."""
+    return facts.flow(leaving.step).passes_by(leaving, {w.step for w in facts.writers_of(tag) if w.kind is Kind.COIL and not w.guards})

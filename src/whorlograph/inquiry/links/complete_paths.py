@@ -33,7 +33,8 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
         latest = gate_time(tracer, chosen[0], now) if chosen else (0, -1)
         if not best or latest > gate_time(tracer, best[0], now):
             best = chosen or best
-    return best
+    # Where nothing is left: what the coils on the trail were at another time, as before the drop-out that is asked for, is no seal-in.
+    return best or next(([g for g in path if not _the_same(tracer, g, now)] for path in paths), [])
 
 
 def other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[Gate], whole: bool) -> list[Gate]:
@@ -89,5 +90,13 @@ def _holds(tracer: Tracer, gate: Gate, seen: Seen, own: set[int]) -> bool:
         return False  # the step itself gave it before
     if len({w.step for w in tracer.writers.get(tag, ())}) < 2 or tag not in tracer.coils:
         return True
+    return _the_same(tracer, gate, seen)
+
+
+def _the_same(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate looks at a value that the trail is at already."""
+    tag = gate_tag(tracer, gate, seen)
+    if tag is None:
+        return False
     row = tracer.last_row(tag, seen.position, gate_bit(tracer, gate, seen))
     return tracer.known_as(tag, row, tracer.view_of(seen.step, seen.scan)) in tracer.open
