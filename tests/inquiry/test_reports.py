@@ -72,12 +72,24 @@ class Watched(unittest.TestCase):
     BODY = ("IF X1 AND NOT Late THEN Run := TRUE; END_IF;\nIF X2 OR Late THEN Run := FALSE; END_IF;\nY2 := Run;\n"
             "T1(IN := Y2, PT := T#2s);\nIF T1.Q THEN Late := TRUE; END_IF;")
 
-    def test_the_end_that_did_not_come_leads(self) -> None:
-        rows = [(0, "X1", 0), (0, "X2", 0)]
+    def rows(self) -> Rows:
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
         for at in (1000, 4000, 7000):
             rows += [(at, "X1", 1), (at + 300, "X1", 0)]
             rows += [(at + 1000, "X2", 1), (at + 1200, "X2", 0)] if at < 7000 else [(12_000, "X1", 0)]
-        found = _of(self.BODY, rows, "T1 : TON; Run, Late : BOOL;")
+        return rows
+
+    def test_what_was_otherwise_only_before_the_last_time_does_not_lead(self) -> None:
+        found = _of(self.BODY + "\nY1 := NOT Run AND NOT X3;", self.rows(), "T1 : TON; Run, Late : BOOL;", "Y1")
+        self.assertIs(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        names = [r[1] for r in found.roots]
+        self.assertLess(names.index("X3"), names.index("X2"))
+        root = next(r for r in found.answer.roots if r.earlier)
+        self.assertEqual((found.session.running.tags[root.tag or 0].name, root.proved), ("X2", True))
+        self.assertRegex(root.proof, r"does not come on at 5.0\d\d s, and is on all the same at 1\d\.\d+ s")
+
+    def test_the_end_that_did_not_come_leads(self) -> None:
+        found = _of(self.BODY, self.rows(), "T1 : TON; Run, Late : BOOL;")
         self.assertIs(found.answer.symptom, Symptom.DROPPED_OUT)
         self.assertEqual(found.roots[0][:2], ("field-input", "X2"))
         self.assertTrue(found.answer.roots[0].ended)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
+from functools import cached_property
 
 from whorlograph.engine.calls import Exit, every
 from whorlograph.engine.code import Taken
@@ -10,6 +11,7 @@ from whorlograph.engine.code import Taken
 from .tracer import Tracer
 
 MOST = 400  # sets of steps for which the ways without them are kept
+LONGEST = 20_000  # steps of a body for which it is known which may run after which
 
 
 class Flow:
@@ -30,17 +32,31 @@ class Flow:
                 self._before[step - self.first].append(self.first + place)
 
     def both(self, one: int, other: int) -> bool:
-        """Whether two steps may both run in one run."""
-        runs, _ = self._ways_without(frozenset())
-        return {one, other} <= runs and (other in self._after_it(one) or one in self._after_it(other))
+        """Whether two steps may both run in one run; True also where the body is too long to look."""
+        if self.end - self.first > LONGEST:
+            return True
+        a, b = one - self.first, other - self.first
+        runs = self._behind[0] | 1
+        return bool(runs >> a & runs >> b & 1 and (self._behind[a] >> b | self._behind[b] >> a) & 1)
 
     def passes_by(self, leaving: Exit, writing: Collection[int]) -> bool:
         """Whether a run that takes a jump or return may come to its end without any of some steps."""
         come, gone = self._ways_without(frozenset(writing))
         return leaving.step in come and leaving.target in gone
 
-    def _after_it(self, step: int) -> set[int]:
-        return self._reached(self._after[step - self.first], self._after, ())
+    @cached_property
+    def _behind(self) -> list[int]:
+        """By step of the body: a bit for each that may run after it."""
+        found = [0] * (len(self._after) + 1)
+        turned = True
+        while turned:  # once for jumps ahead; again while a jump back makes more of it
+            turned = False
+            for step in range(len(self._after) - 1, -1, -1):
+                bits = found[step]
+                for other in self._after[step]:
+                    bits |= found[other - self.first] | 1 << other - self.first
+                turned, found[step] = turned or bits != found[step], bits
+        return found
 
     def _ways_without(self, without: frozenset[int]) -> tuple[set[int], set[int]]:
         """Which steps a run may come to, and from which it may come to the end, without some."""

@@ -39,21 +39,22 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
 
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
         place, root = item
-        alone = 3 if (root.missed and root.proved is not False) or root.defect else _FIRST.get(root.kind, 4)
+        proved = root.proved and not root.earlier
+        alone = 3 if (root.missed and proved is not False) or root.defect else _FIRST.get(root.kind, 4)
         changed = root.changed and not (stays_off and root.proved is False)
         never = root.since is None and not root.changed
         share = root.blocked / root.attempts if root.attempts else 0.0
-        leads = root.leads and root.proved is not False
+        leads = root.leads and proved is not False
         if root.kind is RootKind.CONSTANT:
             place = -place  # what was written before what it is compared with: further down the trail
         # What stood in the way earlier only, and cures nothing now, comes even after a literal that blocks.
-        late = 2 if not root.last and root.proved is False and not root.changed else root.kind is RootKind.CONSTANT
+        late = 2 if not root.last and proved is False and not root.changed else root.kind is RootKind.CONSTANT
         # That a number does not tell when held as it was before says nothing of the value that should have come.
-        overdue = root.overdue and (root.proved is not False or root.ended or not isinstance(root.value, bool))
+        overdue = root.overdue and (proved is not False or root.ended or not isinstance(root.value, bool))
         # What only reports an output that is off comes after what keeps that off.
-        reports = root.follows is not None and root.proved is not True
+        reports = root.follows is not None and proved is not True
         return (late, alone, reports, not overdue, not changed, not leads, not root.last,
-                root.proved is not True, never, _VERDICT[root.proved], -share, -(root.since or 0), -len(root.short), place)
+                proved is not True, never, _VERDICT[proved], -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)

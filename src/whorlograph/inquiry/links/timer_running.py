@@ -133,7 +133,9 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         scan = tracer.scan_of(one)
         now = tracer.seen(call.step, scan)
         lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
-        ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None})
+        # That an output fell that is watched says nothing of what should have ended it.
+        ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None
+                      and (gate.negated or not tracer.writers.get(tag))})
     often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
     if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
         return  # further back, what a device did

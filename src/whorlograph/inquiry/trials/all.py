@@ -22,6 +22,7 @@ from .verdict import Proof
 def note(root: Root, proof: Proof) -> None:
     """Note at a root what trials showed."""
     root.proved, root.proof, root.trial, root.turns, root.ended = proof.proved, proof.text, proof.trial, proof.turns, proof.ended
+    root.earlier = proof.earlier
 
 
 def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:

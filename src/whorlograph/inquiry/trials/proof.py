@@ -24,13 +24,17 @@ def prove(runs: TrialRuns, root: Root) -> Proof:
     if root.kind is RootKind.FAULT:
         return _without_fault(runs)
     first: Proof | None = None
+    earlier: Proof | None = None
     for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest):
         found = judged(runs, one)
         found = replace(found, ended=found.ended and root.overdue)
-        if found.proved:
+        if found.proved and not found.earlier:
             return found
+        if found.earlier:
+            earlier = earlier or found
+            continue
         first = found if first is None or (found.ended and not first.ended) else first
-    return first or Proof(None, _untried(runs, root), None, None)
+    return earlier or first or Proof(None, _untried(runs, root), None, None)
 
 
 def _untried(runs: TrialRuns, root: Root) -> str:

@@ -21,7 +21,7 @@ class Proof(Struct, frozen=True):
     """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
     start (ns) of the first scan in the window in which it differs, None unless proved; ``fits_until``: from when on (ns) the recording,
     made by a machine that had stopped, no longer fits the trial; None where that is not known; ``ended``: of a drop, that the tag went off
-    before it in the trial."""
+    before it in the trial; ``earlier``: of what does not drop out, that it differs only before the tag came on last."""
 
     proved: bool | None
     text: str
@@ -30,6 +30,7 @@ class Proof(Struct, frozen=True):
     turns: int | None = None
     fits_until: int | None = None
     ended: bool = False
+    earlier: bool = False
 
 
 def judged(runs: TrialRuns, tried: Attempted, log: Log | None = None, since: int | None = None) -> Proof:
@@ -64,7 +65,7 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         text, until = _stays(after, answer.scan, True, journal, log, answer.time)
         return replace(proof(answer.scan, text), fits_until=until)
     wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
-    begins = stretch_begins(answer, original)
+    begins = stretch = stretch_begins(answer, original)
     if not wanted:
         starts = [h.start for h in (*tried.trial.holds, *tried.trial.forces)]
         begins = journal.clock.scan_at(min(starts)) if starts else 1
@@ -74,7 +75,10 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
     when = clock_text(log, journal.clock.start(turned))
     if wanted:
         return proof(turned, f"pulls in at {when}")
-    return proof(turned, f"drops out at {when}" if after.at(turned - 1) else f"does not come on at {when}")
+    text = f"drops out at {when}" if after.at(turned - 1) else f"does not come on at {when}"
+    if turned >= stretch or _differs(before, after, stretch, asked, wanted) is not None:
+        return proof(turned, text)
+    return replace(proof(turned, f"{text}, and is on all the same at {clock_text(log, journal.clock.start(asked))}"), earlier=True)
 
 
 def _ended_before(before: Course, after: Course, scan: int) -> int | None:
