@@ -108,5 +108,25 @@ class Flashes(unittest.TestCase):
         self.assertTrue(found.answer.roots[0].changed)
 
 
+class Over(unittest.TestCase):
+    """What an input was when it brought something about is told as over where it is otherwise by the moment asked for."""
+
+    def test_a_number_that_has_gone_on_changing(self) -> None:
+        body = "IF N1 > 50 THEN Hot := TRUE; ELSIF N1 < 20 THEN Hot := FALSE; END_IF;\nT1(IN := Hot, PT := T#1s);\nY2 := X1 AND NOT T1.Q;"
+        rows = [(0, "X1", 0), (0, "N1", 10), (500, "X1", 1), (2000, "N1", 40), (4000, "N1", 60), (4500, "N1", 70), (6000, "N1", 80), (9000, "X1", 1)]
+        found = _of(body, rows, "T1 : TON; Hot : BOOL;")
+        root = found.answer.roots[0]
+        self.assertEqual((root.value, root.since, root.proved), (60, 4_000_000_000, True))
+        self.assertEqual(root.text, "N1 read 60 from 4.000 s to 4.500 s")
+        self.assertIn("with N1 held at 40", root.proof)
+        self.assertNotIn("found by trying", found.text)
+
+    def test_an_input(self) -> None:
+        session = text_session("IF X3 THEN Late := TRUE; END_IF;\nY2 := X1 AND NOT Late;",
+                               [(0, "X1", 1), (0, "X3", 0), (5000, "X3", 1), (8000, "X3", 0), (9000, "X1", 1)], "Late : BOOL;")
+        for at, text in ((None, "X3 was on from 5.000 s to 8.000 s"), ("7", "X3 on since 5.000 s"), ("7.9", "X3 on since 5.000 s")):
+            self.assertIn(text, [r.text for r in asked(session, "Y2", at).answer.roots])
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -94,7 +94,8 @@ class Tracer:
 
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
     ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
-    not followed; ``chatters``: what chatters is asked for; ``auxiliaries``, ``free``: what was found out about tags.
+    not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
+    ``auxiliaries``, ``free``: what was found out about tags.
     """
 
     controller: Controller
@@ -110,6 +111,7 @@ class Tracer:
     number: int | None = None
     now: Now | None = None
     commands: frozenset[int] = frozenset()
+    asked: int = 0
     chatters: bool = False
 
     def __post_init__(self) -> None:

@@ -54,6 +54,7 @@ class Inquiry:
         name = tracer.name(question.tag)
         if tracer.now is not None:
             return self._now(question, path)
+        tracer.asked = journal.clock.start(scan)
         if not tracer.boolean(question.tag):
             return self._number(question.tag, scan)
         symptom = question.symptom or self._symptom(question.tag, path, scan, at)

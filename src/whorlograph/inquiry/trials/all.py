@@ -33,6 +33,8 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
     answer = runs.answer
     if answer.symptom is Symptom.VALUE:
         return
+    if tracer.now is None:
+        tracer.asked = tracer.time(max(1, answer.asked))
     try:
         for root in answer.roots:
             note(root, prove(runs, root))
