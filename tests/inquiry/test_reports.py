@@ -59,6 +59,14 @@ class Elapsed(unittest.TestCase):
             self.assertTrue(changed[last])
             self.assertFalse(changed[first])
 
+    def test_what_ended_it_before_and_has_not_come_leads(self) -> None:
+        rows = [(0, "X1", 0), (0, "X3", 0)]
+        for at in (1000, 4000, 7000):
+            rows += [(at, "X1", 1), *([(at + 300, "X3", 1)] if at < 7000 else []), (at + 1500, "X1", 0), (at + 1600, "X3", 0)]
+        found = _of("T1(IN := X1 AND NOT X3, PT := T#1s);\nY2 := X1 AND NOT T1.Q;", [*rows, (9000, "X1", 0)], "T1 : TON;")
+        self.assertEqual((found.roots[0][:2], found.answer.roots[0].overdue), (("field-input", "X3"), True))
+        self.assertIn("X3 ended that 2 of 2 times before, and has not come", found.text)
+
     def test_two_that_start_one_another_come_to_an_end(self) -> None:
         body = "T1(IN := T2.Q AND X1, PT := T#1s);\nT2(IN := T1.Q OR X2, PT := T#1s);\nY2 := NOT (T1.Q AND T2.Q);"
         found = _of(body, [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (9000, "X2", 0), (12_000, "X1", 1)], "T1, T2 : TON;")

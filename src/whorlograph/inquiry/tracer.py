@@ -395,7 +395,7 @@ class Tracer:
         Returns: None where the trail comes back to itself or is too long.
         """
         row = self.last_row(tag, self.position(view), bit)
-        key = self.known_as(tag, row, view)
+        key = self.known_as(tag, row, view, bit)
         again = self.boolean(tag) and self.coils.count(tag) > 1  # from scan to scan on the same way
         if again or key in self.open or self.spent >= self.most or depth > DEEPEST:
             return None
@@ -423,12 +423,12 @@ class Tracer:
         finally:
             self.spent, self.most, self.coils, self.open, self.is_aside = spent, most, coils, open_, aside
 
-    def known_as(self, tag: int, row: int | None, view: Vantage) -> tuple[int, ...]:
+    def known_as(self, tag: int, row: int | None, view: Vantage, bit: int = -1) -> tuple[int, ...]:
         """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""
         writers = self.writers.get(tag, ())
         last = max((self.ran(w.step, view), int(self.paths.order[w.step])) for w in writers) if len(writers) > 1 and \
             all(w.kind is Kind.COIL for w in writers) else (0, -1)
-        return tag, row if row is not None else -1, last[1]
+        return tag, row if row is not None else -1, last[1], bit
 
     def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
         """What made a tag change in a row of the journal."""

@@ -17,7 +17,7 @@ from ..languages import words_of
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import assumed, counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, standing_reset, tallied, timer_running
+from . import assumed, counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, shifted, standing_reset, tallied, timer_running
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .field_input import input_link
 from .pins import explain_value
@@ -62,7 +62,10 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         own = _switched(tracer, tag, writer, seen, depth, change)
     found = own or Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
     found.value, found.since = value, since
-    if bit >= 0 and moved_bit.add(tracer, found, writer.value, seen, depth, bit):
+    if bit >= 0 and moved_bit.add(tracer, found, writer, seen, depth, bit):
+        if change and guard is not None and shifted.shift_of(tracer, writer) is not None:
+            when = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, True, _enabled(tracer, step, source))
+            found.children += [when] if when is not None else []
         return found
     stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
     values_first = own is None and not loop and (stood or tracer.number is not None)

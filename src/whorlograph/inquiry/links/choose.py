@@ -28,6 +28,7 @@ from . import (
     rung_false,
     rung_true,
     set_by,
+    shifted,
     skipped,
     standing_reset,
     step_inactive,
@@ -126,6 +127,11 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if not tracer.boolean(tag):
         if row is None and tracer.now is not None and (tag in tracer.now.given or tag in tracer.now.assumed):
             return given_link(tracer, tag, tracer.raw(tag, view))
+        brought = shifted.brought(tracer, tag, view, bit) if bit >= 0 else None
+        if brought is not None:
+            giver, scan = brought
+            return written.bit_link(tracer, tag, giver, scan, depth) if giver.bit >= 0 else \
+                block.written(tracer, tag, giver, scan, depth, change=False, bit=bit)
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)

@@ -98,5 +98,5 @@ def _the_same(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     tag = gate_tag(tracer, gate, seen)
     if tag is None:
         return False
-    row = tracer.last_row(tag, seen.position, gate_bit(tracer, gate, seen))
-    return tracer.known_as(tag, row, tracer.view_of(seen.step, seen.scan)) in tracer.open
+    bit = gate_bit(tracer, gate, seen)
+    return tracer.known_as(tag, tracer.last_row(tag, seen.position, bit), tracer.view_of(seen.step, seen.scan), bit) in tracer.open

@@ -1,4 +1,4 @@
-"""One bit of a word that was moved, or passed through masks: the bit of which word it came from, and which mask took it away."""
+"""One bit of a word that was moved or shifted, or passed through masks: the bit of which word it came from, and which mask took it away."""
 
 from __future__ import annotations
 
@@ -6,18 +6,21 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Const, Convert, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.types import ELEMENTARY
 
 from ..trail import Link
+from ..writers import Writer
+from . import shifted
 from .pins import explain_operand
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, bit: int) -> bool:
+def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
     """Add to the link of a written word why one bit of it is as it is; False where it cannot be followed through what was computed."""
     circuit = tracer.circuit(seen.step)
-    made = circuit.made(value)
+    made = circuit.made(writer.value)
     while isinstance(made, Convert):
         made = circuit.made(made.value)
     state = "on" if _bit(made, seen, bit) else "off"
@@ -25,6 +28,9 @@ def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, 
         link.text += f"; its bit {bit} is {state}"
         explain_operand(tracer, link, made, seen, depth, bit)
         return True
+    shift = shifted.shift_of(tracer, writer)
+    if shift is not None:
+        return _add_shifted(tracer, link, writer, shift, seen, depth, bit)
     if not isinstance(made, Op) or made.code not in ("AND", "OR"):
         return False
     deciding = [one for one in (circuit.made(a) for a in made.args) if isinstance(one, (Load, Const))]
@@ -39,6 +45,30 @@ def add(tracer: Tracer, link: Link, value: Expr | None, seen: Seen, depth: int, 
         link.text += f": bit {bit} of {' and of '.join(names)} takes it away"
     for one in wanted:
         explain_operand(tracer, link, one, seen, depth, bit)
+    return True
+
+
+def _add_shifted(tracer: Tracer, link: Link, writer: Writer, shift: tuple[Op, Load, int], seen: Seen, depth: int, bit: int) -> bool:
+    """Of a word that was shifted or rotated by a fixed number of places: the bit that stood there before, and what brought that."""
+    made, word, by = shift
+    width = ELEMENTARY[made.type].bits
+    before = bit - by if made.code in ("SHL", "ROL") else bit + by
+    if made.code in ("ROL", "ROR"):
+        before %= width
+    cell = seen.result.cells.get(word.at)
+    if not 0 <= before < width or cell is None:
+        link.text += f"; a zero was moved into its bit {bit}"
+        return True
+    here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and w.at < writer.at and w.at in seen.result.stored]
+    if here:
+        return False  # what the step itself gave it before is not told bit by bit
+    link.text += f"; its bit {bit} is {'on' if _bit(word, seen, before) else 'off'}, which was bit {before} of {_name(tracer, word, seen)}"
+    if tracer.writers.get(cell.number):
+        child = tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), False, depth + 1, before)
+        if child is not None:
+            link.children.append(child)
+    else:
+        explain_operand(tracer, link, word, seen, depth, before)
     return True
 
 

@@ -139,6 +139,10 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
     often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
     if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
         return  # further back, what a device did
+    for root in [next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None) for tag in often]:
+        if root is not None:
+            root.overdue = True
+            found.text += f"; {tracer.name(root.tag)} ended that {often[root.tag or 0]} of {len(fell)} times before, and has not come"
     for above, part in [one for tag in often for one in _parts(found, tag)[:1]]:
         found.text += f"; {tracer.name(part.tag)} ended that {often[part.tag or 0]} of {len(fell)} times before, and has not come"
         above.children.remove(part)

@@ -59,7 +59,7 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
     if now is None or now.value != value:
         return None
     if now.scan <= 1:  # nothing was before; of several that wrote the same in the first scan the last counts
-        return written.link(tracer, tag, now.writer, now.scan, value, depth) if now.writer.step != tracer.journal.step(row) else None
+        return written.link(tracer, tag, now.writer, now.scan, value, depth, bit) if now.writer.step != tracer.journal.step(row) else None
     former = tracer.former(now.writer.step, now.scan)
     skip = tracer.paths.skipped(tracer.journal, now.writer.step, former) if former > 0 else None
     if skip is not None:
@@ -70,7 +70,7 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
         if earlier is not None:  # it only held what an earlier rung of the same scan gave or took away
             here = tracer.view_of(now.writer.step, now.scan)
             return link(tracer, tag, earlier, value, here, depth + 1, bit) or tracer.links.row(tracer, earlier, value, depth, bit)
-        return preempted.around(tracer, tag, now.writer, now.scan, written.link(tracer, tag, now.writer, now.scan, value, depth), depth)
+        return preempted.around(tracer, tag, now.writer, now.scan, written.link(tracer, tag, now.writer, now.scan, value, depth, bit), depth)
     before = last_write(tracer, tag, Vantage(scan - 1, order), bit)
     if before is None or before.value == value:
         return None
