@@ -88,6 +88,7 @@ class Writers:
         self.access, self.calls, self.order = controller.access, controller.calls, controller.calls.order
         self.code: Code = controller.code
         self._steps: dict[int, dict[int, tuple[Action, tuple[Expr, ...]]]] = {}
+        self._turns: dict[int, tuple[int, ...]] = {}
 
     @cached_property
     def by_tag(self) -> dict[int, list[Writer]]:
@@ -98,7 +99,19 @@ class Writers:
                 writer = self.writer(use.step, use.at, use.element, use.how)
                 for tag in use.tags() if writer is not None else ():
                     found.setdefault(tag, {})[writer] = None  # type: ignore[index]
-        return {tag: sorted(self._without_takers(tag, list(writers)), key=lambda w: int(self.order[w.step])) for tag, writers in found.items()}
+        return {tag: sorted(self._without_takers(tag, list(writers)), key=self.turn) for tag, writers in found.items()}
+
+    def turn(self, writer: Writer) -> tuple[int, ...]:
+        """A writer's turn in one pass over the program: the step and node of each call down to its body, then its own; of several calls the first."""
+        return *self._turn_of(writer.step), int(self.order[writer.step]), writer.at
+
+    def _turn_of(self, step: int) -> tuple[int, ...]:
+        number = self.calls.instance_of.get(step, -1)
+        if number not in self._turns:
+            callers = [(self._turn_of(c.step), int(self.order[c.step]), c.call.at) for c in self.calls.callers.get(number, ())]
+            above, *call = min(callers, default=((),))
+            self._turns[number] = (*above, *call)
+        return self._turns[number]
 
     def _without_takers(self, tag: int, writers: list[Writer]) -> list[Writer]:
         """The writers of a tag but for a block that takes in what another step has written to its pin."""

@@ -158,9 +158,9 @@ class Facts:
             found.setdefault((step.pou, step.rung.number, one.element), one)
         return list(found.values())
 
-    def order(self, writer: Writer) -> tuple[int, int]:
+    def order(self, writer: Writer) -> tuple[int, ...]:
         """A writer's place in the order of execution."""
-        return int(self.tracer.controller.calls.order[writer.step]), writer.at
+        return self.tracer.written.turn(writer)
 
     def needs(self, writer: Writer) -> list[frozenset[Need]]:
         """The ways in which a coil has power, as needs; those that contradict themselves left out."""

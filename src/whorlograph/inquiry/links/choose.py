@@ -187,7 +187,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         return not_run_yet(tracer, tag, view)
     plain = come
     running = [w for w in plain if tracer.paths.skipped(tracer.journal, w.step, tracer.ran(w.step, view)) is None]
-    running.sort(key=lambda w: (tracer.ran(w.step, view), int(tracer.paths.order[w.step]), w.at))  # amid a scan, those behind ran in the one before
+    running.sort(key=lambda w: (tracer.ran(w.step, view), *tracer.written.turn(w)))  # amid a scan, those behind ran in the one before
     while len(running) > 1 and (_gave_otherwise(tracer, running[-1], value, view) or _only_holds(tracer, tag, running[-1], value, view)):
         running.pop()
     last = running[-1] if running else plain[-1]

@@ -39,10 +39,10 @@ def brought(tracer: Tracer, tag: int, view: Vantage, bit: int) -> tuple[Writer, 
     writers = [w for w in tracer.writers.get(tag, ()) if w.bit < 0 or w.bit == bit]
     if not any(shift_of(tracer, w) is not None for w in writers if w.bit < 0):
         return None
-    found = [(scan, int(tracer.paths.order[w.step]), w.at, w) for w in writers if (scan := _executed_last(tracer, w, view)) is not None]
+    found = [(scan, tracer.written.turn(w), w) for w in writers if (scan := _executed_last(tracer, w, view)) is not None]
     if not found:
         return None
-    scan, *_, writer = max(found, key=lambda one: one[:3])
+    scan, _, writer = max(found, key=lambda one: one[:2])
     row = tracer.journal.last_row(tag, tracer.position(view))
     return (writer, scan) if row is None or tracer.scan_of(row) <= scan else None
 

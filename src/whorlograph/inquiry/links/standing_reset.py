@@ -27,10 +27,10 @@ def of_bistable(tracer: Tracer, found: Link, call: BlockCall, label: str, scan: 
 
 def of_latch(tracer: Tracer, found: Link, tag: int, setters: list[Writer], resetters: list[Writer], view: Vantage, depth: int) -> None:
     """Add to the link of a latch that is off the reset coils that have power in the scan seen, and their turn behind every set coil."""
-    last = max(((int(tracer.paths.order[w.step]), w.at) for w in setters), default=None)
+    last = max((tracer.written.turn(w) for w in setters), default=None)
     for writer in resetters:
         scan = tracer.ran(writer.step, view)
-        behind = last is not None and (int(tracer.paths.order[writer.step]), writer.at) > last
+        behind = last is not None and tracer.written.turn(writer) > last
         tasks = {tracer.paths.task_of(w.step) for w in (*setters, writer)}
         if not behind or len(tasks) > 1 or scan <= 0 or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None or writer.power is None:
             continue

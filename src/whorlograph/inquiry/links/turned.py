@@ -29,7 +29,7 @@ class Write(Struct, frozen=True):
 
 def last_write(tracer: Tracer, tag: int, view: Vantage, bit: int) -> Write | None:
     """Of all that was written in one evaluation of each step before a view: what was written last; None where nothing was."""
-    found: tuple[tuple[int, int, int], Write] | None = None
+    found: tuple[tuple[int, ...], Write] | None = None
     for writer in tracer.writers.get(tag, ()):
         if writer.kind is Kind.BLOCK or (bit >= 0 and writer.bit not in (bit, -1)):
             continue
@@ -41,7 +41,7 @@ def last_write(tracer: Tracer, tag: int, view: Vantage, bit: int) -> Write | Non
             continue
         if bit >= 0 and writer.bit < 0:
             value = int(value) >> bit & 1
-        key = (scan, int(tracer.paths.order[writer.step]), writer.at)
+        key = (scan, *tracer.written.turn(writer))
         if found is None or key > found[0]:
             found = key, Write(writer, scan, bool(value))
     return found[1] if found is not None else None
