@@ -7,7 +7,7 @@ import unittest
 from tests.building import Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
-from whorlograph.model.question import Symptom
+from whorlograph.model.question import RootKind, Symptom
 
 
 def _starts(*, broken: bool) -> Rows:
@@ -134,6 +134,26 @@ class Over(unittest.TestCase):
                                [(0, "X1", 1), (0, "X3", 0), (5000, "X3", 1), (8000, "X3", 0), (9000, "X1", 1)], "Late : BOOL;")
         for at, text in ((None, "X3 was on from 5.000 s to 8.000 s"), ("7", "X3 on since 5.000 s"), ("7.9", "X3 on since 5.000 s")):
             self.assertIn(text, [r.text for r in asked(session, "Y2", at).answer.roots])
+
+
+class Numbers(unittest.TestCase):
+    """Of what a comparison reads the latest brought it about; a measured value that ended an output before, and has not now, leads."""
+
+    def test_what_was_set_long_before_did_not_bring_it_about(self) -> None:
+        body = "IF X2 THEN B := 30; ELSE B := 20; END_IF;\nT1(IN := N1 >= B, PT := T#1s);\nY2 := T1.Q;"
+        found = _of(body, [(0, "X2", 0), (0, "N1", 10), (500, "X2", 1), (3000, "N1", 40), (6000, "N1", 40)], "T1 : TON;")
+        changed = {found.session.running.tags[r.tag or 0].name: r.changed for r in found.answer.roots if r.kind is RootKind.FIELD_INPUT}
+        self.assertEqual(changed, {"N1": True, "X2": False})
+
+    def test_a_measured_value_that_has_not_come(self) -> None:
+        body = "IF N1 >= 50 THEN Hot := TRUE; ELSIF N1 < 20 THEN Hot := FALSE; END_IF;\nY2 := X1 AND NOT Hot;"
+        rows = [(0, "X1", 0), (0, "N1", 10)]
+        for at in (1000, 5000, 9000):
+            rows += [(at, "X1", 1), (at + 1000, "N1", 60 if at < 9000 else 40), *([(at + 1500, "X1", 0), (at + 1600, "N1", 10)] if at < 9000 else [])]
+        found = _of(body, [*rows, (14_000, "X1", 1)], "Hot : BOOL;")
+        self.assertIs(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual((found.roots[0][:2], found.answer.roots[0].overdue), (("field-input", "N1"), True))
+        self.assertIn("it ended Y2 2 of 2 times before, and has not now", found.answer.roots[0].text)
 
 
 if __name__ == "__main__":

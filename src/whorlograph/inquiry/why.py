@@ -160,6 +160,8 @@ class Inquiry:
         as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
         for root in roots if as_always else ():
             root.overdue = root.leads and often[root.key] >= max(2, MOSTLY * len(ended))
+            if root.overdue:
+                root.text += f"; it ended {self.tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
 
     def _longer_than_ever(self, path: Course, scan: int) -> bool:
         """Whether a tag that is on has been so for longer than in any earlier stretch of the log."""

@@ -53,9 +53,19 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                         found.children.append(child)
     if not found.children:
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None)
+        if not change and len(loads) > 1:
+            _only_the_last(found)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     return found
+
+
+def _only_the_last(found: Link) -> None:
+    """Of several values that a comparison stands on only the one that changed last brought it about."""
+    roots = list(found.all_roots())
+    last = max((root.since or 0 for root in roots), default=0)
+    for root in roots:
+        root.changed = root.changed and (root.since or 0) == last
 
 
 def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:

@@ -105,7 +105,9 @@ def _mark_start(tracer: Tracer, child: Link, call: BlockCall, start: int, scan: 
     """Of an on-delay that has elapsed: what completed its input then, and stands as it did, brought that about."""
     with tracer.aside():
         found = pin_on(tracer, call, "IN", "", start, 0, True)
-    began = {(root.key, root.since) for root in found.all_roots() if root.changed} if found is not None else set()
+    came = [root for root in found.all_roots() if root.changed and root.since is not None] if found is not None else []
+    last = max((root.since or 0 for root in came), default=0)
+    began = {(root.key, root.since) for root in came if root.since == last}
     for root in child.all_roots():
         stands = root.tag is None or not isinstance(root.value, bool) or tracer.raw(root.tag, Vantage(scan)) == root.value
         root.changed = root.changed or (stands and (root.key, root.since) in began)
