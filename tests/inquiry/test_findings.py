@@ -7,6 +7,7 @@ import unittest
 from msgspec.structs import replace
 
 from tests.building import Draw, Rows, program_of, program_with, session_of, tasked
+from tests.inquiry.test_everyday import asked
 from tests.texts import text_session
 from whorlograph.desk.checking import check, check_json, check_text
 from whorlograph.desk.session import Session
@@ -335,6 +336,23 @@ class Arrays(unittest.TestCase):
         body: LadderBody = ladder.body()
         pous = dict(made.pous) | {"spare": replace(made.pous["main"], name="Spare", body=body)}
         self.assertTrue(of(session_of(replace(made, pous=pous), []), "never-called"))
+
+
+class Turns(unittest.TestCase):
+    """What stands behind a call in the caller's statement comes behind all that the called body writes."""
+
+    BLOCK = "FUNCTION_BLOCK Watch VAR_INPUT E : BOOL; END_VAR VAR_OUTPUT Late : BOOL; END_VAR IF E THEN Late := TRUE; END_IF; END_FUNCTION_BLOCK"
+    AFTER = "FOR J := 1 TO 2 DO P[J](E := X1); IF X2 THEN P[J].Late := FALSE; END_IF; END_FOR;\nY1 := P[1].Late;"
+    BEFORE = "FOR J := 1 TO 2 DO IF X2 THEN P[J].Late := FALSE; END_IF; P[J](E := X1); END_FOR;\nY1 := P[1].Late;"
+
+    def test_the_one_that_comes_last_dominates(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (4000, "X1", 1)]
+        for body, on, dominates in ((self.AFTER, False, "the reset in Main"), (self.BEFORE, True, "the set in Watch")):
+            session = text_session(body, rows, "P : ARRAY[1..2] OF Watch; J : INT;", self.BLOCK)
+            self.assertIn(dominates, " ".join(f.effect + f.text for f in of(session, "order-decides")))
+            found = asked(session, "Y1")
+            self.assertEqual(found.answer.value, on)  # as the replay has it
+            self.assertEqual(found.roots[0], ("field-input", "X1" if on else "X2", True))
 
 
 if __name__ == "__main__":

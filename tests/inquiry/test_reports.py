@@ -1,4 +1,4 @@
-"""What reports an output back, what completed the input of a delay that has elapsed, what lets an alarm flash."""
+"""Reports, supervision, delays, numbers that go on changing: which device leads, and what is said of when it was so."""
 
 from __future__ import annotations
 
@@ -128,6 +128,11 @@ class Over(unittest.TestCase):
         self.assertEqual(root.text, "N1 read 60 from 4.000 s to 4.500 s")
         self.assertIn("with N1 held at 40", root.proof)
         self.assertNotIn("found by trying", found.text)
+
+    def test_a_bounce_that_no_scan_saw_does_not_end_it(self) -> None:
+        session = text_session("IF X3 THEN Late := TRUE; END_IF;\nY2 := X1 AND NOT Late;",
+                               [(0, "X1", 1), (0, "X3", 0), (5000, "X3", 1), (8002, "X3", 0), (8004, "X3", 1), (9000, "X1", 1)], "Late : BOOL;")
+        self.assertIn("X3 on since 5.000 s", [r.text.partition(";")[0] for r in asked(session, "Y2").answer.roots])
 
     def test_an_input(self) -> None:
         session = text_session("IF X3 THEN Late := TRUE; END_IF;\nY2 := X1 AND NOT Late;",

@@ -92,7 +92,7 @@ def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, .
     return False
 
 
-def followed(tracer: Tracer, tag: int, since: int | None, scan: int, asked: int) -> int | None:
+def reported_off(tracer: Tracer, tag: int, since: int | None, scan: int, asked: int) -> int | None:
     """The output, other than the asked one, that an input reports and that went off before it did; None where there is none.
 
     Args: since: when the input went off, ns; None where it never was on.

@@ -112,6 +112,13 @@ class Circuit:
             found = self.behind(self.kept[found.target.cell].value)
         return found
 
+    def plain(self, value: Expr | None) -> Expr | None:
+        """What a value is computed from, whatever type it is brought to."""
+        found = self.made(value)
+        while isinstance(found, Convert):
+            found = self.made(found.value)
+        return found
+
     def load(self, gate: Gate) -> Load | None:
         """The tag that a gate looks at itself: a contact's, an edge's, a block's output."""
         found = self.behind(self.leaves.get(gate.at))

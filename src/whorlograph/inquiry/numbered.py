@@ -34,7 +34,7 @@ def leading(tracer: Tracer, tag: int, now: int, wanted: int) -> list[Writer]:
     """The writers that lead from one number of their tag towards another; where no way is known, all that lead from it."""
     leaving = [w for w in tracer.writers.get(tag, ()) if now in left_by(tracer, tag, w)]
     away = distances(tracer, tag, wanted) if len(leaving) > 1 else {}
-    nearer = [w for w in leaving if (given := _given(tracer, w)) is not None and away.get(given, len(away)) < away.get(now, 0)]
+    nearer = [w for w in leaving if (given := given_by(tracer, w)) is not None and away.get(given, len(away)) < away.get(now, 0)]
     return nearer or leaving
 
 
@@ -42,7 +42,7 @@ def distances(tracer: Tracer, tag: int, number: int) -> dict[int, int]:
     """By number of a step: how many writes of literals lead from it to another."""
     edges: dict[int, set[int]] = {}
     for writer in tracer.writers.get(tag, ()):
-        given = _given(tracer, writer)
+        given = given_by(tracer, writer)
         if given is not None:
             edges.setdefault(given, set()).update(left_by(tracer, tag, writer))
     found, todo = {number: 0}, [number]
@@ -55,7 +55,7 @@ def distances(tracer: Tracer, tag: int, number: int) -> dict[int, int]:
     return found
 
 
-def _given(tracer: Tracer, writer: Writer) -> int | None:
+def given_by(tracer: Tracer, writer: Writer) -> int | None:
     """The literal that a writer gives."""
     literal = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
     return int(literal.value) if literal is not None and isinstance(literal.value, int) else None
@@ -63,10 +63,10 @@ def _given(tracer: Tracer, writer: Writer) -> int | None:
 
 def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
     """The numbers of its tag, compared for equality, at which a writer gives it another; a timer's input counts with what waits for it."""
-    target = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
-    if writer.guard is None or target is None:
+    given = given_by(tracer, writer)
+    if writer.guard is None or given is None:
         return set()
-    return _compared_with(tracer, tag, writer.step, writer.guard, set()) - {int(target.value) if isinstance(target.value, int) else -1}
+    return _compared_with(tracer, tag, writer.step, writer.guard, set()) - {given}
 
 
 def _compared_with(tracer: Tracer, tag: int, step: int, power: Expr, through: set[int]) -> set[int]:

@@ -55,7 +55,7 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         # That a number does not tell when held as it was before says nothing of the value that should have come.
         overdue = root.overdue and (proved is not False or root.ended or not isinstance(root.value, bool))
         # What only reports an output that is off comes after what keeps that off.
-        reports = root.follows is not None and proved is not True
+        reports = root.reports is not None and proved is not True
         return (late, alone, reports, not overdue, not changed, not leads, not root.last,
                 proved is not True, never, _VERDICT[proved], -share, -(root.since or 0), -len(root.short), place)
 

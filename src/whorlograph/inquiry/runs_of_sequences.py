@@ -25,7 +25,7 @@ MOST_STARTS = 20  # runs of which it is looked at what began them
 FAR = 1 << 20  # no way leads to the step
 
 
-class Attempt(Struct, frozen=True):
+class SequenceAttempt(Struct, frozen=True):
     """A run that began in a scan, nearest to the wanted step up to ``looked``, where ``step`` was active and ``tag`` then changed.
 
     One that is under way at the asked moment is looked at there: ``tag`` -1. A start in vain: ``command`` is the tag that started, and it is
@@ -54,7 +54,7 @@ class _Sequence(Struct, frozen=True):
     at_rest: int
 
 
-def attempts_at(tracer: Tracer, link: Link, since: int, until: int) -> list[Attempt]:
+def attempts_at(tracer: Tracer, link: Link, since: int, until: int) -> list[SequenceAttempt]:
     """The attempts between two scans at the sequence that a trail waits for; none where it waits for none."""
     found: _Sequence | None = None
     for _, one in link.walk():
@@ -72,7 +72,7 @@ def attempts_at(tracer: Tracer, link: Link, since: int, until: int) -> list[Atte
     return sorted([*runs, *_in_vain(tracer, found, runs, since, until)], key=lambda a: a.scan)
 
 
-def add_setback(tracer: Tracer, link: Link, run: Attempt) -> None:
+def add_setback(tracer: Tracer, link: Link, run: SequenceAttempt) -> None:
     """Add to the trail at the nearest point of a run what took the sequence away from there."""
     child = tracer.explain(run.tag, Vantage(run.looked + 1, LAST), True, 1) if run.tag >= 0 else None
     if child is not None:
@@ -117,9 +117,9 @@ def _number(tracer: Tracer, link: Link) -> tuple[int, int] | None:
     return found[0] if len(found) == 1 and not tracer.boolean(found[0][0]) else None
 
 
-def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[Attempt]:
+def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[SequenceAttempt]:
     """The runs, each from when it left the rest until it was back or the asked moment; of equally near points the last one."""
-    journal, found = tracer.journal, list[Attempt]()
+    journal, found = tracer.journal, list[SequenceAttempt]()
     rows = sorted((int(row), tag) for tag in sequence.tags for row in journal.rows(tag).tolist()
                   if since < tracer.scan_of(int(row)) <= until)[-MOST_ROWS:]
     begun, nearest = 0, (FAR + 1, 0, -1)
@@ -131,12 +131,12 @@ def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[A
             begun, nearest = scan, (FAR + 1, 0, -1)
         elif begun and sequence.resting(scan):
             if nearest[1]:
-                found.append(Attempt(begun, nearest[1], nearest[2], sequence.called(nearest[1])))
+                found.append(SequenceAttempt(begun, nearest[1], nearest[2], sequence.called(nearest[1])))
             begun = 0
-    return [*found, Attempt(begun, until, step=sequence.called(until))] if begun else found
+    return [*found, SequenceAttempt(begun, until, step=sequence.called(until))] if begun else found
 
 
-def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[Attempt], since: int, until: int) -> list[Attempt]:
+def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], since: int, until: int) -> list[SequenceAttempt]:
     """What starts the sequence, and came while it was no nearer than at rest and stayed so: what began its runs, else any condition of its start."""
     commands: dict[tuple[int, bool], None] = {}
     for run in runs[-MOST_STARTS:]:
@@ -149,11 +149,11 @@ def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[Attempt], since: in
                     if link is not None else {}
     for step, power in sequence.starts if not commands else ():
         commands |= {(c.tag, c.on): None for c in commands_of(tracer, step, power) if not tracer.writers.get(c.tag)}
-    found: dict[int, Attempt] = {}
+    found: dict[int, SequenceAttempt] = {}
     for tag, on in commands:
         its = course(tracer.journal, tag)
         came = its.scans[(its.scans > max(1, since)) & (its.scans <= until) & ((its.values != 0) == on)]
         for scan in came.tolist()[-MOST_STARTS:]:
             if all(sequence.missing(one) >= sequence.at_rest for one in (scan - 1, scan, min(until, scan + 1))):
-                found.setdefault(scan, Attempt(scan, scan, command=tag))
+                found.setdefault(scan, SequenceAttempt(scan, scan, command=tag))
     return list(found.values())

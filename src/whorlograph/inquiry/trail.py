@@ -24,7 +24,7 @@ class Root(Struct):
     no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
     alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``ended``: in a trial it did; ``last``: it blocked the last
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
-    where nothing says how it is wired; ``never``: it explains only what never came on; ``follows``: the output that it reports, which is off;
+    where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on.
     """
 
@@ -54,7 +54,7 @@ class Root(Struct):
     together: tuple[int, ...] = ()
     readings: str = ""
     never: bool = False
-    follows: int | None = None
+    reports: int | None = None
     earlier: bool = False
 
     @property

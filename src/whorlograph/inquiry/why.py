@@ -17,7 +17,7 @@ from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
-from .auxiliary import followed
+from .auxiliary import reported_off
 from .generators import runs_freely
 from .links import generator, halted
 from .links.choose import Choice
@@ -247,9 +247,9 @@ class Inquiry:
             roots = roots or [self._end(tag, link)]
         for root in roots if symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN) else ():
             if root.kind is RootKind.FIELD_INPUT and root.value is False and root.tag is not None and not root.leads:
-                root.follows = followed(self.tracer, root.tag, root.since, scan, tag)
-                if root.follows is not None:
-                    root.text += f"; it reports {self.tracer.name(root.follows)}, which is off"
+                root.reports = reported_off(self.tracer, root.tag, root.since, scan, tag)
+                if root.reports is not None:
+                    root.text += f"; it reports {self.tracer.name(root.reports)}, which is off"
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
 

@@ -11,7 +11,7 @@ from whorlograph.model.question import RootKind, Symptom
 from .attempts import Tries, attempts, tried_text
 from .links import missed_pulse
 from .ranking import merge
-from .runs_of_sequences import Attempt, add_setback, attempts_at
+from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link
@@ -92,7 +92,7 @@ def _tried(tracer: Tracer, tries: Tries) -> str:
     return f"was never tried: no command of its rungs came while it was off{need}"
 
 
-def _sequence_tried(tracer: Tracer, sequence: list[Attempt], stands: bool) -> str:
+def _sequence_tried(tracer: Tracer, sequence: list[SequenceAttempt], stands: bool) -> str:
     """How often a sequence was begun or started in vain, and how far it came at last."""
     last = sequence[-1]
     at, left = tracer.at(tracer.time(last.scan)), tracer.at(tracer.time(last.looked + 1))
@@ -103,7 +103,7 @@ def _sequence_tried(tracer: Tracer, sequence: list[Attempt], stands: bool) -> st
     return f"did not pull in ({runs} at {at}: the sequence {came})"
 
 
-def _of_sequence(tracer: Tracer, tag: int, link: Link | None, since: int, scan: int, looked: int) -> list[Attempt]:
+def _of_sequence(tracer: Tracer, tag: int, link: Link | None, since: int, scan: int, looked: int) -> list[SequenceAttempt]:
     """The attempts at a sequence that the tag waits for at the asked moment."""
     if looked != scan:
         with tracer.aside():

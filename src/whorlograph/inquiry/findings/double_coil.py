@@ -16,7 +16,7 @@ MOST = 50  # places of one tag that are held against one another
 def find(facts: Facts) -> Iterator[Finding]:
     """Tags that several plain coils write."""
     for tag, writers in facts.written():
-        places = _in_turn(facts, facts.places([w for w in writers if w.kind is Kind.COIL]))
+        places = _running_together(facts, facts.places([w for w in writers if w.kind is Kind.COIL]))
         if len(places) > 1 and not any(w.bit >= 0 for w in writers) and not _at_work(facts, tag, places) and not _of_actions(facts, tag, places):
             names = facts.where(places)
             how = "by plain coils" if facts.tracer.steps.all[places[-1].step].rung.statement is None else "unconditionally"
@@ -24,11 +24,11 @@ def find(facts: Facts) -> Iterator[Finding]:
                                 f"where all of them run the last one counts: {facts.place(places[-1].step)}", 1)
 
 
-def _in_turn(facts: Facts, places: list[Writer]) -> list[Writer]:
+def _running_together(facts: Facts, places: list[Writer]) -> list[Writer]:
     """The places of which another may run beside it: a jump or return makes alternatives of the others."""
     if len(places) > MOST:
         return places
-    return [one for one in places if any(other is not one and facts.in_turn(one.step, other.step) for other in places)]
+    return [one for one in places if any(other is not one and facts.both_run(one.step, other.step) for other in places)]
 
 
 def _of_actions(facts: Facts, tag: int, places: list[Writer]) -> bool:

@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.calls import Exit, every
-from whorlograph.engine.code import Convert, Expr, Load, Store, Target, Term
+from whorlograph.engine.code import Expr, Load, Store, Target, Term
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.iolist import Point
@@ -17,7 +17,7 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
 from ..circuit import Circuit, Gate
-from ..flow import Flow
+from ..passage import Passage
 from ..tracer import Tracer
 from ..ways import Need, needs_of
 from ..writers import Kind, Writer
@@ -54,7 +54,7 @@ class Facts:
         self.tracer, self.replayed = tracer, replayed
         self.logged = tracer.logged
         self._needs: dict[Writer, list[frozenset[Need]]] = {}
-        self._flows: dict[int, Flow] = {}
+        self._passages: dict[int, Passage] = {}
 
     # words
 
@@ -207,14 +207,16 @@ class Facts:
 
     @cached_property
     def _feeding(self) -> set[int]:
-        return {n.tag for output in self.outputs for w in self.writers_of(output) if w.kind in (Kind.COIL, Kind.SET)
-                for needs in self.needs(w) for n in needs if n.on and n.tag is not None}
+        return self._asked_by_outputs(on=True)
 
     @cached_property
     def locking(self) -> set[int]:
         """The tags that some output's coil asks to be off: what stays on there is on the safe side."""
+        return self._asked_by_outputs(on=False)
+
+    def _asked_by_outputs(self, on: bool) -> set[int]:
         return {n.tag for output in self.outputs for w in self.writers_of(output) if w.kind in (Kind.COIL, Kind.SET)
-                for needs in self.needs(w) for n in needs if not n.on and n.tag is not None}
+                for needs in self.needs(w) for n in needs if n.on == on and n.tag is not None}
 
     def read_on_elsewhere(self, tag: int | None, step: int) -> bool:
         """Whether another rung's coil asks an input to be on."""
@@ -235,9 +237,7 @@ class Facts:
 
     def plain_load(self, circuit: Circuit, value: Expr) -> Load | None:
         """The tag that a value is, maybe brought to a wider type."""
-        made = circuit.made(value)
-        while isinstance(made, Convert):
-            made = circuit.made(made.value)
+        made = circuit.plain(value)
         return made if isinstance(made, Load) else None
 
     def fixed(self, circuit: Circuit, step: int, value: Expr) -> int | None:
@@ -293,19 +293,19 @@ class Facts:
                 done.add(body)
                 yield from exits
 
-    def flow(self, step: int) -> Flow:
+    def passage(self, step: int) -> Passage:
         """The ways through the body of a step."""
         number = self.tracer.controller.calls.instance_of[step]
-        if number not in self._flows:
-            self._flows[number] = Flow(self.tracer, number)
-        return self._flows[number]
+        if number not in self._passages:
+            self._passages[number] = Passage(self.tracer, number)
+        return self._passages[number]
 
-    def in_turn(self, one: int, other: int) -> bool:
+    def both_run(self, one: int, other: int) -> bool:
         """Whether two steps may both run in one run of their body; True where they stand in different ones."""
         calls = self.tracer.controller.calls
         if calls.instance_of[one] != calls.instance_of[other] or not calls.exits[calls.instance_of[one]]:
             return True
-        return one == other or self.flow(one).both(one, other)
+        return one == other or self.passage(one).both_run(one, other)
 
     def flag_place(self, one: Exit) -> Writer:
         """A jump or return as a place."""

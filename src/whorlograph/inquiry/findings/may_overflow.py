@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from whorlograph.engine.code import Convert, Expr, Load, Op
+from whorlograph.engine.code import Load, Op
 from whorlograph.model.literals import duration_text
 
 from ..links.passes import in_loop
@@ -43,9 +43,7 @@ def _begins_anew(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:
 
 def _grows(facts: Facts, tag: int, writer: Writer) -> bool:
     circuit = facts.tracer.circuit(writer.step)
-    made: Expr | None = circuit.made(writer.value)
-    while isinstance(made, Convert):
-        made = circuit.made(made.value)
+    made = circuit.plain(writer.value)
     if not isinstance(made, Op) or made.code not in ("ADD", "SUB", "MUL"):
         return False
     parts = made.args[:1] if made.code == "SUB" else made.args  # 3 - X goes to and fro

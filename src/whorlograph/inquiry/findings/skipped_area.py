@@ -37,4 +37,4 @@ def find(facts: Facts) -> Iterator[Finding]:
 
 def _stays(facts: Facts, leaving: Exit, tag: int) -> bool:
     """Whether an output that is left out keeps its state: nothing else on the way writes it all the same."""
-    return facts.flow(leaving.step).passes_by(leaving, {w.step for w in facts.writers_of(tag) if w.kind is Kind.COIL and not w.guards})
+    return facts.passage(leaving.step).passes_by(leaving, {w.step for w in facts.writers_of(tag) if w.kind is Kind.COIL and not w.guards})

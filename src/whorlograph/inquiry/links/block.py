@@ -68,9 +68,10 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             found.children += [when] if when is not None else []
         return found
     stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
+    before = tracer.before(seen) if change and tracer.number is None else None
     values_first = own is None and not loop and (stood or tracer.number is not None)
     if values_first:
-        explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
+        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
     known = bool(found.children) or any(r.kind is not RootKind.CONSTANT for r in found.roots)
     said = stood and (known if own is None else bool(own.children or own.roots))
     if guard is not None and (not said or tracer.number is not None):
@@ -86,7 +87,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         found.text += ", in a loop"
         passes.add(tracer, found, writer, seen, depth)
     if not values_first:
-        explain_value(tracer, found, writer.value, seen, depth, tracer.number, tracer.before(seen) if change and tracer.number is None else None)
+        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
     if not tracer.boolean(tag) and bit < 0 and (not source or tracer.circuit(step).literal(writer.value) is None):
         found.text += f" ({tracer.state_word(value, tag)})"
     if not tracer.boolean(tag) and bit < 0:

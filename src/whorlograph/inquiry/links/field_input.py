@@ -79,7 +79,8 @@ def _described(tracer: Tracer, root: Root) -> Root:
     one = tracer.tag(root.tag)
     point = root.point
     if not tracer.boolean(root.tag):
-        value, over = tracer.state_word(root.value, root.tag), _over(tracer, root)
+        stay = tracer.stretches(root.tag).at(root.since) if root.since is not None else None
+        value, over = tracer.state_word(root.value, root.tag), _over(tracer, stay)
         since = f"since {tracer.at(root.since)}" if root.since is not None else "in the whole log before"
         root.text = f"{one.name} read {value} {over}" if over else f"{one.name} reads {value} {since}"
         root.what_to_check = where(point, one)
@@ -92,7 +93,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
         happened = f"{one.name} was {'on' if on else 'off'} from the log's start"
     elif now is not None and now.ended and now.length < 2_000_000_000:
         happened = f"{one.name} went {'on' if on else 'off'} for {duration_text(now.length)} at {tracer.at(root.since)}"
-    elif over := _over(tracer, root):
+    elif over := _over(tracer, now):
         happened = f"{one.name} was {'on' if on else 'off'} {over}"
     else:
         happened = f"{one.name} {'on' if on else 'off'} since {tracer.at(root.since)}"
@@ -107,12 +108,11 @@ def _described(tracer: Tracer, root: Root) -> Root:
     return root
 
 
-def _over(tracer: Tracer, root: Root) -> str:
-    """From when to when an input had the value, where it has another one by the moment asked for."""
-    stay = tracer.stretches(root.tag).at(root.since) if root.tag is not None and root.since is not None else None
+def _over(tracer: Tracer, stay: Stay | None) -> str:
+    """From when to when an input had its value, where it has another one by the moment asked for; "" where it has not."""
     if stay is None or not stay.ended or stay.start + stay.length > tracer.asked:
         return ""
-    return f"from {tracer.at(root.since)} to {tracer.at(stay.start + stay.length)}"
+    return f"from {tracer.at(stay.start)} to {tracer.at(stay.start + stay.length)}"
 
 
 def _unseen_joined(tracer: Tracer, found: Stays, time: int) -> Stay | None:

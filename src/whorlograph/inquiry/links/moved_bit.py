@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Convert, Expr, Load, Op
+from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.types import ELEMENTARY
 
@@ -20,9 +20,7 @@ if TYPE_CHECKING:
 def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
     """Add to the link of a written word why one bit of it is as it is; False where it cannot be followed through what was computed."""
     circuit = tracer.circuit(seen.step)
-    made = circuit.made(writer.value)
-    while isinstance(made, Convert):
-        made = circuit.made(made.value)
+    made = circuit.plain(writer.value)
     state = "on" if _bit(made, seen, bit) else "off"
     if isinstance(made, (Load, Const)):
         link.text += f"; its bit {bit} is {state}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Load, Op
+from whorlograph.engine.code import Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
@@ -13,7 +13,7 @@ from ..circuit import Circuit
 from ..languages import words_of
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
-from ..writers import Kind, Writer
+from ..writers import Writer
 from .pins import explain_value
 from .rung_false import unpowered
 from .skipped import link as skipped_link
@@ -47,7 +47,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                 found.text += f"; wanted {tracer.called(tag, wanted)}"
                 return found
             for writer in tracer.writers.get(tag, [])[:12]:
-                if _gives(tracer, writer, wanted):
+                if numbered.given_by(tracer, writer) == wanted:
                     child = _why_not_written(tracer, tag, writer, seen.scan, depth)
                     if child is not None:
                         found.children.append(child)
@@ -89,12 +89,6 @@ def _name(tracer: Tracer, load: Load, seen: Seen) -> str:
     """An operand as it is written, else as the tag is called."""
     step, origin = tracer.steps.all[seen.step], tracer.origin(seen.step, load.at)
     return words_of(step).value(step, origin.element, origin.passing) or tracer.name(seen.result.cells[load.at].number)
-
-
-def _gives(tracer: Tracer, writer: Writer, wanted: int) -> bool:
-    """Whether a writer moves just that number into its tag."""
-    found: Const | None = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
-    return found is not None and found.value == wanted
 
 
 def _stood(tracer: Tracer, tag: int, writer: Writer, scan: int, now: int) -> bool:

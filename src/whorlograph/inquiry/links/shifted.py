@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Convert, Expr, Load, Op
+from whorlograph.engine.code import Const, Load, Op
 from whorlograph.engine.scope.widening import SHIFTS
 
 from ..writers import Writer
@@ -19,19 +19,13 @@ MOST_BEFORE = 200  # changes of what decides a shift that are gone back to
 def shift_of(tracer: Tracer, writer: Writer) -> tuple[Op, Load, int] | None:
     """A shift or rotation by a fixed number of places that a write computes: it, the word and the places; None where it is none."""
     circuit = tracer.circuit(writer.step)
-    made = _plain(tracer, writer, circuit.made(writer.value))
+    made = circuit.plain(writer.value)
     if not isinstance(made, Op) or made.code not in SHIFTS:
         return None
-    word, places = (_plain(tracer, writer, circuit.made(one)) for one in made.args)
+    word, places = (circuit.plain(one) for one in made.args)
     if not isinstance(word, Load) or not isinstance(places, Const) or not isinstance(places.value, int):
         return None
     return made, word, places.value
-
-
-def _plain(tracer: Tracer, writer: Writer, value: Expr | None) -> Expr | None:
-    while isinstance(value, Convert):
-        value = tracer.circuit(writer.step).made(value.value)
-    return value
 
 
 def brought(tracer: Tracer, tag: int, view: Vantage, bit: int) -> tuple[Writer, int] | None:

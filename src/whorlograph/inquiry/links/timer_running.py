@@ -141,21 +141,25 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
     often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
     if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
         return  # further back, what a device did
-    for root in [next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None) for tag in often]:
-        if root is not None:
-            root.overdue = True
-            found.text += f"; {tracer.name(root.tag)} ended that {often[root.tag or 0]} of {len(fell)} times before, and has not come"
-    for above, part in [one for tag in often for one in _parts(found, tag)[:1]]:
-        found.text += f"; {tracer.name(part.tag)} ended that {often[part.tag or 0]} of {len(fell)} times before, and has not come"
-        above.children.remove(part)
-        above.children.insert(0, part)
-        for root in part.all_roots():
-            root.overdue = root.value is not None
+    for tag, times in often.items():
+        if _leads(found, tag):
+            found.text += f"; {tracer.name(tag)} ended that {times} of {len(fell)} times before, and has not come"
 
 
-def _parts(found: Link, tag: int) -> list[tuple[Link, Link]]:
-    """What tells of a tag below a link, each with what it stands under."""
-    return [(one, part) for _, one in found.walk() for part in one.children if part.tag == tag]
+def _leads(found: Link, tag: int) -> bool:
+    """Let what tells of a tag below a link lead: an input itself, or the trail of what the program writes. Returns: whether anything tells of it."""
+    root = next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None)
+    if root is not None:
+        root.overdue = True
+        return True
+    above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
+    if above is None or part is None:
+        return False
+    above.children.remove(part)
+    above.children.insert(0, part)
+    for one in part.all_roots():
+        one.overdue = one.value is not None
+    return True
 
 
 def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) -> bool:

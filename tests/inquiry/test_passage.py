@@ -6,7 +6,6 @@ import unittest
 from random import Random
 
 from tests.building import program_of, session_of
-from tests.inquiry.test_everyday import asked
 from tests.inquiry.test_findings import of
 from tests.texts import text_session
 from whorlograph.desk.session import Session
@@ -81,23 +80,6 @@ class Ways(unittest.TestCase):
         session = text_session(body, [(0, "X1", 0)])
         self.assertEqual([of(session, key) for key in ("double-coil", "skipped-area")], [[], []])
         self.assertNotIn("result_", " ".join(f.text for f in of(session, "never-read")), "nobody declared it")
-
-
-class Turns(unittest.TestCase):
-    """What stands behind a call in the caller's statement comes behind all that the called body writes."""
-
-    BLOCK = "FUNCTION_BLOCK Watch VAR_INPUT E : BOOL; END_VAR VAR_OUTPUT Late : BOOL; END_VAR IF E THEN Late := TRUE; END_IF; END_FUNCTION_BLOCK"
-    AFTER = "FOR J := 1 TO 2 DO P[J](E := X1); IF X2 THEN P[J].Late := FALSE; END_IF; END_FOR;\nY1 := P[1].Late;"
-    BEFORE = "FOR J := 1 TO 2 DO IF X2 THEN P[J].Late := FALSE; END_IF; P[J](E := X1); END_FOR;\nY1 := P[1].Late;"
-
-    def test_the_one_that_comes_last_dominates(self) -> None:
-        rows = [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (4000, "X1", 1)]
-        for body, on, dominates in ((self.AFTER, False, "the reset in Main"), (self.BEFORE, True, "the set in Watch")):
-            session = text_session(body, rows, "P : ARRAY[1..2] OF Watch; J : INT;", self.BLOCK)
-            self.assertIn(dominates, " ".join(f.effect + f.text for f in of(session, "order-decides")))
-            found = asked(session, "Y1")
-            self.assertEqual(found.answer.value, on)  # as the replay has it
-            self.assertEqual(found.roots[0], ("field-input", "X1" if on else "X2", True))
 
 
 if __name__ == "__main__":

@@ -14,7 +14,7 @@ MOST = 400  # sets of steps for which the ways without them are kept
 LONGEST = 20_000  # steps of a body for which it is known which may run after which
 
 
-class Flow:
+class Passage:
     """The ways through one instance's body, by numbers of steps; what is behind its last step is its end."""
 
     def __init__(self, tracer: Tracer, number: int) -> None:
@@ -31,7 +31,7 @@ class Flow:
             for step in steps:
                 self._before[step - self.first].append(self.first + place)
 
-    def both(self, one: int, other: int) -> bool:
+    def both_run(self, one: int, other: int) -> bool:
         """Whether two steps may both run in one run; True also where the body is too long to look."""
         if self.end - self.first > LONGEST:
             return True
