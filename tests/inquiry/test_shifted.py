@@ -49,6 +49,24 @@ class Shifted(unittest.TestCase):
             told[bool(value)] += 1
         self.assertGreater(min(told.values()), 8, told)
 
+    def test_a_bit_that_a_condition_sets(self) -> None:
+        # The bit enters by a mask, or is set, in the statement that shifts: its condition is what counts, of a zero the one that did not hold.
+        for sets in ("W := W OR 16#8000;", "W.%X15 := TRUE;"):
+            body = f"Step(CLK := X1);\nIF Step.Q THEN W := SHR(W, 1); IF X2 THEN {sets} END_IF; END_IF;\nY2 := W.%X13;"
+            told = set()
+            for seed in range(12):
+                rows, pulses, turns = _log(Random(seed))
+                count = 3 + seed % (len(pulses) - 3)
+                since, value = max((at, v) for at, v in turns if at < pulses[count - 3])
+                symptom = Symptom.WILL_NOT_DROP_OUT if value else Symptom.WILL_NOT_PULL_IN
+                found = asked(text_session(body, rows, "Step : R_TRIG;"), "Y2", f"{(pulses[count - 1] + 200) / 1000}", symptom)
+                root = {found.session.running.tags[r.tag or 0].name: r for r in found.answer.roots if r.kind is RootKind.FIELD_INPUT}.get("X2")
+                assert root is not None, (seed, sets, found.text)
+                self.assertEqual((root.value, root.since), (bool(value), since * 1_000_000 if since else None), (seed, sets, found.text))
+                self.assertNotIn("constant", [r[0] for r in found.roots])
+                told.add(value)
+            self.assertEqual(told, {0, 1})
+
     def test_a_zero_that_was_moved_in_and_a_bit_that_goes_round(self) -> None:
         rows = [(0, "X1", 0), (0, "X2", 0), *((1000 + 500 * n, "X1", n % 2) for n in range(1, 13))]
         found = asked(text_session("Step(CLK := X1);\nIF Step.Q THEN W := SHL(W, 2); END_IF;\nIF X2 THEN W.%X5 := TRUE; END_IF;\nY2 := W.%X1;", rows,

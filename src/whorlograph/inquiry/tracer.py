@@ -67,6 +67,9 @@ class Links(Protocol):
     def in_between(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
         """For what a step gave a tag that it gave something else later."""
 
+    def bit_given(self, tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
+        """For the bit of a word that a write gave, though it may have left it as it was."""
+
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
         """For an output of a block that a step executes."""
 

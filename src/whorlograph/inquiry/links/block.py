@@ -63,9 +63,11 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     found = own or Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
     found.value, found.since = value, since
     if bit >= 0 and moved_bit.add(tracer, found, writer, seen, depth, bit):
-        if change and guard is not None and shifted.shift_of(tracer, writer) is not None:
-            when = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, True, _enabled(tracer, step, source))
+        written_in = not found.children and all(r.kind is RootKind.CONSTANT and r.tag is None for r in found.roots)
+        if guard is not None and (written_in or (change and shifted.shift_of(tracer, writer) is not None)):
+            when = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, _enabled(tracer, step, source))
             found.children += [when] if when is not None else []
+            found.roots = [] if written_in and when is not None else found.roots  # a mask is no reason where something decided that it is applied
         return found
     stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
     before = tracer.before(seen) if change and tracer.number is None else None

@@ -10,7 +10,7 @@ from whorlograph.model.question import LinkKind
 from .. import auxiliary
 from ..generators import runs_at
 from ..now import given_link, given_root
-from ..tracer import DEEPEST, Vantage
+from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import (
@@ -101,6 +101,18 @@ def in_between_link(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth:
     return found
 
 
+def bit_given_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
+    """The link for the bit of a word that a write gave; of one that its step wrote again value and time stand in no row."""
+    tracer.spent += 1
+    if tracer.spent > tracer.most or depth > DEEPEST:
+        return None
+    found = written.bit_link(tracer, tag, writer, scan, depth, change=False) if writer.bit >= 0 else \
+        block.written(tracer, tag, writer, scan, depth, change=False, bit=bit)
+    if found is not None and tracer.wrote_before(tag, LAST, tracer.seen(writer.step, scan)) != writer:
+        found.tag = found.value = found.since = None
+    return found
+
+
 def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -1) -> Link | None:
     """The link for a state: what keeps it."""
     writers = [w for w in tracer.writers.get(tag, []) if w.bit < 0 or bit < 0 or w.bit == bit]
@@ -129,9 +141,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return given_link(tracer, tag, tracer.raw(tag, view))
         brought = shifted.brought(tracer, tag, view, bit) if bit >= 0 else None
         if brought is not None:
-            giver, scan = brought
-            return written.bit_link(tracer, tag, giver, scan, depth) if giver.bit >= 0 else \
-                block.written(tracer, tag, giver, scan, depth, change=False, bit=bit)
+            return bit_given_link(tracer, tag, *brought, depth, bit)
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
@@ -342,6 +352,7 @@ class Choice:
     row = staticmethod(row_link)
     state = staticmethod(state_link)
     in_between = staticmethod(in_between_link)
+    bit_given = staticmethod(bit_given_link)
     output = staticmethod(block.output_in)
     edge = staticmethod(edge.link)
     kept = staticmethod(block.kept)

@@ -6,12 +6,15 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.question import LinkKind
 from whorlograph.model.types import ELEMENTARY
 
+from ..languages import words_of
 from ..trail import Link
-from ..writers import Writer
-from . import shifted
+from ..writers import Kind, Writer
+from . import shifted, tallied
 from .pins import explain_operand
+from .rung_false import unpowered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -41,8 +44,10 @@ def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit:
     names = [_name(tracer, one, seen) for one in wanted]
     if made.code == "AND" and not whole:
         link.text += f": bit {bit} of {' and of '.join(names)} takes it away"
-    for one in wanted:
-        explain_operand(tracer, link, one, seen, depth, bit)
+    told = [one for one in wanted if isinstance(one, Load)] if whole == (made.code == "AND") else wanted  # a mask that lets it through says nothing
+    for one in told or wanted:
+        if not _add_former(tracer, link, writer, one, seen, depth, bit):
+            explain_operand(tracer, link, one, seen, depth, bit)
     return True
 
 
@@ -53,21 +58,45 @@ def _add_shifted(tracer: Tracer, link: Link, writer: Writer, shift: tuple[Op, Lo
     before = bit - by if made.code in ("SHL", "ROL") else bit + by
     if made.code in ("ROL", "ROR"):
         before %= width
-    cell = seen.result.cells.get(word.at)
-    if not 0 <= before < width or cell is None:
+    if word.at not in seen.result.cells:
+        return False
+    if not 0 <= before < width:
         link.text += f"; a zero was moved into its bit {bit}"
+        _add_not_set(tracer, link, seen, depth, bit)
         return True
-    here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and w.at < writer.at and w.at in seen.result.stored]
-    if here:
-        return False  # what the step itself gave it before is not told bit by bit
     link.text += f"; its bit {bit} is {'on' if _bit(word, seen, before) else 'off'}, which was bit {before} of {_name(tracer, word, seen)}"
-    if tracer.writers.get(cell.number):
-        child = tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), False, depth + 1, before)
-        if child is not None:
-            link.children.append(child)
-    else:
+    if not _add_former(tracer, link, writer, word, seen, depth, before):
         explain_operand(tracer, link, word, seen, depth, before)
     return True
+
+
+def _add_former(tracer: Tracer, link: Link, writer: Writer, word: Load | Const, seen: Seen, depth: int, bit: int) -> bool:
+    """Add what gave a bit of the word that a write changes before that: its own step, else an earlier one. False of any other word."""
+    cell = seen.result.cells.get(word.at) if isinstance(word, Load) else None
+    if cell is None or cell.number != link.tag:
+        return False
+    here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and w.at < writer.at and w.bit in (-1, bit)
+            and w.at in seen.result.stored]
+    last = max(here, key=lambda w: w.at, default=None)
+    child = tracer.links.bit_given(tracer, cell.number, last, seen.scan, depth + 1, bit) if last is not None else \
+        tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), False, depth + 1, bit)
+    link.children += [child] if child is not None else []
+    return True
+
+
+def _add_not_set(tracer: Tracer, link: Link, seen: Seen, depth: int, bit: int) -> None:
+    """Add what would have set a bit of a word in the scan, under a condition that did not hold."""
+    for other in tracer.writers.get(link.tag, ()) if link.tag is not None else ():
+        power = other.power if other.kind is Kind.SET else other.guard
+        circuit = tracer.circuit(other.step)
+        made = circuit.plain(other.value)
+        masks = [literal for arg in made.args if (literal := circuit.literal(arg)) is not None] if isinstance(made, Op) and made.code == "OR" else []
+        sets = other.bit == bit if other.kind is Kind.SET else any(_bit(mask, seen, bit) for mask in masks)
+        if sets and power is not None and not tallied.executed(tracer, other, seen.scan):
+            step = tracer.steps.all[other.step]
+            what = words_of(step).writing(words_of(step).source(step, other.element, tracer.passing(other.step, other.at)), tracer.name(link.tag))
+            child = unpowered(tracer, None, other.step, other.element, power, seen.scan, depth + 1, LinkKind.NEVER_SET, what)
+            link.children += [child] if child is not None else []
 
 
 def taken_away(tracer: Tracer, tag: int, scan: int) -> str:

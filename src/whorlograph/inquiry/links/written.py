@@ -32,14 +32,14 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth
     return rung_false.changed(tracer, tag, writer, scan, depth)
 
 
-def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    """A number one of whose bits is written: the rung that does."""
+def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool = True) -> Link | None:
+    """A number one of whose bits is written: the rung that does. Args: change: of a latch, what set or reset it then, else all that let it."""
     what = f"bit {writer.bit} of {tracer.name(tag)}"
     power = writer.power if writer.power is not None else writer.value
     kinds = {Kind.SET: LinkKind.SET_BY, Kind.RESET: LinkKind.RESET_BY}
     if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
         found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
-                                     writer.kind in kinds, what)
+                                     change and writer.kind in kinds, what)
     else:
         found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
     if found is not None:
