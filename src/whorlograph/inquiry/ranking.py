@@ -56,8 +56,10 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         overdue = root.overdue and (proved is not False or root.ended or not isinstance(root.value, bool))
         # What only reports an output that is off comes after what keeps that off.
         reports = root.reports is not None and proved is not True
-        return (late, alone, reports, not overdue, not changed, not leads, not root.last,
-                proved is not True, never, _VERDICT[proved], -share, -(root.since or 0), -len(root.short), place)
+        # What sticks is what has to be looked at, whatever else came as it always does.
+        lingers = root.lingers and proved is True
+        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, not leads, not root.last,
+                proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)

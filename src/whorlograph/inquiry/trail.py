@@ -25,7 +25,8 @@ class Root(Struct):
     alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``ended``: in a trial it did; ``last``: it blocked the last
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
-    ``earlier``: it proves only of a time before a tag that does not drop out came on.
+    ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
+    than ever.
     """
 
     kind: RootKind
@@ -56,6 +57,7 @@ class Root(Struct):
     never: bool = False
     reports: int | None = None
     earlier: bool = False
+    lingers: bool = False
 
     @property
     def key(self) -> tuple[RootKind, int | None]:

@@ -19,6 +19,7 @@ from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
 from .auxiliary import reported_off
 from .generators import runs_freely
+from .lingering import lingering
 from .links import generator, halted
 from .links.choose import Choice
 from .mismatch import Difference, disagreements, mismatch_root
@@ -250,6 +251,10 @@ class Inquiry:
                 root.reports = reported_off(self.tracer, root.tag, root.since, scan, tag)
                 if root.reports is not None:
                     root.text += f"; it reports {self.tracer.name(root.reports)}, which is off"
+        for root in roots if symptom in (Symptom.WILL_NOT_DROP_OUT, Symptom.WILL_NOT_PULL_IN) else ():
+            said = lingering(self.tracer, root)
+            if said:
+                root.lingers, root.text = True, f"{root.text}; {said}"
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
 
