@@ -17,6 +17,7 @@ from . import (
     behind,
     block,
     edge,
+    frozen,
     generator,
     halted,
     modes,
@@ -145,6 +146,8 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
+        if frozen.left_out(tracer, chosen, view) and (writer is None or (writer.guard is None and frozen.keeps(tracer, tag, view))):
+            return skipped.link(tracer, tag, chosen, tracer.ran(chosen.step, view), depth)
         if chosen.bit >= 0:
             return written.bit_link(tracer, tag, chosen, scan, depth)
         return block.written(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)

@@ -52,7 +52,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                     if child is not None:
                         found.children.append(child)
     if not found.children:
-        explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None)
+        explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
     if held and not change and compared.code == "EQ":

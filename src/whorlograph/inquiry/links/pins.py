@@ -11,6 +11,7 @@ from whorlograph.model.question import RootKind
 from ..languages import words_of
 from ..tracer import LAST
 from ..trail import Link, Root
+from . import frozen
 from .field_input import input_root
 
 if TYPE_CHECKING:
@@ -20,12 +21,12 @@ MOST = 12
 
 
 def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None,
-                  before: Seen | None = None) -> None:
+                  before: Seen | None = None, change: bool = True) -> None:
     """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most.
 
     A literal that is only looked for is no reason of its own.
     Args: own: a tag whose former value is not followed; before: the former evaluation of a value that has changed: what it read then too is no
-    cause.
+    cause; change: whether it has changed: of what stands that counts which keeps it.
     """
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
     loads = list(tracer.circuit(seen.step).loads(value))
@@ -48,7 +49,7 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
         if own is None or (cell := seen.result.cells.get(part.at)) is None or cell.number != own:
             if tracer.number is not None:  # a number's trail is short: each value read has its share of it
                 tracer.most = min(most, tracer.spent + max(1, (most - tracer.spent) // left))
-            explain_operand(tracer, link, part, seen, depth)
+            explain_operand(tracer, link, part, seen, depth, change=change)
         left -= 1
     tracer.most = most
 
@@ -60,7 +61,7 @@ def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list
             and now[one.at] != then[one.at]]
 
 
-def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1) -> None:
+def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1, change: bool = True) -> None:
     """Add why one operand is as it is; of a word one bit, -1 the whole."""
     if isinstance(one, Const):
         place = tracer.place(seen.step)
@@ -80,7 +81,8 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
         return
     if cell.number == link.tag:
         return  # its own former value
-    child = explain_read(tracer, cell.number, one, seen, True, depth, cell.bit if cell.bit >= 0 else bit)
+    change = change or not frozen.keeps(tracer, cell.number, tracer.view_at(cell.number, one.at, seen))
+    child = explain_read(tracer, cell.number, one, seen, change, depth, cell.bit if cell.bit >= 0 else bit)
     if child is not None:
         link.children.append(child)
 
