@@ -375,7 +375,10 @@ def written_tags(code: Code) -> set[int]:
     def of_body(number: int) -> set[Key]:
         if number not in bodies:
             bodies[number] = set()
-            bodies[number] = {key for step in code.bodies[number].steps for key in _writes(step.actions, code, of_body)}
+            found: set[Key] = set()
+            for step in code.bodies[number].steps:
+                _writes(step.actions, code, of_body, found)
+            bodies[number] = found
         return bodies[number]
 
     found: set[int] = set()
@@ -386,38 +389,37 @@ def written_tags(code: Code) -> set[int]:
     return found
 
 
-def _writes(actions: tuple[Action, ...], code: Code, of_body: Callable[[int], set[Key]]) -> Iterator[Key]:
-    """What a step writes, and what bodies that it calls write of what it hands over."""
+def _writes(actions: tuple[Action, ...], code: Code, of_body: Callable[[int], set[Key]], found: set[Key]) -> None:
+    """Add what a step writes, and what bodies that it calls write of what it hands over."""
     for one in actions:
         if isinstance(one, Store):
-            yield _key(one.target)
+            found.add(_key(one.target))
         elif isinstance(one, If):
-            yield from _writes(one.then, code, of_body)
-            yield from _writes(one.other, code, of_body)
+            _writes(one.then, code, of_body, found)
+            _writes(one.other, code, of_body, found)
         elif isinstance(one, (Loop, Scope)):
-            yield from _writes(one.actions, code, of_body)
+            _writes(one.actions, code, of_body, found)
         elif isinstance(one, Copy):
-            yield from ((base, cell + n, terms, param) for base, cell, terms, param in [_key(one.target)] for n in range(one.cells))
+            base, cell, terms, param = _key(one.target)
+            found.update((base, cell + n, terms, param) for n in range(one.cells))
         elif isinstance(one, Invoke):
             inputs, outputs = STANDARD_BLOCKS[one.block]
             base, first = placed(one.where, code)
-            yield from ((base, first + n, (), one.where.param) for n in range(len(inputs) + len(outputs)))
+            found.update((base, first + n, (), one.where.param) for n in range(len(inputs) + len(outputs)))
         elif isinstance(one, Call):
-            for ref in one.refs:
-                if isinstance(ref, Target):
-                    yield _key(ref)
+            found.update(_key(ref) for ref in one.refs if isinstance(ref, Target))
             for base, cell, terms, param in of_body(one.body):
                 ref = one.refs[param] if base == Base.PARAM and param < len(one.refs) else None
                 if isinstance(ref, Spot):
                     outer, first = placed(ref, code)
-                    yield outer, first + cell, terms, ref.param
+                    found.add((outer, first + cell, terms, ref.param))
                 elif ref is not None:
                     outer, first, more, through = _key(ref)
-                    yield outer, first + cell, more + terms, through
+                    found.add((outer, first + cell, more + terms, through))
 
 
 def _key(target: Target) -> Key:
-    return target.base, target.cell, tuple((t.high - t.low + 1, t.stride) for t in target.terms), target.param
+    return target.base, target.cell, tuple((t.high - t.low + 1, t.stride) for t in target.terms) if target.terms else (), target.param
 
 
 def placed(spot: Spot, code: Code) -> tuple[int, int]:

@@ -6,6 +6,7 @@ import math
 import re
 import struct
 from decimal import Decimal, InvalidOperation
+from functools import lru_cache
 
 from .limits import MOST_NUMBER
 from .shown import visible
@@ -66,6 +67,7 @@ _DATE_PREFIX = {"D": "DATE", "DATE": "DATE", "LD": "DATE", "LDATE": "DATE", "TOD
                 "DATE_AND_TIME": "DATE_AND_TIME", "LDT": "DATE_AND_TIME"}
 
 
+@lru_cache(maxsize=65_536)
 def literal(text: str) -> Literal | None:
     """Read a literal: its type where the text names one (else None), and its value.
 

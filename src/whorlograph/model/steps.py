@@ -77,12 +77,17 @@ class Steps(Struct, frozen=True):
         start = self.first.get(id(instance))
         if start is None or instance.pou is None:
             return []
-        return self.all[start:start + len(units(instance.pou.body))]
+        return self.all[start:start + count_of(instance.pou.body)]
 
 
 def segments(body: Body) -> tuple[LadderBody | TextBody, ...]:
     """What a body is executed as, one after the other: itself; of a chart many; none of what is not executed."""
     return body.segments if isinstance(body, ChartBody) else (body,) if isinstance(body, (LadderBody, TextBody)) else ()
+
+
+def count_of(body: Body) -> int:
+    """How many steps a body is executed in."""
+    return sum(part.count for part in segments(body))
 
 
 def units(body: Body) -> tuple[Rung, ...]:

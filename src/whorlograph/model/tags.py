@@ -67,8 +67,9 @@ class Instance(Struct):
 
     def inner(self) -> Iterator[Instance]:
         """The instances declared in it, in order, those in arrays and structures too; not what it only knows from outside."""
-        outer = {v.name.lower() for v in self.pou.variables if v.kind is VariableKind.EXTERNAL} if self.pou is not None else set()
-        for name, ref in self.scope.items():
+        several = [(name, ref) for name, ref in self.scope.items() if not isinstance(ref, Leaf)]
+        outer = {v.name.lower() for v in self.pou.variables if v.kind is VariableKind.EXTERNAL} if self.pou is not None and several else set()
+        for name, ref in several:
             if name not in outer:
                 yield from _instances_in(ref)
 

@@ -51,6 +51,23 @@ class Bodies(Protocol):
         """The number of a POU's body, by name in lower case; None where it is not executed."""
 
 
+class Apart:
+    """Gathers what is put meanwhile: a class, since it is entered for each statement of a text."""
+
+    __slots__ = ("_actions",)
+
+    def __init__(self, actions: list[list[Action]]) -> None:
+        self._actions = actions
+
+    def __enter__(self) -> list[Action]:
+        found: list[Action] = []
+        self._actions.append(found)
+        return found
+
+    def __exit__(self, *_: object) -> None:
+        self._actions.pop()
+
+
 class Builder:
     """One body under construction."""
 
@@ -97,13 +114,6 @@ class Builder:
         self.put(Let(slot, value, at, receiver if receiver is not None else self.receiver))
         return Slot(slot, value.type)
 
-    @contextmanager
-    def for_receiver(self, target: Target | None) -> Iterator[None]:
-        """What is computed meanwhile goes to a target, which a fault names."""
-        before, self.receiver = self.receiver, target
-        yield
-        self.receiver = before
-
     def slot(self) -> int:
         """A new slot."""
         self.slots += 1
@@ -132,12 +142,9 @@ class Builder:
         """What a variable is in the pass at work; None where none counts a loop that is laid out."""
         return next((number for one, number in reversed(self.passing) if one.lower() == name.lower()), None) if self.passing else None
 
-    @contextmanager
-    def apart(self, found: list[Action]) -> Iterator[None]:
+    def apart(self) -> Apart:
         """Actions that go into a list of their own."""
-        self._actions.append(found)
-        yield
-        self._actions.pop()
+        return Apart(self._actions)
 
     def edge(self, element: int, what: str, value: Expr, rising: bool, initial: int) -> Expr:
         """Whether a value rose or fell since the last evaluation; ``initial`` 2: at the first it did not."""

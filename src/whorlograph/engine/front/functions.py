@@ -51,7 +51,9 @@ class Functions:
         if name in BITWISE:
             operands = tuple([self.b.keep(a.value(), at) for a in data])
             return Op(name, type_, operands[:1] if name == "NOT" else operands, at)
-        change = conversion(name)
+        if name in COMPARISONS:
+            tests: list[Expr] = [Op(name, "BOOL", pair, at) for pair in itertools.pairwise([self.b.keep(a.value(), at) for a in data])]
+            return tests[0] if len(tests) == 1 else Op("AND", "BOOL", tuple(tests), at) if tests else Const(True, "BOOL")
         if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
             return self._scaled(name, data, at)
         if name == "EXPT":
@@ -75,9 +77,6 @@ class Functions:
             return values[0]
         if name in ("ABS", "NEG"):
             return Op(name, type_, (values[0],), at)
-        if name in COMPARISONS:
-            tests: list[Expr] = [Op(name, "BOOL", pair, at) for pair in itertools.pairwise(values)]
-            return tests[0] if len(tests) == 1 else Op("AND", "BOOL", tuple(tests), at) if tests else Const(True, "BOOL")
         if name in SHIFTS:
             return Op(name, type_, (values[0], self._number(args, "N")), at)
         if name in REALS:
@@ -85,6 +84,7 @@ class Functions:
         if name == "TRUNC":
             target = result or LINT
             return Convert("TRUNC", target.name, values[0], at)
+        change = conversion(name)
         if change is not None:
             return self._converted(values[0], kind, change[1], at)
         return self._selection(name, values, chosen, type_, at)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from whorlograph.engine.code import Base, Spot
 from whorlograph.model.program import PouKind
-from whorlograph.model.steps import units
+from whorlograph.model.steps import count_of
 from whorlograph.model.tags import Instance, Running
 
 BLOCK_MEMORY = 6  # cells that a standard block remembers: input seen, start, running, due, queued, second input
@@ -14,7 +14,7 @@ BLOCK_MEMORY = 6  # cells that a standard block remembers: input seen, start, ru
 
 def steps_of(instance: Instance) -> int:
     """How many steps an instance's own body has."""
-    return len(units(instance.pou.body)) if instance.pou is not None else 0
+    return count_of(instance.pou.body) if instance.pou is not None else 0
 
 
 class Regions:

@@ -3,7 +3,21 @@
 from __future__ import annotations
 
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
-from whorlograph.model.text import Apply, Assign, Binary, Expression, For, Statement, Unary, Var
+from whorlograph.model.text import (
+    Apply,
+    Assign,
+    Binary,
+    Case,
+    Choose,
+    Constant,
+    Expression,
+    For,
+    Statement,
+    Sub,
+    Together,
+    Unary,
+    Var,
+)
 from whorlograph.model.types import Elementary, Family
 
 from .text_parts import parts
@@ -19,6 +33,10 @@ class Checks:
 
     def why(self, statement: Statement) -> str:
         """Why a statement cannot be executed; "" where it can."""
+        return "" if self._plain(statement) else self.looked_through(statement)
+
+    def looked_through(self, statement: Statement) -> str:
+        """The same, part by part."""
         found = [*parts(statement)]
         named = {id(a.value) for p in found if type(p) is Apply and p.called.base.upper() in ORDERS for a in p.arguments}
         for part in found:
@@ -28,6 +46,38 @@ class Checks:
             if why:
                 return why
         return ""
+
+    def _plain(self, one: Statement | Expression) -> bool:
+        """Whether it is made only of what most texts are made of, with nothing wrong: single values that are no texts, signs between them,
+        IF and CASE. What is not has to be looked through.
+        """
+        if isinstance(one, Var):
+            return self._plain_variable(one) or self._enumerator(one)
+        if isinstance(one, Binary):
+            return one.code not in TEXTS and self._plain(one.left) and self._plain(one.right)
+        if isinstance(one, Constant):
+            return not isinstance(one.value, str)
+        if isinstance(one, Unary):
+            return self._plain(one.value)
+        if isinstance(one, Assign):
+            return self._plain_variable(one.target) and self.scope.constant(one.target) is None and self._plain(one.value)
+        if isinstance(one, Choose):
+            return all(self._plain(b.test) and all(map(self._plain, b.statements)) for b in one.branches) and all(map(self._plain, one.other))
+        if isinstance(one, Case):
+            values = [v for b in one.branches for label in b.labels for v in (label.low, label.high) if v is not None]
+            inner = [s for b in one.branches for s in b.statements]
+            return self._plain(one.selector) and all(map(self._plain, (*values, *inner, *one.other)))
+        return isinstance(one, Together) and all(map(self._plain, one.statements))
+
+    def _plain_variable(self, var: Var) -> bool:
+        type_ = self.scope.variable(var)
+        if type_ is None or type_.family is Family.STRING:
+            return False
+        return all(self._plain(v) for step in var.steps if isinstance(step, Sub) for v in step.values) if var.steps else True
+
+    def _enumerator(self, var: Var) -> bool:
+        read = self.scope.constant(var)
+        return read is not None and not isinstance(read[1], str)
 
     def _part(self, part: Statement | Expression | Var) -> str:
         if isinstance(part, Var):

@@ -50,6 +50,7 @@ PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INS
         "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
 STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
+LOGIC = ("true", "false")  # literals, whatever is declared
 _TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
 
 
@@ -122,8 +123,13 @@ class Scope:
         try:
             return self._constants[var.base]
         except KeyError:
-            found = self._constants[var.base] = None if var.base.startswith("%") else constant_of(var.base, self.instance, self.running)
+            found = self._constants[var.base] = None if self._declared(var.base) else constant_of(var.base, self.instance, self.running)
             return found
+
+    def _declared(self, base: str) -> bool:
+        """Whether a name is surely a variable's: most are, and nothing more has to be looked up."""
+        key = base.lower()
+        return base[:1] == "%" or (key in self.running.scope.scope and key not in LOGIC) or (key in self.instance.scope and key not in LOGIC)
 
     def place(self, var: Var) -> Place | None:
         """What a variable's name stands for; None where it stands for nothing."""
@@ -239,9 +245,8 @@ class Scope:
 
         Args: want: the type that is asked for, which operands without a type take.
         """
-        values = [v for n, v in given if n not in NUMBER_PINS]
-        kinds = [self.kind(v) for v in values]
-        fraction = None in kinds and any(k is None and self.fraction(v) for k, v in zip(kinds, values, strict=True))
+        kinds = [self.kind(v) for n, v in given if n not in NUMBER_PINS]
+        fraction = None in kinds and any(self.fraction(v) for n, v in given if n not in NUMBER_PINS and self.kind(v) is None)
         key: tuple[object, ...] = (name, fraction, id(want), *map(id, kinds))  # types stay as long as the program
         found = self._operations.get(key)
         if found is None:

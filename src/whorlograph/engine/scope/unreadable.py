@@ -26,13 +26,15 @@ class Reading:
     def __init__(self, running: Running) -> None:
         self.running = running
         self._scopes: dict[int, Scope] = {}
+        self._checks: dict[int, Checks] = {}
         self._statements: dict[tuple[int, int], str] = {}
 
     def statement(self, statement: Statement, instance: Instance) -> str:
         """Why a statement cannot be executed in an instance; "" where it can."""
         key = id(statement), id(instance)
         if key not in self._statements:
-            self._statements[key] = Checks(self.scope(instance)).why(statement)
+            checks = self._checks.get(id(instance)) or self._checks.setdefault(id(instance), Checks(self.scope(instance)))
+            self._statements[key] = checks.why(statement)
         return self._statements[key]
 
     def scope(self, instance: Instance) -> Scope:

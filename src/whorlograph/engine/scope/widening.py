@@ -12,7 +12,7 @@ SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
 TEXTS = frozenset({"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"})
 DATE_SUMS = {"ADD_TOD_TIME": "TIME_OF_DAY", "ADD_DT_TIME": "DATE_AND_TIME", "SUB_DATE_DATE": "TIME", "SUB_TOD_TIME": "TIME_OF_DAY",
              "SUB_TOD_TOD": "TIME", "SUB_DT_TIME": "DATE_AND_TIME", "SUB_DT_DT": "TIME", "CONCAT_DATE_TOD": "DATE_AND_TIME"}
-NUMBER_PINS = ("G", "K", "N", "L", "P")  # what chooses, or how many: no operands of the operation's type
+NUMBER_PINS = frozenset("GKNLP")  # what chooses, or how many: no operands of the operation's type
 SELECTIONS = frozenset({"SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"})
 
 _SIGNED_RANK = {"SINT": 1, "INT": 2, "DINT": 3, "LINT": 4}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from msgspec import Struct
 
@@ -15,8 +16,9 @@ KEYWORDS = {word: word for word in _WORDS} | dict.fromkeys(_SECTIONS, "SECTION")
                                                                                              "R_EDGE": "EDGE", "F_EDGE": "EDGE"}
 
 _TOKEN = re.compile(r"""
-    [ ]*(?:(?P<word>[^\W\d]\w*+(?!\#)) | (?P<sign>(?!\(\*|/[/*])(?::=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&]))
-  | (?P<space>\s+) | (?P<comment>//[^\n]*) | (?P<block>\(\*|/\*) | (?P<pragma>\{[^}]*\})
+    \s*(?:(?P<word>[^\W\d]\w*+(?!\#)) | (?P<sign>(?!\(\*|/[/*])(?::=|=>|\.\.|<=|>=|<>|\*\*|[-+*/=<>()\[\],;:.&]))
+  | (?P<comment>//[^\n]*|\(\*(?:[^*(]|\*(?!\))|\((?!\*))*+\*\)|/\*(?:[^*/]|\*(?!/)|/(?!\*))*+\*/) | (?P<block>\(\*|/\*)
+  | (?P<pragma>\{[^}]*\})
   | (?P<typed>[^\W\d]\w*\#(?:(?:2|8|16)\#[0-9A-Fa-f_]+|[+-]?\d[\w.:+-]*?(?=[^\w.:+-]|$)|[^\W\d]\w*|'(?:\$.|[^'$])*'))
   | (?P<based>(?:2|8|16)\#[0-9A-Fa-f_]+)
   | (?P<number>\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)
@@ -29,6 +31,7 @@ _SIGNS = {":=": "GIVES", "=>": "GOES", "..": "UPTO", "<=": "COMPARE", ">=": "COM
           ")": "CLOSE", "[": "BEGIN", "]": "END", ",": "COMMA", ";": "SEMICOLON",
           ":": "COLON", ".": "DOT", "&": "AND"}
 COMMENTS = {"(*": "*)", "/*": "*/"}
+_NO_TOKENS = ("comment", "block", "pragma")
 _TIMES = {"T", "TIME", "LT", "LTIME"}
 _DATES = {"D", "DATE", "LD", "LDATE", "TOD", "TIME_OF_DAY", "LTOD", "DT", "DATE_AND_TIME", "LDT"}
 _PLAIN_NUMBER = re.compile(r"[+-]?(?:\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)")
@@ -57,49 +60,69 @@ def tokens(text: str, comments: dict[int, str] | None = None) -> list[Piece]:
     Args: comments: takes each comment's words, by the line on which it begins.
     """
     found: list[Piece] = []
-    add, match_at, count, length, get_word = found.append, _TOKEN.match, text.count, len(text), KEYWORDS.get
-    at, line, begun = 0, 1, 0
+    add, count, seen = found.append, text.count, {**_SIGNS, **KEYWORDS}
+    behind, line, begun = 0, 1, 0  # how far it is read; the line at work, and where that begins
     before = ""  # the kind of the token before
-    while at < length:
-        match = match_at(text, at)
-        kind = match.lastgroup if match is not None else None
-        if match is None or kind is None:
-            add(Piece("STRAY", text[at], line, at - begun + 1, at))
-            at += 1
-            continue
-        at, end = match.span(kind)
-        if kind == "word":
-            word = text[at:end]
-            before = "NAME" if before == "DOT" else get_word(word.upper(), "NAME")
-            add(Piece(before, word, line, at - begun + 1, at))
-            at = end
-            continue
-        if kind == "sign":
-            word = text[at:end]
-            before = _SIGNS[word]
-            add(Piece(before, word, line, at - begun + 1, at))
-            at = end
-            continue
-        if kind == "block":
-            end = _comment_end(text, at)
-            if not end:
-                add(Piece("STRAY", text[at:at + 2], line, at - begun + 1, at))
-                at += 2
+    again = True
+    while again:
+        again = False
+        for match in _TOKEN.finditer(text, behind):
+            if match.start() != behind:
+                line, begun = _strays(text, behind, match.start(), line, begun, add)
+                behind = match.start()
+            kind = match.lastgroup
+            assert kind is not None
+            word = match[kind]
+            end = match.end()
+            at = end - len(word)
+            if at - behind > 1 or text[behind] == "\n":
+                lines = count("\n", behind, at)
+                if lines:
+                    line += lines
+                    begun = text.rindex("\n", behind, at) + 1
+            behind = end
+            if kind == "word":
+                before = "NAME" if before == "DOT" else seen.get(word) or seen.setdefault(word, KEYWORDS.get(word.upper(), "NAME"))
+                add(Piece(before, word, line, at - begun + 1, at))
                 continue
-        elif kind == "typed":
-            end = at + _typed_length(text[at:end])
-        if kind not in ("space", "comment", "block", "pragma"):
-            word = text[at:end]
-            before = _kind(kind, word)
-            add(Piece(before, word, line, at - begun + 1, at))
-        elif comments is not None and kind in ("comment", "block"):
-            comments[line] = " ".join(text[at:end].strip("(*/)").split())
-        lines = count("\n", at, end)
-        if lines:
-            line += lines
-            begun = text.rindex("\n", at, end) + 1
-        at = end
+            if kind == "sign":
+                before = seen[word]
+                add(Piece(before, word, line, at - begun + 1, at))
+                continue
+            if kind == "block":  # a comment that holds others, or is not ended
+                again = True
+                behind = _comment_end(text, at)
+                if not behind:
+                    add(Piece("STRAY", word, line, at - begun + 1, at))
+                    behind = end
+                    break
+            elif kind == "typed":
+                behind = at + _typed_length(word)
+                again = behind < end
+            if kind not in _NO_TOKENS:
+                word = text[at:behind]
+                before = _kind(kind, word)
+                add(Piece(before, word, line, at - begun + 1, at))
+            elif comments is not None and kind != "pragma":
+                comments[line] = " ".join(text[at:behind].strip("(*/)").split())
+            lines = count("\n", at, behind)
+            if lines:
+                line += lines
+                begun = text.rindex("\n", at, behind) + 1
+            if again:
+                break
+    _strays(text, behind, len(text), line, begun, add)
     return found
+
+
+def _strays(text: str, start: int, end: int, line: int, begun: int, add: Callable[[Piece], None]) -> tuple[int, int]:
+    """Characters that begin no token, and white space between them. Returns: the line behind them, and where that begins."""
+    for at in range(start, end):
+        if text[at] == "\n":
+            line, begun = line + 1, at + 1
+        elif not text[at].isspace():
+            add(Piece("STRAY", text[at], line, at - begun + 1, at))
+    return line, begun
 
 
 def _kind(kind: str, word: str) -> str:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable
 from functools import partial
 
 from whorlograph.engine.calls import every
@@ -74,13 +73,14 @@ def lower(build: Builder, body: TextBody, tasks: dict[str, int]) -> None:
     build.segment = build.index
     returns = body is not build.instance.pou.body if build.instance.pou is not None else True
     returns = returns or body.may_hold("RET")
+    lowering = _Lowering(build, scope, body, tasks, returns)
     for statement in body.statements:
         build.begin()
-        build.end(() if build.reading.statement(statement, build.instance) else _Step(build, scope, body, tasks, returns).lower(statement))
+        build.end(() if build.reading.statement(statement, build.instance) else lowering.lower(statement))
 
 
-class _Step:
-    """One statement at the top level on its way."""
+class _Lowering:
+    """The statements at the top level of a body on their way, one after the other."""
 
     def __init__(self, build: Builder, scope: Scope, body: TextBody, tasks: dict[str, int], returns: bool) -> None:
         self.b, self.scope, self.body, self.tasks = build, scope, body, tasks
@@ -91,12 +91,14 @@ class _Step:
         self.returns = returns
 
     def lower(self, statement: Statement) -> tuple[Exit, ...]:
-        """The statement as actions of the step."""
+        """A statement as actions of its step."""
+        self.exits, self.returned = [], None
+        self.values.begin()
         early = self.returns and leaves_early(statement)
         if early:
             self.returned = self.b.slot()
             self.b.put(Let(self.returned, OFF, self.b.at(statement.at)))
-        with self._gathered() as actions:
+        with self.b.apart() as actions:
             if early:
                 self.scopes.append("step")
             self.statement(statement)
@@ -120,16 +122,9 @@ class _Step:
             self.b.put(Taken(flag, Slot(self.returned, "BOOL"), at))
         return (*self.exits, Exit(Load(flag, "BOOL", at), self.b.segment + len(self.body.statements), at))
 
-    @contextmanager
-    def _gathered(self) -> Iterator[list[Action]]:
-        """Actions gathered apart."""
-        found: list[Action] = []
-        with self.b.apart(found):
-            yield found
-
     def block(self, statements: tuple[Statement, ...]) -> tuple[Action, ...]:
         """Statements as actions."""
-        with self._gathered() as found:
+        with self.b.apart() as found:
             for one in statements:
                 self.statement(one)
         return tuple(found)
@@ -173,10 +168,11 @@ class _Step:
         place = self.scope.place(one.target)
         whole = place is not None and place.tags is None and place.bit < 0 and not any(isinstance(s, Sub) for s in one.target.steps)
         into = self.values.find(one.target) if whole else None
-        with self.b.for_receiver(into.target if isinstance(into, Variable) else None):
-            value = self.values.assigned(one.value, type_, at)
-            if not whole:
-                value = self.b.keep(value, at)
+        self.b.receiver = into.target if isinstance(into, Variable) else None
+        value = self.values.assigned(one.value, type_, at)
+        if not whole:
+            value = self.b.keep(value, at)
+        self.b.receiver = None
         into = into if into is not None else self.values.find(one.target)
         if isinstance(into, Variable):
             self.b.store(into, value, at)
@@ -198,7 +194,7 @@ class _Step:
                 self.choose(one, n + 1)
             return
         then = self.block(branch.statements)
-        with self._gathered() as other:
+        with self.b.apart() as other:
             self.choose(one, n + 1)
         self.b.put(If(test, then, tuple(other), at))
 
@@ -232,7 +228,7 @@ class _Step:
                 self._case(one, n + 1, selector, type_)
             return
         then = self.block(branch.statements)
-        with self._gathered() as other:
+        with self.b.apart() as other:
             self._case(one, n + 1, selector, type_)
         self.b.put(If(self.b.let(test, at), then, tuple(other), at))
 
@@ -256,9 +252,9 @@ class _Step:
 
     def for_(self, one: For) -> None:
         """FOR: laid out where its passes are known, else a loop."""
-        with self._gathered() as looped:
+        with self.b.apart() as looped:
             body = self._looped(one)
-        with self._gathered() as laid:
+        with self.b.apart() as laid:
             done = self._laid_out(one, body)
         for action in laid if done and not self.b.as_written else looped:  # both are made, so that nodes have the same numbers
             self.b.put(action)
@@ -294,7 +290,7 @@ class _Step:
             count(len(passes) - 1)
 
         before, self.b.fixed = self.b.fixed, (*self.b.fixed, *bounds)
-        with self._gathered() as around:
+        with self.b.apart() as around:
             go_on(0)
         self.b.fixed = before
         if not self._does(body) - made_up(one) <= self._does(around):
@@ -329,7 +325,7 @@ class _Step:
             at = self.b.at(branch.test.at if not isinstance(branch.test, (Var, Constant)) else one.at, "test")
             test = self.b.keep(self.values.boolean(branch.test), at)
             then = self.block(branch.statements[:-1])
-            with self._gathered() as rest:
+            with self.b.apart() as rest:
                 self._pass(statements[n + 1:], behind if kind == "EXIT" else _nothing)
             if isinstance(test, Const):
                 for action in then if test.value else rest:
@@ -359,7 +355,7 @@ class _Step:
             return ()
         self.b.store(variable, first, at)
         test = self._past(one, variable, last, by, wide)
-        with self._gathered() as around:
+        with self.b.apart() as around:
             body = self.passes(one.statements)
             behind = self.b.at(one.at, "next")
             next_ = Op("ADD", by.type, (widened(self.b.load(variable, behind), ELEMENTARY[by.type], behind), by), behind)
@@ -391,7 +387,7 @@ class _Step:
         """WHILE and REPEAT."""
         at = self.b.at(one.at)
         first = self._ends(one) if isinstance(one, While) else None
-        with self._gathered() as around:
+        with self.b.apart() as around:
             self.passes(one.statements)
             self.b.put(If(self._ends(one), (LeaveScope(0),), (), at))
         repeated = Block((Loop(tuple(around), at),))

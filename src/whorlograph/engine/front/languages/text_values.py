@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from whorlograph.engine.code import (
-    Action,
     Base,
     Call,
     Const,
@@ -24,6 +23,7 @@ from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Variable, Whole
 from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins, parameters, standard_parameters
+from whorlograph.engine.scope.widening import BITWISE, SELECTIONS
 from whorlograph.model.blocks import STANDARD_BLOCKS, family
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.text import (
@@ -42,6 +42,8 @@ from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 from .laid_out import as_number, folded
 from .text_names import Meaning, Names
 
+_OF_ANY_TYPE = BITWISE | SELECTIONS
+
 
 class Values:
     """What a statement computes and calls; what has to come before is put into the step.
@@ -51,9 +53,13 @@ class Values:
 
     def __init__(self, build: Builder, scope: Scope) -> None:
         self.b, self.scope, self.running = build, scope, build.running
-        self.names = Names(build, self._index)
+        self.names, self.functions = Names(build, self._index), Functions(build)
         self.flags: dict[int, int] = {}
         self.results: dict[int, Expr] = {}  # of an instruction list, by the node that keeps it
+
+    def begin(self) -> None:
+        """The next step begins."""
+        self.flags, self.results = {}, {}
 
     def keep(self, one: Keep) -> None:
         """An instruction list's result, for what reads it later."""
@@ -81,8 +87,7 @@ class Values:
             self._execute(call, meaning, at)
             return
         test = self.b.keep(self.boolean(enable), at)
-        found: list[Action] = []
-        with self.b.apart(found):
+        with self.b.apart() as found:
             self._execute(call, meaning, at)
         self.b.put(If(test, tuple(found), (), at))
 
@@ -90,8 +95,7 @@ class Values:
         """A block chosen by a subscript that is none of those there are: looking for it halts."""
         enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
         test = self.b.keep(self.boolean(enable), self.b.at(call.at)) if enable is not None else ON
-        found: list[Action] = []
-        with self.b.apart(found):
+        with self.b.apart() as found:
             looked = self.names.looked_for(call.called)
             if looked is not None:
                 self.b.put(Let(self.b.slot(), Load(looked[0], looked[0].type, self.b.at(call.called.at)), self.b.at(call.called.at), looked[1]))
@@ -262,12 +266,12 @@ class Values:
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, node: int) -> Expr:
         """A function of the standard."""
-        if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
+        if want is not None and want.family is Family.BOOL and name not in _OF_ANY_TYPE:
             want = None
         kind, result = self.scope.operation(name, given, want)
         at = self.b.at(node)
         operands = [_Operand(self, pin, value, kind, at) for pin, value in given]
-        found = Functions(self.b).value(name, operands, kind, result or want, at)
+        found = self.functions.value(name, operands, kind, result or want, at)
         if found is None:
             return OFF
         return folded(found) if self.b.passing and isinstance(found, Op) else found
@@ -275,6 +279,8 @@ class Values:
 
 class _Operand:
     """One operand of a standard function: read in the type that it is asked for."""
+
+    __slots__ = ("at", "kind", "name", "one", "values")
 
     def __init__(self, values: Values, pin: str, one: Expression, kind: Elementary, at: int) -> None:
         self.values, self.name, self.one, self.kind, self.at = values, pin, one, kind, at
