@@ -12,7 +12,7 @@ from tests.texts import text_session
 from whorlograph.model.question import Symptom
 
 BODY = "Y1 := X1 AND X2;"
-SAID = "longer so than ever before"
+SAID = "on for longer than ever before"
 
 
 def _asked(level: list[tuple[int, int]], until: int, more: Rows = ()) -> Asked:  # type: ignore[assignment]

@@ -36,7 +36,7 @@ def lingering(tracer: Tracer, root: Root) -> str:
     if tracer.asked - begun < longest + max(AT_LEAST, longest // SHARE):
         return ""
     span = dict.fromkeys(duration_text(n) for n in (min(before), longest))
-    return f"longer so than ever before in this log ({counted(len(before), 'time')}, {' to '.join(span)})"
+    return f"{tracer.state_word(root.value)} for longer than ever before in this log ({counted(len(before), 'time')}, {' to '.join(span)})"
 
 
 def _joined(found: Stays, value: int) -> list[tuple[int, int]]:
