@@ -189,7 +189,7 @@ END_FUNCTION_BLOCK
         self.assertIn("Y1 was set by Main 5: X2", text)
         self.assertIn("the condition for Y1 := X2 is TRUE in Main 5: X1", text)
         session, answer, text = asked(body, rows, "Y1", at="0.8")
-        self.assertIn("that was at 0.500 s, and nothing has written it since", text)
+        self.assertIn("that was at 0.500 s, and nothing has written anything else since", text)
         self.assertIn("the condition for Y1 := X2 is FALSE in Main 5: X1 blocks", text)
         self.assertIn("the condition for Y1 := NOT X2 is FALSE in Main 5: X3 blocks", text)
         session, answer, text = asked(body, rows, "Y1", at="1.2", symptom=Symptom.DROPPED_OUT)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import islice
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.code import Edge, Expr, Load
 from whorlograph.engine.evaluate.steps import Seen
@@ -23,6 +24,7 @@ DEEPEST = 4
 PULL_INS = 50  # of a tag that are looked at for what came last
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
+_SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
 
 
 class Command(Struct, frozen=True):
@@ -158,9 +160,11 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, meant: bool = Fal
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
         call = tracer.written.block_in(writer.step, number) if number is not None else None
-        for name, pin in call.pins.items() if call is not None and not (meant and call.kind in TIMERS) else ():  # what starts a timer starts the rung
+        if call is None or (meant and call.kind in TIMERS):
+            continue
+        for name, pin in call.pins.items():  # what starts a timer starts the rung
             if pin.type == "BOOL" and name not in _TAKES_BACK:
-                found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
+                found += _of_pin(call.kind, name, _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
 
 
@@ -176,10 +180,17 @@ def _of_block(tracer: Tracer, writer: Writer, meant: bool = False) -> list[Comma
         if name in _TAKES_BACK or not tracer.boolean(tag):
             continue
         if pin is not None:
-            found += _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag)
+            found += _of_pin(call.kind, name, _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag))
         elif is_fed(tracer, call, name):
             found.append(Command(tag, True))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+
+
+def _of_pin(kind: str, pin: str, found: list[Command]) -> list[Command]:
+    """Commands as a pin takes them: some see only that they come, or go."""
+    if pin not in _SEES_EDGES.get(kind, ()):
+        return found
+    return [replace(one, edge=True, on=one.on != (kind == "F_TRIG")) for one in found]
 
 
 def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:

@@ -67,8 +67,8 @@ class Links(Protocol):
     def in_between(self, tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
         """For what a step gave a tag that it gave something else later."""
 
-    def bit_given(self, tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
-        """For the bit of a word that a write gave, though it may have left it as it was."""
+    def gave(self, tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
+        """For what a write gave, of a word one bit, though it may have left it as it was."""
 
     def output(self, tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
         """For an output of a block that a step executes."""
@@ -346,8 +346,21 @@ class Tracer:
     def wrote_before(self, tag: int, at: int, seen: Seen) -> Writer | None:
         """What gave a tag its value before a node of the same step came to it; None where nothing did."""
         here = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at]
-        wrote = [w for w in here if w.at in seen.result.stored or w.at in seen.result.done]
+        wrote = [w for w in here if self.stored(tag, w, seen) is not None or w.at in seen.result.done]
         return max(wrote, key=lambda w: w.at, default=None)
+
+    def stored(self, tag: int, writer: Writer, seen: Seen) -> bool | int | float | str | None:
+        """What a write gave a tag in an evaluation; None where it was not executed, or, by a computed subscript, on another element."""
+        result = seen.result
+        value = result.stored.get(writer.at)
+        target = getattr(self.written.nodes(writer.step).get(writer.at, (None, ()))[0], "target", None)
+        if value is None or target is None or not target.terms:
+            return value
+        cell = result.cells.get(writer.at)
+        if cell is not None and cell.number == tag:
+            return value
+        mine = [one for one in result.passes.get(writer.at, ()) if (there := one.cells.get(writer.at)) is not None and there.number == tag]
+        return mine[-1].values.get(writer.at) if mine else None
 
     def _handed_back(self, tag: int, at: int, seen: Seen) -> bool:
         """Whether a body that a step called before one of its nodes wrote a tag."""

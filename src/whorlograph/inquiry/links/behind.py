@@ -10,7 +10,8 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import block, never_set, passes, reset_by, rung_true, set_by, skipped
+from . import block, handed_on, never_set, passes, reset_by, rung_true, set_by, skipped
+from .latest import latest
 from .turned import Write, last_write
 
 if TYPE_CHECKING:
@@ -63,11 +64,15 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
 
     Args: kept: what wrote it in ``row``.
     """
+    given = latest(tracer, tag, [w for w in writers if w.kind is Kind.VALUE], view)  # it may have left the value as it was
+    way = handed_on.hops(tracer, tag, *given) if given is not None else []
+    if way:
+        return handed_on.link(tracer, way, depth)
     opposite = [w for w in writers if w.kind is (Kind.RESET if value else Kind.SET) or w.kind is Kind.VALUE]
     missing = never_set.possible(_unwritten(tracer, tag, opposite, view, depth + 1))
     if kept is None or row is None or kept not in writers:
         return missing[0] if len(missing) == 1 else None
-    scan = tracer.scan_of(row)
+    kept, scan = given if given is not None and kept.kind is Kind.VALUE else (kept, tracer.scan_of(row))
     found = set_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.SET else \
         reset_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.RESET else block.written(tracer, tag, kept, scan, depth, change=True)
     if found is not None:
@@ -76,7 +81,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
         found.value = value
         found.children += missing
         if kept.kind is Kind.VALUE:
-            found.text += f"; that was at {tracer.at(tracer.time(scan))}, and nothing has written it since"
+            found.text += f"; that was at {tracer.at(tracer.time(scan))}, and nothing has written anything else since"
     return found
 
 

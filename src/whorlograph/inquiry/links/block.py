@@ -17,7 +17,21 @@ from ..languages import words_of
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
-from . import assumed, counter_short, edge, in_vain, moved_bit, not_met, passes, rung_false, shifted, standing_reset, tallied, timer_running
+from . import (
+    assumed,
+    counter_short,
+    edge,
+    handed_on,
+    in_vain,
+    moved_bit,
+    not_met,
+    passes,
+    rung_false,
+    shifted,
+    standing_reset,
+    tallied,
+    timer_running,
+)
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .field_input import input_link
 from .pins import explain_value
@@ -54,6 +68,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             found.tag, found.value = tag, value
             _add_would(tracer, found, tag, writer, seen, depth)
         return found
+    way = handed_on.hops(tracer, tag, writer, scan) if bit < 0 else []
+    if way:
+        return handed_on.link(tracer, way, depth)
     by = f" by {source}" if source else ""
     text = f"{tracer.name(tag)} was written{by} in {tracer.place(step, writer.element)} at {tracer.at(tracer.time(scan))}"
     since = tracer.since_done(tag, seen)

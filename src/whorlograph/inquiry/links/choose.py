@@ -39,6 +39,7 @@ from . import (
 )
 from .field_input import input_link, not_run_yet
 from .gates import gate_tag, gate_words
+from .latest import written_again
 from .task_idle import add_trigger
 
 if TYPE_CHECKING:
@@ -102,13 +103,17 @@ def in_between_link(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth:
     return found
 
 
-def bit_given_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
-    """The link for the bit of a word that a write gave; of one that its step wrote again value and time stand in no row."""
+def gave_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, bit: int) -> Link | None:
+    """The link for what a write gave, of a word one bit; of one that its step wrote again value and time stand in no row."""
     tracer.spent += 1
     if tracer.spent > tracer.most or depth > DEEPEST:
         return None
-    found = written.bit_link(tracer, tag, writer, scan, depth, change=False) if writer.bit >= 0 else \
-        block.written(tracer, tag, writer, scan, depth, change=False, bit=bit)
+    if writer.bit >= 0:
+        found = written.bit_link(tracer, tag, writer, scan, depth, change=False)
+    elif writer.kind in (Kind.SET, Kind.RESET):
+        found = behind.wrote(tracer, tag, writer, scan, writer.kind is Kind.SET, depth)
+    else:
+        found = block.written(tracer, tag, writer, scan, depth, change=False, bit=bit)
     if found is not None and tracer.wrote_before(tag, LAST, tracer.seen(writer.step, scan)) != writer:
         found.tag = found.value = found.since = None
     return found
@@ -142,7 +147,10 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return given_link(tracer, tag, tracer.raw(tag, view))
         brought = shifted.brought(tracer, tag, view, bit) if bit >= 0 else None
         if brought is not None:
-            return bit_given_link(tracer, tag, *brought, depth, bit)
+            return gave_link(tracer, tag, *brought, depth, bit)
+        again = written_again(tracer, tag, view) if bit < 0 else None
+        if again is not None:
+            return block.written(tracer, tag, *again, depth, change=True)
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
@@ -355,7 +363,7 @@ class Choice:
     row = staticmethod(row_link)
     state = staticmethod(state_link)
     in_between = staticmethod(in_between_link)
-    bit_given = staticmethod(bit_given_link)
+    gave = staticmethod(gave_link)
     output = staticmethod(block.output_in)
     edge = staticmethod(edge.link)
     kept = staticmethod(block.kept)

@@ -78,7 +78,7 @@ def _add_former(tracer: Tracer, link: Link, writer: Writer, word: Load | Const, 
     here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and w.at < writer.at and w.bit in (-1, bit)
             and w.at in seen.result.stored]
     last = max(here, key=lambda w: w.at, default=None)
-    child = tracer.links.bit_given(tracer, cell.number, last, seen.scan, depth + 1, bit) if last is not None else \
+    child = tracer.links.gave(tracer, cell.number, last, seen.scan, depth + 1, bit) if last is not None else \
         tracer.explain(cell.number, tracer.view_of(seen.step, seen.scan), False, depth + 1, bit)
     link.children += [child] if child is not None else []
     return True

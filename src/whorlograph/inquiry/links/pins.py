@@ -13,6 +13,7 @@ from ..tracer import LAST
 from ..trail import Link, Root
 from . import frozen
 from .field_input import input_root
+from .latest import written_again
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -81,8 +82,10 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
         return
     if cell.number == link.tag:
         return  # its own former value
-    change = change or not frozen.keeps(tracer, cell.number, tracer.view_at(cell.number, one.at, seen))
-    child = explain_read(tracer, cell.number, one, seen, change, depth, cell.bit if cell.bit >= 0 else bit)
+    view = tracer.view_at(cell.number, one.at, seen)
+    number = bit < 0 and not tracer.boolean(cell.number)
+    stands = (not change and frozen.keeps(tracer, cell.number, view)) or (number and written_again(tracer, cell.number, view) is not None)
+    child = explain_read(tracer, cell.number, one, seen, not stands, depth, cell.bit if cell.bit >= 0 else bit)
     if child is not None:
         link.children.append(child)
 

@@ -36,7 +36,7 @@ def last_write(tracer: Tracer, tag: int, view: Vantage, bit: int) -> Write | Non
         scan = tracer.ran(writer.step, view)
         if scan <= 0 or tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
             continue
-        value = tracer.seen(writer.step, scan).result.stored.get(writer.at)
+        value = tracer.stored(tag, writer, tracer.seen(writer.step, scan))
         if value is None:
             continue
         if bit >= 0 and writer.bit < 0:
