@@ -67,11 +67,42 @@ class Elapsed(unittest.TestCase):
         self.assertEqual((found.roots[0][:2], found.answer.roots[0].overdue), (("field-input", "X3"), True))
         self.assertIn("X3 ended that 2 of 2 times before, and has not come", found.text)
 
+    def test_one_that_watches_two_ways_is_compared_with_runs_of_its_own(self) -> None:
+        # Up until X1, down until X2, watched by one timer: half of its runs were ended by the one, half by the other.
+        body = ("T1(IN := (X3 AND NOT X1) OR (NOT X3 AND NOT X2), PT := T#2s);\nIF T1.Q THEN Fault := TRUE; END_IF;\n"
+                "Y2 := X3 AND NOT X1 AND NOT Fault;")
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0)]
+        for at in (1000, 8000, 15_000, 22_000):
+            rows += [(at, "X3", 1), (at + 100, "X2", 0)]
+            rows += [(at + 1000, "X1", 1), (at + 4000, "X3", 0), (at + 4100, "X1", 0), (at + 5000, "X2", 1)] if at < 22_000 else [(at + 4000, "X3", 1)]
+        found = _of(body, rows, "T1 : TON; Fault : BOOL;")
+        self.assertEqual((found.answer.symptom, found.roots[0][:2], found.answer.roots[0].overdue), (Symptom.DROPPED_OUT, ("field-input", "X1"), True))
+        self.assertIn("X1 ended that 3 of 3 times before, and has not come", found.text)
+
+    def test_what_set_a_latch_is_told_before_what_it_is_by_now(self) -> None:
+        body = ("T1(IN := X1 XOR X2, PT := T#500ms);\nIF T1.Q THEN Y2 := TRUE; END_IF;\n"
+                "IF X3 AND NOT X1 AND NOT X2 THEN Y2 := FALSE; END_IF;")
+        rows: Rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (2000, "X2", 0), (4000, "X2", 1), (6000, "X3", 1), (6500, "X3", 0)]
+        found = _of(body, rows, "T1 : TON;")
+        self.assertEqual(found.roots[0], ("field-input", "X2", True))
+        self.assertIn("X2 was off from 2.000 s to 4.000 s", found.answer.roots[0].text)
+
     def test_two_that_start_one_another_come_to_an_end(self) -> None:
         body = "T1(IN := T2.Q AND X1, PT := T#1s);\nT2(IN := T1.Q OR X2, PT := T#1s);\nY2 := NOT (T1.Q AND T2.Q);"
         found = _of(body, [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (2000, "X2", 1), (9000, "X2", 0), (12_000, "X1", 1)], "T1, T2 : TON;")
         self.assertLess(len(found.links), 40)
         self.assertEqual({r[1] for r in found.roots}, {"X1", "X2"})
+
+
+class Changed(unittest.TestCase):
+    """Of what a function is computed from only what changed is a cause of a change."""
+
+    def test_of_xor_and_a_selection(self) -> None:
+        for body, changed, rows in (("Y1 := X1 XOR X2;", "X2", [(2000, "X2", 1)]), ("Y1 := SEL(X3, X1, X2);", "X3", [(2000, "X3", 1)]),
+                                    ("Y1 := SEL(X3, X1, X2);", "X1", [(2000, "X1", 0)])):
+            found = _of(body, [(0, "X1", 1), (0, "X2", 0), (0, "X3", 0), *rows, (3000, "N1", 1)], tag="Y1")
+            self.assertEqual((found.answer.symptom, [r[1] for r in found.roots]), (Symptom.DROPPED_OUT, [changed]))
+            self.assertTrue(found.answer.roots[0].changed)
 
 
 class Watched(unittest.TestCase):

@@ -20,15 +20,19 @@ def merge(roots: Iterable[Root]) -> list[Root]:
         if twin is None:
             found[root.key] = root
             continue
-        # Of a number that has gone on changing what brought the state about counts, not what it reads by now.
-        brought = root.changed != twin.changed and not isinstance(root.value, bool)
-        later = root.changed if brought else root.since is not None and (twin.since is None or root.since > twin.since)
+        # Of what has gone on changing what brought the state about counts, not what it is by now, and keeps away an end.
+        brought = _brought(root) != _brought(twin) and (root.value != twin.value or not isinstance(root.value, bool))
+        later = _brought(root) if brought else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.blocked = max(twin.blocked, root.blocked)
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text
             twin.what_to_check, twin.readings = root.what_to_check, root.readings
     return list(found.values())
+
+
+def _brought(root: Root) -> bool:
+    return root.changed and not root.missing
 
 
 def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:

@@ -82,7 +82,7 @@ class Links(Protocol):
     def compared(self, tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
         """For a comparison."""
 
-    def computed(self, tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int) -> Link | None:
+    def computed(self, tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int, change: bool) -> Link | None:
         """For another value that a node computes."""
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from whorlograph.engine.code import Call, Const, Edge, Load, Op, Target
+from whorlograph.engine.code import Call, Const, Edge, Expr, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import COUNTERS, STANDARD_BLOCKS, TIMERS
@@ -34,7 +34,7 @@ from . import (
 )
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .field_input import input_link
-from .pins import explain_value
+from .pins import explain_value, reads_otherwise
 from .rung_false import unpowered
 from .rung_true import powered
 
@@ -266,20 +266,20 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
     return _bistable(tracer, call, label, scan, depth, change)
 
 
-def function(tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int) -> Link | None:
-    """Why the result of a function, or of a computation, is as it is."""
+def function(tracer: Tracer, at: int, leaf: Leaf | None, seen: Seen, depth: int, change: bool) -> Link | None:
+    """Why the result of a function, or of a computation, is as it is; where it has changed only what was read otherwise before."""
     step = seen.step
     element = tracer.origin(step, at).element
     name = label_of(tracer, step, element, at) or words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], element, "", tracer.passing(step, at))
     value = seen.result.values.get(at)
     text = f"{name} in {tracer.place(step, element)} gives {tracer.state_word(value)}"
     found = Link(LinkKind.BLOCK, None, value, None, step, seen.scan, text, element)
-    circuit = tracer.circuit(step)
-    if isinstance(leaf, Call):
-        for one in circuit.inputs(leaf):
-            explain_value(tracer, found, one, seen, depth)
-    else:
-        explain_value(tracer, found, leaf, seen, depth)
+    parts: list[Expr | Edge | None] = [*tracer.circuit(step).inputs(leaf)] if isinstance(leaf, Call) else [leaf]
+    before = tracer.before(seen) if change else None
+    if before is not None:
+        parts = [one for one in parts if reads_otherwise(tracer, one, seen, before)] or parts
+    for one in parts:
+        explain_value(tracer, found, one, seen, depth, before=before)
     return found
 
 
@@ -299,7 +299,7 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
     made = circuit.behind(store.value)
     leaf: Leaf = made if made is not None else store.value
     found = not_met.link(tracer, made, seen, depth, change) if isinstance(made, Op) and made.code in COMPARISONS else \
-        function(tracer, store.at, leaf, seen, depth)
+        function(tracer, store.at, leaf, seen, depth, change)
     if guards is not None and not change and found is not None and found.value:
         child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, seen.step, name))
         if child is not None and (child.roots or child.children):

@@ -167,7 +167,7 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
     elif isinstance(leaf, Op) and leaf.code in COMPARISONS:
         child = tracer.links.compared(tracer, leaf, seen, depth + 1, change)
     else:
-        child = tracer.links.computed(tracer, gate.at, circuit.leaves.get(gate.at), seen, depth + 1)
+        child = tracer.links.computed(tracer, gate.at, circuit.leaves.get(gate.at), seen, depth + 1, change)
     if child is not None:
         link.children.append(child)
     _explain_chosen(tracer, link, load, seen, depth)

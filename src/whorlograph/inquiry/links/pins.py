@@ -62,6 +62,11 @@ def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list
             and now[one.at] != then[one.at]]
 
 
+def reads_otherwise(tracer: Tracer, value: Expr | Edge | None, seen: Seen, before: Seen) -> bool:
+    """Whether a value is computed of something that was read otherwise in the former evaluation."""
+    return bool(_read_otherwise(list(tracer.circuit(seen.step).loads(value)), seen, before))
+
+
 def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1, change: bool = True) -> None:
     """Add why one operand is as it is; of a word one bit, -1 the whole."""
     if isinstance(one, Const):

@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from whorlograph.engine.code import Expr
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..circuit import Gate
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import BlockCall, Kind, Writer
@@ -23,6 +25,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 MOST_BEFORE = 20  # earlier runs that are looked at
+LEAST = 2  # earlier runs: one alone tells nothing of what is usual
 MOST_BEHIND = 8  # of which it is followed back what ended them
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
 
@@ -130,6 +133,7 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
     rows = journal.rows(tags["in"])
     before = rows[:int(np.searchsorted(rows, row))].tolist()
     fell = [r for r in before if not journal.raw(r) and not journal.value_at(tags["q"], r)][-MOST_BEFORE:]
+    fell = _of_the_same_way(tracer, call, power, fell, row)
     ended: Counter[int] = Counter()
     for one in fell:
         scan = tracer.scan_of(one)
@@ -138,12 +142,25 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         # That an output fell that is watched says nothing of what should have ended it.
         ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None
                       and (gate.negated or not tracer.writers.get(tag))})
-    often = {tag: times for tag, times in ended.items() if times >= 2 and times * 2 > len(fell)}
+    often = {tag: times for tag, times in ended.items() if times >= LEAST and times * 2 > len(fell)}
     if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
         return  # further back, what a device did
     for tag, times in often.items():
         if _leads(found, tag):
             found.text += f"; {tracer.name(tag)} ended that {times} of {len(fell)} times before, and has not come"
+
+
+def _of_the_same_way(tracer: Tracer, call: BlockCall, power: Expr, fell: list[int], row: int) -> list[int]:
+    """The falls of runs that began by a path by which this one began: one timer may watch one way and the other. All where these are too few."""
+    circuit, journal = tracer.circuit(call.step), tracer.journal
+
+    def begun(rise: int | None) -> set[frozenset[Gate]]:
+        now = tracer.seen(call.step, tracer.scan_of(rise)) if rise is not None else None
+        return {frozenset(path) for path in circuit.complete(power, now.result)} if now is not None else set()
+
+    mine = begun(row)
+    alike = [one for one in fell if begun(journal.last_row(journal.tag(one), one)) & mine]
+    return alike if len(alike) >= LEAST else fell
 
 
 def _leads(found: Link, tag: int) -> bool:
@@ -181,7 +198,7 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) 
     said = False
     for root in found.all_roots():
         times, value = ended[_come(root, other=True)], root.value
-        if root.kind is not RootKind.FIELD_INPUT or times < 2 or times * 2 <= len(ends):
+        if root.kind is not RootKind.FIELD_INPUT or times < LEAST or times * 2 <= len(ends):
             continue
         root.overdue = True
         if not said:
