@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from whorlograph.model.literals import cooked
 from whorlograph.model.profile import Profile
 from whorlograph.model.steps import Steps
 from whorlograph.model.tags import Running
@@ -55,9 +54,8 @@ class Faults(Struct, frozen=True):
             return code
         if value in (-(1 << 63), (1 << 63) - 1):
             return f"the result does not fit {one.type.name} ({one.type.low} to {one.type.high})"
-        shown = cooked(value, one.type) if one.type.bits == 64 else value
-        if one.low is not None and one.type.low <= int(shown) <= one.type.high:
-            return f"{shown} does not fit {one.low} to {one.high}"
+        if one.low is not None and one.type.low <= value <= one.type.high:
+            return f"{value} does not fit {one.low} to {one.high}"
         # What is calculated may be of a narrower type than the tag that receives it.
         type_ = next((t for t in ELEMENTARY.values() if t.whole and t.high == limits and t.bits < one.type.bits), one.type)
-        return f"{shown} does not fit {type_.name} ({type_.low} to {type_.high})"
+        return f"{value} does not fit {type_.name} ({type_.low} to {type_.high})"

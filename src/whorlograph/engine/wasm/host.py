@@ -1,4 +1,4 @@
-"""What a compiled program calls Python for: real functions, and whole numbers wider than 64 bits can check."""
+"""What a compiled program calls Python for: real functions, texts, and whole numbers that their type does not hold."""
 
 from __future__ import annotations
 
@@ -59,11 +59,12 @@ def _divided(a: int, b: int) -> int:
 def whole(code: int, kind: int, a: int, b: int, element: int, mode: Overflow, fail: Fail) -> int:
     """Arithmetic on wide whole types, exact, then held in the type.
 
-    Args: kind: the type's width, + 256 where signed, + 512 for times (always halting), + 1024 where ``a`` is unsigned.
+    Args: kind: the type's width, + 256 where signed, + 512 for times (always halting), + 1024 where ``a`` is unsigned, + 2048 where it is signed
+        whatever the type.
     """
     bits, is_signed = kind & 255, bool(kind & 256)
     name = WHOLE_NAMES[code]
-    if not is_signed and name not in ("REAL_TO",):
+    if not is_signed and name != "REAL_TO" and not kind & 2048:
         a, b = (a + (1 << 64) if a < 0 else a), (b + (1 << 64) if b < 0 else b)
     if kind & 1024 and a < 0:
         a += 1 << 64

@@ -164,7 +164,7 @@ class Operations:
         if target.low <= source.low and target.high >= source.high:
             return value
         if (wide(source) and source.low == 0) or wide(target):
-            kind = type_code(target) | (1024 if source.low == 0 else 0)
+            kind = type_code(target) | (1024 if source.low == 0 else 2048)
             return f"(call $whole (i32.const 0) (i32.const {kind}) {value} (i64.const 0) {where})"
         return self.fit(value, target, where)
 
@@ -189,5 +189,5 @@ class Operations:
 
     @staticmethod
     def arithmetic_wide(name: str, a: str, b: str, type_: Elementary, where: str) -> str:
-        """Arithmetic on 64-bit types, outside the module."""
+        """Arithmetic on 64-bit types."""
         return f"(call $whole (i32.const {_WHOLE_CODES[name]}) (i32.const {type_code(type_)}) {a} {b} {where})"

@@ -12,6 +12,7 @@ from .forces import FORCES
 from .inputs import INPUTS
 from .journal import JOURNAL
 from .timers import TIMERS
+from .wide import WIDE
 
 _HEADER = """
 (import "host" "flush" (func $flush))
@@ -59,7 +60,7 @@ def fixed_part(layout: Layout, pages: int, scan_time: int, rung_time: int, watch
         by_time = f"""(local.set $n (i64.add (i64.extend_i32_s (global.get $num)) (i64.div_s
     (i64.sub (i64.add (global.get $watched_from) (i64.const {watchdog})) (call $time (global.get $num))) (i64.const {rung_time}))))
   (if (i64.lt_s (local.get $n) (i64.extend_i32_s (global.get $limit))) (then (global.set $limit (i32.wrap_i64 (local.get $n)))))"""
-    text = _HEADER + JOURNAL + FORCES + FAULTS + TIMERS + BLOCKS + INPUTS
+    text = _HEADER + JOURNAL + FORCES + FAULTS + WIDE + TIMERS + BLOCKS + INPUTS
     fixed = text.format(pages=pages, cells=layout.cells, watch=layout.watch, shares=layout.shares, flags=layout.flags, forces=layout.forces,
                         heap=layout.heap, heap_h=layout.heap + 8, heap_t=layout.heap + 12, heap_room=layout.heap_room,
                         journal_end=layout.notes, notes_end=layout.lengths, image=layout.image, touched=layout.touched,
