@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 
 from msgspec.structs import replace
 
@@ -12,6 +13,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.loops import loop_remedy
 from whorlograph.engine.schedule import duration_of, make_schedule
+from whorlograph.formats.programs.st import read
 from whorlograph.model.parts import Ladder, call, coil, compare, jump, nc, no, rises, set_, timer
 from whorlograph.model.program import Pou, PouKind, Program, Task, Variable, VariableKind
 from whorlograph.model.types import BOOL
@@ -229,6 +231,22 @@ class Tasks(unittest.TestCase):
         self.assertEqual(self.course(made, "D1"), [(1, 4 * MS), (4, 2 * MS), (7, 4 * MS)])
         self.assertEqual(self.course(made, "N1"), [(1, 4)], "a number counts milliseconds")
         self.assertEqual(made[0].lengths.tolist(), [[1, 4 * MS], [4, 2 * MS], [7, 4 * MS]])
+
+
+    def test_each_element_of_an_array_at_inputs_is_copied_for_the_task_that_reads_it(self) -> None:
+        text = """PROGRAM Slow VAR_EXTERNAL Ins : ARRAY[1..4] OF BOOL; Y1, Y2, Y3 : BOOL; N : INT; END_VAR
+Y1 := Ins[3];
+Y2 := Ins[N];
+END_PROGRAM
+PROGRAM Cyclic VAR_EXTERNAL Ins : ARRAY[1..4] OF BOOL; Y3 : BOOL; END_VAR
+Y3 := Ins[4];
+END_PROGRAM
+CONFIGURATION C VAR_GLOBAL Ins AT %IX0.0 : ARRAY[1..4] OF BOOL; Y1, Y2, Y3 : BOOL; N : INT := 2; END_VAR
+RESOURCE R ON P TASK Fast(INTERVAL := T#7ms, PRIORITY := 1); PROGRAM S WITH Fast : Slow; PROGRAM Main : Cyclic; END_RESOURCE END_CONFIGURATION"""
+        program = read(text.encode(), Path("x.st")).value
+        rows = sorted((3 + 11 * k + late, f"Ins[{1 + (k + late) % 4}]", (k + late) % 2) for k in range(40) for late in (0, 5))
+        made = self.replay(program, [(0, "Ins[1]", 0), *rows], 600, scan_time=50 * MS)
+        self.assertGreater(len(self.course(made, "Y1")), 3)
 
 
 class Intervals(unittest.TestCase):

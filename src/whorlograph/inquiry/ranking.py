@@ -20,19 +20,20 @@ def merge(roots: Iterable[Root]) -> list[Root]:
         if twin is None:
             found[root.key] = root
             continue
-        # Of what has gone on changing what brought the state about counts, not what it is by now, and keeps away an end.
-        brought = _brought(root) != _brought(twin) and (root.value != twin.value or not isinstance(root.value, bool))
-        later = _brought(root) if brought else root.since is not None and (twin.since is None or root.since > twin.since)
+        # Of what has gone on changing what brought the state about counts, then what keeps its end away, not what else it was at some time.
+        otherwise = root.value != twin.value or (not isinstance(root.value, bool) and root.changed != twin.changed)
+        later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.blocked = max(twin.blocked, root.blocked)
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text
             twin.what_to_check, twin.readings = root.what_to_check, root.readings
+            twin.missing = root.missing if otherwise else twin.missing
     return list(found.values())
 
 
-def _brought(root: Root) -> bool:
-    return root.changed and not root.missing
+def _weight(root: Root) -> int:
+    return 2 if root.changed and not root.missing else int(root.missing)
 
 
 def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:

@@ -10,10 +10,10 @@ from msgspec import Struct
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable
-from whorlograph.model.paths import parse_path
+from whorlograph.model.paths import Member, parse_path
 from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Ref, Running, resolve_path
-from whorlograph.model.text import Apply, Assign, For, Statement, Var
+from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Ref, Running, member, resolve_path
+from whorlograph.model.text import Apply, Assign, Constant, For, Statement, Sub, Var
 
 from .text_parts import parts
 from .text_types import Scope
@@ -94,7 +94,7 @@ def _in_text(statement: Statement, one: Instance, running: Running) -> Iterator[
         if isinstance(part, Var) and scope.constant(part) is None:
             place = scope.place(part)
             writes = id(part) in written or id(part) in handed
-            for tag in _tags_of(place.ref) if place is not None and place.tags is None else ():
+            for tag in _tags_named(part, one, running) if place is not None and place.tags is None else ():
                 yield Mention(tag, part.at, writes)
                 if isinstance(part, Var) and id(part) in written and place is not None and place.bit >= 0:
                     yield Mention(tag, part.at, False)
@@ -105,6 +105,31 @@ def _in_text(statement: Statement, one: Instance, running: Running) -> Iterator[
                 for name, ref in called.scope.items():
                     if isinstance(ref, Leaf) and (called.pou is None or name in given):
                         yield Mention(ref.tag, part.at, True)
+
+
+def _tags_named(var: Var, one: Instance, running: Running) -> list[int]:
+    """The tags that a name in a text may stand for: of an array the element that is written down, all where its subscript is computed."""
+    key = var.base.lower()
+    found = [ref for ref in (one.scope.get(key) or running.scope.scope.get(key),) if ref is not None]
+    for step in var.steps:
+        if isinstance(step, Member):
+            found = [part for ref in found if (part := member(ref, step.name)) is not None]
+        elif isinstance(step, Sub):
+            found = [item for ref in found if isinstance(ref, Aggregate) for item in _items(ref, step)]
+    return [tag for ref in found for tag in _tags_of(ref)]
+
+
+def _items(ref: Aggregate, step: Sub) -> list[Ref]:
+    """The elements of an array that subscripts may choose; the last one varies fastest."""
+    spans = [range(value.value, value.value + 1) if isinstance(value, Constant) and type(value.value) is int and low <= value.value <= high
+             else range(low, high + 1) for value, (low, high) in zip(step.values, ref.bounds, strict=False)]
+    found = []
+    for chosen in product(*spans):
+        place = 0
+        for n, (low, high) in zip(chosen, ref.bounds, strict=False):
+            place = place * (high - low + 1) + n - low
+        found += [ref.items[place]] if place < len(ref.items) else []
+    return found
 
 
 def _tags_of(ref: Ref) -> list[int]:

@@ -9,7 +9,6 @@ import numpy as np
 from whorlograph.engine.code import Load, Op
 from whorlograph.model.literals import duration_text
 
-from ..links.passes import in_loop
 from ..symptoms import course
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
@@ -35,7 +34,7 @@ def find(facts: Facts) -> Iterator[Finding]:
 def _begins_anew(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:
     """Whether another write gives the tag a value of its own whenever the one that adds has its turn: it adds up within one run at most."""
     paths, calls = facts.tracer.paths, facts.tracer.controller.calls
-    if other.guard is not None or _grows(facts, tag, other) or in_loop(facts.tracer, writer):
+    if other.guard is not None or _grows(facts, tag, other):
         return False
     return calls.instance_of[other.step] == calls.instance_of[writer.step] and paths.order[other.step] <= paths.order[writer.step] \
         and not calls.exits[calls.instance_of[other.step]]

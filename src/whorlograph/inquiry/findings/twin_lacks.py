@@ -23,8 +23,8 @@ def find(facts: Facts) -> Iterator[Finding]:
             shared = set.intersection(*({(_without(n.name, numbers), n.on) for n in w} for w in ways))
             groups.setdefault(_pattern(facts.name(tag)), {})[tag] = shared
     for twins in groups.values():
-        if len(twins) < 3:
-            continue
+        if len(twins) < 3 or len({(w.step, w.element) for t in twins for w in facts.tracer.writers[t]}) == 1:
+            continue  # one statement, in a loop: its elements are no twins that could be wired otherwise
         counts = Counter(c for contacts in twins.values() for c in contacts)
         for (name, on), count in sorted(counts.items()):
             if count != len(twins) - 1:

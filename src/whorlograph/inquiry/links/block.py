@@ -93,7 +93,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
     known = bool(found.children) or any(r.kind is not RootKind.CONSTANT for r in found.roots)
     said = stood and (known if own is None else bool(own.children or own.roots))
-    if guard is not None and (not said or tracer.number is not None):
+    # What alone gives a tag its value scan after scan would leave it as it is if it did not.
+    alone = own is not None and not change and len(tracer.writers[tag]) == 1 and tallied.executed(tracer, writer, tracer.former(step, scan))
+    if guard is not None and not alone and (not said or tracer.number is not None):
         came = change and not stood
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, _enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
@@ -104,8 +106,14 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         return own
     if loop:
         found.text += ", in a loop"
-        passes.add(tracer, found, writer, seen, depth)
-    if not values_first:
+        there = passes.gave(tracer, tag, writer, seen)
+        if there is None:
+            passes.add(tracer, found, writer, seen, depth)
+        elif guard is not None:
+            child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, step, source), in_pass=there)
+            found.children += [child] if child is not None and (child.children or child.roots) else []
+        seen = there or seen
+    if not values_first and not (loop and passes.only_counted(tracer, writer, seen)):
         explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
     if not tracer.boolean(tag) and bit < 0 and (not source or tracer.circuit(step).literal(writer.value) is None):
         found.text += f" ({tracer.state_word(value, tag)})"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from whorlograph.engine.calls import every
-from whorlograph.engine.code import Loop
+from whorlograph.engine.code import Load, Loop
 from whorlograph.engine.evaluate.again import LoopPass
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
@@ -44,6 +44,30 @@ def executed(tracer: Tracer, writer: Writer, scan: int) -> Seen | None:
     found = [_in_pass(seen, one) for one in kept]
     gates = [[g for path in tracer.circuit(writer.step).complete(writer.power, one.result) for g in path] for one in found]
     return max(zip(found, gates, strict=True), key=lambda one: max((gate_time(tracer, g, one[0]) for g in one[1]), default=(0, -1)))[0]
+
+
+def gave(tracer: Tracer, tag: int, writer: Writer, seen: Seen) -> Seen | None:
+    """A step as it was in the last pass of its loop that gave a tag a value; None where that hangs on other passes too: a sum."""
+    kept = [one for one in seen.result.passes.get(writer.at, ()) if (cell := one.cells.get(writer.at)) is not None and cell.number == tag]
+    own = [n for n in _read(tracer, writer, seen) if any(w.step == writer.step for w in tracer.writers.get(n, ()))]
+    return _in_pass(seen, kept[-1]) if kept and tag not in own and all(_only_counts(tracer, writer, n, seen) for n in own) else None
+
+
+def only_counted(tracer: Tracer, writer: Writer, seen: Seen) -> bool:
+    """Whether what is written is what the loop counts with, and nothing else: how far it came says all."""
+    read = _read(tracer, writer, seen)
+    return bool(read) and all(_only_counts(tracer, writer, n, seen) for n in read)
+
+
+def _read(tracer: Tracer, writer: Writer, seen: Seen) -> list[int]:
+    loads = [one for one in tracer.circuit(writer.step).loads(writer.value) if isinstance(one, Load)]
+    return [cell.number for one in loads if (cell := tracer.cell(one, seen)) is not None]
+
+
+def _only_counts(tracer: Tracer, writer: Writer, tag: int, seen: Seen) -> bool:
+    """Whether what a write reads counts its passes: it comes of its own value alone, wherever the write is come to."""
+    mine = [w for w in tracer.writers.get(tag, ()) if w.step == writer.step and in_loop(tracer, w)]
+    return bool(mine) and all(set(_read(tracer, w, seen)) == {tag} and set(w.guards) <= set(writer.guards) for w in mine)
 
 
 def no_more(tracer: Tracer, writer: Writer, now: Seen, former: int) -> tuple[Seen, list[Gate]]:

@@ -47,6 +47,8 @@ def _add(found: Link, child: Link) -> None:
     for root in child.roots:
         if root.kind is RootKind.CONSTANT and root.tag is None:  # it always stands
             root.kind, root.defect, root.never = RootKind.PROGRAM, True, True
+    for root in child.all_roots():
+        root.changed = False  # it was off before that came
     known = {root.key for root in found.all_roots()}
     if any(root.key not in known for root in child.all_roots()):
         found.children.append(child)
