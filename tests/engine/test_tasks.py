@@ -244,7 +244,7 @@ END_PROGRAM
 CONFIGURATION C VAR_GLOBAL Ins AT %IX0.0 : ARRAY[1..4] OF BOOL; Y1, Y2, Y3 : BOOL; N : INT := 2; END_VAR
 RESOURCE R ON P TASK Fast(INTERVAL := T#7ms, PRIORITY := 1); PROGRAM S WITH Fast : Slow; PROGRAM Main : Cyclic; END_RESOURCE END_CONFIGURATION"""
         program = read(text.encode(), Path("x.st")).value
-        rows = sorted((3 + 11 * k + late, f"Ins[{1 + (k + late) % 4}]", (k + late) % 2) for k in range(40) for late in (0, 5))
+        rows = sorted((3 + 11 * k + late, f"Ins[{1 + (k + late) % 4}]", k // 4 % 2) for k in range(40) for late in (0, 5))
         made = self.replay(program, [(0, "Ins[1]", 0), *rows], 600, scan_time=50 * MS)
         self.assertGreater(len(self.course(made, "Y1")), 3)
 

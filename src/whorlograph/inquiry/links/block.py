@@ -110,7 +110,8 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         if there is None:
             passes.add(tracer, found, writer, seen, depth)
         elif guard is not None:
-            child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, step, source), in_pass=there)
+            child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, step, source),
+                            in_pass=there)
             found.children += [child] if child is not None and (child.children or child.roots) else []
         seen = there or seen
     if not values_first and not (loop and passes.only_counted(tracer, writer, seen)):
