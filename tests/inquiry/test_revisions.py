@@ -338,6 +338,27 @@ class OnTheLog(unittest.TestCase):
         self.assertEqual({e.difference.tag: e.reason.new if e.reason is not None else None for e in found.effects}, {"M": 2, "Y": 2, "Z": 4})
         self.assertEqual({e.difference.tag: e.difference.first for e in found.effects}, {"M": 0, "Y": 1_000_000_000, "Z": 2_000_000_000})
 
+    def test_of_a_statement_of_many_lines_those_that_changed_are_told(self) -> None:
+        long = " AND ".join(["(A OR B)"] * 20)
+        program = f"""PROGRAM Main VAR_EXTERNAL A, B, Y, Z : BOOL; END_VAR
+            IF A THEN
+              Y := B;
+              Z := {long};
+            END_IF;
+            END_PROGRAM
+            CONFIGURATION C VAR_GLOBAL A AT %IX0.0 : BOOL; B AT %IX0.1 : BOOL; Y AT %QX0.0 : BOOL; Z AT %QX0.1 : BOOL; END_VAR
+            RESOURCE R ON C PROGRAM Main : Main; END_RESOURCE END_CONFIGURATION"""
+        old, new = self.folder / "old.st", self.folder / "new.st"
+        old.write_text(program)
+        for changed, said in ((program.replace("Y := B;", "Y := NOT B;"), "in its line 2: Y := B; -> Y := NOT B;"),
+                              (program.replace("Y := B;", "Y := B; Y := A;").replace("  Y := B; Y := A;", "  Y := B;\n              Y := A;"),
+                               "in its line 3: nothing -> Y := A;"),
+                              (program[:program.index("END_IF") - 30] + program[program.index("END_IF") - 30:].replace("B)", "Y)", 1), "AND (A OR Y)")):
+            new.write_text(changed)
+            told = text(compare(load(Paths(old)), load(Paths(new))))
+            self.assertIn(said, told)
+            self.assertNotIn("IF A THEN", told)
+
     def test_a_changed_task_is_to_blame_only_where_nothing_else_is(self) -> None:
         program = """FUNCTION_BLOCK Wait VAR_INPUT Go : BOOL; END_VAR VAR_OUTPUT Run : BOOL; END_VAR VAR T1 : TON; END_VAR
             T1(IN := Go, PT := T#200ms);

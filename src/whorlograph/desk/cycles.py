@@ -89,9 +89,9 @@ def deviation_words(session: Session, judged: Judged, one: Deviation) -> str:
     if one.kind is Kind.MISSING:
         return f"{words} is missing, usually {duration_text(one.usual)} after the start"
     if one.kind is Kind.ADDITIONAL:
-        lasting = f" for {duration_text(one.lasting)}" if one.lasting >= 0 else ""
-        where = f"in none of the others{' so long' if one.lasting >= 0 else ''}" if not one.others else f"in {counted(one.others, 'other')} too"
-        return f"{words}{lasting} at {after}, {where}"
+        lasting, stays = (f" for {duration_text(one.lasting)}", "") if one.lasting >= 0 else ("", " and stays so")
+        where = "in none of the others so long" if not one.others else f"in {counted(one.others, 'other')} too"
+        return f"{words}{lasting} at {after}{stays}, {where}"
     if one.kind is Kind.ORDER:
         return f"{words} at {after}, before what it always follows"
     by = duration_text(abs(one.by))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -223,13 +223,31 @@ def _source(session: Session, pou: str, place: int) -> str:
 
 
 def _lines(found: Compared, change: Change) -> str:
-    """A statement of a text as it was and as it is."""
-    parts = []
-    for session, place in ((found.old, change.steps[0]), (found.new, change.steps[1])):
-        step = step_of(session, change.pou, place)
+    """What of a statement of a text is otherwise, as it was and as it is: of several lines those that changed, of long ones from there on."""
+    sources = []
+    for session, number in ((found.old, change.steps[0]), (found.new, change.steps[1])):
+        step = step_of(session, change.pou, number)
         source = session.controller.steps.all[step].source if step is not None else ()
-        parts.append(value_words(" ".join(source)) if source else "…")
-    return f"{parts[0]} -> {parts[1]}"
+        sources.append([" ".join(line.split()) for line in source])
+    if not all(sources):
+        return " -> ".join(value_words(" ".join(lines)) if lines else "…" for lines in sources)
+    old, new = sources
+    alike = _alike(old, new)
+    behind = min(_alike(old[::-1], new[::-1]), len(old) - alike, len(new) - alike)
+    place = f"in its line {alike + 1}: " if alike else ""
+    one, other = (" ".join(lines[alike:len(lines) - behind]) for lines in sources)
+    return f"{place}{_from_difference(one, other)} -> {_from_difference(other, one)}"
+
+
+def _alike(one: Sequence[str], other: Sequence[str]) -> int:
+    """How many lines, or letters, two begin alike with."""
+    return next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+
+
+def _from_difference(text: str, other: str) -> str:
+    """A text that is shown from shortly before where it differs from another."""
+    start = max(0, _alike(text, other) - LONGEST // 3) if len(text) > LONGEST else 0
+    return f"{'…' if start else ''}{value_words(text[start:])}" if text else "nothing"
 
 
 def effect_words(found: Compared, effect: Effect) -> str:
