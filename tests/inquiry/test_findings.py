@@ -197,7 +197,11 @@ class Texts(unittest.TestCase):
         for body, expected in (("A := 0;\nIF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", False), ("IF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", True),
                                ("IF X2 THEN A := 0; END_IF;\nIF X1 THEN A := A + 1; END_IF;\nY1 := A > 0;", True),
                                ("A := 0;\nFOR J := 1 TO 3 DO IF K[J] THEN A := A + 1; END_IF; END_FOR;\nY1 := A > 0;", False),
-                               ("A := 0;\nWHILE X1 DO A := A + 1; END_WHILE;\nY1 := A > 0;", True)):
+                               ("A := 0;\nWHILE X1 DO A := A + 1; END_WHILE;\nY1 := A > 0;", True),
+                               ("IF X1 THEN A := A + 10; IF A >= 360 THEN A := A - 360; END_IF; END_IF;\nY1 := A > 0;", False),
+                               ("IF X1 THEN A := A + 10; IF A >= 360 THEN A := 0; END_IF; END_IF;\nY1 := A > 0;", False),
+                               ("IF X1 THEN A := A + 10; IF B >= 360 THEN A := A - 360; END_IF; END_IF;\nY1 := A > 0;", True),
+                               ("IF X1 THEN A := A + 10; IF A >= 360 THEN A := A + 1; END_IF; END_IF;\nY1 := A > 0;", True)):
             found = {f.key for f in check(text_session(body, [], "J : INT; K : ARRAY[1..3] OF BOOL;"))}
             self.assertEqual("may-overflow" in found, expected, body)
 

@@ -105,6 +105,22 @@ class Changed(unittest.TestCase):
             self.assertTrue(found.answer.roots[0].changed)
 
 
+    def test_what_a_pulse_met_that_comes_as_always(self) -> None:
+        # X1 marks each turn, X2 counts within it; in the last turn two counts are missing.
+        body = ("E1(CLK := X1);\nE2(CLK := X2);\nIF E1.Q THEN\n  IF A < 3 AND B > 0 THEN Fault := TRUE; END_IF;\n  A := 0; B := B + 1;\nEND_IF;\n"
+                "IF E2.Q THEN A := A + 1; END_IF;\nY2 := Fault;")
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0)]
+        for turn in range(5):
+            rows += [(1000 + 1000 * turn, "X1", 1), (1050 + 1000 * turn, "X1", 0)]
+            rows += [(1000 + 1000 * turn + at, "X2", v) for n in range(4 if turn < 3 else 2) for at, v in ((200 + 200 * n, 1), (250 + 200 * n, 0))]
+        found = _of(body, rows, "E1, E2 : R_TRIG; Fault : BOOL;")
+        self.assertEqual(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("A < 3 holds in Main 7, line 8 (A is 2)", found.text)
+        self.assertLessEqual({"X1", "X2"}, {r[1] for r in found.roots})
+        held = [text for text in found.text.splitlines() if text.startswith("A < 3 ")]
+        self.assertFalse(any("does not hold" in text for text in held), held)
+
+
 class Watched(unittest.TestCase):
     """An output whose own running time is watched: what should have ended it is the fault, not the output that went on."""
 

@@ -9,6 +9,7 @@ import numpy as np
 from whorlograph.engine.code import Load, Op
 from whorlograph.model.literals import duration_text
 
+from ..links.passes import in_loop
 from ..symptoms import course
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
@@ -23,7 +24,7 @@ def find(facts: Facts) -> Iterator[Finding]:
         for writer in writers:
             if writer.kind is Kind.VALUE and writer.value is not None and _grows(facts, tag, writer) and not facts.guarded(writer, [tag]):
                 others = [w for w in writers if w is not writer and w.kind is Kind.VALUE]
-                if any(_begins_anew(facts, tag, writer, w) for w in others):
+                if any(_begins_anew(facts, tag, writer, w) or _sets_back(facts, tag, writer, w) for w in others):
                     continue
                 others = [w for w in others if not _grows(facts, tag, w)]
                 back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
@@ -34,10 +35,26 @@ def find(facts: Facts) -> Iterator[Finding]:
 def _begins_anew(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:
     """Whether another write gives the tag a value of its own whenever the one that adds has its turn: it adds up within one run at most."""
     paths, calls = facts.tracer.paths, facts.tracer.controller.calls
-    if other.guard is not None or _grows(facts, tag, other):
+    if other.guard is not None or _grows(facts, tag, other) or (in_loop(facts.tracer, writer) and not _counted(facts, tag, writer)):
         return False
     return calls.instance_of[other.step] == calls.instance_of[writer.step] and paths.order[other.step] <= paths.order[writer.step] \
         and not calls.exits[calls.instance_of[other.step]]
+
+
+def _sets_back(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:
+    """Whether another write leads the other way once the tag has passed a limit: an angle that begins again behind 360."""
+    circuit = facts.tracer.circuit
+    one, back = circuit(writer.step).plain(writer.value), circuit(other.step).plain(other.value)
+    other_way = not _grows(facts, tag, other) or (isinstance(one, Op) and isinstance(back, Op) and {one.code, back.code} == {"ADD", "SUB"})
+    return other_way and facts.guarded(other, [tag])
+
+
+def _counted(facts: Facts, tag: int, writer: Writer) -> bool:
+    """Whether a loop that a write stands in goes on while something that it counts itself is within limits."""
+    circuit = facts.tracer.circuit(writer.step)
+    asked = {facts.load_tag(writer.step, x) for guard in writer.guards for x in circuit.loads(guard) if isinstance(x, Load)} - {tag, None}
+    return any(_grows(facts, one, w) for one in asked if one is not None for w in facts.tracer.writers.get(one, ())
+               if w.step == writer.step and in_loop(facts.tracer, w))
 
 
 def _grows(facts: Facts, tag: int, writer: Writer) -> bool:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Expr, Load, Op
+from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 
 from .. import auxiliary
 from ..circuit import Gate
+from ..writers import Kind
 from . import passes
 from .gates import gate_bit, gate_key, gate_tag, gate_time
 
@@ -35,6 +37,37 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
             best = chosen or best
     # Where nothing is left: what the coils on the trail were at another time, as before the drop-out that is asked for, is no seal-in.
     return best or next(([g for g in path if not _the_same(tracer, g, now)] for path in paths), [])
+
+
+def since_the_last_pulse(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
+    """Where only pulses completed a path that come again and again: the gates of it that did not pass when those came the time before.
+
+    That the pulse came is as always; what it met is not.
+    """
+    circuit, journal = tracer.circuit(now.step), tracer.journal
+    if power is None or not came or not all(_is_pulse(tracer, g, now) for g in came):
+        return []
+    tag = gate_tag(tracer, came[0], now)
+    row = journal.last_row(tag, now.after) if tag is not None else None
+    for _ in range(2):  # over its fall to the rise before, or the other way round
+        row = journal.last_row(tag, row) if tag is not None and row is not None else None
+    if row is None or tracer.paths.skipped(journal, now.step, scan := tracer.scan_of(row)) is not None:
+        return []
+    was = tracer.seen(now.step, scan)
+    path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
+    if not all(circuit.passes(g, was.result) for g in came):
+        return []
+    return [g for g in path if g not in came and not circuit.passes(g, was.result)]
+
+
+def _is_pulse(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate passes in one scan only: an edge, by a contact or by a block."""
+    if isinstance(tracer.circuit(seen.step).leaves.get(gate.at), Edge):
+        return True
+    tag = gate_tag(tracer, gate, seen)
+    writers = tracer.writers.get(tag, ()) if tag is not None else ()
+    calls = [tracer.written.block(w.step, w.at) for w in writers if w.kind is Kind.BLOCK]
+    return bool(calls) and len(calls) == len(writers) and all(call is not None and call.kind in ("R_TRIG", "F_TRIG") for call in calls)
 
 
 def other_ways(tracer: Tracer, power: Expr | None, seen: Seen, followed: list[Gate], whole: bool) -> list[Gate]:

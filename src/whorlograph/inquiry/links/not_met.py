@@ -27,7 +27,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     step, circuit = tracer.steps.all[seen.step], tracer.circuit(seen.step)
     words, origin = words_of(step), tracer.origin(seen.step, compared.at)
     element = origin.element
-    held = bool(seen.result.values.get(compared.at, False))
+    held = bool(seen.result.values.get(compared.at, seen.result.would.get(compared.at, False)))  # in a branch that was not taken: as it would be
     loads = [one for one in circuit.loads(compared) if isinstance(one, Load)]
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]

@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
-from .complete_paths import completing, is_input, other_ways, telling
+from .complete_paths import completing, is_input, other_ways, since_the_last_pulse, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
 
 if TYPE_CHECKING:
@@ -53,9 +53,11 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     if in_pass is None and power is not None and tracer.circuit(step).never(power, seen.result, on=False):
         return _always(tracer, tag, step, element, scan, depth, kind, what or tracer.name(tag))
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
+    met = since_the_last_pulse(tracer, power, gates, seen) if change and in_pass is None else []
+    pulses, gates = (gates, [*met, *gates]) if met else ([], gates)
     gates = telling(tracer, gates, seen)
     whole = each or (not change and depth == 0)
-    followed = gates if whole else [g for i, g in enumerate(gates) if i == 0 or is_input(tracer, gate_tag(tracer, g, seen))]
+    followed = gates if whole or met else [g for i, g in enumerate(gates) if i == 0 or is_input(tracer, gate_tag(tracer, g, seen))]
     others = [] if change or in_pass is not None else telling(tracer, other_ways(tracer, power, seen, followed, whole), seen)
     time = tracer.time(scan) if change else None
     # What another step takes away again and again comes anew behind this one without a change of its own at a scan's end.
@@ -77,7 +79,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
         if first or gate in followed or gate in others:
             if change:
-                explain_gate(tracer, link, gate, seen, depth, change=True)
+                explain_gate(tracer, link, gate, seen, depth, change=gate not in pulses)
             else:
                 explain_beside(tracer, link, gate, seen, depth, gate in completed)
         first = first and gate not in steady
