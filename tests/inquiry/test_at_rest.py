@@ -67,6 +67,21 @@ class AtRest(unittest.TestCase):
                 self.assertEqual(roots[0], "X3", text)
                 self.assertTrue("at 2.000 s: X1)" in answer.text, answer.text)
 
+    def test_a_run_that_went_another_way_is_no_attempt(self) -> None:
+        # From rest X1 leads one way and N1 the other: a run of the one tries nothing of the other, and does not hide what was tried.
+        way = "CASE A OF\n0: IF X1 THEN A := 10; ELSIF N1 > 50 AND X3 THEN A := 5; END_IF;\n5: IF N1 < 10 THEN A := 0; END_IF;\n" \
+              "10: IF X2 THEN A := 0; END_IF;\nEND_CASE;\nY1 := A = 5; Y2 := A = 10;"
+        chart = CHART.replace("STEP Stirring", "STEP Away: END_STEP\nSTEP Stirring").replace(
+            "FROM Rest TO Filling := Start AND Door;", "FROM Rest TO Filling := Full AND Door; END_TRANSITION\nTRANSITION FROM Rest TO Away := Start; "
+            "END_TRANSITION\nTRANSITION FROM Away TO Rest := Stop;")
+        rows: Rows = [*REST[:2], (0, "X3", 0), REST[3], (1000, "N1", 60), (2000, "N1", 20), (3000, "X1", 1), (3100, "X1", 0), (5000, "N1", 20)]
+        for body in (("numbers", way, "", ""), ("chart", CALL, "Mx : Mixer;", chart)):
+            for more in ([], [(6000, "X2", 1), (6100, "X2", 0), (8000, "N1", 20)]):
+                answer, roots, text = asked(body, [*rows, *more], "Y1" if body[0] == "numbers" else "Y2")
+                self.assertNotIn("3.000 s", answer.text, text)
+                self.assertEqual([scan for scan in answer.attempts if 295 < scan < 305], [], text)
+                self.assertEqual(roots[0], "X2" if not more else "X3" if body[0] == "numbers" else roots[0], text)
+
     def test_nobody_began_it(self) -> None:
         for body in BODIES:
             answer, roots, text = asked(body, [*REST, (3000, "N1", 20)])

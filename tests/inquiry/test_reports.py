@@ -59,6 +59,14 @@ class Elapsed(unittest.TestCase):
             self.assertTrue(changed[last])
             self.assertFalse(changed[first])
 
+    def test_an_off_delay_whose_input_stands_is_kept_on_by_what_stands_now(self) -> None:
+        body = "T1(IN := X1 OR X2, PT := T#1s);\nY2 := X3 AND NOT T1.Q;"
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (1000, "X1", 1), (2000, "X2", 1), (3000, "X1", 0), (6000, "X3", 1), (7000, "X3", 1)]
+        found = _of(body, rows, "T1 : TOF;")
+        self.assertEqual(found.roots[0], ("field-input", "X2", True))
+        self.assertNotIn("X1", {r[1] for r in found.roots})
+        self.assertIn("its input has been on since 1.000 s", found.text)
+
     def test_what_ended_it_before_and_has_not_come_leads(self) -> None:
         rows = [(0, "X1", 0), (0, "X3", 0)]
         for at in (1000, 4000, 7000):

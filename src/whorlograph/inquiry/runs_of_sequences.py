@@ -15,7 +15,7 @@ from whorlograph.engine.code import Expr
 from .attempts import commands_of
 from .charts import Part, Place
 from .circuit import comparisons
-from .numbered import asked_for, distances, left_by
+from .numbered import asked_for, distances, given_by, left_by
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Link
@@ -92,17 +92,20 @@ def _of_chart(tracer: Tracer, place: Place) -> _Sequence:
         return 0 if place.name in active(scan) else len(chart.way(active(scan), place.name)) or FAR
 
     low = {name.lower() for name in first}
+    rest = len(chart.way(sorted(first), place.name)) or FAR
     conditions = [w for t in chart.chart.transitions if {s.lower() for s in t.sources} <= low
+                  and (place.name in t.targets or 0 < len(chart.way(list(t.targets), place.name)) < rest)
                   for w in tracer.writers.get(chart.transitions.get(t.name.lower(), -1), ())]
     return _Sequence(tuple(chart.steps.values()), missing, lambda scan: set(active(scan)) == first, lambda scan: " and ".join(active(scan)),
-                     tuple((w.step, w.value) for w in conditions if w.value is not None), len(chart.way(sorted(first), place.name)) or FAR)
+                     tuple((w.step, w.value) for w in conditions if w.value is not None), rest)
 
 
 def _of_number(tracer: Tracer, tag: int, number: int) -> _Sequence | None:
     away, at, first = distances(tracer, tag, number), tracer.journal.settled, int(tracer.tag(tag).initial)
     if first not in away or first == number:
         return None
-    leaving = [w for w in tracer.writers.get(tag, ()) if w.guard is not None and first in left_by(tracer, tag, w)]
+    leaving = [w for w in tracer.writers.get(tag, ()) if w.guard is not None and first in left_by(tracer, tag, w)
+               and away.get(given_by(tracer, w) or 0, FAR) < away[first]]
     return _Sequence((tag,), lambda scan: away.get(at(tag, scan), FAR), lambda scan: at(tag, scan) == first,
                      lambda scan: tracer.called(tag, at(tag, scan)), tuple((w.step, w.guard) for w in leaving if w.guard is not None), away[first])
 
@@ -118,22 +121,27 @@ def _number(tracer: Tracer, link: Link) -> tuple[int, int] | None:
 
 
 def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[SequenceAttempt]:
-    """The runs, each from when it left the rest until it was back or the asked moment; of equally near points the last one."""
+    """The runs, each from when it left the rest until it was back or the asked moment; of equally near points the last one.
+
+    None that came no nearer than it was at rest: it went another way.
+    """
     journal, found = tracer.journal, list[SequenceAttempt]()
     rows = sorted((int(row), tag) for tag in sequence.tags for row in journal.rows(tag).tolist()
                   if since < tracer.scan_of(int(row)) <= until)[-MOST_ROWS:]
-    begun, nearest = 0, (FAR + 1, 0, -1)
+    begun, nearest, best = 0, (FAR + 1, 0, -1), FAR
     for row, tag in rows:
         scan = tracer.scan_of(row)
         if begun and scan > begun and (before := sequence.missing(scan - 1)) <= nearest[0] and scan - 1 > nearest[1]:
             nearest = before, scan - 1, tag
         if not begun and sequence.resting(scan - 1) and not sequence.resting(scan):
-            begun, nearest = scan, (FAR + 1, 0, -1)
+            begun, nearest, best = scan, (FAR + 1, 0, -1), sequence.missing(scan)
         elif begun and sequence.resting(scan):
-            if nearest[1]:
+            if nearest[1] and best < sequence.at_rest:
                 found.append(SequenceAttempt(begun, nearest[1], nearest[2], sequence.called(nearest[1])))
             begun = 0
-    return [*found, SequenceAttempt(begun, until, step=sequence.called(until))] if begun else found
+        elif begun:
+            best = min(best, sequence.missing(scan))
+    return [*found, SequenceAttempt(begun, until, step=sequence.called(until))] if begun and best < sequence.at_rest else found
 
 
 def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], since: int, until: int) -> list[SequenceAttempt]:

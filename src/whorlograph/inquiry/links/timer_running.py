@@ -49,11 +49,11 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         found.kind, found.tag, found.value, found.since = kind, tags["q"], q, since
         return found
 
-    def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True) -> Link:
+    def on(text: str, kind: LinkKind, at_scan: int, since_start: bool = True, each: bool = True) -> Link:
         found = Link(kind, tags["q"], q, since, step, scan, text, call.element)
         # An on-delay elapses because all of its input's path stayed: what should have ended it too, and did not come.
-        child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start)
-        if child is not None and not since_start and q and start_scan > 1 and not tracer.is_aside:
+        child = pin_on(tracer, call, "IN", label, at_scan, depth + 1, since_start, not since_start and each)
+        if child is not None and not since_start and each and q and start_scan > 1 and not tracer.is_aside:
             _mark_start(tracer, child, call, start_scan, scan)
         again = _ran_again(tracer, call, tags["in"], start_scan, depth) if input_on and row is not None else None
         found.children += [one for one in (again, child) if one is not None]
@@ -76,6 +76,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         return found
     if q and input_on:
         held = f" and has stayed for {duration_text(now - started)}" if name == "TON" else ""
+        if name == "TOF" and not change:  # what keeps its input on now, not what it began with
+            text = f"{label} in {place} is on: its input has been on since {tracer.at(started)}"
+            return on(text, LinkKind.BLOCK, scan, since_start=False, each=False)
         found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
                    scan if name == "TON" else start_scan, since_start=name != "TON")
         if name == "TON" and row is not None and not tracer.is_aside:
