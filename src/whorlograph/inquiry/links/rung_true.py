@@ -55,10 +55,12 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
     met = since_the_last_pulse(tracer, power, gates, seen) if change and in_pass is None else []
     pulses, gates = (gates, [*met, *gates]) if met else ([], gates)
-    gates = telling(tracer, gates, seen)
+    silent, gates = set(gates), telling(tracer, gates, seen)
+    silent -= set(gates)
     whole = each or (not change and depth == 0)
     followed = gates if whole or met else [g for i, g in enumerate(gates) if i == 0 or is_input(tracer, gate_tag(tracer, g, seen))]
-    others = [] if change or in_pass is not None else telling(tracer, other_ways(tracer, power, seen, followed, whole), seen)
+    ways = [] if change or in_pass is not None else other_ways(tracer, power, seen, followed, whole)
+    others = telling(tracer, [g for g in ways if g not in silent], seen)
     time = tracer.time(scan) if change else None
     # What another step takes away again and again comes anew behind this one without a change of its own at a scan's end.
     since = tracer.since_done(tag, seen) if tag is not None else time
