@@ -10,7 +10,7 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import block, handed_on, never_set, passes, reset_by, rung_true, set_by, skipped
+from . import handed_on, never_set, passes, reset_by, rung_true, set_by, skipped, taken
 from .latest import latest
 from .turned import Write, last_write
 
@@ -74,7 +74,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
         return missing[0] if len(missing) == 1 else None
     kept, scan = given if given is not None and kept.kind is Kind.VALUE else (kept, tracer.scan_of(row))
     found = set_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.SET else \
-        reset_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.RESET else block.written(tracer, tag, kept, scan, depth, change=True)
+        reset_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.RESET else taken.link(tracer, tag, kept, scan, depth, change=True)
     if found is not None:
         for one in missing:
             never_set.missing(one)
@@ -88,7 +88,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
 def wrote(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth: int) -> Link | None:
     """What made a conditional writer write in a scan."""
     if writer.kind is Kind.VALUE:
-        return block.written(tracer, tag, writer, scan, depth, change=False)
+        return taken.link(tracer, tag, writer, scan, depth, change=False)
     kind, in_pass = LinkKind.SET_BY if value else LinkKind.RESET_BY, passes.executed(tracer, writer, scan)
     return rung_true.powered(tracer, tag, writer.step, writer.element, writer.power, scan, depth, kind, False, in_pass=in_pass)
 
@@ -129,7 +129,7 @@ def _unwritten(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, d
         elif writer.kind is not Kind.VALUE:
             latches.append(writer)
         elif scan > 0 and writer.at not in tracer.seen(writer.step, scan).result.stored:
-            child = block.written(tracer, tag, writer, scan, depth, change=False)
+            child = taken.link(tracer, tag, writer, scan, depth, change=False)
         if child is not None:
             child.tag = child.value = child.since = None
             found.append(child)

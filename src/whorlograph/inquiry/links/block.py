@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from whorlograph.engine.code import Call, Const, Edge, Expr, Load, Op, Target
+from whorlograph.engine.code import Call, Edge, Expr, Load, Op, Target
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import COUNTERS, STANDARD_BLOCKS, TIMERS
-from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.question import LinkKind
 
 from ..circuit import Leaf
 from ..languages import words_of
@@ -21,15 +21,10 @@ from . import (
     assumed,
     counter_short,
     edge,
-    handed_on,
     in_vain,
-    moved_bit,
     not_met,
-    passes,
     rung_false,
-    shifted,
     standing_reset,
-    tallied,
     timer_running,
 )
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
@@ -47,117 +42,12 @@ def label_of(tracer: Tracer, step: int, element: int, at: int) -> str:
     return words_of(tracer.steps.all[step]).block(tracer.steps.all[step], element, tracer.passing(step, at))
 
 
-def written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int = -1) -> Link | None:
-    """A tag that a block writes: one of its pins, an output, or a variable that takes its value; of a number one bit, or -1 the whole."""
-    if writer.kind is Kind.BLOCK:
-        call = tracer.written.block(writer.step, writer.at)
-        return output(tracer, call, tag, scan, depth, change) if call is not None else None
-    return _fed(tracer, tag, writer, scan, depth) if writer.kind is Kind.PIN else _moved(tracer, tag, writer, scan, depth, change, bit)
-
-
-def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, change: bool, bit: int) -> Link | None:
-    """A value that was moved or computed: did its block execute, and what went in."""
-    step, guard, seen = writer.step, writer.guard, tracer.seen(writer.step, scan)
-    source = words_of(tracer.steps.all[step]).source(tracer.steps.all[step], writer.element, tracer.passing(step, writer.at))
-    value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
-    if guard is not None and writer.at not in seen.result.stored:
-        found = passes.left_out(tracer, writer, seen, source, depth) if passes.in_loop(tracer, writer) else \
-            unpowered(tracer, tag, step, writer.element, guard, scan, depth, LinkKind.NEVER_SET,
-                      words_of(tracer.steps.all[step]).writing(source, tracer.name(tag)))
-        if found is not None:
-            found.tag, found.value = tag, value
-            _add_would(tracer, found, tag, writer, seen, depth)
-        return found
-    way = handed_on.hops(tracer, tag, writer, scan) if bit < 0 else []
-    if way:
-        return handed_on.link(tracer, way, depth)
-    by = f" by {source}" if source else ""
-    text = f"{tracer.name(tag)} was written{by} in {tracer.place(step, writer.element)} at {tracer.at(tracer.time(scan))}"
-    since = tracer.since_done(tag, seen)
-    loop, own = passes.in_loop(tracer, writer), None
-    if tracer.boolean(tag) and guard is not None and bit < 0 and writer.bit < 0 and not loop:
-        own = _switched(tracer, tag, writer, seen, depth, change)
-    found = own or Link(LinkKind.SET_BY, tag, value, since, step, scan, text, writer.element)
-    found.value, found.since = value, since
-    if bit >= 0 and moved_bit.add(tracer, found, writer, seen, depth, bit):
-        written_in = not found.children and all(r.kind is RootKind.CONSTANT and r.tag is None for r in found.roots)
-        if guard is not None and (written_in or (change and shifted.shift_of(tracer, writer) is not None)):
-            when = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, change, _enabled(tracer, step, source))
-            found.children += [when] if when is not None else []
-            found.roots = [] if written_in and when is not None else found.roots  # a mask is no reason where something decided that it is applied
-        return found
-    stood = change and guard is not None and tallied.executed(tracer, writer, scan - 1)  # that it is executed has not changed
-    before = tracer.before(seen) if change and tracer.number is None else None
-    values_first = own is None and not loop and (stood or tracer.number is not None)
-    if values_first:
-        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
-    known = bool(found.children) or any(r.kind is not RootKind.CONSTANT for r in found.roots)
-    said = stood and (known if own is None else bool(own.children or own.roots))
-    # What alone gives a tag its value scan after scan would leave it as it is if it did not.
-    alone = own is not None and not change and len(tracer.writers[tag]) == 1 and tallied.executed(tracer, writer, tracer.former(step, scan))
-    if guard is not None and not alone and (not said or tracer.number is not None):
-        came = change and not stood
-        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, _enabled(tracer, step, source))
-        if child is not None and (child.children or child.roots):
-            found.children.insert(0, child) if values_first else found.children.append(child)
-            for root in child.all_roots() if stood else ():
-                root.changed = False
-    if own is not None:
-        return own
-    if loop:
-        found.text += ", in a loop"
-        there = passes.gave(tracer, tag, writer, seen)
-        if there is None:
-            passes.add(tracer, found, writer, seen, depth)
-        elif guard is not None:
-            child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, step, source),
-                            in_pass=there)
-            found.children += [child] if child is not None and (child.children or child.roots) else []
-        seen = there or seen
-    if not values_first and not (loop and passes.only_counted(tracer, writer, seen)):
-        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
-    if not tracer.boolean(tag) and bit < 0 and (not source or tracer.circuit(step).literal(writer.value) is None):
-        found.text += f" ({tracer.state_word(value, tag)})"
-    if not tracer.boolean(tag) and bit < 0:
-        tallied.add(tracer, found, tag, writer, seen, depth, change)
-    reasons = [r for r in found.roots if r.kind is not RootKind.CONSTANT or r.tag is not None]
-    if found.children or reasons:
-        found.roots = reasons  # a number that is added or written is no reason where something decided that it was
-    return found
-
-
-def _add_would(tracer: Tracer, found: Link, tag: int, writer: Writer, seen: Seen, depth: int) -> None:
-    """Of a BOOL that keeps its value because a condition does not hold: that it would be given the same if it did, and why."""
-    would = seen.result.would.get(writer.at)
-    if writer.value is None or isinstance(writer.value, Const) or not tracer.boolean(tag) or would is None or bool(would) != found.value:
-        return
-    what = f"what {tracer.name(tag)} would be given there"
-    child = powered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, what) if would else \
-        unpowered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, what=what)
-    if child is not None and (child.roots or child.children):
-        found.children.append(child)
-
-
-def _switched(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
-    """Of a BOOL that is given a value under a condition: what makes that value what it is; None of a literal."""
-    if writer.value is None or isinstance(writer.value, Const) or tracer.circuit(writer.step).literal(writer.value) is not None:
-        return None
-    one, scan = replace(writer, power=writer.value), seen.scan
-    if tracer.circuit(writer.step).on(writer.value, seen.result):
-        return powered(tracer, tag, one.step, one.element, one.power, scan, depth, LinkKind.SET_BY, change)
-    again = change and tallied.executed(tracer, writer, scan - 1)
-    found = rung_false.changed(tracer, tag, one, scan, depth) if again else rung_false.stands(tracer, tag, one, scan, depth)
-    if found is not None:
-        found.kind = LinkKind.RESET_BY
-    return found
-
-
-def _enabled(tracer: Tracer, step: int, name: str) -> str:
+def enabled(tracer: Tracer, step: int, name: str) -> str:
     """What decides whether something of a step is executed, in its language's words."""
     return words_of(tracer.steps.all[step]).enabled(name)
 
 
-def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
+def fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
     """An input pin of an instance: what is wired to it."""
     step, guard, value = writer.step, writer.guard, tracer.value(tag, tracer.journal.settled(tag, scan))
     label = label_of(tracer, step, writer.element, writer.at)
@@ -170,15 +60,15 @@ def _fed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Lin
         came = tracer.since_done(tag, tracer.seen(step, scan)) == tracer.time(scan)
         if not value and came:
             return rung_false.changed(tracer, tag, replace(writer, power=writer.value), scan, depth)
-        fed = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, came) if value else \
+        found = powered(tracer, tag, step, writer.element, writer.value, scan, depth, LinkKind.RUNG_TRUE, came) if value else \
             unpowered(tracer, tag, step, writer.element, writer.value, scan, depth)
-        if fed is not None:
-            fed.value = value
-        return fed
+        if found is not None:
+            found.value = value
+        return found
     text = f"{tracer.name(tag)} is what {tracer.place(step)} gives to {label}"
-    found = Link(LinkKind.BLOCK, tag, value, None, step, scan, text, writer.element)
-    explain_value(tracer, found, writer.value, tracer.seen(step, scan), depth)
-    return found
+    number = Link(LinkKind.BLOCK, tag, value, None, step, scan, text, writer.element)
+    explain_value(tracer, number, writer.value, tracer.seen(step, scan), depth)
+    return number
 
 
 def output_in(tracer: Tracer, tag: int, seen: Seen, depth: int, change: bool) -> Link | None:
@@ -256,7 +146,7 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
         since = tracer.journal.time(row) if row is not None else None
         value = tracer.value(tag, tracer.journal.value_at(tag, seen.after))
         found = Link(LinkKind.BLOCK, tag, value, since, call.step, scan, f"{label} is not executed in {tracer.place(call.step)}", call.element)
-        child = unpowered(tracer, None, call.step, call.element, call.guard, scan, depth + 1, what=_enabled(tracer, call.step, label))
+        child = unpowered(tracer, None, call.step, call.element, call.guard, scan, depth + 1, what=enabled(tracer, call.step, label))
         if child is not None:
             found.children.append(child)
         return found
@@ -265,7 +155,7 @@ def _executed(tracer: Tracer, call: BlockCall, tag: int, scan: int, depth: int, 
     pin = next((name for name, _ in STANDARD_BLOCKS[call.kind][0] if call.tags[name] == tag), None)
     if pin is not None:
         taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards, value=call.pins.get(pin))
-        return _fed(tracer, tag, taken_in, scan, depth) if pin in call.pins else input_link(tracer, tag, seen.after)
+        return fed(tracer, tag, taken_in, scan, depth) if pin in call.pins else input_link(tracer, tag, seen.after)
     if tracer.now is not None and not tracer.now.assumed.keys().isdisjoint(call.tags.values()):
         return assumed.link(tracer, call, label, tag, scan, depth)
     if call.kind in TIMERS:
@@ -302,15 +192,15 @@ def kept(tracer: Tracer, load: Load, seen: Seen, depth: int, change: bool) -> Li
     element = tracer.origin(seen.step, load.at).element
     name = label_of(tracer, seen.step, element, load.at)
     if guards is not None and not circuit.on(guards, seen.result):
-        return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=_enabled(tracer, seen.step, name))
+        return unpowered(tracer, None, seen.step, element, guards, seen.scan, depth, what=enabled(tracer, seen.step, name))
     if guards is not None and change and not circuit.on(guards, tracer.seen(seen.step, seen.scan - 1).result):
-        return powered(tracer, None, seen.step, element, guards, seen.scan, depth, LinkKind.RUNG_TRUE, True, _enabled(tracer, seen.step, name))
+        return powered(tracer, None, seen.step, element, guards, seen.scan, depth, LinkKind.RUNG_TRUE, True, enabled(tracer, seen.step, name))
     made = circuit.behind(store.value)
     leaf: Leaf = made if made is not None else store.value
     found = not_met.link(tracer, made, seen, depth, change) if isinstance(made, Op) and made.code in COMPARISONS else \
         function(tracer, store.at, leaf, seen, depth, change)
     if guards is not None and not change and found is not None and found.value:
-        child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, _enabled(tracer, seen.step, name))
+        child = powered(tracer, None, seen.step, element, guards, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, enabled(tracer, seen.step, name))
         if child is not None and (child.roots or child.children):
             found.children.append(child)
     return found

@@ -33,6 +33,7 @@ from . import (
     skipped,
     standing_reset,
     step_inactive,
+    taken,
     tallied,
     turned,
     written,
@@ -113,7 +114,7 @@ def gave_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, b
     elif writer.kind in (Kind.SET, Kind.RESET):
         found = behind.wrote(tracer, tag, writer, scan, writer.kind is Kind.SET, depth)
     else:
-        found = block.written(tracer, tag, writer, scan, depth, change=False, bit=bit)
+        found = taken.link(tracer, tag, writer, scan, depth, change=False, bit=bit)
     if found is not None and tracer.wrote_before(tag, LAST, tracer.seen(writer.step, scan)) != writer:
         found.tag = found.value = found.since = None
     return found
@@ -150,7 +151,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return gave_link(tracer, tag, *brought, depth, bit)
         again = written_again(tracer, tag, view) if bit < 0 else None
         if again is not None:
-            return block.written(tracer, tag, *again, depth, change=True)
+            return taken.link(tracer, tag, *again, depth, change=True)
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
@@ -158,7 +159,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return skipped.link(tracer, tag, chosen, tracer.ran(chosen.step, view), depth)
         if chosen.bit >= 0:
             return written.bit_link(tracer, tag, chosen, scan, depth)
-        return block.written(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
+        return taken.link(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
     value = bool(tracer.raw(tag, view))
     under = behind.conditional(writers)
     plain = [w for w in writers if w not in under]
@@ -223,7 +224,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
         if found is not None:
             return found
     if last.kind is not Kind.COIL:
-        return block.written(tracer, tag, last, scan, depth, change=False)
+        return taken.link(tracer, tag, last, scan, depth, change=False)
     if value != last.inverted:
         found = rung_true.stands(tracer, tag, last, scan, depth)
         if found is not None and value:

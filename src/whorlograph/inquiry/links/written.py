@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import block, reset_by, rung_false, rung_true, set_by
+from . import reset_by, rung_false, rung_true, set_by, taken
 from .rung_false import unpowered
 from .rung_true import powered
 
@@ -26,7 +26,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, depth
     if writer.kind is Kind.RESET:
         return reset_by.link(tracer, tag, writer, scan, depth)
     if writer.kind is not Kind.COIL:
-        return block.written(tracer, tag, writer, scan, depth, change=True, bit=bit)
+        return taken.link(tracer, tag, writer, scan, depth, change=True, bit=bit)
     if value != writer.inverted:
         return rung_true.changed(tracer, tag, writer, scan, depth)
     return rung_false.changed(tracer, tag, writer, scan, depth)
