@@ -13,12 +13,15 @@ from tests.charts import INPUTS, random_chart
 from tests.everyday_texts import log_of_inputs
 from tests.texts import text_session
 from tests.truth import Truth
-from whorlograph.desk.asking import answer_to, ask, prove_all
+from whorlograph.desk.asking import answer_to, ask, inquiry, prove_all
 from whorlograph.desk.now import settled_now
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
 from whorlograph.formats.programs.st import read
+from whorlograph.inquiry.generators import runs_freely
+from whorlograph.inquiry.odd import odd_ones
+from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log
@@ -96,6 +99,27 @@ class Flashing(unittest.TestCase):
             self.assertFalse([link.text for _, link in answer.links() if "runs freely" in link.text or "comes and goes" in link.text], answer.text)
             self.assertNotIn("found by trying", " ".join(link.text for _, link in answer.links()))
         self.assertIn("comes and goes", ask(text_session(body, rows, "T1, T2 : TON;"), "Y1", "3", None).text)
+
+    def test_an_input_that_only_reports_the_flash_does_not_make_it_flash(self) -> None:
+        # The lamp's current comes back 30 ms later, each time, and is watched: the flasher runs by itself all the same.
+        body = ("T1(IN := X1 AND NOT T2.Q AND NOT Fault, PT := T#400ms);\nT2(IN := T1.Q, PT := T#400ms);\nY1 := T1.Q;\n"
+                "T3(IN := Y1 AND NOT X3, PT := T#200ms);\nIF T3.Q THEN Fault := {}; END_IF;")
+        local = "T1, T2, T3 : TON; Fault : BOOL;"
+        rows: list[tuple[int, str, object]] = [(0, "X1", 0), (0, "X3", 0), (1000, "X1", 1), (60_000, "X2", 1)]
+        free = text_session(body.format("FALSE"), rows, local)
+        lamp = course(free.journal, free.running.by_name["y1"])
+        rows += [(scan * 10 + 20, "X3", int(value)) for scan, value in zip(lamp.scans.tolist(), lamp.values.tolist(), strict=True)]
+        session = text_session(body.format("TRUE"), sorted(rows, key=lambda r: r[0]), local)
+        tracer = inquiry(session).tracer
+        number = session.running.by_name
+        self.assertFalse(session.journal.settled(number["main.fault"], session.journal.clock.last))
+        self.assertTrue(runs_freely(tracer, number["y1"]))
+        found = list(odd_ones(tracer))[-1]
+        self.assertEqual(([e.root.tag for e in found.events], found.looked), ([], 0))
+        answer = answer_to(session, Question(number["y1"], 30 * 1000 * MS, Symptom.DROPPED_OUT))
+        prove_all(session, answer)
+        self.assertIn("X1", [name for _, name, _ in roots(session, answer)])
+        self.assertNotIn("by trying", " ".join(link.text for _, link in answer.links()))
 
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:

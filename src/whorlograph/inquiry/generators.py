@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 RISES = 4  # and more, one like the other
 EVEN = 0.02  # of a period, by which one may differ from another, beside two scans
 MOST = 400  # tags that decide another
+REPORTS = 100_000_000  # ns: within which an input follows what it reports
+SLOWLY = 5  # times as long as that lasts a period in which it can be told
+MOSTLY = 0.95  # of an input's changes
 
 
 def runs_freely(tracer: Tracer, tag: int) -> bool:
@@ -58,15 +61,26 @@ def _period(path: Course) -> int:
 
 
 def _even(tracer: Tracer, tag: int) -> bool:
-    """Whether rises of a tag come in one rhythm over a stretch in which no input that decides it changes."""
-    rises, even, _ = _rhythms(course(tracer.journal, tag))
+    """Whether rises of a tag come in one rhythm over a stretch in which no input that decides it changes, but for those that report it."""
+    path = course(tracer.journal, tag)
+    rises, even, _ = _rhythms(path)
     outside = upstream(tracer, tag) if even.any() else None
     if outside is None:
         return False
-    turned = np.sort(np.concatenate([np.zeros(0, np.int64), *(course(tracer.journal, t).scans for t in outside)]))
+    scans = [one.scans for t in outside if not _reports(tracer, one := course(tracer.journal, t), path)]
+    turned = np.sort(np.concatenate([np.zeros(0, np.int64), *scans]))
     # How many changes from outside came by each rise: where that stands still for five rises, they came by themselves.
     came = np.searchsorted(turned, rises, side="right")
     return bool((even & (came[RISES:] == came[:-RISES])).any())
+
+
+def _reports(tracer: Tracer, one: Course, path: Course) -> bool:
+    """Whether an input changes only shortly after a tag that flashes slowly: the lamp's current, the contactor's auxiliary."""
+    late = max(2, REPORTS // max(1, tracer.controller.scan_time))
+    if not len(one.scans) or _period(path) < SLOWLY * late:
+        return False
+    before = np.searchsorted(path.scans, one.scans, side="right") - 1
+    return bool(((before >= 0) & (one.scans - path.scans[before] <= late)).mean() >= MOSTLY)
 
 
 def upstream(tracer: Tracer, tag: int) -> list[int] | None:

@@ -53,7 +53,7 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     tag, step, moment = journal.tag(row), journal.step(row), journal.moment(row)
     scan = moment.scan
     if depth and step >= 0 and tracer.boolean(tag) and runs_at(tracer, tag, scan, change=True):
-        return generator.link(tracer, tag, Vantage(scan), depth + 1 if tag in tracer.charts else None)
+        return generator.link(tracer, tag, Vantage(scan), depth + 1)
     fault = journal.fault
     if fault is not None and scan == fault.scan and moment.step == fault.number + 1:
         return halted.link(tracer, tag, scan, depth)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
+from ..generators import runs_freely
 from ..links.field_input import input_root
 from ..ranking import rank
 from ..tracer import Tracer
@@ -74,6 +75,8 @@ def _by_rows(runs: TrialRuns, tracer: Tracer) -> None:
     answer = runs.answer
     if answer.trail is None or any(r.kind in (RootKind.MISMATCH, RootKind.FAULT, RootKind.FORCE) for r in answer.roots):
         return
+    if any(one.tag is not None and one.kind is LinkKind.BLOCK and runs_freely(tracer, one.tag) for _, one in answer.links()):
+        return  # whatever puts off what comes and goes by itself would seem to be its cause
     found = by_rows(runs, answer.commands if answer.symptom is Symptom.WILL_NOT_PULL_IN else frozenset())
     if found is None:
         return
