@@ -23,6 +23,7 @@ from whorlograph.inquiry.generators import runs_freely
 from whorlograph.inquiry.odd import odd_ones
 from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.trail import Answer
+from whorlograph.inquiry.usual import drops, usual_of
 from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log
 from whorlograph.model.parts import Ladder, coil, nc, no, timer
@@ -120,6 +121,7 @@ class Flashing(unittest.TestCase):
         prove_all(session, answer)
         self.assertIn("X1", [name for _, name, _ in roots(session, answer)])
         self.assertNotIn("by trying", " ".join(link.text for _, link in answer.links()))
+        self.assertIsNone(usual_of(tracer, answer, drops(tracer, number["y1"])), "no device stops it each time")
 
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:

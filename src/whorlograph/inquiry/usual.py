@@ -10,6 +10,7 @@ from msgspec import Struct
 from whorlograph.model.errors import Stopped
 from whorlograph.model.question import LinkKind, RootKind
 
+from .generators import runs_freely
 from .ranking import merge, rank
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
@@ -67,9 +68,9 @@ def drops(tracer: Tracer, tag: int, stop: Callable[[], bool] = lambda: False) ->
 
 
 def usual_of(tracer: Tracer, answer: Answer, all_drops: list[Drop]) -> Usual | None:
-    """How usual a drop-out's answer is among all of its tag; None where it is not among them."""
+    """How usual a drop-out's answer is among all of its tag; None where it is not among them, and of what only flashes."""
     mine = next((d for d in all_drops if d.scan == answer.scan), None)
-    if mine is None:
+    if mine is None or any(one.tag is not None and one.kind is LinkKind.BLOCK and runs_freely(tracer, one.tag) for _, one in answer.links()):
         return None
     counts = Counter(d.signature for d in all_drops)
     return Usual(counts[mine.signature], len(all_drops), words(tracer, mine, all_drops, counts))
