@@ -159,9 +159,9 @@ class MachineRuns(unittest.TestCase):
         for seed in range(12):
             random = Random(seed)
             controller = Controller(*random_case(random, tasked=seed % 2 == 1))
-            log = dense_log(random, controller.running, 6_000, 30_000_000_000)
+            log = dense_log(random, controller.running, 20_000, 100_000_000_000)
             whole = controller.replay(log)
-            with mock.patch.object(controllers, "MOST_SECONDS", 0.002):
+            with mock.patch.object(controllers, "MOST_SECONDS", 0.001):
                 told: list[int] = []
                 self.assertEqual(difference(whole, controller.replay(log, told=lambda p, told=told: told.append(p.done)), []), "", seed)  # type: ignore[misc]
             cut += len(told)

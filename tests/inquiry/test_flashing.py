@@ -123,6 +123,12 @@ class Flashing(unittest.TestCase):
         self.assertNotIn("by trying", " ".join(link.text for _, link in answer.links()))
         self.assertIsNone(usual_of(tracer, answer, drops(tracer, number["y1"])), "no device stops it each time")
 
+    def test_what_an_input_brings_on_evenly_is_no_generator(self) -> None:
+        rows: list[tuple[int, str, object]] = [(0, "X1", 0)]
+        rows += [(1000 + 5000 * n + at, "X1", v) for n in range(9) for at, v in ((0, 1), (300, 0))]
+        session = text_session("Y1 := X1;", [*rows, (50_000, "X2", 1)])
+        self.assertFalse(runs_freely(inquiry(session).tracer, session.running.by_name["y1"]))
+
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:
             ladder.rung(nc("M2"), no("X1"), timer("TON", "B1", "T#300ms"), coil("M1"))

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import unittest
 
-from tests.building import Rows
+from tests.building import MS, Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
-from whorlograph.model.question import RootKind, Symptom
+from whorlograph.desk.asking import answer_to
+from whorlograph.inquiry.trials.rows import _candidates
+from whorlograph.inquiry.trials.runs import TrialRuns
+from whorlograph.model.question import Question, RootKind, Symptom
 
 
 def _starts(*, broken: bool) -> Rows:
@@ -141,6 +144,29 @@ class Watched(unittest.TestCase):
             rows += [(at, "X1", 1), (at + 300, "X1", 0)]
             rows += [(at + 1000, "X2", 1), (at + 1200, "X2", 0)] if at < 7000 else [(12_000, "X1", 0)]
         return rows
+
+    def test_a_measured_value_that_should_have_come_is_told_as_far_as_it_came(self) -> None:
+        body = ("IF X1 THEN Run := TRUE; END_IF;\nIF N1 >= 50 OR Late THEN Run := FALSE; END_IF;\nY2 := Run;\nT1(IN := Y2, PT := T#2s);\n"
+                "IF T1.Q THEN Late := TRUE; END_IF;")
+        rows: Rows = [(0, "X1", 0), (0, "N1", 0)]
+        for at in (1000, 5000, 9000, 13_000):
+            rows += [(at, "X1", 1), (at + 100, "X1", 0), *((at + 200 * n, "N1", 10 * n) for n in range(1, 7 if at < 13_000 else 4))]
+            rows += [(at + 3000, "N1", 0)] if at < 13_000 else [(at + 3000, "X1", 0)]
+        found = _of(body, rows, "T1 : TON; Run, Late : BOOL;")
+        self.assertEqual((found.answer.symptom, found.roots[0][:2]), (Symptom.DROPPED_OUT, ("field-input", "N1")))
+        self.assertIn("N1 reads 30 since 13.600 s", found.answer.roots[0].text)
+        self.assertNotIn("by trying", found.text)
+
+    def test_a_stretch_that_is_left_out_is_told_as_that(self) -> None:
+        # Each of five values alone is one of many: what counts them says nothing of which.
+        body = "E1(CLK := X1);\nIF N1 <> B THEN A := A + 1; END_IF;\nB := N1;\nY2 := X3 AND A MOD 8 < 5;"
+        rows: Rows = [(0, "X1", 0), (0, "X3", 1), (0, "N1", 0), *((2000 + 100 * n, "N1", 10 * n) for n in range(1, 6)), (9000, "X3", 1)]
+        session = text_session(body, rows, "E1 : R_TRIG;")
+        number = session.running.by_name
+        answer = answer_to(session, Question(number["y2"], 8000 * MS, Symptom.DROPPED_OUT))
+        with TrialRuns(answer, session.controller, session.log, session.journal, lambda: False, whole=True, now=session.now) as runs:
+            found = [c for c in _candidates(runs, frozenset()) if c[4] > 1]
+        self.assertEqual([(c[0], c[1] // MS, c[2], c[3].value, c[4], c[5] // MS) for c in found][:1], [(number["n1"], 2100, 10, 0, 5, 2500)])
 
     def test_what_was_otherwise_only_before_the_last_time_does_not_lead(self) -> None:
         found = _of(self.BODY + "\nY1 := NOT Run AND NOT X3;", self.rows(), "T1 : TON; Run, Late : BOOL;", "Y1")

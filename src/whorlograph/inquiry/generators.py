@@ -75,11 +75,11 @@ def _even(tracer: Tracer, tag: int) -> bool:
 
 
 def _reports(tracer: Tracer, one: Course, path: Course) -> bool:
-    """Whether an input changes only shortly after a tag that flashes slowly: the lamp's current, the contactor's auxiliary."""
+    """Whether an input changes only shortly after a tag that flashes slowly, never with it: the lamp's current, the contactor's auxiliary."""
     late = max(2, REPORTS // max(1, tracer.controller.scan_time))
     if not len(one.scans) or _period(path) < SLOWLY * late:
         return False
-    before = np.searchsorted(path.scans, one.scans, side="right") - 1
+    before = np.searchsorted(path.scans, one.scans, side="left") - 1  # what comes in the same scan may be what brings it about
     return bool(((before >= 0) & (one.scans - path.scans[before] <= late)).mean() >= MOSTLY)
 
 

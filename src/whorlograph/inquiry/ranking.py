@@ -22,6 +22,8 @@ def merge(roots: Iterable[Root]) -> list[Root]:
             continue
         # Of what has gone on changing what brought the state about counts, then what keeps its end away, not what else it was at some time.
         otherwise = root.value != twin.value or (not isinstance(root.value, bool) and root.changed != twin.changed)
+        if not isinstance(root.value, bool) and (root.overdue or twin.overdue):
+            otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.blocked = max(twin.blocked, root.blocked)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
+from whorlograph.engine.access import Use
 from whorlograph.engine.calls import every
 from whorlograph.engine.code import Load, Loop
 from whorlograph.engine.evaluate.again import LoopPass
@@ -110,12 +111,22 @@ def left_out(tracer: Tracer, writer: Writer, seen: Seen, source: str, depth: int
     return link
 
 
+def _of_loop(tracer: Tracer, writer: Writer) -> list[Use]:
+    """What the outermost loop around a write reads and writes: not what else its statement does."""
+    uses = tracer.controller.access.of_step(writer.step)
+    for loop in (one for one in every(tracer.controller.calls.code_of(writer.step).actions) if isinstance(one, Loop)):
+        nodes = [at for one in every(loop.actions) if (at := getattr(one, "at", -1)) >= 0]
+        if writer.at in nodes:
+            return [use for use in uses if min(loop.at, *nodes) <= use.at <= max(nodes)] or list(uses)
+    return list(uses)
+
+
 def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, before: Seen | None = None) -> None:
     """Add why what a loop reads is as it is, twelve tags at most; what the loop itself writes apart.
 
     Args: before: an evaluation that did otherwise: what was so then too is no cause.
     """
-    uses = tracer.controller.access.of_step(writer.step)
+    uses = _of_loop(tracer, writer)
     own = {tag for use in uses if use.writes for tag in use.tags()}
     read = dict.fromkeys(tag for use in uses if not use.writes for tag in use.tags() if tag not in own and tag < tracer.running.public)
     turned = [t for t in read if before is not None and tracer.journal.value_at(t, seen.position) != tracer.journal.value_at(t, before.position)]

@@ -42,7 +42,7 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
         if not any(r.proved for r in answer.roots):
             _jointly(runs, tracer)
         # An end that is overdue, and would have been an end: that is what it lacks, whatever else would only have delayed it.
-        lacking = any(r.overdue and r.ended for r in answer.roots)
+        lacking = any(r.overdue and (r.ended or not isinstance(r.value, bool)) for r in answer.roots)
         if not lacking and not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
             _by_rows(runs, tracer)
         if not any(r.proved for r in answer.roots):
@@ -83,11 +83,12 @@ def _by_rows(runs: TrialRuns, tracer: Tracer) -> None:
     scan = tracer.journal.clock.scan_at(found.since) + 1
     root = input_root(tracer, found.tag, tracer.journal.settled_position(scan))
     root.value, root.since, root.leads, root.changed = found.value, found.since, True, True
-    root.text = (f"without the change of {tracer.name(found.tag)} to {tracer.state_word(found.value)} at {tracer.at(found.since)} it does not come: "
-                 f"found by trying, not by following rungs; {root.text}")
+    name, at, word = tracer.name(found.tag), tracer.at(found.since), tracer.state_word(found.value)
+    several = f"the {found.changes} changes of {name} from {at} to {tracer.at(found.last)}"
+    without = several if found.changes > 1 else f"the change of {name} to {word} at {at}"
+    root.text = f"without {without} it does not come: found by trying, not by following rungs; {root.text}"
     root.kind = RootKind.FIELD_INPUT
     note(root, found.proof)
-    text = (f"{tracer.name(found.tag)} went {tracer.state_word(found.value)} at {tracer.at(found.since)}: "
-            "found by trying, not by following rungs")
+    text = f"{several if found.changes > 1 else f'{name} went {word} at {at}'}: found by trying, not by following rungs"
     answer.trail.children.append(Link(LinkKind.ROW, found.tag, found.value, found.since, -1, scan, text, roots=[root]))
     answer.roots = [root, *(r for r in answer.roots if r.key != root.key)]

@@ -23,12 +23,15 @@ APART = 1_000_000_000  # ns between the changes of one stretch, at most
 
 
 class RowFound(Struct, frozen=True):
-    """A change without which the symptom does not come: tag, its value from then on, when (ns)."""
+    """A change without which the symptom does not come: tag, its value from then on, when (ns); of a stretch of ``changes`` the first, and
+    when the ``last`` was."""
 
     tag: int
     value: Value
     since: int
     proof: Proof
+    changes: int = 1
+    last: int = 0
 
 
 def by_rows(runs: TrialRuns, commands: frozenset[int]) -> RowFound | None:
@@ -36,17 +39,18 @@ def by_rows(runs: TrialRuns, commands: frozenset[int]) -> RowFound | None:
 
     Raises: Stopped where the runs' ``stop`` says so.
     """
-    for tag, since, value, hold in _candidates(runs, commands):
+    for tag, since, value, hold, changes, last in _candidates(runs, commands):
         one = runs.controller.running.tags[tag]
         word = value_text(hold.value, one.type) if one.type.family is not Family.BOOL else "on" if hold.value else "off"
         proof = judged(runs, Attempted(Trial((hold,)), f"{one.name} left {word} at {clock_text(runs.log, since)}"))
         if proof.proved:
-            return RowFound(tag, value, since, proof)
+            return RowFound(tag, value, since, proof, changes, last)
     return None
 
 
-def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int, int, Value, Hold]]:
-    """(tag, time, new value, hold that leaves the change out), the latest first; then stretches of one input."""
+def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int, int, Value, Hold, int, int]]:
+    """(tag, time, new value, hold that leaves the change out, 1, time), the latest first; then stretches of one input: how many changes, and
+    when the last was."""
     controller, log, answer = runs.controller, runs.log, runs.answer
     fed = input_tags(controller.running, log, controller.written, controller.profile) - commands - {answer.tag}
     last = max(answer.time, runs.original.clock.start(max(1, answer.asked)) if answer.asked and not answer.value else answer.time)
@@ -61,16 +65,17 @@ def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int
                 listed.append((row, tag, values[tag], value))
             values[tag] = value
     following: dict[int, int] = {}
-    stretches: list[tuple[int, int, Value, Hold]] = []
+    stretches: list[tuple[int, int, Value, Hold, int, int]] = []
     for n, (row, tag, before, value) in enumerate(listed[::-1][:MOST_ROWS]):
         since, until = int(log.times[row]), following.get(tag)
         following[tag] = since
-        shown = cooked(value, controller.running.tags[tag].type)
-        yield tag, since, shown, Hold(tag, before, since, until)
+        type_ = controller.running.tags[tag].type
+        yield tag, since, cooked(value, type_), Hold(tag, before, since, until), 1, since
         run = _run(listed, len(listed) - 1 - n, log.times)
         if run > 1 and len(stretches) < MOST_STRETCHES:
             first = [r for r in listed[:len(listed) - n] if r[1] == tag][-run]
-            stretches.append((tag, int(log.times[first[0]]), shown, Hold(tag, first[2], int(log.times[first[0]]), until)))
+            begun = int(log.times[first[0]])
+            stretches.append((tag, begun, cooked(first[3], type_), Hold(tag, first[2], begun, until), run, since))
     yield from stretches
 
 
