@@ -116,7 +116,7 @@ def _number(tracer: Tracer, link: Link) -> tuple[int, int] | None:
         return None
     circuit, seen = tracer.circuit(link.step), tracer.seen(link.step, link.scan)
     asked = [op for op in comparisons(circuit.step) if op.code == "EQ" and tracer.origin(link.step, op.at).element == link.element]
-    found = [one for op in asked for one in asked_for(circuit, op, seen)]
+    found = [*dict.fromkeys(one for op in asked for one in asked_for(circuit, op, seen))]  # once in each pass of a loop that is laid out
     return found[0] if len(found) == 1 and not tracer.boolean(found[0][0]) else None
 
 
