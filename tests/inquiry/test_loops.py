@@ -38,6 +38,16 @@ class Loops(unittest.TestCase):
         found = asked(text_session(body, rows, LOCAL), "Y1")
         self.assertLessEqual({"X1", "X3"}, {r[1] for r in found.roots})
 
+    def test_a_sum_that_is_too_low_leads_to_what_would_add_to_it(self) -> None:
+        for compared, change, start in (("A >= 3", "A := A + 1", 0), ("3 <= A", "A := A + 1", 0), ("A = 3", "A := A + 1", 0), ("A < 1", "A := A - 1", 3)):
+            body = f"E1(CLK := X1);\nIF X3 THEN A := {start}; END_IF;\nIF E1.Q AND X2 THEN {change}; END_IF;\nY1 := {compared} AND NOT X3;"
+            rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 1), (500, "X3", 0), *((at, "X1", v) for k in (1, 2) for at, v in ((1000 * k, 1), (1000 * k + 200, 0))),
+                          (2500, "X2", 0), (3000, "X1", 1), (3200, "X1", 0), (5000, "X1", 0)]
+            found = asked(text_session(body, rows, "E1 : R_TRIG;"), "Y1", "3.0", Symptom.WILL_NOT_PULL_IN)
+            verb = "adds to" if "+" in change else "takes from"
+            self.assertIn(f"what {verb} A is FALSE in Main 7: X2 blocks", found.text, compared)
+            self.assertIn("X2", [r[1] for r in found.roots])
+
     def test_that_a_loop_was_not_left_before_is_no_reason_of_its_own(self) -> None:
         body = ("FOR k := 1 TO 3 DO\n  On[k] := A = k AND X2;\n  Ts[k](IN := On[k], PT := T#2s);\n  IF Ts[k].Q THEN A := k + 1; EXIT; END_IF;\nEND_FOR;\n"
                 "IF X1 AND A = 0 THEN A := 1; END_IF;\nY1 := On[2];")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Expr, Load, Op
+from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import TIMERS
 
@@ -28,6 +28,34 @@ def asked_for(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int
         elif loads and loads[0].at in seen.result.cells:
             tag = seen.result.cells[loads[0].at].number
     return [(tag, number)] if tag is not None and number is not None else []
+
+
+def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:
+    """Of a comparison that does not hold: (tag, writer, in words) of what adds to a number that is too low, or takes from one too high."""
+    found: list[tuple[int, Writer, str]] = []
+    if len(compared.args) != 2 or compared.code not in ("EQ", "GE", "GT", "LE", "LT"):
+        return found
+    sides = [circuit.plain(arg) for arg in compared.args]
+    values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else None for one in sides]
+    for mine, other in ((0, 1), (1, 0)):
+        one, now, goal = sides[mine], values[mine], values[other]
+        if not isinstance(one, Load) or not isinstance(now, (int, float)) or not isinstance(goal, (int, float)) or one.at not in seen.result.cells:
+            continue
+        up = now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == (mine == 0)
+        tag, code, verb = seen.result.cells[one.at].number, *(("ADD", "adds to") if up else ("SUB", "takes from"))
+        found += [(tag, w, verb) for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
+    return found
+
+
+def _adds(tracer: Tracer, writer: Writer, code: str) -> bool:
+    """Whether a writer gives its tag its own value with something added to it, or taken from it."""
+    circuit = tracer.circuit(writer.step)
+    made = circuit.plain(writer.value) if writer.kind is Kind.VALUE else None
+    if not isinstance(made, Op) or made.code != code:
+        return False
+    own = [circuit.plain(arg) for arg in (made.args if code == "ADD" else made.args[:1])]
+    target = getattr(tracer.written.nodes(writer.step).get(writer.at, (None, ()))[0], "target", None)
+    return any(isinstance(one, Load) and one.target == target for one in own)
 
 
 def leading(tracer: Tracer, tag: int, now: int, wanted: int) -> list[Writer]:

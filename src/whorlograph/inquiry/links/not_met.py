@@ -14,6 +14,7 @@ from ..languages import words_of
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Writer
+from . import passes
 from .pins import explain_value
 from .rung_false import unpowered
 from .skipped import link as skipped_link
@@ -51,6 +52,11 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                     child = _why_not_written(tracer, tag, writer, seen.scan, depth)
                     if child is not None:
                         found.children.append(child)
+        for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
+            what = f"what {verb} {tracer.name(tag)}"
+            child = _why_not_written(tracer, tag, writer, seen.scan, depth, what) if not passes.in_loop(tracer, writer) else None
+            if child is not None:
+                found.children.append(child)
     if not found.children:
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
