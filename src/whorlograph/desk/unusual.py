@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from whorlograph.inquiry.attempts import tried_text
+from whorlograph.inquiry.attempts import tried_again, tried_text
 from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, looked_text, odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.usual import ENOUGH, USUAL, drops, root_name, usual_of
@@ -37,6 +37,7 @@ def add_usual(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
     if answer.symptom is not Symptom.DROPPED_OUT or answer.trail is None or answer.usual is not None or answer.value is not False:
         return
     find_drops(session, answer.tag, stop, beside)
+    answer.tried_again = tried_again((beside or inquiry(session)).tracer, answer.tag, answer.scan, answer.asked)
     answer.usual = found = usual_of((beside or inquiry(session)).tracer, answer, session.drops[answer.tag])
     if found is not None and found.of >= ENOUGH and found.count >= USUAL * found.of:
         answer.text = answer.text.replace(" dropped out at ", " ended as usual at ", 1)

@@ -59,7 +59,7 @@ def root_lines(session: Session, root: Root, before: Sequence[Root] | None = Non
     if root.readings and all(r.value != root.value for r in unknown):
         lines.append(root.readings + ("" if unknown else f"; {unsaid(root.point)}"))
     lines.append(root.text)
-    if root.attempts > 1:
+    if root.attempts > 1 and (root.proved or not root.lets):
         lines.append(f"stood in the way of {root.blocked} of {root.attempts} attempts")
     if root.proof:
         lines.append(f"{verdict_word(root.proved, root.ended)}: {root.proof}")
@@ -86,6 +86,8 @@ def answer_text(session: Session, answer: Answer) -> str:
                 lines.append((f"{number}. " if i == 0 and j == 0 else "   ") + part)
     if answer.usual is not None:
         lines += ["", *textwrap.wrap(f"As always or only now: {answer.usual.text}", 100)]
+    if answer.tried_again:
+        lines += ["", *textwrap.wrap(answer.tried_again[0].upper() + answer.tried_again[1:], 100)]
     if answer.phases is not None:
         lines += ["", *textwrap.wrap(phases_text(answer.phases), 100)]
     if answer.rests_on:

@@ -70,6 +70,20 @@ def tried_text(count: int, last: str) -> str:
     return f"tried once, at {last}" if count == 1 else f"{count:,} attempts, the last at {last}"
 
 
+def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
+    """How often, since a drop-out in a scan, what brought a tag on before has come in vain, in words; "" where it has not, or it is on again."""
+    path = course(tracer.journal, tag)
+    again = path.next_change(since, True)
+    if (again is not None and again <= until) or path.last_change(since, True) is None:
+        return ""
+    tries = attempts(tracer, tag, since, until)
+    if not tries.attempts:
+        return ""
+    last = tries.attempts[-1]
+    said = tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))
+    return f"since then {said} ({tracer.name(last.condition)}), in vain: ask also why it does not pull in"
+
+
 def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = False) -> Tries:
     """The attempts at a tag behind one scan, up to another.
 

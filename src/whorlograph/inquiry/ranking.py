@@ -26,7 +26,7 @@ def merge(roots: Iterable[Root]) -> list[Root]:
             otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
-        twin.blocked = max(twin.blocked, root.blocked)
+        twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text
             twin.what_to_check, twin.readings = root.what_to_check, root.readings

@@ -26,7 +26,7 @@ class Root(Struct):
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
-    than ever.
+    than ever; ``lets``: it only lets the write run that leaves the tag off.
     """
 
     kind: RootKind
@@ -58,6 +58,7 @@ class Root(Struct):
     reports: int | None = None
     earlier: bool = False
     lingers: bool = False
+    lets: bool = False
 
     @property
     def key(self) -> tuple[RootKind, int | None]:
@@ -124,7 +125,7 @@ class Answer(Struct):
     ``commands``: the tag that made the last one; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
-    root has been tried.
+    root has been tried; ``tried_again``: of a drop-out, what came in vain since, in words, "" where nothing did.
     """
 
     symptom: Symptom
@@ -145,6 +146,7 @@ class Answer(Struct):
     usual: Usual | None = None
     phases: tuple[int, int] | None = None
     proofs: bool = False
+    tried_again: str = ""
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

@@ -14,9 +14,10 @@ from .ranking import merge
 from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
-from .trail import Answer, Link
+from .trail import Answer, Link, Root
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
+SETTLED = 3  # scans behind an attempt in which what it switches on by itself has come round
 
 
 class Answered(Protocol):
@@ -52,7 +53,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         what = _tried(tracer, tries)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
-    _count_blocked(tracer, answer, tag, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
+    _count_blocked(tracer, answer, tag, scan, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
     return answer
 
 
@@ -111,11 +112,16 @@ def _of_sequence(tracer: Tracer, tag: int, link: Link | None, since: int, scan: 
     return attempts_at(tracer, link, since, scan) if link is not None else []
 
 
-def _count_blocked(tracer: Tracer, answer: Answer, tag: int, looked: dict[int, int]) -> None:
+def _earlier_only(root: Root, known: dict[tuple[RootKind, int | None], Root]) -> bool:
+    """Whether a root of an earlier attempt is none of those known, and more than what only let the write run."""
+    return root.key not in known and root.kind is not RootKind.CONSTANT and not root.lets
+
+
+def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked: dict[int, int]) -> None:
     """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
 
     The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
-    Args: looked: by attempt the scan at which it is looked at, where that is another.
+    Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another.
     """
     keys = {r.key: r for r in answer.roots}
     if not answer.attempts:
@@ -126,9 +132,15 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, looked: dict[int, i
     for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
         tracer.spent = 0
         link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
-        for root in merge(link.all_roots()) if link is not None else []:
+        stood = merge(link.all_roots()) if link is not None else []
+        if any(_earlier_only(r, keys) for r in stood):
+            # What the attempt itself switched on in the scans behind it never stood in its way.
+            later = tracer.explain(tag, Vantage(min(looked.get(scan, scan) + SETTLED, asked), LAST), False, 0)
+            still = {r.key for r in later.all_roots()} if later is not None else set()
+            stood = [r for r in stood if r.key in keys or r.key in still]
+        for root in stood:
             seen[root.key] = seen.get(root.key, 0) + 1
-            if root.key not in keys and root.kind is not RootKind.CONSTANT:
+            if _earlier_only(root, keys):
                 root.changed, root.last = False, False
                 root.text += f"; it stood in the way at {tracer.at(tracer.time(scan))}, not at the last attempt"
                 keys[root.key] = root

@@ -11,6 +11,7 @@ from whorlograph.model.question import LinkKind
 from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
+from ..since_when import held_since
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Writer
@@ -33,7 +34,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
     asked, place = words.gate(step, element, origin.what or "OUT", origin.passing), tracer.place(seen.step, element)
-    text = f"{asked} {'holds' if held else 'does not hold'} in {place}"
+    since = held_since(tracer, compared, seen, held)
+    text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
     if not held and not change:

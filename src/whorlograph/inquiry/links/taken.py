@@ -83,8 +83,9 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
         child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, enabled(tracer, step, source))
         if child is not None and (child.children or child.roots):
             found.children.insert(0, child) if values_first else found.children.append(child)
-            for root in child.all_roots() if stood else ():
-                root.changed = False
+            for root in child.all_roots():
+                root.changed = root.changed and not stood
+                root.lets = own is not None and not value
     if own is not None:
         return own
     if loop:

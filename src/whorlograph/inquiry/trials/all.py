@@ -47,6 +47,9 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             _by_rows(runs, tracer)
         if not any(r.proved for r in answer.roots):
             partly(runs, tracer)
+        for root in answer.roots:
+            if root.lets and not root.proved:
+                root.blocked = 0
         answer.roots = rank(answer.roots, answer.symptom)
         if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
             found = phases(answer, answer.roots[0], runs)

@@ -12,6 +12,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.model.literals import cooked, duration_text, said_value
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
@@ -22,10 +23,11 @@ from .window import stretch_begins
 
 
 class Attempted(Struct, frozen=True):
-    """One trial of a root, and what it does in words."""
+    """One trial of a root, and what it does in words. ``as_then``: a number held as it was when the asked tag was last otherwise."""
 
     trial: Trial
     what: str
+    as_then: bool = False
 
     @property
     def start(self) -> int:
@@ -49,6 +51,7 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         former = _former_number(root, controller, original)
         if former is not None:
             yield former
+            yield from _as_it_was_then(answer, root, controller, original, former.trial.holds[0].value)
         return
     if rest is not None:
         yield Attempted(Trial((Hold(root.tag, int(not root.value), rest),)), f"{tag.name} held {'off' if root.value else 'on'}")
@@ -99,6 +102,11 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         yield held(former_value, (original.clock.start(on) + answer.time) // 2)
 
 
+def earliest(trials: list[Attempted]) -> Attempted:
+    """Of the trials of a root, at least one, the one that starts first; of a number the one at its former value."""
+    return min(trials, key=lambda t: (t.as_then, t.start))
+
+
 def _former_number(root: Root, controller: Controller, journal: Journal) -> Attempted | None:
     """A number held at what it was before it changed; None where it never did."""
     assert root.tag is not None
@@ -108,7 +116,33 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> Atte
     first = journal.next_row(root.tag, journal.settled_position(scan if journal.clock.start(scan) < root.since else scan - 1))
     if first is None:
         return None
-    tag, before = controller.running.tags[root.tag], journal.value_at(root.tag, first)
-    named = next((n for n, v in tag.enumeration.values if v == before), None) if tag.enumeration is not None else None
-    shown = named or said_value(cooked(before, tag.type), tag.type)
-    return Attempted(Trial((Hold(root.tag, before, root.since),)), f"{tag.name} held at {shown}")
+    before = journal.value_at(root.tag, first)
+    return Attempted(Trial((Hold(root.tag, before, root.since),)), _held_at(controller.running.tags[root.tag], before))
+
+
+def _as_it_was_then(answer: Answer, root: Root, controller: Controller, journal: Journal, former: int) -> Iterator[Attempted]:
+    """A number held as it was when the asked tag last turned to the other state; none where it is so now.
+
+    A measured value is never still: what it was before its last change seldom tells (of *former value*, ANSWERS.md, Proof, the reading that does).
+    """
+    assert root.tag is not None
+    if answer.symptom is Symptom.CHATTERS:
+        return
+    on = answer.symptom is not Symptom.WILL_NOT_DROP_OUT
+    begun = stretch_begins(answer, journal)
+    last = course(journal, answer.tag).last_change(begun if answer.symptom is Symptom.WILL_NOT_PULL_IN else begun - 1, on)
+    if last is None:
+        return
+    value = journal.settled(root.tag, last)
+    if value in (former, journal.settled(root.tag, answer.scan)):
+        return
+    tag, start = controller.running.tags[root.tag], last if answer.symptom is Symptom.DROPPED_OUT else begun
+    turned = f"came {'on' if on else 'off'}" if controller.running.tags[answer.tag].type.family is Family.BOOL else "was otherwise"
+    what = f"{_held_at(tag, value)}, as when {controller.running.tags[answer.tag].name} last {turned}"
+    yield Attempted(Trial((Hold(root.tag, value, journal.clock.start(max(1, start))),)), what, as_then=True)
+
+
+def _held_at(tag: Tag, value: int) -> str:
+    """A number's trial in words."""
+    named = next((n for n, v in tag.enumeration.values if v == value), None) if tag.enumeration is not None else None
+    return f"{tag.name} held at {named or said_value(cooked(value, tag.type), tag.type)}"

@@ -9,7 +9,7 @@ from ..links.field_input import input_root
 from ..ranking import merge, rank
 from ..tracer import LAST, Tracer, Vantage
 from ..trail import Link, Root
-from .edits import trials_of
+from .edits import earliest, trials_of
 from .runs import TrialRuns
 from .together import Joint, together
 
@@ -54,7 +54,7 @@ def _then(runs: TrialRuns, tracer: Tracer, known: list[Root]) -> list[Root]:
     for root in known:
         own = list(trials_of(answer, root, runs.controller, runs.log, runs.original, runs.rest))
         if own:
-            holds[root.tag] = min(own, key=lambda t: t.start).trial.holds
+            holds[root.tag] = earliest(own).trial.holds
     journal = runs.from_start(Trial(tuple(h for some in holds.values() for h in some)))
     beside = tracer.beside(journal)
     link = beside.explain(answer.tag, Vantage(min(answer.asked, journal.clock.last), LAST), False, 0)

@@ -7,7 +7,7 @@ from msgspec import Struct
 from whorlograph.engine.feed import Trial
 
 from ..trail import Root
-from .edits import Attempted, trials_of
+from .edits import Attempted, earliest, trials_of
 from .runs import TrialRuns
 from .verdict import Proof, judged
 
@@ -25,14 +25,18 @@ def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Jo
     Args: roots: ranked; commands: tags of the attempt's commands, which are no members.
     Raises: Stopped where the runs' ``stop`` says so.
     """
-    trials: list[tuple[Root, Attempted]] = []
+    tried: list[tuple[Root, list[Attempted]]] = []
     for root in roots:
         own = list(trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest))
-        if own and root.tag not in commands and root.tag not in {r.tag for r, _ in trials}:
-            trials.append((root, min(own, key=lambda t: t.start)))
-    if len(trials) < 2:
+        if own and root.tag not in commands and root.tag not in {r.tag for r, _ in tried}:
+            tried.append((root, own))
+    if len(tried) < 2:
         return None
+    trials = [(root, earliest(own)) for root, own in tried]
     proof = judged(runs, _all(trials))
+    if not proof.proved and any(own[-1].as_then for _, own in tried):  # numbers as they were then
+        trials = [(root, own[-1] if own[-1].as_then else earliest(own)) for root, own in tried]
+        proof = judged(runs, _all(trials))
     if not proof.proved:
         return None
     for one in trials[::-1]:

@@ -1,0 +1,76 @@
+"""Since when a comparison has been as it is, against the log's own rows."""
+
+from __future__ import annotations
+
+import operator
+import re
+import unittest
+from random import Random
+
+from tests.building import Rows
+from tests.inquiry.test_everyday import asked
+from tests.texts import text_session
+
+SIGNS = {"<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge, "=": operator.eq, "<>": operator.ne}
+
+
+def _told(condition: str, rows: Rows) -> list[tuple[float, str]]:
+    """(seconds that it speaks of, text) of the links that tell of a comparison, asked at the log's end."""
+    found = asked(text_session(f"Y1 := X1 AND {condition};", rows), "Y1")
+    clock = found.session.journal.clock
+    return [(clock.start(link.scan) / 1e9, link.text) for _, link in found.answer.links() if re.search("(does not hold|holds) in Main", link.text)]
+
+
+def _since(values: list[tuple[int, float]], sign: str, limit: float) -> float | None:
+    """Seconds from which on all values are on one side; None where all are."""
+    now = SIGNS[sign](values[-1][1], limit)
+    last = None
+    for t, value in values:
+        if SIGNS[sign](value, limit) != now:
+            last = None
+        elif last is None:
+            last = t
+    return last / 1000 if last else None
+
+
+class SinceWhen(unittest.TestCase):
+    """One value that goes up and down, one row in each scan of 10 ms at most."""
+
+    def test_whole_numbers_and_reals_of_random_logs(self) -> None:
+        count_told = 0
+        for seed in range(40):
+            chance = Random(seed)
+            name, sign, limit = chance.choice(("N1", "R1")), chance.choice(list(SIGNS)), chance.choice((-2, 0, 3))
+            count = chance.choice((1, 2, 40, 400))
+            values = [(t * 20, chance.randint(-4, 6)) for t in range(count)]
+            written = f"{limit}.0" if name == "R1" else str(limit)
+            condition = f"{name} {sign} {written}" if seed % 2 else f"{written} {self._turned(sign)} {name}"
+            rows: Rows = [(0, "X1", 1), *((t, name, value) for t, value in values), (count * 20 + 50, "X2", 1)]
+            with self.subTest(seed=seed, condition=condition):
+                for at, text in _told(condition, rows):
+                    said = re.search(r"since (\S+) s \(", text)
+                    known = [one for one in values if one[0] / 1000 <= at]
+                    self.assertEqual(float(said[1]) if said else None, _since(known, sign, limit), text)
+                    count_told += 1
+        self.assertGreater(count_told, 20)
+
+    @staticmethod
+    def _turned(sign: str) -> str:
+        return {"<": ">", ">": "<", "<=": ">=", ">=": "<="}.get(sign, sign)
+
+    def test_what_is_computed_or_compared_with_another_tag_says_nothing(self) -> None:
+        rows: Rows = [(0, "X1", 1), (0, "N1", 1), (100, "N1", 9), (200, "N1", 1), (400, "X2", 1)]
+        for condition in ("N1 + 1 > 5", "N1 > A + 5", "A + N1 > 5"):
+            with self.subTest(condition):
+                told = _told(condition, rows)
+                self.assertTrue(told)
+                self.assertFalse([text for _, text in told if "since" in text])
+
+    def test_the_value_of_the_moment_asked_for_counts(self) -> None:
+        rows: Rows = [(0, "X1", 1), (0, "N1", 9), (1000, "N1", 2), (2000, "N1", 9), (3000, "N1", 2), (3500, "N1", 1), (4000, "X2", 1)]
+        session = text_session("Y1 := X1 AND N1 > 5;", rows)
+        self.assertIn("does not hold in Main 5 since 1.000 s (N1 is 2)", asked(session, "Y1", "1.5").text)
+
+
+if __name__ == "__main__":
+    unittest.main()
