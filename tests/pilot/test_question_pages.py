@@ -7,6 +7,7 @@ import unittest
 from tests.building import program_of, session_of
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
+from tests.texts import text_session
 from whorlograph.desk.session import Session
 from whorlograph.model.parts import Ladder, coil, compare, either, nc, no
 from whorlograph.model.question import Question, Symptom
@@ -134,6 +135,22 @@ class QuestionPages(unittest.IsolatedAsyncioTestCase):
             await pilot.pause()
             assert app.main.scene is not None
             self.assertEqual(app.main.scene.answer.symptom, Symptom.WILL_NOT_PULL_IN)
+
+    async def test_asking_otherwise_asks_of_the_moment_asked_for_until_another_is_chosen(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (1500, "X1", 0), (3000, "X2", 0), (3100, "X2", 1), (6000, "X1", 1), (9000, "X3", 0)]
+        app = bridge_app("Y1", text_session("Y1 := (X1 OR Y1) AND X2 AND N1 < 5;", [*rows, (5000, "N1", 7)]))
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            self.assertEqual(app.main.view.time, 3_000_000_000)
+            await until(pilot, lambda: "ask also why it does not pull in (A)" in " ".join(screen_text(app).split()), "that it was tried again")
+            await pilot.press("A")
+            await until(pilot, lambda: "Y1 is off at 9.000 s; ask" in screen_text(app), "the moment asked for")
+            await pilot.press("enter")
+            await pilot.pause()
+            assert app.main.scene is not None
+            self.assertEqual((app.main.scene.answer.symptom, len(app.main.scene.answer.attempts)), (Symptom.WILL_NOT_PULL_IN, 1))
+            await pilot.press("backspace", ".", ".", ".", "A")
+            await until(pilot, lambda: "Y1 is off at 3.0" in screen_text(app), "the moment that was gone to")
 
     async def test_disagreements_and_findings_of_another_program(self) -> None:
         rows = [(0, "X1", 0), (0, "X2", 0), (0, "Y1", 0), (1000, "X1", 1), (1010, "Y1", 1), (3000, "Y1", 0), (5000, "X1", 0)]

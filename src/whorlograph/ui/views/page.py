@@ -294,7 +294,14 @@ class ListPage(Page):
             return right_page(self.main.session, scene.answer, width, Timeline(self.main.session, scene.name))
         if self.state.name == "compared" and scene is not None:
             return compared_page(self.main.session, scene.answer.tag, int(self.state.word or 0), self.main.view.scan, width)
-        return PAGES[self.state.name](self.main.session, self.main.view.scan, width, self.state.order, self.state.tag)
+        return PAGES[self.state.name](self.main.session, self._moment(), width, self.state.order, self.state.tag)
+
+    def _moment(self) -> int:
+        """The scan that the page tells of: the view's; of what else can be asked, while the view stands where an answer went, the one asked for."""
+        scan, scene = self.main.view.scan, self.main.scene
+        if self.state.name != "asking" or scene is None or scene.answer.tag != self.state.tag or abs(scan - scene.answer.scan) > 1:
+            return scan
+        return scene.answer.asked or scan
 
     def rung_scene(self) -> tuple[Scene | None, int]:
         """What draws the rung below the list, and the scan that it is drawn at."""
