@@ -142,7 +142,7 @@ class QuestionPages(unittest.IsolatedAsyncioTestCase):
         async with app.run_test(size=(160, 47)) as pilot:
             await answered(pilot, app)
             self.assertEqual(app.main.view.time, 3_000_000_000)
-            await until(pilot, lambda: "ask also why it does not pull in (A)" in " ".join(screen_text(app).split()), "that it was tried again")
+            await until(pilot, lambda: "why it does not pull in (A on the trail's first line)" in " ".join(screen_text(app).split()), "that it was tried again")
             await pilot.press("A")
             await until(pilot, lambda: "Y1 is off at 9.000 s; ask" in screen_text(app), "the moment asked for")
             await pilot.press("enter")
