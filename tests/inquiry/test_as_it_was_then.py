@@ -98,6 +98,13 @@ class InTheWay(unittest.TestCase):
         self.assertGreater(selector.attempts, 1)
         self.assertNotIn("stood in the way", "\n".join(root_lines(found.session, selector)))
 
+    def test_of_a_number_all_attempts_count(self) -> None:
+        for count in (1, 59, 61, 300):
+            tries = [row for k in range(count) for row in ((1000 + 100 * k, "X1", 1), (1050 + 100 * k, "X1", 0))]
+            rows: Rows = [(0, "X1", 0), *tries, *((t, "N1", 90 + t % 7) for t in range(0, 1000 + 100 * count, 30))]
+            found = _of("Y1 := (X1 OR Y1) AND N1 > 120;", rows, "")
+            self.assertEqual((len(found.answer.attempts), _root(found, "N1").blocked, _root(found, "N1").attempts), (count, count, count))
+
     def test_what_the_attempt_itself_ended_did_not_stand_in_the_way(self) -> None:
         self.assertNotIn("X2 was on", _whole(self._second()))
         self.assertNotIn("X1 was off", _whole(self._second()))

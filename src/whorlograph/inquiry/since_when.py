@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from whorlograph.engine.code import Const, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
+from whorlograph.model.log import Ints
 from whorlograph.model.types import Elementary, Family
 
 from .symptoms import course
@@ -40,16 +41,26 @@ def held_since(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> int | No
     address = tracer.tag(tag).address if tag < len(tracer.running.tags) and not tracer.writers.get(tag) else None
     if address is None or address.area != "I":
         return None
-    path = course(tracer.journal, tag)
-    values = _numbers(np.concatenate([[path.first], path.values[:int(np.searchsorted(path.scans, seen.scan, side="right"))]]), tracer.tag(tag).type)
-    if values is None:
+    key = tag, code, other.value
+    if key not in tracer.turns:
+        tracer.turns[key] = _turns(tracer, *key)
+    scans, so = tracer.turns[key]
+    at = int(np.searchsorted(scans, seen.scan, side="right"))
+    if at == 0 or bool(so[at - 1]) != held:
         return None
-    so = _COMPARE[code](values, other.value)
-    otherwise = np.flatnonzero(so != held)
-    if not len(otherwise) or otherwise[-1] == len(so) - 1:
-        return None
-    since = tracer.time(int(path.scans[otherwise[-1]]))
+    since = tracer.time(int(scans[at - 1]))
     return since if since > 0 else None
+
+
+def _turns(tracer: Tracer, tag: int, code: str, limit: int | float) -> tuple[Ints, NDArray[np.bool_]]:
+    """The scans at which an input's comparison turned, and what it was from then on."""
+    path = course(tracer.journal, tag)
+    values = _numbers(np.concatenate([[path.first], path.values]), tracer.tag(tag).type)
+    if values is None:
+        return np.zeros(0, np.int64), np.zeros(0, np.bool_)
+    so = np.asarray(_COMPARE[code](values, limit))
+    turned = np.flatnonzero(so[1:] != so[:-1])
+    return path.scans[turned], so[turned + 1]
 
 
 def _numbers(raws: NDArray[np.int64], type_: Elementary) -> NDArray[np.int64] | NDArray[np.float32] | NDArray[np.float64] | None:

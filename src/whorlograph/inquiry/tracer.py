@@ -8,7 +8,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
 
+import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from whorlograph.engine.calls import calls_in
 from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin, Passing
@@ -20,7 +22,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
 from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import cooked, said_value
-from whorlograph.model.log import Log, tags_logged
+from whorlograph.model.log import Ints, Log, tags_logged
 from whorlograph.model.shown import visible
 from whorlograph.model.tags import Leaf as TagLeaf
 from whorlograph.model.tags import Tag
@@ -98,7 +100,7 @@ class Tracer:
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
     ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
-    ``auxiliaries``, ``free``: what was found out about tags.
+    ``auxiliaries``, ``free``, ``turns``: what was found out about tags.
     """
 
     controller: Controller
@@ -129,6 +131,7 @@ class Tracer:
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
         self.rhythms: dict[int, str] = {}
+        self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}
         self._circuits: dict[int, Circuit] = {}
         self._stretches: dict[int, Stays] = {}
         self._short: dict[tuple[int, int], tuple[tuple[tuple[int, int], ...], str]] = {}

@@ -17,6 +17,7 @@ from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
+MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
 SETTLED = 3  # scans behind an attempt in which what it switches on by itself has come round
 
 
@@ -129,7 +130,8 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
             root.attempts = root.blocked = 0
         return
     seen: dict[object, int] = dict.fromkeys(keys, 0)
-    for scan in reversed(answer.attempts[-MOST_ATTEMPTS:]):
+    most = MOST_ATTEMPTS if all(isinstance(root.value, bool) for root in answer.roots) else MOST_OF_NUMBERS
+    for scan in reversed(answer.attempts[-most:]):
         tracer.spent = 0
         link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
         stood = merge(link.all_roots()) if link is not None else []
@@ -146,7 +148,8 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
                 keys[root.key] = root
     scans = np.array(answer.attempts, np.int64)
     for root in keys.values():
-        root.attempts, root.blocked = len(scans), seen.get(root.key, 0)
-        if root.tag is not None and isinstance(root.value, bool) and len(scans) > MOST_ATTEMPTS:
+        switched = root.tag is not None and isinstance(root.value, bool)
+        root.attempts, root.blocked = len(scans) if switched else min(len(scans), most), seen.get(root.key, 0)
+        if root.tag is not None and switched and len(scans) > most:
             root.blocked = int(((course(tracer.journal, root.tag).at_all(scans) != 0) == root.value).sum())
     answer.roots = list(keys.values())
