@@ -3,39 +3,30 @@
 from __future__ import annotations
 
 import tempfile
-from itertools import count
 from pathlib import Path
-from unittest import mock
 
 from lxml import etree
 
 from benchmarks.generated import plan, write_program
+from benchmarks.loading import again_seconds, first_seconds
 from benchmarks.timing import call_seconds
-from whorlograph.desk.session import Paths, load
-from whorlograph.engine import kept
 from whorlograph.formats.programs import read_program
 
 
 def main() -> None:
     """Read alone, and loaded with tags, steps and code made; nothing kept, then opened again."""
     with tempfile.TemporaryDirectory() as folder:
-        place, number = Path(folder), count()
-
-        def nowhere() -> Path:
-            return place / str(next(number))
+        place = Path(folder)
 
         def loaded(rungs: int) -> tuple[Path, float]:
             path = place / f"{rungs}.xml"
             write_program(plan(rungs, 400), path)
-            with mock.patch.object(kept, "kept_folder", nowhere):
-                return path, call_seconds(lambda: load(Paths(path)).controller.code, 3)
+            return path, first_seconds(path, place)
 
         path, whole = loaded(5000)
         parse = call_seconds(lambda: etree.parse(path), 5)
         read = call_seconds(lambda: read_program(path), 5)
-        with mock.patch.object(kept, "kept_folder", lambda: place / "again"):
-            load(Paths(path)).controller.code  # noqa: B018  keeps it
-            again = call_seconds(lambda: load(Paths(path)).controller.code, 3)
+        again = again_seconds(path, place)
         print(f"{path.stat().st_size / 1e6:.1f} MB: lxml {parse:.3f} s, read {read:.3f} s, loaded {whole:.3f} s, again {again:.3f} s; "
               f"ratio {read / parse:.1f} read, {whole / parse:.1f} loaded (goal 8), {again / parse:.1f} again")
         small, large = loaded(2500)[1], loaded(10_000)[1]

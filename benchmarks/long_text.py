@@ -6,13 +6,10 @@ from __future__ import annotations
 import random
 import re
 import tempfile
-from itertools import count
 from pathlib import Path
-from unittest import mock
 
+from benchmarks.loading import again_seconds, first_seconds
 from benchmarks.timing import call_seconds
-from whorlograph.desk.session import Paths, load
-from whorlograph.engine import kept
 from whorlograph.formats.programs import read_program
 
 WORDS = re.compile(r"\(\*.*?\*\)|[A-Za-z_]\w*|\d+|:=|\S", re.DOTALL)
@@ -73,23 +70,17 @@ def text(length: int) -> str:
 def main() -> None:
     """Read alone; loaded with tags, steps and code made, nothing kept; opened again."""
     with tempfile.TemporaryDirectory() as folder:
-        place, number = Path(folder), count()
-
-        def nowhere() -> Path:
-            return place / str(next(number))
+        place = Path(folder)
 
         def loaded(length: int) -> tuple[Path, float]:
             path = place / f"{length}.st"
             path.write_text(text(length))
-            with mock.patch.object(kept, "kept_folder", nowhere):
-                return path, call_seconds(lambda: load(Paths(path)).controller.code, 3)
+            return path, first_seconds(path, place)
 
         path, whole = loaded(50_000)
         words = call_seconds(lambda: WORDS.findall(path.read_text()), 3)
         read = call_seconds(lambda: read_program(path), 3)
-        with mock.patch.object(kept, "kept_folder", lambda: place / "again"):
-            load(Paths(path)).controller.code  # noqa: B018  keeps it
-            again = call_seconds(lambda: load(Paths(path)).controller.code, 3)
+        again = again_seconds(path, place)
         half = loaded(25_000)[1]
         lines = path.read_text().count("\n")
         print(f"{lines:,} lines: words {words:.2f} s, read {read:.2f} s, loaded {whole:.2f} s (goal 3 s), again {again:.2f} s; "

@@ -29,7 +29,7 @@ def find_drops(session: Session, tag: int, stop: Callable[[], bool] = lambda: Fa
 
 
 def add_usual(session: Session, answer: Answer, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> None:
-    """Find out whether a drop-out is as always, and note it.
+    """Find out whether a drop-out is as always, and what was tried since in vain, and note both.
 
     Args: beside: as in ``find_drops``.
     Raises: Stopped where ``stop`` says so.

@@ -62,7 +62,7 @@ HERE: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
                   ("Backspace", "back"))),
     "explain": ("A page in plain words.", (("Enter", "opens what comes near"), ("/", "only those with these letters"), ("Up Down", "scroll"),
                                            ("Backspace", "back"))),
-    "asking": ("What can be asked of the tag at this moment, and each of its drop-outs with its reason: as usual, or only this time.",
+    "asking": ("What can be asked of the tag at the moment named, and each of its drop-outs with its reason: as usual, or only this time.",
                (("Enter", "asks"), ("s", "what is unlike the others first, or the latest"), ("x", "where the tag is used"), ("W", "what it needs"),
                 ("Backspace", "back"))),
     "standing": ("Without a log: give what the lamps of the cards and the panel show now, and ask why the tag is as it is.",
