@@ -71,10 +71,9 @@ def tried_text(count: int, last: str) -> str:
 
 
 def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
-    """How often, since a drop-out in a scan, what brought a tag on before has come in vain, in words; "" where it has not, or it is on again."""
-    path = course(tracer.journal, tag)
-    again = path.next_change(since, True)
-    if (again is not None and again <= until) or path.last_change(since, True) is None:
+    """The attempts since a drop-out in a scan, in words; "" where there were none, or one was not in vain."""
+    again = course(tracer.journal, tag).next_change(since, True)
+    if again is not None and again <= until:
         return ""
     tries = attempts(tracer, tag, since, until)
     if not tries.attempts:
