@@ -15,6 +15,7 @@ from whorlograph.desk.asking import ask
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.outliers import far_outside, put_back
+from whorlograph.model.limits import RHYTHM
 from whorlograph.model.log import Log
 from whorlograph.model.parts import Ladder, coil, no, timer
 from whorlograph.model.place import Notice
@@ -118,6 +119,19 @@ class DoubledHour(unittest.TestCase):
             self.assertEqual(log.values.tolist(), [1, 0, 1] if found else [0, 1, 1], day)
         for rows in ([f"{day} 05:59:59,X1,1", f"{day} 05:00:00,X1,0"], ["2031-10-26 02:59:59,X1,1", "2031-10-26 02:00:00,X1,0", "2031-10-26 01:59:59,X1,1"]):
             self.assertNotIn("occurs twice", " ".join(map(str, read(rows)[1])))
+
+    def test_a_log_that_ends_before_the_hour_is_over(self) -> None:
+        for before, behind in ((1, 2), (8, 2), (9, 3), (200, 2), (200, 100)):
+            true = [dt.datetime(2031, 10, 26, 2, 59, 59) + dt.timedelta(seconds=5 * i) for i in range(1 - before, behind + 1)]
+            rows = [f"{t - dt.timedelta(hours=t.hour - 2):%Y-%m-%d %H:%M:%S},X1,{i % 2}" for i, t in enumerate(true)]
+            log, notices, _ = read(rows)
+            self.assertEqual(set(np.diff(log.times).tolist()), {5 * SECOND}, (before, behind))
+            self.assertIn("an hour occurs twice", " ".join(map(str, notices)))
+            ordinary = [row.replace("2031-10-26", "2031-10-27") for row in rows]
+            self.assertNotIn("occurs twice", " ".join(map(str, read(ordinary)[1])))
+            late = [*rows[:before], rows[before]]  # one row, late
+            if len(late) >= RHYTHM:
+                self.assertNotIn("occurs twice", " ".join(map(str, read(late)[1])))
 
     def test_a_log_that_begins_in_the_hour_that_occurs_twice_lasts_as_long_as_it_did(self) -> None:
         for every, count in ((61, 8), (61, 100)):

@@ -42,8 +42,8 @@ def far_outside(ordered: Ints) -> tuple[int, int]:
 def put_back(times: Ints) -> int | None:
     """The first row behind an hour that occurs twice, of times without a zone in the order of the file (ns); None where there is none.
 
-    The clock goes back once by an hour at most, and goes on from there without a hole: no row that is merely late does. Of a log of few rows
-    it is enough that they go on in order, in a night in which clocks are put back somewhere.
+    The clock goes back once by an hour at most, and goes on from there without a hole: no row that is merely late does. Of a log of few rows,
+    or one that ends before the hour is over, it is enough that they go on in order, in a night in which clocks are put back somewhere.
     """
     steps = np.diff(times)
     back = np.flatnonzero(steps < -HOUR // 2)
@@ -51,9 +51,10 @@ def put_back(times: Ints) -> int | None:
         return None
     at = int(back[0]) + 1
     twice = times[at:][times[at:] <= times[at - 1]]
-    if len(times) < RHYTHM:
-        return at if _autumn_night(int(times[at - 1])) and (np.diff(times[at:]) >= 0).all() else None
-    if len(twice) < 2 or (np.diff(twice) < 0).any() or int(np.diff(twice).max()) > HOUR // 2 or int(times[at - 1] - twice[-1]) > HOUR // 2:
+    few, ends = len(times) < RHYTHM, len(twice) == len(times) - at and int(twice[0]) < int(twice[-1])
+    if (few or ends) and _autumn_night(int(times[at - 1])) and (np.diff(times[at:]) >= 0).all():
+        return at
+    if few or len(twice) < 2 or (np.diff(twice) < 0).any() or int(np.diff(twice).max()) > HOUR // 2 or int(times[at - 1] - twice[-1]) > HOUR // 2:
         return None
     return at
 
