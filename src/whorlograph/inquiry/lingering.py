@@ -9,10 +9,10 @@ from .pulses import BOUNCE, Stays
 from .tracer import Tracer
 from .trail import Root
 
-LEAST = 2  # earlier stretches: one alone tells nothing of what is usual
-AT_LEAST = 1_000_000_000  # ns: machines are not as exact as programs
+STRETCHES_BEFORE = 2  # earlier stretches: one alone tells nothing of what is usual
+LONGER_BY = 1_000_000_000  # ns: machines are not as exact as programs
 END = 1 << 62  # ns: behind every log
-SHARE = 5  # of the longest stretch so far: by a fifth longer at the least
+PART_LONGER = 5  # by a fifth of the longest stretch so far, at the least
 
 
 def lingering(tracer: Tracer, root: Root) -> str:
@@ -30,10 +30,10 @@ def lingering(tracer: Tracer, root: Root) -> str:
     mine = _joined(found, int(found.values[here]))
     begun, end = next((s, e) for s, e in mine if s <= root.since < e)
     before = [e - s for s, e in mine if e <= begun]
-    if end <= tracer.asked or len(before) < LEAST or 2 * sum(before) > begun:
+    if end <= tracer.asked or len(before) < STRETCHES_BEFORE or 2 * sum(before) > begun:
         return ""
     longest = max(before)
-    if tracer.asked - begun < longest + max(AT_LEAST, longest // SHARE):
+    if tracer.asked - begun < longest + max(LONGER_BY, longest // PART_LONGER):
         return ""
     span = dict.fromkeys(duration_text(n) for n in (min(before), longest))
     return f"{tracer.state_word(root.value)} for longer than ever before in this log ({counted(len(before), 'time')}, {' to '.join(span)})"
