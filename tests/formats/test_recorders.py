@@ -155,6 +155,13 @@ class Recorders(unittest.TestCase):
         self.same(times)
         wide = self.same("Zeitmarke,X1,A,X2\n2031-04-25 06:00:00,0,25,\n2031-04-25 06:00:01,1,,\n2031-04-25 06:00:02,,,1\n2031-04-25 06:00:03,,,0\n")
         self.assertTrue(any("Zeitmarke is taken as time" in str(n) for n in wide.notices))
+        for head, row in (("Nr;Stamp;Pt;Status;Text", "{i};{t};{n};{v};beat"), ("time;tag;Status", "{t};{n};{v}"), ("time;Pt;quality;value", "{t};{n};good;{v}")):
+            rows = [(t, "IX0.0" if n == "X1" else n, v) for t, n, v in _ROWS] + [(3, f"Other_{i}", "7") for i in range(9)]
+            loaded = self.read(f"{head}\n" + "".join(f"{row.format(i=i, t=t, n=n, v=v)}\n" for i, (t, n, v) in enumerate(rows, 1)))
+            self.assertEqual((self.rows(loaded.value), loaded.value.set_aside), ([(float(t), n, int(v)) for t, n, v in _ROWS], 0), head)
+            self.assertTrue(any("are taken as time, tag and value" in str(n) for n in loaded.notices), head)
+            self.assertEqual(len(loaded.value.unknown), 9)
+        self.assertTrue(any("State is no tag" in str(n) for n in self.read("Stamp,Pt,State\n0,P1,1\n1,P2,0\n2,P1,1\n").notices))  # of another program
         for none in ("0,X1\n1,X1\n2,X1\n", "some words\nand, more\n", "a,b\nc,d\ne,f\n", numbers):
             with self.assertRaises(LogError):
                 self.read(none)

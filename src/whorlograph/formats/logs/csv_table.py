@@ -137,9 +137,10 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     tag_at = column(header, profile.log_tag, TAG_NAMES)
     value_at = column(header, profile.log_value, VALUE_NAMES)
     bind = Binder(running, profile)
-    if tag_at is None and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in (at, day)):
+    named = tag_at is not None and value_at is not None
+    if not named and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in (at, day)):
         tag_at, value_at = by_cells(samples, len(header), (at, day), bind)
-    if found.guessed or (tag_at is not None and column(header, profile.log_tag, TAG_NAMES) is None):
+    if found.guessed or (tag_at is not None and not named):
         taken = [header[at], *([header[tag_at], header[value_at]] if tag_at is not None and value_at is not None else [])]
         rows.taken = f"{', '.join(taken)} {'are' if len(taken) > 1 else 'is'} taken as {'time, tag and value' if len(taken) > 1 else 'time'}"
     watched = _watched(chain(samples, numbered), source, rows, watch)
@@ -153,14 +154,21 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
 
 
 def by_cells(samples: list[tuple[int, list[str]]], width: int, at: tuple[int, int | None], bind: Binder) -> tuple[int | None, int | None]:
-    """The columns of tag and value of a long table with names of its own: all cells of the one name tags, the other can be read as theirs."""
-    rows = [r for _, r in samples[:20] if len(r) >= width]
-    for tag in (i for i in range(width) if rows and i not in at):
-        bound = [bind(r[tag]) for r in rows]
-        for value in (i for i in range(width) if i not in at and i != tag):
-            if all(one is not None and one[1](r[value]) is not None for one, r in zip(bound, rows, strict=True)):
-                return tag, value
-    return None, None
+    """The columns of tag and value of a long table with names of its own: most cells of the one name tags, the other can best be read as theirs.
+
+    A recorder writes what other programs have too: a tenth of the cells is enough, by two tags or more, or all of them.
+    """
+    rows = [r for _, r in samples if len(r) >= width]
+    places = [i for i in range(width) if i not in at]
+    named: dict[int, list[tuple[list[str], Read]]] = {i: [(r, one[1]) for r in rows if (one := bind(r[i])) is not None] for i in places}
+    tag = max(places, key=lambda i: len(named[i]), default=None)
+    if tag is None or not named[tag]:
+        return None, None
+    if len(named[tag]) < len(rows) and (10 * len(named[tag]) < len(rows) or len({r[tag] for r, _ in named[tag]}) < 2):
+        return None, None
+    readable = {i: sum(read(r[i]) is not None for r, read in named[tag]) for i in places if i != tag}
+    value = max(sorted(readable, key=lambda i: (i < tag, i)), key=lambda i: readable[i], default=None)
+    return (tag, value) if value is not None and readable[value] else (None, None)
 
 
 def _watched(lines: Lines, source: Source, rows: Rows, watch: Watch) -> Lines:

@@ -16,6 +16,7 @@ from .times import Times
 MOST_ABOVE = 200  # lines looked at for the header
 LOOKED = 5  # rows below it in which a time is looked for
 UNITS = {"s": 1_000_000_000, "sec": 1_000_000_000, "ms": 1_000_000, "msec": 1_000_000, "us": 1_000, "µs": 1_000, "ns": 1}
+NUMBERS = ("", "#", "no", "nr", "num", "number", "row", "line", "index", "idx", "id", "seq", "lfd nr", "lfd. nr", "pos")  # of rows, in front
 _UNIT = re.compile(r"\s*(?:\[([^\]]*)\]|\(([^)]*)\))\s*$")
 _BEHIND = re.compile(r"(?<=[a-z])[_ .](ms|msec|us|µs|ns|s|sec)$", re.IGNORECASE)  # of a column of time: time_ms
 
@@ -114,7 +115,9 @@ def _before_rows(lines: list[tuple[int, str]], skip: int) -> Heading | None:
         rows = [r for _, below in lines[at + 1:at + 3] if len(r := cells(below, separator)) == len(header)]
         if len(rows) < 2:
             continue
-        fitting = [i for i, name in enumerate(header) if Times().read(name) is None and _times(rows[0][i], rows[1][i], i)]
+        numbered = header[0].lower().rstrip(".") in NUMBERS
+        fitting = [i for i, name in enumerate(header)
+                   if Times().read(name) is None and not (numbered and i == 0) and _times(rows[0][i], rows[1][i], i - numbered)]
         if fitting:  # a date before a number, which may be anything
             dated = next((i for i in fitting if not _number(rows[0][i])), fitting[0])
             return Heading(at, header, separator, dated, True)
