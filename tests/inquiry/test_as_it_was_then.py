@@ -56,6 +56,12 @@ class AsThen(unittest.TestCase):
         self.assertEqual((root.tag is not None, root.proved), (True, True))
         self.assertRegex(root.proof, r"with N1 held at 24[012], as when Y1 last came on, Y1 stays on")
 
+    def test_a_measured_value_is_never_still_and_nothing_rests_on_that(self) -> None:
+        rows: Rows = [(0, "X1", 1), *((t, "N1", 240 - t // 15 % 3) for t in range(0, 2000, 15)), *((t, "N1", 90 + t // 15 % 3) for t in range(2000, 3000, 15))]
+        self.assertIsNone(_of("Y1 := X1 AND N1 > 120;", rows, "").answer.phases)
+        fell: Rows = [(0, "X1", 1), (0, "N1", 240), (500, "X1", 0), (2006, "N1", 90), (2012, "N1", 240), (3000, "X2", 0)]
+        self.assertEqual(_of("Y1 := (X1 OR Y1) AND N1 > 120;", fell, "").answer.phases, (2, 4))
+
     def test_without_noise_its_former_value_tells(self) -> None:
         found = _of(LATE, [(0, "X1", 0), (0, "N1", 240), (500, "X1", 1), (3000, "N1", 90), (6000, "X2", 0)], "Low : TON;")
         self.assertIn("with N1 held at 240, Y1 stays on", found.answer.roots[0].proof)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.model.question import LinkKind, RootKind, Symptom
+from whorlograph.model.types import Family
 
 from ..generators import runs_freely
 from ..links.field_input import input_root
@@ -53,11 +54,17 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
         answer.roots = rank(answer.roots, answer.symptom)
         if answer.roots and answer.phases is None and rests_on_a_short_change(answer, answer.roots[0], runs):
             found = phases(answer, answer.roots[0], runs)
-            answer.phases = found.seen, found.of
+            if found.seen < found.of or not _measured(answer.roots[0], tracer):
+                answer.phases = found.seen, found.of
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
         answer.roots = rank(answer.roots, answer.symptom)
+
+
+def _measured(root: Root, tracer: Tracer) -> bool:
+    """Whether a root is a number that scans saw: it is never still for two of them, so only trying shows whether anything rests on that."""
+    return not root.missed and root.tag is not None and tracer.running.tags[root.tag].type.family is not Family.BOOL
 
 
 def _jointly(runs: TrialRuns, tracer: Tracer) -> None:
