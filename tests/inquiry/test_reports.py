@@ -154,7 +154,7 @@ class Watched(unittest.TestCase):
             rows += [(at + 3000, "N1", 0)] if at < 13_000 else [(at + 3000, "X1", 0)]
         found = _of(body, rows, "T1 : TON; Run, Late : BOOL;")
         self.assertEqual((found.answer.symptom, found.roots[0][:2]), (Symptom.DROPPED_OUT, ("field-input", "N1")))
-        self.assertIn("N1 reads 30 since 13.600 s", found.answer.roots[0].text)
+        self.assertIn("N1 below 50 since 12.000 s; it reads 30 now", found.answer.roots[0].text)
         self.assertNotIn("by trying", found.text)
 
     def test_a_stretch_that_is_left_out_is_told_as_that(self) -> None:
@@ -206,7 +206,7 @@ class Over(unittest.TestCase):
         found = _of(body, rows, "T1 : TON; Hot : BOOL;")
         root = found.answer.roots[0]
         self.assertEqual((root.value, root.since, root.proved), (60, 4_000_000_000, True))
-        self.assertEqual(root.text, "N1 read 60 from 4.000 s to 4.500 s")
+        self.assertEqual(root.text, "N1 above 50 since 4.000 s; it reads 80 now")
         self.assertIn("with N1 held at 40", root.proof)
         self.assertNotIn("found by trying", found.text)
 

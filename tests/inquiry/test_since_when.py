@@ -54,6 +54,30 @@ class SinceWhen(unittest.TestCase):
                     count_told += 1
         self.assertGreater(count_told, 20)
 
+    def test_what_a_root_says_of_its_side_of_the_limit(self) -> None:
+        words = {"above": ">", "at or above": ">=", "below": "<", "at or below": "<=", "at": "=", "off": "<>"}
+        told = 0
+        for seed in range(40):
+            chance = Random(seed + 500)
+            sign, limit, count = chance.choice(list(SIGNS)), chance.choice((0, 3)), chance.choice((2, 40, 400))
+            values = [(t * 20, chance.randint(-4, 6)) for t in range(count)]
+            rows: Rows = [(0, "X1", 1), *((t, "N1", value) for t, value in values), (count * 20 + 50, "X2", 1)]
+            found = asked(text_session(f"Y1 := X1 AND N1 {sign} {limit};", rows), "Y1")
+            text = next((root.text for root in found.answer.roots if root.text.startswith("N1 ")), "")
+            known = re.match(r"N1 (?:was )?(above|below|at|off) -?(\d+)( or \w+)? (?:since|from) (\S+) s(?: to (\S+) s)?; it (?:read|reads) (-?\d+)", text)
+            if known is None:
+                continue
+            side = words[f"{known[1]}{known[3] or ''}" if known[1] != "at" or known[3] is None else f"at{known[3]}"]
+            since, until = float(known[4]), float(known[5]) if known[5] else float("inf")
+            inside = [value for t, value in values if since <= t / 1000 < until]
+            before = [value for t, value in values if t / 1000 < since]
+            behind = [value for t, value in values if t / 1000 >= until]
+            self.assertTrue(all(SIGNS[side](value, int(known[2])) for value in inside) and int(known[6]) in inside, (seed, text))
+            self.assertFalse(SIGNS[side](before[-1], int(known[2])) or (behind and SIGNS[side](behind[0], int(known[2]))), (seed, text))
+            self.assertTrue(known[5] is not None or int(known[6]) == values[-1][1], (seed, text))
+            told += 1
+        self.assertGreater(told, 10)
+
     @staticmethod
     def _turned(sign: str) -> str:
         return {"<": ">", ">": "<", "<=": ">=", ">=": "<="}.get(sign, sign)

@@ -7,7 +7,7 @@ from itertools import islice
 from msgspec import Struct
 from msgspec.structs import replace
 
-from whorlograph.engine.code import Edge, Expr, Load
+from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS
 
@@ -16,6 +16,8 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
+from .numbered import asked_for, starts
+from .rests import is_rest
 from .symptoms import Course, course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
@@ -37,6 +39,18 @@ class Command(Struct, frozen=True):
     on: bool
     edge: bool = False
     seen_by: int = -1
+
+
+class Asks(Struct, frozen=True):
+    """Which commands are asked for. ``meant``: only what was meant to bring the tag on: what starts the time of a supervision was not, nor what
+    goes off; ``sequences``: also what lets a sequence leave its rest whose step is waited for.
+    """
+
+    meant: bool = False
+    sequences: bool = False
+
+
+ANY = Asks()
 
 
 class Attempt(Struct, frozen=True):
@@ -88,9 +102,9 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
 
     Of a rung with a seal-in the contacts beside it are commands (the start buttons), else those that came last when the tag pulled
     in, else any. A command that the program computes passes its own attempts on; a pulse generator is nobody.
-    Args: meant: only what was meant to bring the tag on: what starts the time of a supervision was not, nor what goes off.
+    Args: meant: only what was meant to bring the tag on.
     """
-    commands = [one for one in _commands(tracer, tag, set(), 0, meant=meant) if one.on or not meant]
+    commands = [one for one in _commands(tracer, tag, set(), 0, Asks(meant)) if one.on or not meant]
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
     standing: dict[int, None] = {}
@@ -117,7 +131,7 @@ def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: in
     return min(until, fell - 1) if fell is not None else until
 
 
-def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, by: int = -1, meant: bool = False) -> list[Command]:
+def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, asks: Asks, by: int = -1) -> list[Command]:
     """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees."""
     writers = _seen_writers(tracer, tag, by)
     key = tag, writers[0].step if len(writers) == 1 else -1
@@ -128,21 +142,48 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, 
     for writer in writers:
         if writer.kind is Kind.RESET:
             continue
-        for one in start_conditions(tracer, tag, writer, meant) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, meant):
+        for one in start_conditions(tracer, tag, writer, asks) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, asks):
             if runs_freely(tracer, one.tag):
                 continue
             found.setdefault(one)
             if tracer.writers.get(one.tag) and one.on:
-                for inner in _commands(tracer, one.tag, seen, depth + 1, one.seen_by, meant):
+                for inner in _commands(tracer, one.tag, seen, depth if _only_handed_on(tracer, writer) else depth + 1, asks, one.seen_by):
                     found.setdefault(inner)
     return list(found)
 
 
+def _only_handed_on(tracer: Tracer, writer: Writer) -> bool:
+    """Whether a write gives a tag nothing but what another is: into a block, or out of one."""
+    value = writer.power if writer.power is not None else writer.value
+    return not writer.guards and not writer.inverted and isinstance(tracer.circuit(writer.step).plain(value), Load)
+
+
 def commands_of(tracer: Tracer, step: int, power: Expr) -> list[Command]:
-    """The commands among the conditions of a value, and of what the program computes them from."""
-    circuit, seen = tracer.circuit(step), tracer.seen(step, 1)
-    found = _conditions(tracer, circuit, {g for path in circuit.paths(power) for g in path}, seen, -1)
-    return [*found, *(inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, one.seen_by))]
+    """The commands among the conditions of a value, and of what the program computes them from, through the sequences that it waits for."""
+    asks = Asks(sequences=True)
+    found = _of_value(tracer, power, tracer.seen(step, 1), -1, asks)
+    return [*found, *(inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, asks, one.seen_by))]
+
+
+def reached(tracer: Tracer, tag: int) -> list[Command]:
+    """The commands of a tag, also those that let a sequence leave its rest whose step is waited for."""
+    return _commands(tracer, tag, set(), 0, Asks(sequences=True))
+
+
+def _starts(tracer: Tracer, gates: set[Gate], seen: Seen, known: set[tuple[int, int]]) -> list[Command]:
+    """What lets the sequences leave their rest for whose steps gates ask: conditions that come, where there are any."""
+    circuit, found = tracer.circuit(seen.step), list[Command]()
+    for gate in gates:
+        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+        for asked in asked_for(circuit, made, seen) if isinstance(made, Op) and made.code == "EQ" and not gate.negated else ():
+            if asked in known:
+                continue
+            known.add(asked)
+            for step, guard in starts(tracer, *asked):
+                inner, there = tracer.circuit(step), tracer.seen(step, 1)
+                ways = {g for path in inner.paths(guard) for g in path if not g.negated}
+                found += [*_conditions(tracer, inner, ways, there, -1), *_starts(tracer, ways, there, known)]
+    return found
 
 
 def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:
@@ -153,10 +194,10 @@ def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:
     return ([w for w in writers if order[w.step] < order[by]] or writers)[-1:]
 
 
-def start_conditions(tracer: Tracer, tag: int, writer: Writer, meant: bool = False) -> list[Command]:
+def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY) -> list[Command]:
     """The commands of one rung: the gates beside its seal-in, else those that came last at its pull-ins, else all of them.
 
-    Args: meant: what starts a timer does not start the rung.
+    Of what was meant, what starts a timer does not start the rung.
     """
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
     power = writer.power if writer.power is not None else writer.value
@@ -165,35 +206,51 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, meant: bool = Fal
     sealed = [p for p in paths if any(not g.negated and gate_tag(tracer, g, seen) in holding for g in p)]
     others = [p for p in paths if p not in sealed]
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
-    if sealed:
-        gates = {g for p in others for g in p if g not in shared}
-    else:
-        gates = _came_last(tracer, tag, writer) or {g for p in paths for g in p}
-    found = _conditions(tracer, circuit, gates, seen, tag)
+    everything = {g for p in paths for g in p}
+    ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), everything)
+    known = (_without_rests(tracer, gates, seen, tag) for gates in ways)
+    gates = next((gates for gates in known if gates), everything)
+    found = _of_gates(tracer, gates, seen, tag, asks)
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
         call = tracer.written.block_in(writer.step, number) if number is not None else None
-        if call is None or (meant and call.kind in TIMERS):
+        if call is None or (asks.meant and call.kind in TIMERS):
             continue
         for name, pin in call.pins.items():  # what starts a timer starts the rung
             if pin.type == "BOOL" and name not in _TAKES_BACK:
-                found += _of_pin(call.kind, name, _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag))
+                found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
 
 
-def _of_block(tracer: Tracer, writer: Writer, meant: bool = False) -> list[Command]:
+def _without_rests(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int) -> set[Gate]:
+    """Gates without the pauses that the tag's own drop starts: that such a one is over is nobody's command."""
+    return {g for g in gates if (number := gate_tag(tracer, g, seen)) is None or not is_rest(tracer, number, frozenset((tag,)))}
+
+
+def _of_value(tracer: Tracer, value: Expr, seen: Seen, tag: int, asks: Asks) -> list[Command]:
+    """The commands among the conditions of a value."""
+    return _of_gates(tracer, {g for path in tracer.circuit(seen.step).paths(value) for g in path}, seen, tag, asks)
+
+
+def _of_gates(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int, asks: Asks) -> list[Command]:
+    """The commands among gates, and those of the sequences for whose steps they ask where these are wanted."""
+    found = _conditions(tracer, tracer.circuit(seen.step), gates, seen, tag)
+    return [*found, *_starts(tracer, gates, seen, set())] if asks.sequences else found
+
+
+def _of_block(tracer: Tracer, writer: Writer, asks: Asks) -> list[Command]:
     """What starts, counts or sets a standard block: conditions of its pins, or pins that are written elsewhere."""
     call = tracer.written.block(writer.step, writer.at)
-    if call is None or (meant and call.kind in TIMERS):
+    if call is None or (asks.meant and call.kind in TIMERS):
         return []
-    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
+    seen = tracer.seen(writer.step, 1)
     found: list[Command] = []
     for name, _ in STANDARD_BLOCKS[call.kind][0]:
         pin, tag = call.pins.get(name), call.tags[name]
         if name in _TAKES_BACK or not tracer.boolean(tag):
             continue
         if pin is not None:
-            found += _of_pin(call.kind, name, _conditions(tracer, circuit, {g for p in circuit.paths(pin) for g in p}, seen, tag))
+            found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
         elif is_fed(tracer, call, name):
             found.append(Command(tag, True))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
@@ -228,13 +285,15 @@ def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
 
 
 def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[Command]:
-    """The commands among gates: those that look at a BOOL tag outside the step's own blocks."""
+    """The commands among gates: those that look at a BOOL tag outside the step's own standard blocks."""
     found: list[Command] = []
     for gate in gates:
         number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
         if number is None or number == tag or load is None or not tracer.boolean(number):
             continue
-        if tracer.origin(seen.step, load.at).what in ("", "gate"):
+        writers = tracer.writers.get(number, ())
+        own = bool(writers) and all(w.kind is not Kind.BLOCK for w in writers)  # what a block of the program's own gives
+        if own or tracer.origin(seen.step, load.at).what in ("", "gate"):
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated

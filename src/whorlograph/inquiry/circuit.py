@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 
 from msgspec import Struct
 
 from whorlograph.engine.calls import every
-from whorlograph.engine.code import Base, Call, Const, Convert, Edge, Expr, Let, Load, Op, Slot, Step, Store, Target
+from whorlograph.engine.code import Base, Call, Const, Convert, Copy, Edge, Expr, Invoke, Let, Load, Op, Slot, Step, Store, Taken, Target
 from whorlograph.engine.evaluate.again import Result, result_node
 from whorlograph.engine.nodes import loads, may_write, nodes
 from whorlograph.engine.scope.widening import COMPARISONS
@@ -34,7 +35,6 @@ class Circuit:
 
     def __init__(self, step: Step) -> None:
         self.step = step
-        self._reads: dict[int, int] | None = None
         self.slots: dict[int, Let | Edge | Call] = {}
         self.leaves: dict[int, Leaf] = {}
         self._paths: dict[tuple[Expr, bool], list[Path]] = {}
@@ -47,6 +47,21 @@ class Circuit:
                 self.slots |= {slot: action for _, slot, _ in action.results}
             elif isinstance(action, Store) and action.target.base == Base.HIDDEN:
                 self.kept[action.target.cell] = action
+
+    @cached_property
+    def _reads(self) -> dict[int, int]:
+        """By node that reads a cell: the number of its action."""
+        return {one.at: n for n, action in enumerate(every(self.step.actions)) for one in loads(action)}
+
+    @cached_property
+    def _does(self) -> dict[int, int]:
+        """By node that writes or executes something: the number of its action. Of a statement its node comes before those of its value."""
+        return {action.at: n for n, action in enumerate(every(self.step.actions)) if isinstance(action, (Store, Copy, Call, Invoke, Taken))}
+
+    def before(self, done: int, other: int) -> bool:
+        """Whether a node that writes or executes something does so before another one reads, or does something itself."""
+        one, behind = self._does.get(done), self._reads.get(other, self._does.get(other))
+        return one < behind if one is not None and behind is not None else done < other
 
     @property
     def cut(self) -> bool:
@@ -158,8 +173,6 @@ class Circuit:
 
     def _written_between(self, target: Target, one: int, other: int) -> bool:
         """Whether the step may write a cell between the reading of two nodes."""
-        if self._reads is None:
-            self._reads = {one.at: n for n, action in enumerate(every(self.step.actions)) for one in loads(action)}
         first, last = sorted(self._reads.get(at, -1) for at in (one, other))
         between = list(every(self.step.actions))[max(0, first):last]
         return any(may_write(action, target) for action in between)

@@ -83,6 +83,15 @@ def distances(tracer: Tracer, tag: int, number: int) -> dict[int, int]:
     return found
 
 
+def starts(tracer: Tracer, tag: int, number: int) -> list[tuple[int, Expr]]:
+    """(step, condition) of each write that leads a step number from where it begins towards another; none where no way is known."""
+    away, first = distances(tracer, tag, number), int(tracer.tag(tag).initial)
+    if first not in away or first == number:
+        return []
+    return [(w.step, w.guard) for w in tracer.writers.get(tag, ()) if w.guard is not None and first in left_by(tracer, tag, w)
+            and away.get(given_by(tracer, w) or 0, len(away)) < away[first]]
+
+
 def given_by(tracer: Tracer, writer: Writer) -> int | None:
     """The literal that a writer gives."""
     literal = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None

@@ -15,7 +15,7 @@ from whorlograph.engine.code import Expr
 from .attempts import commands_of
 from .charts import Part, Place
 from .circuit import comparisons
-from .numbered import asked_for, distances, given_by, left_by
+from .numbered import asked_for, distances, starts
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Link
@@ -104,10 +104,8 @@ def _of_number(tracer: Tracer, tag: int, number: int) -> _Sequence | None:
     away, at, first = distances(tracer, tag, number), tracer.journal.settled, int(tracer.tag(tag).initial)
     if first not in away or first == number:
         return None
-    leaving = [w for w in tracer.writers.get(tag, ()) if w.guard is not None and first in left_by(tracer, tag, w)
-               and away.get(given_by(tracer, w) or 0, FAR) < away[first]]
     return _Sequence((tag,), lambda scan: away.get(at(tag, scan), FAR), lambda scan: at(tag, scan) == first,
-                     lambda scan: tracer.called(tag, at(tag, scan)), tuple((w.step, w.guard) for w in leaving if w.guard is not None), away[first])
+                     lambda scan: tracer.called(tag, at(tag, scan)), tuple(starts(tracer, tag, number)), away[first])
 
 
 def _number(tracer: Tracer, link: Link) -> tuple[int, int] | None:

@@ -348,7 +348,8 @@ class Tracer:
 
     def wrote_before(self, tag: int, at: int, seen: Seen) -> Writer | None:
         """What gave a tag its value before a node of the same step came to it; None where nothing did."""
-        here = [w for w in self.writers.get(tag, ()) if w.step == seen.step and w.at < at]
+        before = self.circuit(seen.step).before
+        here = [w for w in self.writers.get(tag, ()) if w.step == seen.step and before(w.at, at)]
         wrote = [w for w in here if self.stored(tag, w, seen) is not None or w.at in seen.result.done]
         return max(wrote, key=lambda w: w.at, default=None)
 
@@ -370,7 +371,8 @@ class Tracer:
         inside = [w.step for w in self.writers.get(tag, ()) if seen.step in self.controller.calls.above(w.step)]
         if not inside or all(self.paths.skipped(self.journal, step, seen.scan) is not None for step in inside):
             return False
-        return any(call.at < at and call.at in seen.result.done for call in calls_in(self.controller.calls.code_of(seen.step).actions))
+        before = self.circuit(seen.step).before
+        return any(before(call.at, at) and call.at in seen.result.done for call in calls_in(self.controller.calls.code_of(seen.step).actions))
 
     def _order_behind(self, step: int) -> int:
         """The place in the order of execution behind a step and the bodies that it calls."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from whorlograph.model.question import RootKind, Symptom
 
-from .attempts import Tries, attempts, tried_text
+from .attempts import Tries, attempts, reached, tried_text
 from .links import missed_pulse
 from .ranking import merge
 from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
@@ -51,7 +51,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
             add_setback(tracer, link, last)
         what = _sequence_tried(tracer, sequence, stands)
     else:
-        what = _tried(tracer, tries)
+        what = _tried(tracer, tag, tries)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
     _count_blocked(tracer, answer, tag, scan, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
@@ -79,7 +79,7 @@ def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int,
     return answer
 
 
-def _tried(tracer: Tracer, tries: Tries) -> str:
+def _tried(tracer: Tracer, tag: int, tries: Tries) -> str:
     """How often a tag was tried and by what last, in words; of one that was not, what an attempt would be."""
     if tries.attempts:
         last, still = tries.attempts[-1], ""
@@ -88,7 +88,8 @@ def _tried(tracer: Tracer, tries: Tries) -> str:
             still = ", which still stands" if same else f"; {tracer.name(standing)} still stands"
         return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {tracer.name(last.condition)}{still})"
     plain = [c for c in tries.commands if not c.edge]
-    given = [c for c in plain if not tracer.writers.get(c.tag)]  # by a device or a person
+    known = plain if any(not tracer.writers.get(c.tag) for c in plain) else [c for c in reached(tracer, tag) if not c.edge]
+    given = [c for c in known if not tracer.writers.get(c.tag)]  # by a device or a person
     named = [tracer.name(c.tag) + ("" if c.on else " off") for c in (given or plain)[:3]]
     need = f"; an attempt would be {' or '.join(named)}" if named else ""
     return f"was never tried: no command of its rungs came while it was off{need}"

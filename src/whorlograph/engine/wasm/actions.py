@@ -122,7 +122,17 @@ class Actions:
         return self.body.hidden[target.cell - self.body.inner].kind == Kind.MEMORY
 
     def _copy(self, one: Copy) -> None:
-        self.f.put(f"(call $copy {self.placing.number(one.target)} {self.placing.number(one.source)} (i32.const {one.cells}))")
+        source = self._chosen(one.source)
+        self.f.put(f"(call $copy {self._chosen(one.target)} {source} (i32.const {one.cells}))")
+
+    def _chosen(self, target: Target) -> str:
+        """The number of the first cell of a structure or array, its subscripts checked first."""
+        if not target.terms:
+            return self.placing.number(target)
+        kept = self.f.temporary("i32")
+        self.f.put(f"(local.set {kept} {self.e.index(target)})")
+        self.f.put(STOP_IF_FAULTED)
+        return self.placing.number(target, f"(local.get {kept})")
 
     def _taken(self, one: Taken) -> None:
         self.f.put(f"(call $keep {self.placing.number(one.cell)} (i64.extend_i32_u {self._safe(one.value)}))")

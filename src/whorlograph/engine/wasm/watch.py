@@ -160,8 +160,12 @@ class _Walk:
             self.value(one.value)
             self.write(one.target, certain)
         elif isinstance(one, Copy):
-            self.note((one.source.base, one.source.cell, one.cells, one.source.param))
-            self.found.writes.append((one.target.base, one.target.cell, one.cells, one.target.param))
+            for target in (one.source, one.target):
+                for term in target.terms:
+                    self.value(term.index)
+            self.note(self.part(one.source, one.cells))
+            if one.target.base not in (Base.HIDDEN, Base.FRAME):
+                self.found.writes.append(self.part(one.target, one.cells))
         elif isinstance(one, If):
             self.value(one.test)
             self.all(one.then, False)
@@ -185,6 +189,11 @@ class _Walk:
         elif isinstance(one, Order) and one.task >= 0:
             # Whether a task is held is like a tag behind all cells: who else orders must look again.
             self.found.writes.append((Base.GLOBAL, self.above.code.cells + one.task, 1, -1))
+
+    @staticmethod
+    def part(target: Target, cells: int) -> Key:
+        """The cells that a structure or array may be, whichever elements are chosen."""
+        return target.base, target.cell, target.span + cells - 1, target.param
 
     def invoke(self, one: Invoke) -> None:
         """A standard block: its inputs are read, its outputs written."""

@@ -10,6 +10,7 @@ from whorlograph.engine.evaluate.steps import Seen
 
 from .. import auxiliary
 from ..circuit import Gate
+from ..rests import is_rest
 from ..writers import Kind
 from . import passes
 from .gates import gate_bit, gate_key, gate_tag, gate_time
@@ -58,6 +59,17 @@ def since_the_last_pulse(tracer: Tracer, power: Expr | None, came: list[Gate], n
     if not all(circuit.passes(g, was.result) for g in came):
         return []
     return [g for g in path if g not in came and not circuit.passes(g, was.result)]
+
+
+def beside_rests(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
+    """Where only the end of a pause completed a path that the drop of its own coil had started: the other gates of it, latest change first."""
+    circuit, own = tracer.circuit(now.step), _holding(tracer)
+    tags = [gate_tag(tracer, g, now) for g in came]
+    if power is None or not came or not all(tag is not None and is_rest(tracer, tag, frozenset(own)) for tag in tags):
+        return []
+    path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
+    others = [g for g in path if g not in came and not _holds(tracer, g, now, own)]
+    return sorted(others, key=lambda g: gate_time(tracer, g, now), reverse=True)
 
 
 def _is_pulse(tracer: Tracer, gate: Gate, seen: Seen) -> bool:

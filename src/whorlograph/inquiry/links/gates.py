@@ -42,7 +42,8 @@ def is_output(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     if load is None or tracer.origin(seen.step, load.at).what not in ("", "gate"):
         return load is not None
     cell = tracer.cell(load, seen)  # read by its name, behind the block in the same step
-    return cell is not None and any(w.step == seen.step and w.kind is Kind.BLOCK and w.at < load.at for w in tracer.writers.get(cell.number, ()))
+    before, writers = tracer.circuit(seen.step).before, tracer.writers.get(cell.number, ()) if cell is not None else ()
+    return any(w.step == seen.step and w.kind is Kind.BLOCK and before(w.at, load.at) for w in writers)
 
 
 def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:

@@ -75,7 +75,8 @@ def _add_former(tracer: Tracer, link: Link, writer: Writer, word: Load | Const, 
     cell = seen.result.cells.get(word.at) if isinstance(word, Load) else None
     if cell is None or cell.number != link.tag:
         return False
-    here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and w.at < writer.at and w.bit in (-1, bit)
+    before = tracer.circuit(seen.step).before
+    here = [w for w in tracer.writers.get(cell.number, ()) if w.step == seen.step and before(w.at, writer.at) and w.bit in (-1, bit)
             and w.at in seen.result.stored]
     last = max(here, key=lambda w: w.at, default=None)
     child = tracer.links.gave(tracer, cell.number, last, seen.scan, depth + 1, bit) if last is not None else \

@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind
 from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
-from ..since_when import held_since
+from ..since_when import side, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Writer
@@ -34,7 +34,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     values = [f"{_name(tracer, one, seen)} is {_state(tracer, one, seen)}"
               for one in loads if one.at in seen.result.raws]
     asked, place = words.gate(step, element, origin.what or "OUT", origin.passing), tracer.place(seen.step, element)
-    since = held_since(tracer, compared, seen, held)
+    stands = side(tracer, compared, seen, held)
+    since = stands.since if stands is not None else None
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
@@ -63,6 +64,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
+        for root in found.roots if stands is not None else ():
+            if stands is not None and root.tag == stands.tag:
+                tell(tracer, root, stands)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     return found

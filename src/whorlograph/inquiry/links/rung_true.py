@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
-from .complete_paths import completing, is_input, other_ways, since_the_last_pulse, telling
+from .complete_paths import beside_rests, completing, is_input, other_ways, since_the_last_pulse, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
 
 if TYPE_CHECKING:
@@ -55,6 +55,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
     met = since_the_last_pulse(tracer, power, gates, seen) if change and in_pass is None else []
     pulses, gates = (gates, [*met, *gates]) if met else ([], gates)
+    if change and in_pass is None and not met:
+        gates = [*beside_rests(tracer, power, gates, seen), *gates]
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
     whole = each or (not change and depth == 0)

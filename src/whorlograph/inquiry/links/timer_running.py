@@ -135,8 +135,9 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         return
     rows = journal.rows(tags["in"])
     before = rows[:int(np.searchsorted(rows, row))].tolist()
-    fell = [r for r in before if not journal.raw(r) and not journal.value_at(tags["q"], r)][-MOST_BEFORE:]
-    fell = _of_the_same_way(tracer, call, power, fell, row)
+    every = [r for r in before if not journal.raw(r) and not journal.value_at(tags["q"], r)]
+    fell = _of_the_same_way(tracer, call, power, every[-MOST_BEFORE:], row)
+    cut = len(every) > MOST_BEFORE
     ended: Counter[int] = Counter()
     for one in fell:
         scan = tracer.scan_of(one)
@@ -146,11 +147,19 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None
                       and (gate.negated or not tracer.writers.get(tag))})
     often = {tag: times for tag, times in ended.items() if times >= LEAST and times * 2 > len(fell)}
-    if (not often or any(tracer.writers.get(tag) for tag in often)) and _add_missing(tracer, found, call, fell[-MOST_BEHIND:]):
+    behind, unsure = fell[-MOST_BEHIND:], not often or any(tracer.writers.get(tag) for tag in often)
+    if unsure and _add_missing(tracer, found, call, behind, cut or len(fell) > len(behind)):
         return  # further back, what a device did
     for tag, times in often.items():
         if _leads(found, tag):
-            found.text += f"; {tracer.name(tag)} ended that {times} of {len(fell)} times before, and has not come"
+            found.text += f"; {tracer.name(tag)} ended that {_of(times, len(fell), cut)}, and has not come"
+
+
+def _of(times: int, of: int | None, cut: bool) -> str:
+    """How often, of how many earlier times, in words. Args: of: None where the others say nothing; cut: further back they were not looked at."""
+    if of is None:
+        return f"{times} times of late" if cut else f"{times} times before"
+    return f"{times} of the last {of} times" if cut else f"{times} of {of} times before"
 
 
 def _of_the_same_way(tracer: Tracer, call: BlockCall, power: Expr, fell: list[int], row: int) -> list[int]:
@@ -182,10 +191,10 @@ def _leads(found: Link, tag: int) -> bool:
     return True
 
 
-def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) -> bool:
+def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int], cut: bool) -> bool:
     """Of a timer whose input a device ended in time before, mostly: that end, where it stands in the trail and has not come.
 
-    Returns: whether there is one.
+    Args: fell: those times; cut: there were earlier ones. Returns: whether there is one.
     """
     ends: list[set[tuple[object, ...]]] = []
     for row in fell:
@@ -196,7 +205,7 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) 
     known = [root for root in found.all_roots() if isinstance(root.value, bool)]
     come = {_come(root) for root in known} - {_come(root, other=True) for root in known}
     others = [one for one in ends if not one or not one <= come]
-    of, ends = f" of {len(ends)}" if len(others) == len(ends) else "", others
+    of, ends = len(ends) if len(others) == len(ends) else None, others
     ended = Counter(key for one in ends for key in one)
     said = False
     for root in found.all_roots():
@@ -206,7 +215,7 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int]) 
         root.overdue = True
         if not said:
             so = "come" if isinstance(value, bool) else "now"
-            found.text += f"; {tracer.name(root.tag)} ended that {times}{of} times before, and has not {so}"
+            found.text += f"; {tracer.name(root.tag)} ended that {_of(times, of, cut)}, and has not {so}"
         said = True
     return said
 

@@ -97,9 +97,12 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
             yield held(former_value, behind, behind + lasting)
     if root.since is None or not len(otherwise):
         yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")
-    on = course(original, answer.tag).last_change(answer.scan - 1, True) if root.overdue and answer.symptom is Symptom.DROPPED_OUT else None
-    if on is not None:  # the end that did not come, half-way
-        yield held(former_value, (original.clock.start(on) + answer.time) // 2)
+    if root.overdue and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
+        turned = answer.time if answer.symptom is Symptom.DROPPED_OUT else begun
+        before = course(original, answer.tag).last_change(original.clock.scan_at(turned) - 1, answer.symptom is Symptom.DROPPED_OUT)
+        on = max(original.clock.start(before) if before is not None else 0, root.since or 0)
+        if (before is not None or root.since is not None) and on < turned:  # the end that did not come, half-way
+            yield held(former_value, (on + turned) // 2)
 
 
 def earliest(trials: list[Attempted]) -> Attempted:

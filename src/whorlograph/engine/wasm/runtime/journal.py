@@ -84,7 +84,7 @@ JOURNAL = _RECORD.format(name="rec", at="JOURNAL_AT", end="journal_end") + _RECO
             (i64.shl (i64.extend_i32_u (local.get $v)) (local.get $bit)))
     (i64.extend_i32_u (i32.shr_u (local.get $b) (i32.const 8))))))
 (func $copy (param $to i32) (param $from i32) (param $n i32)
-  (if (i32.gt_u (local.get $to) (local.get $from)) (then
+  (if (i32.lt_u (i32.sub (local.get $to) (local.get $from)) (local.get $n)) (then  ;; where they overlap, from behind
     (loop $down
       (if (i32.eqz (local.get $n)) (then (return)))
       (local.set $n (i32.sub (local.get $n) (i32.const 1)))
