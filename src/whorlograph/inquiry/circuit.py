@@ -113,6 +113,11 @@ class Circuit:
             value = result.would.get(gate.at)
         return value is not None and bool(value) != gate.negated
 
+    def known(self, gate: Gate, result: Result) -> bool:
+        """Whether it is known of a gate whether it passes, or would have."""
+        values = result.raws if isinstance(self.leaves.get(gate.at), Load) else result.values
+        return gate.at in values or gate.at in result.would
+
     def behind(self, one: Leaf | None) -> Expr | None:
         """What a value is computed from, through slots; of an edge, what it looks at."""
         while isinstance(one, (Slot, Edge)):

@@ -116,7 +116,14 @@ class Element(Struct, frozen=True):
     terms: tuple[tuple[Path, int, int, int], ...]  # subscript, lowest, highest, leaves a step
 
 
-Target = Leaf | BitOf | Element | Instance | Aggregate | ByReference
+class Chosen(Struct, frozen=True):
+    """An array or structure within an array, chosen while running: the one where all subscripts are lowest, and the terms as of an element."""
+
+    ref: Aggregate
+    terms: tuple[tuple[Path, int, int, int], ...]
+
+
+Target = Leaf | BitOf | Element | Chosen | Instance | Aggregate | ByReference
 
 
 class Running(Struct):
@@ -195,7 +202,7 @@ def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target |
                 return None
             ref = _indexed(step, ref, terms)
     if terms:
-        return Element(ref.tag, tuple(terms)) if isinstance(ref, Leaf) else None
+        return Element(ref.tag, tuple(terms)) if isinstance(ref, Leaf) else Chosen(ref, tuple(terms)) if isinstance(ref, Aggregate) else None
     return ref
 
 

@@ -13,6 +13,7 @@ from whorlograph.engine.code import (
     Cell,
     Const,
     Convert,
+    Copy,
     Edge,
     Exit,
     Expr,
@@ -31,14 +32,15 @@ from whorlograph.engine.code import (
 from whorlograph.engine.scope.unreadable import Reading
 from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag
+from whorlograph.model.tags import ByReference, Instance, Leaf, Running, Tag
 from whorlograph.model.texts import text_id
 from whorlograph.model.types import Elementary
 
 from .layout import Regions
 from .names import Block as BlockMeaning
-from .names import Names, Variable, Whole, kind_of
+from .names import Names, Variable, Whole, kind_of, leaves_of
 
+MOST_LEAVES = 64  # of an array or structure that are written one by one
 OFF, ON = Const(False, "BOOL"), Const(True, "BOOL")
 
 
@@ -174,6 +176,23 @@ class Builder:
         """Write a variable with a value of its type, held in its subrange."""
         self.put(Store(found.target, self.ranged(found, value, at), at))
 
+    def leaves(self, source: Whole | list[Expr], element: int, what: str = "") -> list[Expr]:
+        """The leaves of an array or structure as values. Args: element, what: where they are read."""
+        if isinstance(source, Whole):
+            return [self.load(source.part(n), self.at(element, what)) for n in range(len(source.tags))]
+        return source
+
+    def fill(self, into: Whole, source: Whole | list[Expr], element: int, read: int, what: str = "") -> None:
+        """Fill an array or structure leaf by leaf, so that each is known by itself; a long one at once.
+
+        Args: element: what writes; read, what: where the leaves are read.
+        """
+        if isinstance(source, Whole) and (into.cells > MOST_LEAVES or not into.tags or not source.tags):
+            self.put(Copy(into.target, source.target, into.cells, self.at(element)))
+            return
+        for n, value in enumerate(self.leaves(source, read, what)[:len(into.tags)]):
+            self.store(into.part(n), value, self.at(element))
+
     def ranged(self, found: Variable, value: Expr, at: int) -> Expr:
         """A value held in a variable's subrange."""
         tag = found.tag
@@ -220,15 +239,6 @@ class Builder:
                 for tag in leaves_of(ref):
                     one = self.running.tags[tag]
                     yield Target(self.names.own, tag - self.instance.first, one.type.name), one.initial
-
-
-def leaves_of(ref: Ref) -> Iterator[int]:
-    """The tags of a variable, in order; none of an instance's."""
-    if isinstance(ref, Leaf):
-        yield ref.tag
-    elif isinstance(ref, Aggregate):
-        for part in (*ref.items, *ref.fields.values()):
-            yield from leaves_of(part)
 
 
 def widened(value: Expr, type_: Elementary, at: int) -> Expr:

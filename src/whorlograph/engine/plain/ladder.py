@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.unreadable import unreadable
+from whorlograph.engine.scope.wholes import moved, result_of
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import (
@@ -31,11 +32,11 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.literals import raw
-from whorlograph.model.paths import Path, parse_path
+from whorlograph.model.paths import Index, Member, Path, parse_path
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
-from whorlograph.model.tags import Aggregate, BitOf, ByReference, Instance, Leaf, Ref, resolve_path
+from whorlograph.model.tags import Aggregate, BitOf, ByReference, Chosen, Instance, Leaf, Ref, member, resolve_path
 from whorlograph.model.tags import Element as ArrayElement
 from whorlograph.model.types import BOOL, Elementary, Family
 
@@ -45,6 +46,7 @@ from .functions import Halt, Value
 from .memory import Memory, Where
 from .standard import standard
 from .text import Text
+from .text_values import leaves_of
 
 DEEPEST_CALL = 100
 ORDERS = ("TASK_HOLD", "TASK_RELEASE", "WATCHDOG_RESTART")
@@ -103,16 +105,21 @@ class Ladder:
         if isinstance(target, BitOf):
             return (target.tag, target.bit), BOOL
         if isinstance(target, ArrayElement):
-            tag = target.first
-            for subscript, low, high, step in target.terms:
-                where = self.place_of(subscript, frame)
-                index = int(self.m.load(where[0])) if where is not None else low
-                if not low <= index <= high:
-                    self.m.fault_tag = target.first
-                    raise Halt("array index", f"index {index} is outside {low} to {high}")
-                tag += (index - low) * step
+            tag = target.first + self.away(target.first, target.terms, frame)
             return (tag, -1), self.running.tags[tag].type
         return None
+
+    def away(self, first: int, terms: tuple[tuple[Path, int, int, int], ...], frame: _Frame) -> int:
+        """How many tags behind the lowest element subscripts lead. Raises: Halt for one out of range."""
+        found = 0
+        for subscript, low, high, step in terms:
+            where = self.place_of(subscript, frame)
+            index = int(self.m.load(where[0])) if where is not None else low
+            if not low <= index <= high:
+                self.m.fault_tag = first
+                raise Halt("array index", f"index {index} is outside {low} to {high}")
+            found += (index - low) * step
+        return found
 
     # execution
 
@@ -276,7 +283,12 @@ class Ladder:
         self.m.store(where[0], value, None)
 
     def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
-        if element.wires:
+        whole = self.part(element.expression, frame) if element.wires else None
+        if whole is not None:
+            source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
+            if not isinstance(source, Block) or source.id in frame.executed:
+                self.filled(self.whole(element.wires[0], frame), element.expression, frame)
+        elif element.wires:
             source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
             where = None if isinstance(source, Block) and source.id not in frame.executed else self.place(element.expression, frame)
             if where is not None:
@@ -287,6 +299,67 @@ class Ladder:
                 self.m.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
         if isinstance(element, InOutVariable):
             frame.out[element.id, ""] = self.value_of(element.expression, frame)
+
+    def part(self, text: str, frame: _Frame) -> Aggregate | Chosen | None:
+        """The array or structure that a name stands for, its subscripts not computed yet."""
+        path = parse_path(text)
+        bound = frame.bound.get(path.base.lower()) if path is not None else None
+        if path is None or isinstance(bound, tuple):
+            return None
+        holder = Instance("", "", None, {path.base.lower(): bound}) if bound is not None else frame.step.instance
+        found = resolve_path(path, holder, self.running.scope)
+        return found if isinstance(found, (Aggregate, Chosen)) else None
+
+    def lies(self, text: str, frame: _Frame) -> list[int]:
+        """The tags of an array or structure by name, in order. Raises: Halt for a subscript out of range."""
+        found = self.part(text, frame)
+        if isinstance(found, Chosen):
+            away = self.away(found.ref.first, found.terms, frame)
+            return [tag + away for tag, _ in leaves_of(found.ref)]
+        return [tag for tag, _ in leaves_of(found)] if found is not None else []
+
+    def item(self, path: Path, frame: _Frame) -> Ref:
+        """What a name with subscripts in range stands for now."""
+        ref: Ref | None = frame.step.instance.scope.get(path.base.lower()) or self.running.scope.scope.get(path.base.lower())
+        for step in path.steps:
+            if isinstance(step, Index) and isinstance(ref, Aggregate):
+                offset = 0
+                for subscript, (low, high) in zip(step.subscripts, ref.bounds, strict=True):
+                    where = self.place_of(subscript, frame) if isinstance(subscript, Path) else None
+                    index = subscript if isinstance(subscript, int) else int(self.m.load(where[0])) if where is not None else low
+                    offset = offset * (high - low + 1) + index - low
+                ref = ref.items[offset]
+            elif isinstance(step, Member):
+                ref = member(ref, step.name)
+        assert ref is not None
+        return ref
+
+    def whole(self, wire: Wire, frame: _Frame) -> list[int]:
+        """The bits of the array or structure that a wire brings, as they are now."""
+        source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
+        if isinstance(source, (InVariable, InOutVariable)):
+            taking, self.element = self.element, source.id
+            found = [self.m.values[tag] for tag in self.lies(source.expression, frame)]
+            self.element = taking
+            return found
+        if not isinstance(source, Block):
+            return []
+        taken = moved(source)
+        if taken is not None:
+            return self.whole(taken.wires[0], frame) if taken.wires else []
+        called, pin = self.called(source, frame), output_pin(wire, source)
+        ref = result_of(source, pin, called.scope) if called is not None else None
+        if not isinstance(ref, Aggregate):
+            return []
+        if source.instance:
+            return [self.m.values[tag] for tag, _ in leaves_of(ref)]
+        kept = self.memory.get((frame.step.index, source.id, pin, "whole"))
+        return kept if isinstance(kept, list) else [0 for _ in leaves_of(ref)]
+
+    def filled(self, bits: list[int], text: str, frame: _Frame) -> None:
+        """Give an array or structure by name what another holds."""
+        for tag, one in zip(self.lies(text, frame), bits, strict=True):
+            self.m.put(tag, one)
 
     def named(self, wire: Wire, frame: _Frame) -> Wire:
         source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
@@ -345,6 +418,9 @@ class Ladder:
                 boolean = self.running.tags[ref.tag].type.family is Family.BOOL
                 value = self.pin(pin, element, frame, boolean)
                 self.m.store((ref.tag, -1), value, None if boolean else self.types[frame.step.index].of(self.named(pin.wires[0], frame)))
+            elif isinstance(ref, Aggregate) and pin.wires:
+                for (tag, _), bits in zip(leaves_of(ref), self.whole(pin.wires[0], frame), strict=True):
+                    self.m.put(tag, bits)
 
     def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: _Frame) -> None:
         if on:
@@ -400,6 +476,10 @@ class Ladder:
                 bound[pin.name.lower()] = outer
                 continue
             target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
+            if isinstance(target, Chosen) and path is not None:
+                self.away(target.ref.first, target.terms, frame)
+                bound[pin.name.lower()] = self.item(path, frame)
+                continue
             if isinstance(target, (Aggregate, Instance)):
                 bound[pin.name.lower()] = target
                 continue
@@ -422,6 +502,8 @@ class Ladder:
             read = constant_of(named.expression, frame.step.instance, self.running) if isinstance(named, InVariable) else None
             self.ordered(order, str(read[1]) if read is not None else "")
             kept["OUT"] = True
+        elif on and (taken := moved(element)) is not None and taken.wires and self.whole(taken.wires[0], frame):
+            pass  # what it moves is read where it goes
         elif on:
             result = self.standard_function(element, pins, frame)
             if result is None:
@@ -460,6 +542,10 @@ class Ladder:
         result = called.scope.get(called.type_name.lower())
         if isinstance(result, Leaf):
             results["OUT"] = self.m.load((result.tag, -1))
+        for pin in {output_pin(w, element) for e in frame.step.rung.elements for w in wires_of(e) if w.source == element.id}:
+            whole = result_of(element, pin, called.scope)
+            if isinstance(whole, Aggregate):
+                self.memory[frame.step.index, element.id, pin, "whole"] = [self.m.values[tag] for tag, _ in leaves_of(whole)]
         return results
 
     def standard_function(self, element: Block, pins: list[Pin], frame: _Frame) -> Value | None:

@@ -133,10 +133,8 @@ class Text:
 
     def assign(self, one: Assign, f: Frame) -> None:
         value, into = one.value, f.scope.place(one.target)
-        if into is not None and isinstance(into.ref, Aggregate) and isinstance(value, Var):
-            to, source = self.values.leaves(one.target, f), self.values.leaves(value, f)
-            for (tag, _), bits in zip(to, [self.m.values[t] for t, _ in source], strict=True):
-                self.m.put(tag, bits)
+        if into is not None and isinstance(into.ref, Aggregate):
+            self.fill(self.whole(value, f), one.target, f)
             return
         plain = into is not None and into.tags is None and into.bit < 0 and not any(isinstance(s, Sub) for s in one.target.steps)
         receiver = into.ref.tag if plain and into is not None and isinstance(into.ref, Leaf) else -1
@@ -146,6 +144,18 @@ class Text:
         where = self.values.place(one.target, f)
         if where is not None:
             self.values.store(where, found, one.at)
+
+    def whole(self, one: Expression, f: Frame) -> list[int]:
+        """The bits of an array or structure, as it stands or as a function gives it."""
+        called = f.scope.function(one) if isinstance(one, Apply) else None
+        if called is not None and isinstance(one, Apply):
+            return self.results(one, called, f)
+        return [self.m.values[tag] for tag, _ in self.values.leaves(one, f)] if isinstance(one, Var) else []
+
+    def fill(self, bits: list[int], into: Var, f: Frame) -> None:
+        """Give an array or structure what another holds."""
+        for (tag, _), one in zip(self.values.leaves(into, f), bits, strict=True):
+            self.m.put(tag, one)
 
     def case(self, one: Case, f: Frame) -> int:
         type_ = f.scope.kind(one.selector) or ELEMENTARY["DINT"]
@@ -220,9 +230,9 @@ class Text:
                 value = self.values.assigned(one.value, type_, one.value.at, f, ref.tag)
                 self.m.fault_tag = ref.tag
                 self.values.store((ref.tag, -1), value, one.value.at)
-            elif isinstance(ref, Aggregate) and isinstance(one.value, Var):
-                for (tag, _), (source, _) in zip(leaves_of(ref), self.values.leaves(one.value, f), strict=False):
-                    self.m.put(tag, self.m.values[source])
+            elif isinstance(ref, Aggregate) and one.value is not None:
+                for (tag, _), bits in zip(leaves_of(ref), self.whole(one.value, f), strict=True):
+                    self.m.put(tag, bits)
         self.m.fault_tag = -1
         if called.pou is None:
             self.l.standard(called)
@@ -232,6 +242,8 @@ class Text:
             ref = called.scope.get(name)
             if isinstance(ref, Leaf) and one.output is not None:
                 self.give(one.output, self.m.load((ref.tag, -1)), self.running.tags[ref.tag].type, one.negated, f)
+            elif isinstance(ref, Aggregate) and one.output is not None:
+                self.fill([self.m.values[tag] for tag, _ in leaves_of(ref)], one.output, f)
             elif name == "eno" and one.output is not None:
                 self.give(one.output, True, BOOL, one.negated, f)
 
@@ -273,9 +285,15 @@ class Text:
         return bound
 
     def function(self, call: Apply, called: Instance, f: Frame) -> Value:
-        """A function of the file's own: what goes in is taken first, then its variables begin anew."""
+        """A function of the file's own that gives one value."""
+        self.results(call, called, f)
+        result = called.scope.get(called.type_name.lower())
+        return self.m.load((result.tag, -1)) if isinstance(result, Leaf) else False
+
+    def results(self, call: Apply, called: Instance, f: Frame) -> list[int]:
+        """A function of the file's own: what goes in is taken first, then its variables begin anew. Returns: the bits of what it gives."""
         given = parameters(called, call)
-        inputs: list[tuple[int, Value]] = []
+        inputs: list[tuple[int, int]] = []
         receiver = self.m.fault_tag
         for name, one in given:
             ref = called.scope.get(name)
@@ -285,20 +303,25 @@ class Text:
                 if tag.low is not None and tag.high is not None:
                     self.l.element = one.value.at
                     value = ranged(value, tag.low, tag.high, self.profile.on_overflow)
-                inputs.append((ref.tag, value))
+                inputs.append((ref.tag, raw(value, tag.type)))
+            elif isinstance(ref, Aggregate) and one.value is not None:
+                inputs += zip((tag for tag, _ in leaves_of(ref)), self.whole(one.value, f), strict=True)
         bound = self.in_outs(called, call, f)
         for name, ref in called.scope.items():
             declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
             if declared is None or declared.kind not in (VariableKind.EXTERNAL, VariableKind.IN_OUT):
                 self.l.reset(ref)
-        for tag_number, value in inputs:
-            self.m.put(tag_number, raw(value, self.running.tags[tag_number].type))
+        for tag_number, bits in inputs:
+            self.m.put(tag_number, bits)
         self.body(called, bound, f)
         result = called.scope.get(called.type_name.lower())
-        found = self.m.load((result.tag, -1)) if isinstance(result, Leaf) else False
+        found = [self.m.values[tag] for tag, _ in ([(result.tag, -1)] if isinstance(result, Leaf) else leaves_of(result)
+                                                   if isinstance(result, Aggregate) else [])]
         for name, one in given:
             ref = called.scope.get(name)
             if isinstance(ref, Leaf) and one.output is not None:
                 self.give(one.output, self.m.load((ref.tag, -1)), self.running.tags[ref.tag].type, one.negated, f)
+            elif isinstance(ref, Aggregate) and one.output is not None:
+                self.fill([self.m.values[tag] for tag, _ in leaves_of(ref)], one.output, f)
         self.m.fault_tag = receiver
         return found

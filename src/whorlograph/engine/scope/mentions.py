@@ -12,7 +12,7 @@ from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable
 from whorlograph.model.paths import Member, parse_path
 from whorlograph.model.steps import Step, Steps
-from whorlograph.model.tags import Aggregate, BitOf, Element, Instance, Leaf, Ref, Running, member, resolve_path
+from whorlograph.model.tags import Aggregate, BitOf, Chosen, Element, Instance, Leaf, Ref, Running, member, resolve_path
 from whorlograph.model.text import Apply, Assign, Constant, For, Statement, Sub, Var
 
 from .text_parts import parts
@@ -36,9 +36,10 @@ def leaves(text: str, instance: Instance, running: Running) -> list[int]:
         return [target.tag]
     if isinstance(target, BitOf):
         return [target.tag]
-    if isinstance(target, Element):
+    if isinstance(target, (Element, Chosen)):
+        firsts = [target.first] if isinstance(target, Element) else list(_all(target.ref))
         spans = [range(0, (high - low + 1) * step, step) for _, low, high, step in target.terms]
-        return [target.first + sum(offsets) for offsets in product(*spans)]
+        return [first + sum(offsets) for offsets in product(*spans) for first in firsts]
     if isinstance(target, Aggregate):
         return list(_all(target))
     return []
@@ -56,7 +57,7 @@ def _subscripts(text: str, instance: Instance, running: Running) -> list[int]:
     path = parse_path(text)
     target = resolve_path(path, instance, running.scope) if path is not None else None
     found = []
-    if isinstance(target, Element):
+    if isinstance(target, (Element, Chosen)):
         for term in target.terms:
             inner = resolve_path(term[0], instance, running.scope)
             if isinstance(inner, Leaf):

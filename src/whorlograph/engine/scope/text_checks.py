@@ -24,6 +24,8 @@ from .text_parts import parts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
 from .widening import COMPARISONS, NUMBER_PINS, SELECTIONS, TEXTS, conversion
 
+MOST_HANDED = 4096  # leaves of an array or structure that a function takes or gives
+
 
 class Checks:
     """Looks at the statements of one instance."""
@@ -123,17 +125,17 @@ class Checks:
 
     def _is_whole(self, one: Expression) -> bool:
         """Whether a value is an array, a structure or a block, not one value."""
-        return isinstance(one, Var) and self.scope.constant(one) is None and self.scope.place(one) is not None and self.scope.variable(one) is None
+        if not isinstance(one, Var):
+            return self.scope.shape(one) is not None
+        return self.scope.constant(one) is None and self.scope.place(one) is not None and self.scope.variable(one) is None
 
     def _assigned(self, part: Assign) -> str:
         if self.scope.constant(part.target) is not None:
             return f"{shown(part.target)} is a constant"
-        into, source = self.scope.place(part.target), self.scope.place(part.value) if isinstance(part.value, Var) else None
-        whole = into is not None and isinstance(into.ref, Aggregate)
-        if whole and source is not None and isinstance(source.ref, Aggregate):
-            alike = into is not None and isinstance(into.ref, Aggregate) and into.ref.cells == source.ref.cells
-            return "" if alike else "its sides have other shapes"
-        if whole or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
+        into, shape, source = self.scope.place(part.target), self.scope.shape(part.target), self.scope.shape(part.value)
+        if shape is not None and source is not None:
+            return "" if shape == source else "its sides have other shapes"
+        if shape is not None or self._is_whole(part.value) or (into is not None and isinstance(into.ref, Instance)):
             return f"{shown(part.target)} takes no single value"
         return self._taken(self.scope.variable(part.target), part.value, shown(part.target))
 
@@ -166,12 +168,18 @@ class Checks:
         return self._taken(change[0], data[0], name)
 
     def _given(self, called: Instance, part: Apply) -> str:
-        """Why what is handed over does not fit: texts go into texts only."""
+        """Why what is handed over does not fit: texts go into texts only, arrays and structures into others of their shape."""
         for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
             ref = called.scope.get(name)
             if isinstance(ref, ByReference) and isinstance(ref.shape, Instance) and isinstance(one.value, Var) and is_chosen(one.value):
                 return f"{shown(one.value)} is chosen by a subscript: a block cannot be handed over so"
             type_ = self.scope.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.scope.running.tags) else None
+            handed = one.value if one.value is not None else one.output
+            shape = self.scope.shape(ref) if isinstance(ref, (Leaf, Aggregate)) else None
+            if handed is not None and isinstance(ref, (Leaf, Aggregate)) and self.scope.shape(handed) != shape:
+                return f"{shown(handed)} has another shape than {one.name or name.upper()}"
+            if shape is not None and len(shape) > MOST_HANDED and self.scope.function(part) is not None:
+                return f"{shown(part.called)} is handed {len(shape):,} values: {MOST_HANDED:,} are the most; declare {name} as VAR_IN_OUT"
             why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
             if why:
                 return why

@@ -6,6 +6,7 @@ Shared by the front and the reference interpreter, like ``rung_types``: tests ho
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
@@ -102,6 +103,17 @@ class Place(Struct, frozen=True):
     ref: Ref
     tags: tuple[Tag, ...] | None
     bit: int = -1
+
+
+def leaf_types(ref: Ref, tags: Sequence[Tag]) -> Iterator[str]:
+    """The types of what lies in a variable, in order; of blocks their names. Args: tags: in which its leaves are counted."""
+    if isinstance(ref, Leaf):
+        yield tags[ref.tag].type.name
+    elif isinstance(ref, Aggregate):
+        for part in (*ref.items, *ref.fields.values()):
+            yield from leaf_types(part, tags)
+    elif isinstance(ref, Instance):
+        yield ref.type_name
 
 
 class Scope:
@@ -229,6 +241,21 @@ class Scope:
         """The type of a function's result."""
         ref = called.scope.get(called.type_name.lower())
         return self.running.tags[ref.tag].type if isinstance(ref, Leaf) else None
+
+    def shape(self, one: Expression | Ref) -> tuple[str, ...] | None:
+        """The types of the leaves of an array or structure, in order; None of anything else.
+
+        Args: one: a value, or what a parameter of a function or block of the file's own is.
+        """
+        ref: Ref | None = one if isinstance(one, (Leaf, Aggregate, Instance, ByReference)) else None
+        tags: tuple[Tag, ...] | None = None
+        if isinstance(one, Var) and self.constant(one) is None:
+            place = self.place(one)
+            ref, tags = (place.ref, place.tags) if place is not None else (None, None)
+        elif isinstance(one, Apply):
+            called = self.function(one)
+            ref = called.scope.get(called.type_name.lower()) if called is not None else None
+        return tuple(leaf_types(ref, tags if tags is not None else self.running.tags)) if isinstance(ref, Aggregate) else None
 
     def fraction(self, one: Expression) -> bool:
         """Whether a value without a type of its own has a fraction in it."""

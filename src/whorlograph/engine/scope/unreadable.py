@@ -16,6 +16,7 @@ from .constants import constant_of
 from .rung_types import called_instance, handed_instance
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
+from .wholes import misfit
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
 
@@ -79,7 +80,7 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
             why = _not_called(element, instance, running)
             if why:
                 return why
-    return ""
+    return misfit(rung, instance, running)
 
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:

@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
+MOST_IN_A_ROW = 50  # pulses that are gone back over to where a number was set back
+
+
 def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | None) -> list[Gate]:
     """The gates of a complete path: those that closed in this evaluation, else all, latest change first; no seal-ins.
 
@@ -29,7 +32,7 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
     paths = circuit.complete(power, now.result) if power is not None else []
     for path in sorted(paths, key=lambda p: any(_holds(tracer, g, now, own) for g in p)):
         gates = [g for g in path if not _holds(tracer, g, now, own)]
-        came = [g for g in path if before is not None and not circuit.passes(g, before.result)]
+        came = [g for g in path if before is not None and not circuit.passes(g, before.result) and not _stood(tracer, g, now, before)]
         # What alone closed is the cause, also where it is on the trail: an alarm that ends itself by what it sets off.
         chosen = [g for g in came if g in gates] or came or gates
         chosen.sort(key=lambda g: gate_time(tracer, g, now), reverse=True)
@@ -40,25 +43,50 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
     return best or next(([g for g in path if not _the_same(tracer, g, now)] for path in paths), [])
 
 
-def since_the_last_pulse(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
+def _stood(tracer: Tracer, gate: Gate, now: Seen, before: Seen) -> bool:
+    """Whether what a gate looks at had not changed since the former evaluation, which did not come to it: behind a pulse in an IF."""
+    circuit = tracer.circuit(now.step)
+    if circuit.known(gate, before.result) or isinstance(circuit.leaves.get(gate.at), Edge):
+        return False
+    cells = [tracer.cell(one, now) for one in circuit.loads(circuit.behind(circuit.leaves.get(gate.at))) if isinstance(one, Load)]
+    rows = [tracer.last_row(cell.number, now.position, cell.bit) if cell is not None else -1 for cell in cells]
+    return bool(rows) and all(row is None or (row >= 0 and tracer.scan_of(row) <= before.scan) for row in rows)
+
+
+def since_the_last_pulse(tracer: Tracer, number: int | None, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
     """Where only pulses completed a path that come again and again: the gates of it that did not pass when those came the time before.
 
-    That the pulse came is as always; what it met is not.
+    That the pulse came is as always; what it met is not. Of a number that counts what comes in a row: when it was last set back.
     """
     circuit, journal = tracer.circuit(now.step), tracer.journal
     if power is None or not came or not all(_is_pulse(tracer, g, now) for g in came):
         return []
-    tag = gate_tag(tracer, came[0], now)
-    row = journal.last_row(tag, now.after) if tag is not None else None
-    for _ in range(2):  # over its fall to the rise before, or the other way round
-        row = journal.last_row(tag, row) if tag is not None and row is not None else None
-    if row is None or tracer.paths.skipped(journal, now.step, scan := tracer.scan_of(row)) is not None:
-        return []
-    was = tracer.seen(now.step, scan)
+    pulse = gate_tag(tracer, came[0], now)
+    row = journal.last_row(pulse, now.after) if pulse is not None else None
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
-    if not all(circuit.passes(g, was.result) for g in came):
-        return []
-    return [g for g in path if g not in came and not circuit.passes(g, was.result)]
+    counts = number is not None and not tracer.boolean(number)
+    for n in range(MOST_IN_A_ROW if counts else 1):
+        for _ in range(2):  # over its fall to the rise before, or the other way round
+            row = journal.last_row(pulse, row) if pulse is not None and row is not None else None
+        if row is None or tracer.paths.skipped(journal, now.step, scan := tracer.scan_of(row)) is not None:
+            return []
+        was = tracer.seen(now.step, scan)
+        if not all(circuit.passes(g, was.result) for g in came):
+            return []
+        found = [g for g in path if g not in came and not circuit.passes(g, was.result)]
+        if found:
+            return found if n == 0 or (number is not None and _set_back(tracer, number, scan)) else []
+    return []
+
+
+def _set_back(tracer: Tracer, number: int, scan: int) -> bool:
+    """Whether something gave a number another value in a scan than what adds to it."""
+    for writer in tracer.writers.get(number, ()):
+        literal = tracer.circuit(writer.step).literal(writer.value) if writer.value is not None else None
+        if literal is not None and tracer.paths.skipped(tracer.journal, writer.step, scan) is None and \
+                writer.at in tracer.seen(writer.step, scan).result.stored:
+            return True
+    return False
 
 
 def beside_rests(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:

@@ -43,17 +43,18 @@ _VERBS = {LinkKind.SET_BY: "was set by", LinkKind.RESET_BY: "was reset by"}
 
 
 def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-            kind: LinkKind, change: bool, what: str = "", each: bool = False, in_pass: Seen | None = None, verb: str = "") -> Link | None:
+            kind: LinkKind, change: bool, what: str = "", each: bool = False, in_pass: Seen | None = None, verb: str = "",
+            counts: int | None = None) -> Link | None:
     """Power arrives at an element: through which gates, the one that changed last first.
 
     Args: each: any of them could have ended what came of it; in_pass: the step in the pass of its loop that counts; verb: how it is said, ""
-    as its kind of link says it.
+    as its kind of link says it; counts: the number that is written then.
     """
     seen = in_pass or tracer.seen(step, scan)
     if in_pass is None and power is not None and tracer.circuit(step).never(power, seen.result, on=False):
         return _always(tracer, tag, step, element, scan, depth, kind, what or tracer.name(tag))
     gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
-    met = since_the_last_pulse(tracer, power, gates, seen) if change and in_pass is None else []
+    met = since_the_last_pulse(tracer, counts, power, gates, seen) if change and in_pass is None else []
     pulses, gates = (gates, [*met, *gates]) if met else ([], gates)
     if change and in_pass is None and not met:
         gates = [*beside_rests(tracer, power, gates, seen), *gates]
@@ -82,8 +83,14 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     for gate in all_gates:
         # Of what is asked for, each gate could end it; deeper down the one that changed last stands for its path, unless it only flashes.
         if first or gate in followed or gate in others:
-            if change:
-                explain_gate(tracer, link, gate, seen, depth, change=gate not in pulses)
+            if change and gate in pulses:
+                explain_beside(tracer, link, gate, seen, depth, completed=False)  # that it came is as always
+            elif change:
+                children = len(link.children)
+                explain_gate(tracer, link, gate, seen, depth, change=True)
+                for child in link.children[children:] if gate in met else ():
+                    for root in child.roots:  # a measured value that the pulse met may have come before the last evaluation
+                        root.changed = root.changed or (root.kind is RootKind.FIELD_INPUT and root.since is not None)
             else:
                 explain_beside(tracer, link, gate, seen, depth, gate in completed)
         first = first and gate not in steady

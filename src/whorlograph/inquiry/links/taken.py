@@ -80,7 +80,8 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     alone = own is not None and not change and len(tracer.writers[tag]) == 1 and tallied.executed(tracer, writer, tracer.former(step, scan))
     if guard is not None and not alone and (not said or tracer.number is not None):
         came = change and not stood
-        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, enabled(tracer, step, source))
+        child = powered(tracer, None, step, writer.element, guard, scan, depth + 1, LinkKind.RUNG_TRUE, came, enabled(tracer, step, source),
+                        counts=tag)
         if child is not None and (child.children or child.roots):
             found.children.insert(0, child) if values_first else found.children.append(child)
             for root in child.all_roots():

@@ -6,9 +6,10 @@ from whorlograph.engine.code import Call, Const, Convert, Exit, Expr, Invoke, Ki
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, text_constant, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
-from whorlograph.engine.front.names import Meaning, Variable
+from whorlograph.engine.front.names import Meaning, Variable, Whole, leaves_of
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
+from whorlograph.engine.scope.wholes import moved
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
 from whorlograph.model.ladder import (
@@ -36,7 +37,7 @@ from whorlograph.model.ladder import (
 from whorlograph.model.literals import Literal, literal
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step as RungStep
-from whorlograph.model.tags import ByReference, Instance, Leaf, Tag
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
@@ -64,6 +65,7 @@ class _Rung:
         self.ids = {e.id: e for e in rung.elements}
         self.out: dict[tuple[int, str], Expr] = {}
         self.executed: dict[int, Expr] = {}
+        self.wholes: dict[tuple[int, str], Whole | list[Expr]] = {}  # arrays and structures that blocks give, by element and pin
         self.used: dict[int, dict[str, bool]] = {}  # by block: output pin, and whether any but a variable's element takes it
         for element in rung.elements:
             for wire in wires_of(element):
@@ -226,7 +228,7 @@ class _Rung:
             return
         found = self.find(element.expression, at)
         if not isinstance(found, Variable):
-            self.out[element.id, ""] = OFF
+            self.out[element.id, ""] = OFF  # an array or structure is read where it goes
             return
         value_read = self.b.load(found, at)
         if element.negated and found.type.family is Family.BOOL:
@@ -236,8 +238,11 @@ class _Rung:
     def out_variable(self, element: OutVariable | InOutVariable) -> None:
         at = self.b.at(element.id)
         found = self.find(element.expression, at)
+        source = self.ids.get(element.wires[0].source) if element.wires else None
+        if isinstance(found, Whole) and element.wires:
+            with self.b.when(self.executed.get(source.id, OFF) if isinstance(source, Block) else ON, at):
+                self.fill(found, element.wires[0], element.id)
         if element.wires and isinstance(found, Variable):
-            source = self.ids.get(element.wires[0].source)
             with self.b.when(self.executed.get(source.id, OFF) if isinstance(source, Block) else ON, at):
                 if found.type.family is Family.BOOL:
                     value = self.power(element.wires, at)
@@ -295,9 +300,11 @@ class _Rung:
                 ref = meaning.instance.scope.get(pin.name.lower())
                 if isinstance(ref, Leaf) and pin.wires:
                     node = self.b.at(element.id, pin.name.upper())
-                    variable = self.pin_of(meaning, ref.tag)
+                    variable = self.b.names.pin_of(meaning, ref.tag)
                     value = self.pin(pin, element, variable.type, node)
                     self.b.store(variable, self.b.keep(value, node, variable.target) if variable.type.family is not Family.BOOL else value, node)
+                elif isinstance(ref, Aggregate) and pin.wires:
+                    self.fill(self.b.names.whole_pin(meaning, ref), pin.wires[0], element.id)
             if meaning.instance.pou is None:
                 inputs, outputs = STANDARD_BLOCKS[meaning.instance.type_name]
                 self.b.put(Invoke(block_family(meaning.instance.type_name), spot, (*inputs, *outputs)[-1][1].name, at))
@@ -305,22 +312,31 @@ class _Rung:
                 self.call(element, meaning.instance, spot, at, ())
         for name in self.used.get(element.id, {}):
             ref = meaning.instance.scope.get(name.lower())
+            if isinstance(ref, Aggregate):
+                self.wholes[element.id, name] = self.b.names.whole_pin(meaning, ref)
             if name != "ENO" and isinstance(ref, Leaf):
                 node = self.b.at(element.id, name)
-                self.out[element.id, name] = self.b.keep(self.b.load(self.pin_of(meaning, ref.tag), node), node)
+                self.out[element.id, name] = self.b.keep(self.b.load(self.b.names.pin_of(meaning, ref.tag), node), node)
         return on
 
-    def pin_of(self, meaning: BlockMeaning, tag: int) -> Variable:
-        """A pin of an instance as a variable."""
-        spot, one = meaning.where, self.running.tags[tag] if meaning.where.param < 0 else self._shape_tag(meaning, tag)
-        if spot.base == 0:
-            return Variable(Target(0, tag, one.type.name), one.type, one)
-        return Variable(Target(spot.base, spot.own + tag - meaning.instance.first, one.type.name, (), 0, 0, spot.param), one.type, one)
+    # arrays and structures
 
-    def _shape_tag(self, meaning: BlockMeaning, tag: int) -> Tag:
-        ref = self.b.instance.scope[self.b.names.params[meaning.where.param]]
-        assert isinstance(ref, ByReference)
-        return ref.tags[tag]
+    def whole(self, wire: Wire) -> Whole | list[Expr]:
+        """The array or structure that a wire brings: where it lies, or its leaves."""
+        source = self.ids.get(wire.source)
+        if isinstance(source, (InVariable, InOutVariable)):
+            found = self.find(source.expression, self.b.at(source.id))
+            return found if isinstance(found, Whole) else []
+        if not isinstance(source, Block):
+            return []
+        taken = moved(source)
+        if taken is not None:
+            return self.whole(taken.wires[0]) if taken.wires else []
+        return self.wholes.get((source.id, output_pin(wire, source)), [])
+
+    def fill(self, into: Whole, wire: Wire, element: int) -> None:
+        """Fill an array or structure with what a wire brings."""
+        self.b.fill(into, self.whole(wire), element, wire.source)
 
     def call(self, element: Block, called: Instance, spot: Spot, at: int, inputs: tuple[tuple[int, Expr], ...],
              results: tuple[tuple[int, int, str], ...] = ()) -> None:
@@ -347,6 +363,9 @@ class _Rung:
             return self.own_function(element, called, on, at)
         if name in ORDERS:
             return self.order(element, ORDERS[name], on, at)
+        taken = moved(element)
+        if taken is not None and taken.wires and self.whole(taken.wires[0]):
+            return on  # what it moves is read where it goes
         receiver = self.receiver(element)
         with self.b.when(on, at):
             value = Functions(self.b).value(name, self.operands(element, at), self.types.operation.get(element.id, BOOL),
@@ -391,6 +410,7 @@ class _Rung:
         used = [p for p in self.used.get(element.id, {}) if p != "ENO"]
         names = {p: called.type_name.lower() if p == "OUT" and "out" not in called.scope else p.lower() for p in used}
         leaves = {p: ref for p in used if isinstance(ref := called.scope.get(names[p]), Leaf)}
+        parts = {p: list(leaves_of(ref)) for p in used if isinstance(ref := called.scope.get(names[p]), Aggregate)}
         with self.b.when(on, at):
             inputs = []
             for pin in self.data_pins(element):
@@ -401,14 +421,22 @@ class _Rung:
                     value = self.pin(pin, element, one.type, node)
                     variable = Variable(Target(0, ref.tag, one.type.name), one.type, one)
                     inputs.append((ref.tag - called.first, self.b.keep(self.b.ranged(variable, value, node), node)))
+                elif isinstance(ref, Aggregate) and pin.wires:
+                    values = self.b.leaves(self.whole(pin.wires[0]), pin.wires[0].source)
+                    for tag, one_value in zip(leaves_of(ref), values, strict=False):
+                        inputs.append((tag - called.first, self.b.keep(one_value, self.b.at(element.id, pin.name.upper()))))
             slots = {p: self.b.slot() for p in leaves}
-            results = tuple((ref.tag - called.first, slots[p], self.running.tags[ref.tag].type.name) for p, ref in leaves.items())
+            more = {tag: self.b.slot() for tags in parts.values() for tag in tags}
+            results = (*((ref.tag - called.first, slots[p], self.running.tags[ref.tag].type.name) for p, ref in leaves.items()),
+                       *((tag - called.first, slot, self.running.tags[tag].type.name) for tag, slot in more.items()))
             spot = Spot(0, self.b.regions.number[id(called)])
             self.call(element, called, spot, at, tuple(inputs), results)
             if on != ON:
                 for name, ref in leaves.items():
                     type_ = self.running.tags[ref.tag].type.name
                     self.b.put(Store(self.result(element, name, type_, self.used[element.id][name]), Slot(slots[name], type_), at))
+            for name, tags in parts.items():
+                self.wholes[element.id, name] = [self.part_result(element, name, n, more[tag], tag, on, at) for n, tag in enumerate(tags)]
         for name, ref in leaves.items():
             type_ = self.running.tags[ref.tag].type.name
             value_read: Expr = Slot(slots[name], type_)
@@ -416,6 +444,15 @@ class _Rung:
                 value_read = Load(self.result(element, name, type_, self.used[element.id][name]), type_, at)
             self.out[element.id, name] = self.b.let(value_read, self.b.at(element.id, name))
         return on
+
+    def part_result(self, element: Block, pin: str, n: int, slot: int, tag: int, on: Expr, at: int) -> Expr:
+        """One leaf of what a function gives, kept for when it is not executed where that may be."""
+        type_ = self.running.tags[tag].type.name
+        if on == ON:
+            return Slot(slot, type_)
+        kept = self.b.cell(Kind.MEMORY, element.id, f"{pin} result {n}", type_)
+        self.b.put(Store(kept, Slot(slot, type_), at))
+        return Load(kept, type_, at)
 
     def receiver(self, element: Block) -> Target | None:
         """The tag that a function's result goes to; None where it goes on as a wire."""

@@ -31,7 +31,7 @@ from whorlograph.engine.code import (
 from whorlograph.engine.code import Leave as LeaveScope
 from whorlograph.engine.code import Scope as Block
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, widened
-from whorlograph.engine.front.names import Variable, Whole
+from whorlograph.engine.front.names import Variable
 from whorlograph.engine.scope.chosen_calls import made_of, made_up
 from whorlograph.engine.scope.text_parts import leaves_early
 from whorlograph.engine.scope.text_types import ORDERS, Scope
@@ -158,11 +158,8 @@ class _Lowering:
     def assign(self, one: Assign) -> None:
         """``Target := Value``."""
         at = self.b.at(one.at)
-        source = self.values.find(one.value) if isinstance(one.value, Var) and self.scope.constant(one.value) is None else None
-        if isinstance(source, Whole):
-            into = self.values.find(one.target)
-            if isinstance(into, Whole):
-                self.b.put(Copy(into.target, source.target, into.cells, at))
+        if self.scope.shape(one.target) is not None:
+            self.values.give_whole(one.target, self.values.whole(one.value), one.at)
             return
         type_ = self.scope.variable(one.target) or BOOL
         place = self.scope.place(one.target)

@@ -14,7 +14,7 @@ from whorlograph.engine.code import (
 )
 from whorlograph.engine.front.builder import Builder
 from whorlograph.engine.front.names import Block as BlockMeaning
-from whorlograph.engine.front.names import Variable, Whole
+from whorlograph.engine.front.names import Variable, Whole, whole
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Tag, member
 from whorlograph.model.text import (
@@ -70,7 +70,7 @@ class Names:
             return self._cell(ref, param, tags, terms, -1)
         if isinstance(ref, Aggregate):
             base, cell = self._placed(ref.first, param)
-            return Whole(Target(base, cell, "", tuple(terms), 0, 0, param), ref.cells)
+            return whole(ref, Target(base, cell, "", tuple(terms), 0, 0, param), tags)
         if isinstance(ref, Instance) and not terms:
             return self._instance(ref, shape, param)
         return None
@@ -79,20 +79,20 @@ class Names:
         """The first cell of a block that computed subscripts choose, and that of the array; None where there is no array."""
         key = var.base.lower()
         ref: Ref | None = self.instance.scope.get(key) or self.running.scope.scope.get(key)
-        whole: Ref | None = None
+        array: Ref | None = None
         terms: list[Term] = []
         for step in var.steps:
             if isinstance(step, Member):
                 ref = member(ref, step.name)
             elif isinstance(step, Sub) and isinstance(ref, Aggregate):
-                whole = ref
+                array = ref
                 ref = self._element(step, ref, terms, var.at)
-        if not isinstance(ref, Instance) or not isinstance(whole, Aggregate):
+        if not isinstance(ref, Instance) or not isinstance(array, Aggregate):
             return None
         tag = self.running.tags[ref.first]
         base, cell = self._placed(ref.first, -1)
-        first = self._placed(whole.first, -1)
-        return Target(base, cell, tag.type.name, tuple(terms)), Target(*first, self.running.tags[whole.first].type.name)
+        first = self._placed(array.first, -1)
+        return Target(base, cell, tag.type.name, tuple(terms)), Target(*first, self.running.tags[array.first].type.name)
 
     def _instance(self, ref: Instance, shape: Ref | None, param: int) -> BlockMeaning | None:
         if param < 0:
@@ -135,17 +135,3 @@ class Names:
         if bit >= 0:
             return Variable(Target(base, cell, tag.type.name, tuple(terms), bit, 1, param), BOOL, tag)
         return Variable(Target(base, cell, tag.type.name, tuple(terms), 0, 0, param), tag.type, tag)
-
-
-    def pin_of(self, meaning: BlockMeaning, tag: int) -> Variable:
-        """A pin of an instance as a variable."""
-        spot = meaning.where
-        one = self.running.tags[tag] if spot.param < 0 else self._shape_tag(meaning, tag)
-        if spot.base == Base.GLOBAL:
-            return Variable(Target(Base.GLOBAL, tag, one.type.name), one.type, one)
-        return Variable(Target(spot.base, spot.own + tag - meaning.instance.first, one.type.name, (), 0, 0, spot.param), one.type, one)
-
-    def _shape_tag(self, meaning: BlockMeaning, tag: int) -> Tag:
-        ref = self.instance.scope[self.b.names.params[meaning.where.param]]
-        assert isinstance(ref, ByReference)
-        return ref.tags[tag]

@@ -7,7 +7,6 @@ from whorlograph.engine.code import (
     Call,
     Const,
     Convert,
-    Copy,
     Expr,
     If,
     Invoke,
@@ -21,7 +20,7 @@ from whorlograph.engine.code import (
 from whorlograph.engine.front.builder import OFF, ON, Builder, held, text_constant, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
-from whorlograph.engine.front.names import Variable, Whole
+from whorlograph.engine.front.names import Variable, Whole, leaves_of
 from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins, parameters, standard_parameters
 from whorlograph.engine.scope.widening import BITWISE, SELECTIONS
 from whorlograph.model.blocks import STANDARD_BLOCKS, family
@@ -112,10 +111,10 @@ class Values:
             ref = called.scope.get(name)
             if isinstance(ref, Leaf) and one.value is not None:
                 node = self.b.at(one.value.at, name.upper())
-                variable = self.names.pin_of(meaning, ref.tag)
+                variable = self.b.names.pin_of(meaning, ref.tag)
                 self.b.store(variable, self.b.keep(self.assigned(one.value, variable.type, node), node, variable.target), node)
             elif isinstance(ref, Aggregate) and one.value is not None:
-                self._copy_in(meaning, ref, one.value)
+                self._fill(self.b.names.whole_pin(meaning, ref), self.whole(one.value), one.value.at)
         if called.pou is None:
             inputs, outputs = STANDARD_BLOCKS[called.type_name]
             self.b.put(Invoke(family(called.type_name), meaning.where, (*inputs, *outputs)[-1][1].name, at))
@@ -125,17 +124,33 @@ class Values:
             ref = called.scope.get(name)
             if isinstance(ref, Leaf) and one.output is not None:
                 node = self.b.at(one.output.at, name.upper())
-                variable = self.names.pin_of(meaning, ref.tag)
+                variable = self.b.names.pin_of(meaning, ref.tag)
                 self.give(one, self.b.load(variable, node), node)
+            elif isinstance(ref, Aggregate) and one.output is not None:
+                self.give_whole(one.output, self.b.names.whole_pin(meaning, ref), one.output.at)
             elif name == "eno" and one.output is not None:
                 self.give(one, ON, at)
 
-    def _copy_in(self, meaning: BlockMeaning, ref: Aggregate, value: Expression) -> None:
-        source = self.names.find(value) if isinstance(value, Var) else None
-        spot = meaning.where
-        if isinstance(source, Whole):
-            cell = ref.first if spot.base == Base.GLOBAL and spot.param < 0 else spot.own + ref.first - meaning.instance.first
-            self.b.put(Copy(Target(spot.base, cell, "", (), 0, 0, spot.param), source.target, ref.cells, self.b.at(value.at)))
+    # arrays and structures
+
+    def whole(self, one: Expression) -> Whole | list[Expr] | None:
+        """An array or structure as it stands, or as a function gives it; None of anything else."""
+        if isinstance(one, Var):
+            found = self.names.find(one)
+            return found if isinstance(found, Whole) else None
+        called = self.scope.function(one) if isinstance(one, Apply) else None
+        return self._results(one, called) if called is not None and isinstance(one, Apply) else None
+
+    def give_whole(self, into: Var, source: Whole | list[Expr] | None, node: int) -> None:
+        """An array or structure goes into a variable."""
+        found = self.names.find(into)
+        if isinstance(found, Whole):
+            self._fill(found, source, node)
+
+    def _fill(self, into: Whole, source: Whole | list[Expr] | None, node: int) -> None:
+        """Fill an array or structure with another of its shape."""
+        if source is not None:
+            self.b.fill(into, source, node, node, "gate")
 
     def give(self, one: Argument, value: Expr, at: int) -> None:
         """What comes out goes into a variable."""
@@ -163,6 +178,11 @@ class Values:
 
     def function(self, call: Apply, called: Instance) -> Expr:
         """A function of the file's own: operands left of it are taken before, its variables begin anew."""
+        results = self._results(call, called)
+        return results[0] if results else OFF
+
+    def _results(self, call: Apply, called: Instance) -> list[Expr]:
+        """What a function of the file's own gives, leaf by leaf."""
         inputs: list[tuple[int, Expr]] = []
         given = parameters(called, call)
         for name, one in given:
@@ -172,20 +192,26 @@ class Values:
                 variable = Variable(Target(Base.GLOBAL, ref.tag, tag.type.name), tag.type, tag)
                 value = self.b.ranged(variable, self.assigned(one.value, tag.type, node), node)
                 inputs.append((ref.tag - called.first, self.b.keep(value, node)))
-        outputs = [(one, ref) for name, one in given if one.output is not None and isinstance(ref := called.scope.get(name), Leaf)]
+            elif isinstance(ref, Aggregate) and one.value is not None:
+                for tag_number, value in zip(leaves_of(ref), self.b.leaves(self.whole(one.value) or [], one.value.at, "gate"), strict=False):
+                    inputs.append((tag_number - called.first, self.b.keep(value, self.b.at(one.value.at, name.upper()))))
+        outputs = [(one, ref) for name, one in given if one.output is not None and isinstance(ref := called.scope.get(name), (Leaf, Aggregate))]
         result = called.scope.get(called.type_name.lower())
-        wanted = [ref for _, ref in outputs] + ([result] if isinstance(result, Leaf) else [])
-        slots = {ref.tag: self.b.slot() for ref in wanted}
+        wanted = [tag for _, ref in outputs for tag in leaves_of(ref)] + (list(leaves_of(result)) if result is not None else [])
+        slots = {tag: self.b.slot() for tag in wanted}
         results = tuple((tag - called.first, slot, self.running.tags[tag].type.name) for tag, slot in slots.items())
         self.call(call, called, Spot(Base.GLOBAL, self.b.regions.number[id(called)]), tuple(inputs), results)
+        made: dict[int, Expr] = {tag: Slot(slot, self.running.tags[tag].type.name) for tag, slot in slots.items()}
         for one, ref in outputs:
-            node = self.b.at(call.at, one.name.upper())
-            self.give(one, Slot(slots[ref.tag], self.running.tags[ref.tag].type.name), node)
-        if not isinstance(result, Leaf):
-            return OFF
+            if isinstance(ref, Leaf):
+                self.give(one, made[ref.tag], self.b.at(call.at, one.name.upper()))
+            elif one.output is not None:
+                self.give_whole(one.output, [made[tag] for tag in leaves_of(ref)], call.at)
+        given_back = list(leaves_of(result)) if result is not None else []
         if self.b.bodies.get(called.type_name.lower()) is None:
-            return Const(0, self.running.tags[result.tag].type.name) if self.running.tags[result.tag].type.family is not Family.BOOL else OFF
-        return Slot(slots[result.tag], self.running.tags[result.tag].type.name)
+            types = [self.running.tags[tag].type for tag in given_back]
+            return [Const(0, type_.name) if type_.family is not Family.BOOL else OFF for type_ in types]
+        return [made[tag] for tag in given_back]
 
     # values
 

@@ -1,0 +1,127 @@
+"""Arrays and structures on the wires of a drawn rung: what carries one, and where it does not fit (IEC 61131-3:2013, 6.4.4, 8.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from whorlograph.model.ladder import Block, Coil, Element, InOutVariable, InVariable, OutVariable, Pin, Rung, Wire
+from whorlograph.model.paths import parse_path
+from whorlograph.model.tags import Aggregate, ByReference, Chosen, Instance, Leaf, Ref, Running, resolve_path
+
+from .rung_types import called_instance, handed_instance, output_pin
+from .text_checks import MOST_HANDED
+from .text_types import leaf_types
+
+Shape = tuple[str, ...]
+
+
+def misfit(rung: Rung, instance: Instance, running: Running) -> str:
+    """Why an array or structure in a rung cannot be taken where it goes; "" where none is, or all fit."""
+    if not any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) and \
+            not any(isinstance(e, Block) and any(isinstance(r, Aggregate) for r in scope_of(e, instance, running).values()) for e in rung.elements):
+        return ""
+    found = _Wires(rung, instance, running)
+    for element in rung.elements:
+        why = next(found.wrong(element), "")
+        if why:
+            return why
+    return ""
+
+
+def shape_of(text: str, instance: Instance, running: Running) -> Shape | None:
+    """The types of the leaves of an array or structure by name; None of anything else."""
+    path = parse_path(text)
+    ref = instance.scope.get(path.base.lower()) if path is not None else None
+    if path is None:
+        return None
+    if isinstance(ref, ByReference):
+        holder = Instance("", "", None, {path.base.lower(): ref.shape} if ref.shape is not None else {})
+        found, tags = resolve_path(path, holder, holder), list(ref.tags)
+    else:
+        found, tags = resolve_path(path, instance, running.scope), running.tags
+    part = found.ref if isinstance(found, Chosen) else found
+    return tuple(leaf_types(part, tags)) if isinstance(part, Aggregate) else None
+
+
+def scope_of(block: Block, instance: Instance, running: Running) -> dict[str, Ref]:
+    """The variables of what a block element calls, where that is of the file's own."""
+    called, handed = called_instance(block, instance, running), handed_instance(block, instance)
+    one = called if called is not None else handed[1] if handed is not None else None
+    return one.scope if one is not None and one.pou is not None else {}
+
+
+def moved(block: Block) -> Pin | None:
+    """What goes into a MOVE; None of any other block."""
+    pins = [p for p in block.inputs if p.name.upper() != "EN"]
+    return pins[0] if block.type_name.upper() == "MOVE" and not block.instance and len(pins) == 1 else None
+
+
+def result_of(block: Block, pin: str, scope: dict[str, Ref]) -> Ref | None:
+    """The variable that an output pin of a function or block of the file's own stands for."""
+    name = block.type_name.lower() if not block.instance and pin.upper() == "OUT" and "out" not in scope else pin.lower()
+    return scope.get(name)
+
+
+class _Wires:
+    """What each wire of a rung carries."""
+
+    def __init__(self, rung: Rung, instance: Instance, running: Running) -> None:
+        self.instance, self.running = instance, running
+        self.ids = {e.id: e for e in rung.elements}
+
+    def carried(self, wire: Wire, depth: int = 0) -> Shape | None:
+        """The shape of what a wire carries; None of a single value."""
+        source = self.ids.get(wire.source)
+        if isinstance(source, (InVariable, InOutVariable)):
+            return shape_of(source.expression, self.instance, self.running)
+        if not isinstance(source, Block) or depth > len(self.ids):
+            return None
+        taken, pin = moved(source), output_pin(wire, source)
+        if taken is not None:
+            return self.carried(taken.wires[0], depth + 1) if pin != "ENO" and taken.wires else None
+        return self.shape(source, result_of(source, pin, scope_of(source, self.instance, self.running)))
+
+    def name(self, wire: Wire, depth: int = 0) -> str:
+        """What a wire comes from, by name."""
+        source = self.ids.get(wire.source)
+        if isinstance(source, (InVariable, InOutVariable)):
+            return source.expression.strip()
+        if not isinstance(source, Block):
+            return "what goes into it"
+        taken = moved(source)
+        if taken is not None and taken.wires and depth < len(self.ids):
+            return self.name(taken.wires[0], depth + 1)
+        return f"{source.instance or source.type_name}.{output_pin(wire, source)}"
+
+    def shape(self, block: Block, ref: Ref | None) -> Shape | None:
+        """The shape of a variable of what a block element calls."""
+        part = ref.shape if isinstance(ref, ByReference) else ref
+        handed = handed_instance(block, self.instance)
+        tags = list(ref.tags) if isinstance(ref, ByReference) else list(handed[0].tags) if handed is not None else self.running.tags
+        return tuple(leaf_types(part, tags)) if isinstance(part, Aggregate) else None
+
+    def wrong(self, element: Element) -> Iterator[str]:
+        """Why what comes to an element does not fit there."""
+        if isinstance(element, Block):
+            scope, taken = scope_of(element, self.instance, self.running), moved(element)
+            for pin in (*element.inputs, *element.in_outs):
+                ref = scope.get(pin.name.lower())
+                if pin is taken or isinstance(ref, ByReference):
+                    continue
+                wanted = self.shape(element, ref) if isinstance(ref, (Aggregate, Leaf)) else None
+                yield from self.unfit(pin.wires, wanted, f"{element.instance or element.type_name}.{pin.name}")
+                if wanted is not None and len(wanted) > MOST_HANDED and not element.instance:
+                    yield f"{element.type_name} is handed {len(wanted):,} values: {MOST_HANDED:,} are the most; declare {pin.name} as VAR_IN_OUT"
+        elif isinstance(element, (OutVariable, InOutVariable)):
+            yield from self.unfit(element.wires, shape_of(element.expression, self.instance, self.running), element.expression.strip())
+        elif isinstance(element, Coil):
+            yield from self.unfit(element.wires, None, element.variable)
+
+    def unfit(self, wires: tuple[Wire, ...], wanted: Shape | None, name: str) -> Iterator[str]:
+        """Why wires do not bring what is wanted."""
+        for wire in wires:
+            brought = self.carried(wire)
+            if brought != wanted and (brought is not None or wire.source in self.ids):
+                yield f"{self.name(wire)} has another shape than {name}"
+            if brought is not None and len(wires) > 1:
+                yield f"{name} has several wires, and one brings an array or structure"
