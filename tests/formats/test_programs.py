@@ -67,6 +67,12 @@ class Reading(unittest.TestCase):
             program = Program("p", {}, {"p": Pou("P", PouKind.PROGRAM, (Variable("A", one, VariableKind.LOCAL),), LadderBody((), (), {}))})
             self.assertEqual(read_text(write_xml(program)).value.pous["p"].variables[0].type, one, name)  # type: ignore[attr-defined]
 
+    def test_addresses_that_the_configuration_gives_are_written_and_read_back(self) -> None:
+        program, _ = random_case(Random(5))
+        one = replace(program.configurations[0], placed=(("r.main.x", "%IX7.0"), ("main.y", "%QX7.1")))
+        found = read_text(write_xml(replace(program, configurations=(one, *program.configurations[1:])))).value  # type: ignore[attr-defined]
+        self.assertEqual(found.configurations[0].placed, one.placed)
+
     def test_the_older_namespace_is_read_too(self) -> None:
         program, _ = random_case(Random(3))
         loaded = read_text(write_xml(program).replace(b"tc6_0201", b"tc6_0200"))

@@ -9,11 +9,13 @@ from random import Random
 from tests.projects import project
 from tests.text_strategies import random_text
 from tests.texts import text_of, text_program
+from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.st import read
 from whorlograph.formats.programs.xml import read as read_xml
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.formats.text.tokens import tokens
 from whorlograph.model.errors import ProgramError
+from whorlograph.model.profile import Profile
 from whorlograph.model.program import OpaqueBody, PouKind
 from whorlograph.model.steps import units
 from whorlograph.model.text import Assign, Binary, Case, Choose, Constant, TextBody, Unary
@@ -89,6 +91,35 @@ class Files(unittest.TestCase):
         self.assertEqual([(i.name, i.pou, i.task) for i in resource.instances], [("One", "P", "Fast"), ("Two", "P", "")])
         lamp = program.configurations[0].variables[0]
         self.assertEqual((lamp.address, lamp.retain, lamp.documentation, lamp.line), ("%QX1.2", True, "lamp over the door", 4))
+
+    def test_addresses_that_the_configuration_gives(self) -> None:
+        text = """FUNCTION_BLOCK Valve VAR Coil AT %Q* : BOOL; END_VAR VAR_INPUT Go : BOOL; END_VAR
+Coil := Go;
+END_FUNCTION_BLOCK
+PROGRAM Main VAR Go AT %I* : BOOL; V : Valve; Level AT %I* : INT; END_VAR
+V(Go := Go AND Level > 3);
+END_PROGRAM
+CONFIGURATION C VAR_GLOBAL Lamp AT %QX9.0 : BOOL; END_VAR
+RESOURCE R ON P PROGRAM One : Main; PROGRAM Two : Main; END_RESOURCE
+VAR_ACCESS Seen : R.One.Go : BOOL READ_ONLY; END_VAR
+VAR_CONFIG R.One.Go AT %IX0.0 : BOOL; R.One.V.Coil AT %QX0.0 : BOOL := TRUE; Two.Go AT %IX0.1 : BOOL; R.Two.Level AT %IW2 : INT; END_VAR
+END_CONFIGURATION
+"""
+        self.assertEqual(notices(text), [])
+        tags = Controller(read(text.encode(), Path("x.st")).value, Profile()).running.tags
+        self.assertEqual({t.name: str(t.address) for t in tags if t.address is not None},
+                         {"Lamp": "%QX9.0", "One.Go": "%IX0.0", "One.V.Coil": "%QX0.0", "Two.Go": "%IX0.1", "Two.Level": "%IW2"})
+        for wrong, why in (("VAR_CONFIG : BOOL; END_VAR", "the path of a variable was expected"), ("VAR_CONFIG One.Go AT %IX0.0 : BOOL;", "VAR_CONFIG is not ended")):
+            told = notices(text.replace(text[text.index("VAR_CONFIG"):text.index("END_CONFIGURATION")], wrong + "\n"))
+            self.assertTrue(any(why in one and "x.st:10:" in one for one in told), told)
+
+    def test_a_structure_without_a_semicolon_behind_it(self) -> None:
+        for end in ("END_STRUCT END_TYPE", "END_STRUCT; END_TYPE", "END_STRUCT := (x := 2) END_TYPE"):
+            loaded = read(f"TYPE P : STRUCT x : INT; q : STRUCT y : BOOL; END_STRUCT; {end} PROGRAM M VAR p : P; END_VAR ; END_PROGRAM".encode(), Path("x.st"))
+            told = [str(n) for n in loaded.notices]
+            self.assertEqual((told != [], isinstance(loaded.value.types.get("p"), Structure)), (":=" in end, ":=" not in end), (end, told))
+        two = read(b"TYPE P : STRUCT x : INT; END_STRUCT Q : STRUCT p : P; END_STRUCT END_TYPE PROGRAM M VAR q : Q; END_VAR ; END_PROGRAM", Path("x.st"))
+        self.assertEqual(([str(n) for n in two.notices], sorted(two.value.types)), ([], ["p", "q"]))
 
     def test_constants_stand_where_a_declaration_needs_a_number(self) -> None:
         text = ("TYPE Row : ARRAY[0..LAST] OF INT; END_TYPE\nPROGRAM P\nVAR CONSTANT\n  N : INT := 4;\n  M : INT := N - 1;\n  Low : INT := -2;\n  T0 : TIME := T#3s;\nEND_VAR\n"

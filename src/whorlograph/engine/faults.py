@@ -13,6 +13,7 @@ from .journal import Fault, Pass
 from .loops import loop_text
 from .schedule import MOST_STEPS
 
+DECIMALS = frozenset(10 ** n - 1 for n in range(2, 17))  # the most that digits in binary coded decimal have room for
 _TOO_LONG = ("watchdog", "too many steps")
 
 
@@ -56,6 +57,8 @@ class Faults(Struct, frozen=True):
             return f"the result does not fit {one.type.name} ({one.type.low} to {one.type.high})"
         if one.low is not None and one.type.low <= value <= one.type.high:
             return f"{value} does not fit {one.low} to {one.high}"
+        if limits < value and limits in DECIMALS:
+            return f"{value} is more than {limits}, the most that its digits have room for"
         # What is calculated may be of a narrower type than the tag that receives it.
         type_ = next((t for t in ELEMENTARY.values() if t.whole and t.high == limits and t.bits < one.type.bits), one.type)
         return f"{value} does not fit {type_.name} ({type_.low} to {type_.high})"

@@ -98,11 +98,14 @@ class Resource(Struct, frozen=True):
 
 
 class Configuration(Struct, frozen=True):
-    """A configuration with its resources and global variables."""
+    """A configuration with its resources and global variables. ``placed``: by path in lower case, the resource in front or not, the address
+    of a variable that its POU leaves open.
+    """
 
     name: str
     resources: tuple[Resource, ...]
     variables: tuple[Variable, ...] = ()
+    placed: tuple[tuple[str, str], ...] = ()
 
 
 class Program(Struct, frozen=True):

@@ -9,7 +9,7 @@ from typing import Any, cast
 
 from whorlograph.engine.code import Convert, Value
 from whorlograph.engine.scope.overlap import held as cut
-from whorlograph.engine.scope.widening import COMPARISONS, REALS, SHIFTS
+from whorlograph.engine.scope.widening import COMPARISONS, OF_TWO, REALS, SHIFTS
 from whorlograph.engine.texts import text_operation
 from whorlograph.model.literals import single
 from whorlograph.model.profile import Overflow
@@ -108,9 +108,10 @@ def operation(code: str, given: Sequence[Value], type_: Elementary, mode: Overfl
         if code == "TIME_DIV" and args[1] == 0:
             raise NoValue
         return fit(int(args[0] * args[1] if code == "TIME_MUL" else args[0] / args[1]), type_, mode)
-    if code in REALS or code == "EXPT":
+    if code in REALS or code in OF_TWO:
         try:
-            return fit(math.pow(args[0], args[1]) if code == "EXPT" else _REAL[code](float(args[0])), type_, mode)
+            found = _REAL[code](float(args[0])) if code in REALS else math.pow(args[0], args[1]) if code == "EXPT" else math.atan2(args[0], args[1])
+            return fit(found, type_, mode)
         except (ValueError, OverflowError):
             raise NoValue from None
     return _chosen(code, args)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from whorlograph.engine.code import Const, Convert, Expr, Op
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, conversion
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, bcd, conversion
 from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
 
 from .builder import Builder, held
@@ -81,13 +81,43 @@ class Functions:
             return Op(name, type_, (values[0], self._number(args, "N")), at)
         if name in REALS:
             return Op(name, type_, (values[0],), at)
+        if name == "ATAN2":
+            return Op(name, type_, (values[0], values[-1]), at)
         if name == "TRUNC":
             target = result or LINT
             return Convert("TRUNC", target.name, values[0], at)
+        coded = bcd(name)
+        if coded is not None:
+            way, into = (self._of_digits, coded.number) if coded.reads else (self._digits, coded.bits)
+            return way(values[0], kind, into or LINT, at)
         change = conversion(name)
         if change is not None:
             return self._converted(values[0], kind, change[1], at)
         return self._selection(name, values, chosen, type_, at)
+
+    def _of_digits(self, value: Expr, source: Elementary, target: Elementary, at: int) -> Expr:
+        """The number that digits in binary coded decimal stand for; one above nine counts as what it is."""
+        bits = self.b.keep(Convert("TO", "LWORD", value, at), at)
+        found: Expr = Const(0, LINT.name)
+        for n in range(source.bits // 4):
+            digit = Op("AND", "LWORD", (Op("SHR", "LWORD", (bits, Const(4 * n, LINT.name)), at), Const(15, "LWORD")), at)
+            place = Op("MUL", LINT.name, (Convert("TO", LINT.name, digit, at), Const(10 ** n, LINT.name)), at)
+            found = Op("ADD", LINT.name, (found, place), at) if n else place
+        return held(found, target, at)
+
+    def _digits(self, value: Expr, source: Elementary, target: Elementary, at: int) -> Expr:
+        """A number's digits in binary coded decimal, held in as many as there is room for."""
+        most = 10 ** (target.bits // 4) - 1
+        if source.family not in (Family.SIGNED, Family.UNSIGNED):
+            value, source = Convert("TO", LINT.name, value, at), LINT
+        kept = Convert("RANGE", source.name, value, at, 0, min(most, source.high))
+        whole = self.b.keep(Convert("TO", LINT.name, kept, at), at)
+        found: Expr = Const(0, "LWORD")
+        for n in range(target.bits // 4):
+            digit = Op("MOD", LINT.name, (Op("DIV", LINT.name, (whole, Const(10 ** n, LINT.name)), at), Const(10, LINT.name)), at)
+            bits = Op("SHL", "LWORD", (Convert("TO", "LWORD", digit, at), Const(4 * n, LINT.name)), at)
+            found = Op("OR", "LWORD", (found, bits), at) if n else bits
+        return Convert("TO", target.name, found, at)
 
     def _converted(self, value: Expr, source: Elementary, target: Elementary, at: int) -> Expr:
         """A conversion: texts are read and written, the others carried."""

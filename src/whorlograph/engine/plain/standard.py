@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, conversion
+import math
+
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, bcd, conversion
 from whorlograph.model.profile import Overflow
-from whorlograph.model.types import Elementary, Family
+from whorlograph.model.types import ELEMENTARY, LINT, Elementary, Family
 
 from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, number, power, real_function, shift, text_function, widened
+from .memory import ranged
 
 
 def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary | None], kind: Elementary, result: Elementary,
@@ -47,8 +50,22 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         return real_function(name, float(data[0]), kind)
     if name == "EXPT":
         return power(float(data[0]), float(list(given.values())[1]), kind)
+    if name == "ATAN2":
+        return fit(math.atan2(float(data[0]), float(data[-1])), kind, Overflow.HALT)
     if name == "TRUNC":
         return fit(int(float(data[0])), result, mode)
+    coded = bcd(name)
+    if coded is not None and coded.reads:
+        bits = int(data[0]) % (1 << kind.bits)
+        return fit(sum((bits >> 4 * n & 15) * 10 ** n for n in range(kind.bits // 4)), result, mode)
+    if coded is not None and coded.bits is not None:
+        whole = kind.family in (Family.SIGNED, Family.UNSIGNED)
+        value = data[0] if whole else convert(data[0], kind, LINT, mode)
+        most = min(10 ** (coded.bits.bits // 4) - 1, kind.high if whole else LINT.high)
+        if mode is Overflow.HALT and not 0 <= int(value) <= most:
+            raise Halt("overflow", f"{value} is more than {most}, the most that its digits have room for" if int(value) > most else
+                       f"{value} does not fit {coded.bits.name} ({coded.bits.low} to {coded.bits.high})")
+        return convert(int(str(ranged(value, 0, most, mode)), 16), ELEMENTARY["LWORD"], coded.bits, mode)
     change = conversion(name)
     if change is not None:
         source = change[0] or next(iter(sources.values())) or kind

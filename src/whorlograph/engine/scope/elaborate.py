@@ -53,6 +53,9 @@ class _Builder:
         self.globals = Instance("", "", None)
         self.enumerators = enumerators(program)
         self.unfolding = Unfolding(program)
+        self.placed = {path: address for one in program.configurations for path, address in one.placed}
+        names = {f"{r.name.lower()}." for one in program.configurations for r in one.resources}
+        self.placed |= {path.partition(".")[2]: address for path, address in self.placed.items() if f"{path.partition('.')[0]}." in names}
 
     def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
@@ -89,6 +92,8 @@ class _Builder:
 
     def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
+        if self.placed and name.lower() in self.placed:
+            variable = replace(variable, address=self.placed[name.lower()])
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
                 "constant": variable.constant}
         if depth > DEEPEST:

@@ -16,7 +16,7 @@ from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, 
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .widening import ARITHMETIC, BITWISE, COMPARISONS, NUMBER_PINS, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
+from .widening import ARITHMETIC, BITWISE, COMPARISONS, NUMBER_PINS, OF_TWO, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
 
 Source = tuple[int, str]
 
@@ -142,9 +142,9 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
     elif name == "TRUNC":
         operation = common(data, ELEMENTARY["REAL"])
         result = target if target is not None and target.family is not Family.REAL else ELEMENTARY["DINT"]
-    elif name in REALS or name == "EXPT":
+    elif name in REALS | OF_TWO:
         first = types.get("IN", types.get("IN1"))
-        base = common([first], target if target is not None and target.family is Family.REAL else ELEMENTARY["REAL"])
+        base = common([first] if name != "ATAN2" else data, target if target is not None and target.family is Family.REAL else ELEMENTARY["REAL"])
         operation = result = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
     elif name in SHIFTS or name in BITWISE:
         operation = result = common(data, target)

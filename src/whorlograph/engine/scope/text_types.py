@@ -35,6 +35,7 @@ from .widening import (
     COMPARISONS,
     DATE_SUMS,
     NUMBER_PINS,
+    OF_TWO,
     REALS,
     SELECTIONS,
     SHIFTS,
@@ -48,7 +49,7 @@ from .widening import (
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
 PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INSERT": ("IN1", "IN2", "P"), "DELETE": ("IN", "L", "P"),
         "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
-        "EXPT": ("IN1", "IN2"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
+        "EXPT": ("IN1", "IN2"), "ATAN2": ("Y", "X"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
 STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
 LOGIC = ("true", "false")  # literals, whatever is declared
@@ -291,8 +292,8 @@ class Scope:
             return of_dates
         if name in TEXTS:
             return ELEMENTARY["STRING"], ELEMENTARY["INT" if name in ("LEN", "FIND") else "STRING"]
-        if name in REALS or name == "EXPT":
-            base = common(kinds[:1], want if want is not None and want.family is Family.REAL else ELEMENTARY["REAL"])
+        if name in REALS | OF_TWO:
+            base = common(kinds[:1] if name != "ATAN2" else kinds, want if want is not None and want.family is Family.REAL else ELEMENTARY["REAL"])
             found = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
             return found, found if kinds[0] is not None else None
         if name == "TRUNC":

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from msgspec import Struct
+
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
-ARITHMETIC = frozenset({"ADD", "SUB", "MUL", "DIV", "MOD", "EXPT", "ABS", "NEG"})
+ARITHMETIC = frozenset({"ADD", "SUB", "MUL", "DIV", "MOD", "EXPT", "ATAN2", "ABS", "NEG"})
 REALS = frozenset({"SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN"})
+OF_TWO = frozenset({"EXPT", "ATAN2"})  # real functions of two operands
 COMPARISONS = frozenset({"GT", "GE", "EQ", "LE", "LT", "NE"})
 BITWISE = frozenset({"AND", "OR", "XOR", "NOT"})
 SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
@@ -76,9 +79,37 @@ def dated(name: str, kinds: list[Elementary | None]) -> tuple[Elementary, Elemen
     return found, found
 
 
+class Bcd(Struct, frozen=True):
+    """A conversion of numbers in binary coded decimal. ``reads``: digits to a number, else the other way; their types, where they are named."""
+
+    reads: bool
+    bits: Elementary | None
+    number: Elementary | None
+
+
+def bcd(name: str) -> Bcd | None:
+    """The conversion that WORD_BCD_TO_UINT, BCD_TO_UINT, UINT_TO_BCD_WORD or TO_BCD_WORD means (table 24); None where a name is none."""
+    left, middle, right = name.upper().rpartition("TO_")
+    left = left.rstrip("_")
+    reads, digits, number = (True, left.removesuffix("BCD").rstrip("_"), right) if left.endswith("BCD") else (False, right[4:], left)
+    if not middle or not (reads or right.startswith("BCD_")):
+        return None
+    bits, whole = ELEMENTARY.get(digits), ELEMENTARY.get(number)
+    right_bits = bits is not None and bits.family is Family.BITS and bits.bits >= 8
+    right_number = whole is not None and whole.family in (Family.SIGNED, Family.UNSIGNED)
+    if not (right_bits or (reads and not digits)) or not (right_number or (not reads and not number)):
+        return None
+    return Bcd(reads, bits, whole)
+
+
 def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:
     """(from, to) of a conversion function: INT_TO_REAL, TO_INT, TRUNC_INT; None where the name is none."""
     upper = name.upper()
+    coded = bcd(upper) if "BCD" in upper else None
+    if coded is not None and coded.reads and coded.number is not None:
+        return coded.bits, coded.number
+    if coded is not None and coded.bits is not None:
+        return coded.number, coded.bits
     left, middle, right = upper.rpartition("_TO_")
     if middle and left in ELEMENTARY and right in ELEMENTARY:
         return ELEMENTARY[left], ELEMENTARY[right]

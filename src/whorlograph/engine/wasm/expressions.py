@@ -123,6 +123,8 @@ class Expressions:
             return ops.shift(code, args[0], args[1], of, where)
         if code in REALS:
             return ops.real(code, args[0], args[0] if of.bits == 32 else "(f64.const 0)", of, where)
+        if code == "ATAN2":
+            return ops.real(code, args[0], args[1], of, where)
         if code == "EXPT":
             double = args[0] if of.bits == 64 else f"(f64.promote_f32 {args[0]})"
             call = f"(call $real (i32.const 10) {double} {args[1]} {where})"

@@ -20,7 +20,7 @@ Fail = Callable[[int, int, int], None]
 _REAL: tuple[Callable[[float, float], float], ...] = (
     lambda a, b: math.sqrt(a), lambda a, b: math.log(a), lambda a, b: math.log10(a), lambda a, b: math.exp(a),
     lambda a, b: math.sin(a), lambda a, b: math.cos(a), lambda a, b: math.tan(a), lambda a, b: math.asin(a),
-    lambda a, b: math.acos(a), lambda a, b: math.atan(a), math.pow, math.fmod)
+    lambda a, b: math.acos(a), lambda a, b: math.atan(a), math.pow, math.fmod, math.atan2)
 assert len(_REAL) == len(REAL_NAMES)
 
 

@@ -9,7 +9,7 @@ from whorlograph.model.types import Elementary, Family
 from .function import machine_type
 
 _COMPARE = {"GT": "gt", "GE": "ge", "EQ": "eq", "LE": "le", "LT": "lt", "NE": "ne"}
-_REAL_CODES = {n: i for i, n in enumerate(("SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "EXPT", "MOD"))}
+_REAL_CODES = {n: i for i, n in enumerate(("SQRT", "LN", "LOG", "EXP", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "EXPT", "MOD", "ATAN2"))}
 _WHOLE_CODES = {n: i for i, n in enumerate(("ADD", "SUB", "MUL", "DIV", "MOD", "REAL_TO", "TIME_REAL_MUL", "TIME_REAL_DIV"))}
 REAL_NAMES, WHOLE_NAMES = tuple(_REAL_CODES), tuple(_WHOLE_CODES)
 

@@ -12,6 +12,7 @@ from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
 from whorlograph.formats.text.constants import constants_of, sections_of, with_numbers
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
+from whorlograph.formats.text.located import without_paths
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
 from whorlograph.formats.text.unreadable import Unreadable
@@ -107,9 +108,11 @@ class _Reader:
         self.units += 1
         try:
             if pieces[0].kind == "TYPE":
-                self.type_block(parse(with_numbers(pieces[1:-1], self.constants), "types"))
+                self.type_block(parse(with_numbers(_ended(pieces[1:-1]), self.constants), "types"))
             elif pieces[0].kind == "CONFIGURATION":
-                self.configurations.append(self.configuration(parse(with_numbers(pieces, self.constants), "configuration")))
+                rest, placed = without_paths(pieces)
+                read: ConfigurationRead = parse(with_numbers(rest, self.constants), "configuration")
+                self.configurations.append(self.configuration(read, tuple(placed)))
             elif pieces[0].kind == "SECTION":
                 self.loose += self.variables(_sections(with_numbers(pieces, self.constants)))
             else:
@@ -203,13 +206,13 @@ class _Reader:
             self.say(error, "its body is not executed: what it writes comes from the log", pou)
             return OpaqueBody(language, text, assigned_names(text, language)), ()
 
-    def configuration(self, read: ConfigurationRead) -> Configuration:
+    def configuration(self, read: ConfigurationRead, placed: tuple[tuple[str, str], ...]) -> Configuration:
         variables = self.variables([p for p in read.parts if isinstance(p, Section)])
         resources = [self.resource(p) for p in read.parts if isinstance(p, ResourceRead)]
         direct = [p for p in read.parts if isinstance(p, (Task, ProgramInstance))]
         if direct:
             resources.append(self.resource(ResourceRead(read.name, tuple(direct))))
-        return Configuration(read.name, tuple(resources), tuple(variables))
+        return Configuration(read.name, tuple(resources), tuple(variables), placed)
 
     def resource(self, read: ResourceRead) -> Resource:
         instances = tuple(p for p in read.parts if isinstance(p, ProgramInstance))
@@ -219,6 +222,16 @@ class _Reader:
 
 def _sections(pieces: list[Piece]) -> list[Section]:
     found: list[Section] = parse(pieces, "sections")
+    return found
+
+
+def _ended(pieces: list[Piece]) -> list[Piece]:
+    """Tokens with a semicolon behind each END_STRUCT, which many leave out."""
+    found: list[Piece] = []
+    for piece, following in zip(pieces, [*pieces[1:], None], strict=True):
+        found.append(piece)
+        if piece.kind == "END_STRUCT" and (following is None or following.kind not in ("SEMICOLON", "GIVES")):
+            found.append(Piece("SEMICOLON", ";", piece.line, piece.column + len(piece.text), piece.end))
     return found
 
 

@@ -209,7 +209,9 @@ class _Reader:
     def _configuration(self, node: etree._Element) -> Configuration:
         resources = tuple(self.resource(c) for c in node if local(c) == "resource")
         variables = [v for c in node if local(c) == "globalVars" for v in self.variables(c, VariableKind.GLOBAL)]
-        return Configuration(node.get("name", ""), resources, tuple(variables))
+        given = [v for c in node if local(c) == "configVars" for v in c if local(v) == "configVariable" and v.get("address")]
+        placed = tuple((v.get("instancePathAndName", "").strip().lower(), v.get("address", "").strip()) for v in given)
+        return Configuration(node.get("name", ""), resources, tuple(variables), placed)
 
     def _undeclared(self, types: dict[str, TypeRef], pous: dict[str, Pou]) -> None:
         for name, type_ in types.items():

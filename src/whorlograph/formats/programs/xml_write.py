@@ -246,6 +246,10 @@ def _configuration(parent: etree._Element, configuration: Configuration) -> None
         for instance in resource.instances:
             _sub(tasks.get(instance.task, holder), "pouInstance", name=instance.name, typeName=instance.pou)
     _variables(node, configuration.variables)
+    if configuration.placed:
+        given = _sub(node, "configVars")
+        for path, address in configuration.placed:
+            _sub(_sub(_sub(given, "configVariable", instancePathAndName=path, address=address), "type"), "BOOL")
 
 
 def write_xml(program: Program) -> bytes:
