@@ -8,6 +8,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
+from ..circuit import Gate
 from ..generators import runs_at
 from ..now import given_link, given_root
 from ..tracer import DEEPEST, LAST, Vantage
@@ -281,7 +282,13 @@ def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
         return
     paths = circuit.complete(last.power, seen.result)
     holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
-    if paths and all(any(not g.negated and gate_tag(tracer, g, seen) in holding for g in p) for p in paths):
+
+    def own(gate: Gate) -> bool:
+        """Whether it looks at the coil as it was: not at what the same step gave it before."""
+        number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
+        return not gate.negated and number in holding and (load is None or tracer.wrote_before(number or 0, load.at, seen) is None)
+
+    if paths and all(any(own(g) for g in p) for p in paths):
         ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) not in holding))
         found.text += "; it holds itself" + (f", and {ends} would end it" if ends else ", and nothing in its rung would end it")
         start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None

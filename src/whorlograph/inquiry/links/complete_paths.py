@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
@@ -11,6 +14,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from .. import auxiliary
 from ..circuit import Gate
 from ..rests import is_rest
+from ..symptoms import course
 from ..writers import Kind
 from . import passes
 from .gates import gate_bit, gate_key, gate_tag, gate_time
@@ -32,7 +36,7 @@ def completing(tracer: Tracer, power: Expr | None, now: Seen, before: Seen | Non
     paths = circuit.complete(power, now.result) if power is not None else []
     for path in sorted(paths, key=lambda p: any(_holds(tracer, g, now, own) for g in p)):
         gates = [g for g in path if not _holds(tracer, g, now, own)]
-        came = [g for g in path if before is not None and not circuit.passes(g, before.result) and not _stood(tracer, g, now, before)]
+        came = [g for g in path if before is not None and not circuit.passes(g, before.result)]
         # What alone closed is the cause, also where it is on the trail: an alarm that ends itself by what it sets off.
         chosen = [g for g in came if g in gates] or came or gates
         chosen.sort(key=lambda g: gate_time(tracer, g, now), reverse=True)
@@ -53,13 +57,14 @@ def _stood(tracer: Tracer, gate: Gate, now: Seen, before: Seen) -> bool:
     return bool(rows) and all(row is None or (row >= 0 and tracer.scan_of(row) <= before.scan) for row in rows)
 
 
-def since_the_last_pulse(tracer: Tracer, number: int | None, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
+def since_the_last_pulse(tracer: Tracer, number: int | None, power: Expr | None, gates: list[Gate], now: Seen, before: Seen | None) -> list[Gate]:
     """Where only pulses completed a path that come again and again: the gates of it that did not pass when those came the time before.
 
     That the pulse came is as always; what it met is not. Of a number that counts what comes in a row: when it was last set back.
     """
     circuit, journal = tracer.circuit(now.step), tracer.journal
-    if power is None or not came or not all(_is_pulse(tracer, g, now) for g in came):
+    came = [g for g in gates if _is_pulse(tracer, g, now)]
+    if power is None or before is None or not came or not all(_stood(tracer, g, now, before) for g in gates if g not in came):
         return []
     pulse = gate_tag(tracer, came[0], now)
     row = journal.last_row(pulse, now.after) if pulse is not None else None
@@ -101,12 +106,18 @@ def beside_rests(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen
 
 
 def _is_pulse(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
-    """Whether a gate passes in one scan only: an edge, by a contact or by a block."""
+    """Whether a gate passes in one scan only: an edge, by a contact or by a block; a tag that was on for no longer the times before."""
     if isinstance(tracer.circuit(seen.step).leaves.get(gate.at), Edge):
         return True
     tag = gate_tag(tracer, gate, seen)
     writers = tracer.writers.get(tag, ()) if tag is not None else ()
     calls = [tracer.written.block(w.step, w.at) for w in writers if w.kind is Kind.BLOCK]
+    if tag is not None and writers and not gate.negated and tracer.boolean(tag):
+        path = course(tracer.journal, tag)
+        behind = path.scans[:int(np.searchsorted(path.scans, seen.scan, side="left"))].tolist()
+        ons = [off - on for on, off in pairwise(behind) if path.at(on)]
+        if len(ons) >= 2 and max(ons[-3:]) <= 1:
+            return True
     return bool(calls) and len(calls) == len(writers) and all(call is not None and call.kind in ("R_TRIG", "F_TRIG") for call in calls)
 
 

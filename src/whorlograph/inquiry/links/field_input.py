@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.tags import Tag
 
 from ..now import given_root
+from ..pace import pace
 from ..pulses import BOUNCE, Stay, Stays
 from ..trail import Link, Root
 from ..wiring import meaning, readings
@@ -100,12 +101,20 @@ def _described(tracer: Tracer, root: Root) -> Root:
     root.short, told = tracer.short(root.tag, int(on))
     said = (point.description if point is not None else "") or one.documentation
     label = f" ({said})" if said else ""
-    root.text = f"{happened}{label}" + (f"; {told}" if told else "")
+    root.text = f"{happened}{label}" + (f"; {told}" if told else "") + _paced(tracer, root)
     wired = point is not None or (one.address is not None and one.address.area == "I")
     means = meaning(point, on) if wired else ""
     root.what_to_check = where(point, one) + (f"; {means}" if means else "")
     root.readings = readings(point, on) if wired else ""
     return root
+
+
+def _paced(tracer: Tracer, root: Root) -> str:
+    """Of an input that pulses: that it does so too slowly by the time in question, or no more; "" of any other."""
+    if root.tag is None or root.since is None:
+        return ""
+    found = pace(tracer.stretches(root.tag), root.since) or pace(tracer.stretches(root.tag), tracer.asked)
+    return f"; {found.text.format(tracer.at(found.since))}" if found is not None else ""
 
 
 def _over(tracer: Tracer, stay: Stay | None) -> str:

@@ -53,9 +53,11 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     seen = in_pass or tracer.seen(step, scan)
     if in_pass is None and power is not None and tracer.circuit(step).never(power, seen.result, on=False):
         return _always(tracer, tag, step, element, scan, depth, kind, what or tracer.name(tag))
-    gates = completing(tracer, power, seen, tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None)
-    met = since_the_last_pulse(tracer, counts, power, gates, seen) if change and in_pass is None else []
-    pulses, gates = (gates, [*met, *gates]) if met else ([], gates)
+    before = tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None
+    gates = completing(tracer, power, seen, before)
+    met = since_the_last_pulse(tracer, counts, power, gates, seen, before)
+    pulses = [g for g in gates if g not in met] if met else []
+    gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
         gates = [*beside_rests(tracer, power, gates, seen), *gates]
     silent, gates = set(gates), telling(tracer, gates, seen)

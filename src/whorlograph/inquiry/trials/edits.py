@@ -16,14 +16,17 @@ from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
-from ..pulses import stays
+from ..pace import pace
+from ..pulses import Stays, stays
 from ..symptoms import course
 from ..trail import Answer, Root
 from .window import stretch_begins
 
+MOST_PULSES = 500  # that a trial adds
+
 
 class Attempted(Struct, frozen=True):
-    """One trial of a root, and what it does in words. ``as_then``: a number held as it was when the asked tag was last otherwise."""
+    """One trial of a root, and what it does in words. ``as_then``: held as it was at another time: when the asked tag was last otherwise."""
 
     trial: Trial
     what: str
@@ -103,6 +106,25 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         on = max(original.clock.start(before) if before is not None else 0, root.since or 0)
         if (before is not None or root.since is not None) and on < turned:  # the end that did not come, half-way
             yield held(former_value, (on + turned) // 2)
+    if answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
+        yield from _as_before(answer, tag, found, controller, original)
+
+
+def _as_before(answer: Answer, tag: Tag, found: Stays, controller: Controller, journal: Journal) -> Iterator[Attempted]:
+    """An input that pulses too slowly, or no more, as it did before; none of any other."""
+    dropped = answer.symptom is Symptom.DROPPED_OUT
+    turned = answer.time if dropped else journal.clock.start(max(1, stretch_begins(answer, journal)))
+    paced = pace(found, turned) or pace(found, journal.clock.start(max(1, answer.asked)))
+    if paced is None or paced.since >= turned:
+        return
+    until = answer.time + 5 * controller.scan_time if dropped else journal.clock.start(max(1, answer.asked))
+    rises = range(paced.since + paced.period, until, paced.period)
+    if len(rises) > MOST_PULSES:
+        return
+    holds = [Hold(tag.index, 0, paced.since + paced.on, paced.since + paced.period)]
+    for rise in rises:
+        holds += [Hold(tag.index, 1, rise, rise + paced.on), Hold(tag.index, 0, rise + paced.on, rise + paced.period)]
+    yield Attempted(Trial(tuple(holds)), f"{tag.name} pulsing every {duration_text(paced.period)}, as before", as_then=True)
 
 
 def earliest(trials: list[Attempted]) -> Attempted:
