@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unittest
+from itertools import pairwise
 from random import Random
 
 import numpy as np
@@ -98,7 +99,7 @@ class Watched(unittest.TestCase):
         ons = [hold for hold in root.trial.holds if hold.value]
         self.assertTrue(all(isinstance(h, Hold) and h.until == h.start + 100 * MS for h in ons) and len(ons) >= 3)
         edges = sorted((h.start, h.until) for h in root.trial.holds)
-        self.assertTrue(all(a[1] == b[0] for a, b in zip(edges, edges[1:], strict=False)), "without a gap in which the log's own would show")
+        self.assertTrue(all(a[1] == b[0] for a, b in pairwise(edges)), "without a gap in which the log's own would show")
 
     def test_none_any_more(self) -> None:
         found = self._of(list(range(1000, 15_000, 400)))

@@ -71,6 +71,17 @@ def stays(log: Log, tag: int, initial: int) -> Stays:
     return Stays(times, np.append(times[1:], log.end)[:len(times)] - times, values, ended)
 
 
+def bit_stays(found: Stays, bit: int) -> Stays:
+    """The stretches of one bit of a number."""
+    values = found.values >> bit & 1
+    keep = np.append(True, values[1:] != values[:-1])[:len(values)]
+    starts = found.starts[keep]
+    ends = np.append(starts[1:], found.starts[-1:] + found.lengths[-1:])
+    ended = np.ones(len(starts), bool)
+    ended[-1:] = found.ended[-1:]
+    return Stays(starts, ends[:len(starts)] - starts, values[keep], ended)
+
+
 def short_stays(log: Log, tag: int, value: int, initial: int) -> list[Stay]:
     """The stretches with a value that were short: under a second, and a fifth of what stood before and after.
 

@@ -11,6 +11,7 @@ from whorlograph.model.iolist import Point
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
 Value = bool | int | float | str | None
+RootKey = tuple[RootKind, int | None, int]  # kind, tag, bit
 
 
 class Root(Struct):
@@ -26,7 +27,7 @@ class Root(Struct):
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
-    than ever; ``lets``: it only lets the write run that leaves the tag off.
+    than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole.
     """
 
     kind: RootKind
@@ -59,11 +60,12 @@ class Root(Struct):
     earlier: bool = False
     lingers: bool = False
     lets: bool = False
+    bit: int = -1
 
     @property
-    def key(self) -> tuple[RootKind, int | None]:
+    def key(self) -> RootKey:
         """What makes two roots the same; of literals their places."""
-        return self.kind, self.tag if self.kind is not RootKind.CONSTANT or self.tag is not None else -2 - self.step
+        return self.kind, self.tag if self.kind is not RootKind.CONSTANT or self.tag is not None else -2 - self.step, self.bit
 
 
 class Link(Struct):

@@ -8,19 +8,19 @@ from collections.abc import Callable
 from msgspec import Struct
 
 from whorlograph.model.errors import Stopped
-from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.question import LinkKind
 
 from .generators import runs_freely
 from .ranking import merge, rank
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
-from .trail import Answer, Link, Root, Usual
+from .trail import Answer, Link, Root, RootKey, Usual
 
 MOST = 1000  # drop-outs of one tag that are looked at, the last ones
 ENOUGH = 5  # from which on something can be usual
 USUAL, ODD = 0.6, 0.2  # shares
 
-Signature = tuple[tuple[tuple[LinkKind, int, int | None], ...], tuple[RootKind, int | None]]
+Signature = tuple[tuple[tuple[LinkKind, int, int | None], ...], RootKey]
 
 
 class Drop(Struct, frozen=True):
@@ -40,7 +40,7 @@ def signature(trail: Link) -> tuple[Signature, Root] | None:
     return (tuple((link.kind, link.step, link.tag) for link in way), roots[0].key), roots[0]
 
 
-def _way(link: Link, key: tuple[RootKind, int | None]) -> list[Link]:
+def _way(link: Link, key: RootKey) -> list[Link]:
     if any(r.key == key for r in link.roots):
         return [link]
     for child in link.children:

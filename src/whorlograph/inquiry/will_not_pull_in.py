@@ -14,7 +14,7 @@ from .ranking import merge
 from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
-from .trail import Answer, Link, Root
+from .trail import Answer, Link, Root, RootKey
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
@@ -114,7 +114,7 @@ def _of_sequence(tracer: Tracer, tag: int, link: Link | None, since: int, scan: 
     return attempts_at(tracer, link, since, scan) if link is not None else []
 
 
-def _earlier_only(root: Root, known: dict[tuple[RootKind, int | None], Root]) -> bool:
+def _earlier_only(root: Root, known: dict[RootKey, Root]) -> bool:
     """Whether a root of an earlier attempt is none of those known, and more than what only let the write run."""
     return root.key not in known and root.kind is not RootKind.CONSTANT and not root.lets
 

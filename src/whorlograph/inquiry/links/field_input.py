@@ -11,7 +11,7 @@ from whorlograph.model.tags import Tag
 
 from ..now import given_root
 from ..pace import pace
-from ..pulses import BOUNCE, Stay, Stays
+from ..pulses import BOUNCE, Stay, Stays, bit_stays
 from ..trail import Link, Root
 from ..wiring import meaning, readings
 
@@ -59,7 +59,8 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         seen = journal.time(row) if row is not None else 0
         found = tracer.changed_last(tag, seen) if row is not None else None
         since = found if found is not None else (seen if row is not None and seen > 0 else None)
-        return _described(tracer, Root(RootKind.FIELD_INPUT, tag, value, since, point=point))
+        found_root = Root(RootKind.FIELD_INPUT, tag, value, since, point=point)
+        return _described(tracer, found_root) if bit < 0 or tracer.boolean(tag) else _bit_described(tracer, found_root, bit)
     if at_input:
         text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value, tag)}, its declared value"
         return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point)
@@ -115,6 +116,23 @@ def _paced(tracer: Tracer, root: Root) -> str:
         return ""
     found = pace(tracer.stretches(root.tag), root.since) or pace(tracer.stretches(root.tag), tracer.asked)
     return f"; {found.text.format(tracer.at(found.since))}" if found is not None else ""
+
+
+def _bit_described(tracer: Tracer, root: Root, bit: int) -> Root:
+    """Put a bit of a word that is an input into words."""
+    assert root.tag is not None
+    one, found = tracer.tag(root.tag), bit_stays(tracer.stretches(root.tag), bit)
+    stay = found.at(root.since) if root.since is not None else None
+    state = "on" if isinstance(root.value, int) and root.value >> bit & 1 else "off"
+    root.bit, root.since = bit, stay.start if stay is not None and stay.start > 0 else None
+    over = _over(tracer, stay)
+    since = f"{state} since {tracer.at(root.since)}" if root.since is not None else f"was {state} from the log's start"
+    when = f"was {state} {over}" if over else since
+    paced = pace(found, root.since) or pace(found, tracer.asked) if root.since is not None else None
+    root.text = f"bit {bit} of {one.name} {when}; the word reads {tracer.state_word(root.value, root.tag)}"
+    root.text += f"; {paced.text.format(tracer.at(paced.since))}" if paced is not None else ""
+    root.what_to_check = f"{where(root.point, one)}, its bit {bit}"
+    return root
 
 
 def _over(tracer: Tracer, stay: Stay | None) -> str:

@@ -154,7 +154,7 @@ def explain_gate(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: int,
         if tag is None:
             return
         if not tracer.writers.get(tag):
-            root = input_root(tracer, tag, seen.position)
+            root = input_root(tracer, tag, seen.position, gate_bit(tracer, gate, seen))
             root.changed = change and root.since is not None
             root.step = seen.step
             _wrong_way_round(tracer, link, root, gate)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Load, Op
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
 from .. import numbered
 from ..circuit import Circuit
@@ -16,6 +16,7 @@ from ..tracer import DEEPEST, Vantage
 from ..trail import Link
 from ..writers import Writer
 from . import passes
+from .field_input import input_root
 from .pins import explain_value
 from .rung_false import unpowered
 from .skipped import link as skipped_link
@@ -64,12 +65,30 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
+        _tell_bit(tracer, found, circuit, compared, seen)
         for root in found.roots if stands is not None else ():
             if stands is not None and root.tag == stands.tag:
                 tell(tracer, root, stands)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     return found
+
+
+def _tell_bit(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen) -> None:
+    """Where a word is looked at through a mask of one bit: that bit is the root."""
+    sides = [circuit.plain(arg) for arg in compared.args]
+    masked = next((side for side in sides if isinstance(side, Op) and side.code == "AND" and len(side.args) == 2), None)
+    if masked is None or compared.code not in ("EQ", "NE"):
+        return
+    masks = [int(one.value) for arg in masked.args if (one := circuit.literal(arg)) is not None and isinstance(one.value, int)]
+    loads = [load for arg in masked.args if isinstance(load := circuit.plain(arg), Load) and load.at in seen.result.cells]
+    if len(masks) != 1 or len(loads) != 1 or masks[0] <= 0 or masks[0] & (masks[0] - 1):
+        return
+    tag = seen.result.cells[loads[0].at].number
+    for n, root in enumerate(found.roots):
+        if root.tag == tag and root.kind is RootKind.FIELD_INPUT and not tracer.boolean(tag):
+            found.roots[n] = input_root(tracer, tag, seen.position, masks[0].bit_length() - 1)
+            found.roots[n].changed, found.roots[n].step = root.changed, root.step
 
 
 def _only_the_last(found: Link) -> None:

@@ -73,7 +73,7 @@ def _jointly(runs: TrialRuns, tracer: Tracer) -> None:
     joint = together(runs, rank(answer.roots, answer.symptom), commands) or further(runs, tracer)
     if joint is None:
         return
-    names = [tracer.name(r.tag) for r in joint.roots]
+    names = [f"bit {r.bit} of {tracer.name(r.tag)}" if r.bit >= 0 else tracer.name(r.tag) for r in joint.roots]
     for root in joint.roots:
         note(root, joint.proof)
         root.together = tuple(r.tag for r in joint.roots if r is not root and r.tag is not None)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial
@@ -17,20 +18,24 @@ from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
 from ..pace import pace
-from ..pulses import Stays, stays
+from ..pulses import Stays, bit_stays, stays
 from ..symptoms import course
 from ..trail import Answer, Root
+from .bits import of_bits
 from .window import stretch_begins
 
 MOST_PULSES = 500  # that a trial adds
 
 
 class Attempted(Struct, frozen=True):
-    """One trial of a root, and what it does in words. ``as_then``: held as it was at another time: when the asked tag was last otherwise."""
+    """One trial of a root, and what it does in words. ``as_then``: held as it was at another time: when the asked tag was last otherwise;
+    ``bits``: of a bit of a word, that bit and its trial as if it were a tag of its own.
+    """
 
     trial: Trial
     what: str
     as_then: bool = False
+    bits: tuple[tuple[int, Trial], ...] = ()
 
     @property
     def start(self) -> int:
@@ -50,44 +55,58 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         yield Attempted(Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start")
     if root.kind not in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
         return
+    if root.bit >= 0:
+        for one in _switched(answer, root, controller, log, original, rest):
+            yield replace(one, trial=of_bits([(root.bit, one.trial)], log, tag), bits=((root.bit, one.trial),))
+        return
     if tag.type.family is not Family.BOOL:
         former = _former_number(root, controller, original)
         if former is not None:
             yield former
             yield from _as_it_was_then(answer, root, controller, original, former.trial.holds[0].value)
         return
+    yield from _switched(answer, root, controller, log, original, rest)
+
+
+def _switched(answer: Answer, root: Root, controller: Controller, log: Log, original: Journal, rest: int | None) -> Iterator[Attempted]:
+    """The trials of a BOOL, or of one bit of a word as if it were a tag of its own."""
+    assert root.tag is not None
+    tag = controller.running.tags[root.tag]
+    name = f"bit {root.bit} of {tag.name}" if root.bit >= 0 else tag.name
+    on = bool(root.value) if root.bit < 0 else bool(isinstance(root.value, int) and root.value >> root.bit & 1)
     if rest is not None:
-        yield Attempted(Trial((Hold(root.tag, int(not root.value), rest),)), f"{tag.name} held {'off' if root.value else 'on'}")
+        yield Attempted(Trial((Hold(root.tag, int(not on), rest),)), f"{name} held {'off' if on else 'on'}")
         return
-    word, now, former_value = "off" if root.value else "on", int(bool(root.value)), int(not root.value)
+    word, now, former_value = "off" if on else "on", int(on), int(not on)
     if root.missed:
         task = controller.paths.task_of(root.step) if root.step >= 0 else -1
         interval = controller.schedule.tasks[task].interval if task >= 0 else None
         lasting, since = max(root.missed, 2 * (interval or controller.scan_time)), root.since or 0
-        what = f"{tag.name} {'on' if now else 'off'} for two {'runs' if interval else 'scans'}"
+        what = f"{name} {'on' if now else 'off'} for two {'runs' if interval else 'scans'}"
         yield Attempted(Trial((Hold(root.tag, now, since, since + lasting),)), what)
         return
 
     def held(value: int, start: int, until: int | None = None) -> Attempted:
         when = f" from {clock_text(log, start)} on" if start > 0 and start != root.since and until is None else \
             f" for {duration_text(until - start)} at {clock_text(log, start)}" if until is not None else ""
-        return Attempted(Trial((Hold(root.tag or 0, value, start, until),)), f"{tag.name} held {'on' if value else 'off'}{when}")
+        return Attempted(Trial((Hold(root.tag or 0, value, start, until),)), f"{name} held {'on' if value else 'off'}{when}")
 
     if answer.symptom is Symptom.CHATTERS:
         yield held(former_value, answer.begun)
         yield held(now, answer.begun)
         return
     if root.since is not None:
-        yield Attempted(Trial((Hold(root.tag, former_value, root.since),)), f"{tag.name} held {word}")
+        yield Attempted(Trial((Hold(root.tag, former_value, root.since),)), f"{name} held {word}")
     begun = original.clock.start(max(1, stretch_begins(answer, original)))
     if answer.symptom is not Symptom.DROPPED_OUT and (root.since is None or begun < root.since):
         yield held(former_value, begun)
-    found = stays(log, root.tag, tag.initial)
+    whole = stays(log, root.tag, tag.initial)
+    found = bit_stays(whole, root.bit) if root.bit >= 0 else whole
     otherwise = found.chosen((found.values == former_value) & (found.starts < (root.since if root.since is not None else answer.time)))
     if len(otherwise) and root.since is not None:
         last = otherwise[len(otherwise) - 1]
         if last.start > 0:
-            yield Attempted(Trial((Hold(root.tag, now, last.start),)), f"{tag.name} {'on' if now else 'off'} without its last pulse before")
+            yield Attempted(Trial((Hold(root.tag, now, last.start),)), f"{name} {'on' if now else 'off'} without its last pulse before")
     if answer.symptom is Symptom.WILL_NOT_PULL_IN:
         lengths = sorted(otherwise.lengths[otherwise.ended].tolist()) if len(otherwise) else []
         lasting = max(lengths[len(lengths) // 2] if lengths else 0, 3 * controller.scan_time)
@@ -99,18 +118,18 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         if behind < original.clock.start(max(1, answer.asked)):
             yield held(former_value, behind, behind + lasting)
     if root.since is None or not len(otherwise):
-        yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{tag.name} held {word}")
+        yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{name} held {word}")
     if root.overdue and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
         turned = answer.time if answer.symptom is Symptom.DROPPED_OUT else begun
         before = course(original, answer.tag).last_change(original.clock.scan_at(turned) - 1, answer.symptom is Symptom.DROPPED_OUT)
-        on = max(original.clock.start(before) if before is not None else 0, root.since or 0)
-        if (before is not None or root.since is not None) and on < turned:  # the end that did not come, half-way
-            yield held(former_value, (on + turned) // 2)
+        came = max(original.clock.start(before) if before is not None else 0, root.since or 0)
+        if (before is not None or root.since is not None) and came < turned:  # the end that did not come, half-way
+            yield held(former_value, (came + turned) // 2)
     if answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
-        yield from _as_before(answer, tag, found, controller, original)
+        yield from _as_before(answer, tag, name, found, controller, original)
 
 
-def _as_before(answer: Answer, tag: Tag, found: Stays, controller: Controller, journal: Journal) -> Iterator[Attempted]:
+def _as_before(answer: Answer, tag: Tag, name: str, found: Stays, controller: Controller, journal: Journal) -> Iterator[Attempted]:
     """An input that pulses too slowly, or no more, as it did before; none of any other."""
     dropped = answer.symptom is Symptom.DROPPED_OUT
     turned = answer.time if dropped else journal.clock.start(max(1, stretch_begins(answer, journal)))
@@ -124,7 +143,7 @@ def _as_before(answer: Answer, tag: Tag, found: Stays, controller: Controller, j
     holds = [Hold(tag.index, 0, paced.since + paced.on, paced.since + paced.period)]
     for rise in rises:
         holds += [Hold(tag.index, 1, rise, rise + paced.on), Hold(tag.index, 0, rise + paced.on, rise + paced.period)]
-    yield Attempted(Trial(tuple(holds)), f"{tag.name} pulsing every {duration_text(paced.period)}, as before", as_then=True)
+    yield Attempted(Trial(tuple(holds)), f"{name} pulsing every {duration_text(paced.period)}, as before", as_then=True)
 
 
 def earliest(trials: list[Attempted]) -> Attempted:

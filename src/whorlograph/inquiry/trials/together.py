@@ -7,6 +7,7 @@ from msgspec import Struct
 from whorlograph.engine.feed import Trial
 
 from ..trail import Root
+from .bits import of_bits
 from .edits import Attempted, earliest, trials_of
 from .runs import TrialRuns
 from .verdict import Proof, judged
@@ -28,29 +29,34 @@ def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Jo
     tried: list[tuple[Root, list[Attempted]]] = []
     for root in roots:
         own = list(trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest))
-        if own and root.tag not in commands and root.tag not in {r.tag for r, _ in tried}:
+        if own and root.tag not in commands and (root.tag, root.bit) not in {(r.tag, r.bit) for r, _ in tried}:
             tried.append((root, own))
     if len(tried) < 2:
         return None
     trials = [(root, earliest(own)) for root, own in tried]
-    proof = judged(runs, _all(trials))
+    proof = judged(runs, _all(runs, trials))
     if not proof.proved and any(own[-1].as_then for _, own in tried):  # numbers as they were then
         trials = [(root, own[-1] if own[-1].as_then else earliest(own)) for root, own in tried]
-        proof = judged(runs, _all(trials))
+        proof = judged(runs, _all(runs, trials))
     if not proof.proved:
         return None
     for one in trials[::-1]:
         fewer = [t for t in trials if t is not one]
         if not fewer:
             break
-        found = judged(runs, _all(fewer))
+        found = judged(runs, _all(runs, fewer))
         if found.proved:
             trials, proof = fewer, found
     return Joint(tuple(r for r, _ in trials), proof)
 
 
-def _all(trials: list[tuple[Root, Attempted]]) -> Attempted:
-    """Several trials as one."""
-    holds = tuple(h for _, t in trials for h in t.trial.holds)
+def _all(runs: TrialRuns, trials: list[tuple[Root, Attempted]]) -> Attempted:
+    """Several trials as one; those of several bits of one word become one of that."""
+    words: dict[int, list[tuple[int, Trial]]] = {}
+    for root, tried in trials:
+        if root.tag is not None and tried.bits:
+            words.setdefault(root.tag, []).extend(tried.bits)
+    holds = (*(h for _, t in trials if not t.bits for h in t.trial.holds),
+             *(h for tag, bits in words.items() for h in of_bits(bits, runs.log, runs.controller.running.tags[tag]).holds))
     initial = tuple(i for _, t in trials for i in t.trial.initial)
     return Attempted(Trial(holds, initial), "all of them put the other way" if len(trials) > 1 else trials[0][1].what)

@@ -1,0 +1,80 @@
+"""A word that is an input, looked at bit by bit: the bit is the root, and is tried by itself while the others go on as they were recorded."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from random import Random
+
+import numpy as np
+
+from tests.building import Rows
+from tests.inquiry.test_everyday import Asked, asked
+from tests.texts import text_session
+from whorlograph.desk.words import answer_json
+from whorlograph.inquiry.pulses import Stays, bit_stays
+from whorlograph.model.question import Symptom
+
+TAGS = "Stat AT %IW8 : WORD; Num AT %IW10 : INT; On : BOOL;"
+BY_NAME = "Y1 := Stat.0 AND NOT Stat.7 AND X1;"
+BY_MASK = "Y1 := (Stat AND 16#0001) <> 0 AND (Stat AND 16#80) = 0 AND X1;"
+
+
+def _of(body: str, rows: Rows, symptom: Symptom | None = None, at: str | None = None) -> Asked:
+    return asked(text_session(body, sorted([(0, "X1", 1), *rows], key=lambda r: r[0]), TAGS), "Y1", at, symptom)
+
+
+class Words(unittest.TestCase):
+    """``Stat`` is a status word: bit 0 ready, bit 7 fault, bit 3 toggles all the time."""
+
+    ROWS: Rows = [(t, "Main.Stat", (1 if t < 4000 or t >= 6000 else 0) | (t // 500 % 2) << 3) for t in range(0, 8000, 500)]
+
+    def test_the_bit_that_dropped_it(self) -> None:
+        for body in (BY_NAME, BY_MASK):
+            with self.subTest(body=body):
+                found = _of(body, self.ROWS, Symptom.DROPPED_OUT, "5")
+                root = found.answer.roots[0]
+                self.assertEqual((found.roots[0], root.bit, root.since), (("field-input", "Main.Stat", True), 0, 4_000_000_000))
+                self.assertIn("bit 0 of Main.Stat off since 4.000 s", root.text)
+                self.assertIn("%IW8), its bit 0", root.what_to_check)
+                self.assertIn("with bit 0 of Main.Stat held on, Y1 stays on", root.proof)
+                assert root.trial is not None
+                values = {hold.value for hold in root.trial.holds}
+                self.assertTrue(values <= {1, 9} and len(values) == 2, "bit 3 goes on as it was recorded")
+                told = json.loads(answer_json(found.session, found.answer))["roots"][0]
+                self.assertEqual((told["tag"], told["value"], told["address"]), ("Main.Stat", 0, "%IW8"))
+
+    def test_a_bit_that_should_be_off(self) -> None:
+        rows = [(t, "Main.Stat", 0x81 if t >= 3000 else 1) for t in (0, 1000, 3000)]
+        for body in (BY_NAME, BY_MASK):
+            found = _of(body, [*rows, (5000, "X3", 0)])
+            self.assertEqual((found.roots[0], found.answer.roots[0].bit), (("field-input", "Main.Stat", True), 7))
+
+    def test_two_bits_of_one_word_are_two_roots(self) -> None:
+        found = _of("Y1 := Stat.0 AND Stat.4 AND X1;", [(0, "Main.Stat", 8), (1000, "X1", 0), (2000, "X1", 1), (5000, "X3", 0)], Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual([(r.bit, r.proved, r.blocked) for r in found.answer.roots][:2], [(0, True, 1), (4, True, 1)])
+        self.assertIn("together", found.answer.roots[0].proof)
+
+    def test_the_sign_bit(self) -> None:
+        found = _of("Y1 := X1 AND NOT Num.15;", [(0, "Main.Num", 5), (2000, "Main.Num", -5), (4000, "X3", 0)])
+        self.assertEqual((found.roots[0], found.answer.roots[0].bit), (("field-input", "Main.Num", True), 15))
+        assert found.answer.roots[0].trial is not None
+        self.assertEqual(found.answer.roots[0].trial.holds[0].value, -5 & 0x7FFF)
+
+    def test_stretches_of_a_bit(self) -> None:
+        for seed in range(60):
+            chance = Random(seed)
+            count, bit = chance.choice((0, 1, 2, 40)), chance.randint(0, 15)
+            lengths = [chance.randint(1, 9) for _ in range(count)]
+            values = [chance.getrandbits(16) - (1 << 15) for _ in range(count)]
+            starts = [sum(lengths[:i]) for i in range(count)]
+            whole = Stays(np.array(starts, np.int64), np.array(lengths, np.int64), np.array(values, np.int64), np.array([i < count - 1 for i in range(count)], np.bool_))
+            found = bit_stays(whole, bit)
+            told = [(s.value, t) for s in found for t in range(s.start, s.start + s.length)]
+            self.assertEqual(told, [(v >> bit & 1, t) for v, s, n in zip(values, starts, lengths, strict=True) for t in range(s, s + n)])
+            self.assertTrue(all(a.value != b.value for a, b in zip(found, list(found)[1:], strict=False)))
+            self.assertEqual([s.ended for s in found], [True] * (len(found) - 1) + [False] * bool(count))
+
+
+if __name__ == "__main__":
+    unittest.main()
