@@ -93,6 +93,17 @@ class OneStatement(unittest.TestCase):
         self.assertEqual((found["Main.T1.IN before Main.T1.Q"], found["Main.T1.ET before Main.T1.Q"]), ([False], [False]))  # its pin, the block itself
 
 
+class AtOnce(unittest.TestCase):
+    """Two contacts that open in one instant of the log: neither alone, both together."""
+
+    def test_both_are_proved_together(self) -> None:
+        rows = [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (5700, "X1", 0), (5700, "X2", 1), (9000, "X3", 0)]
+        for body in ("Y1 := X1 AND NOT X2;", "Y1 := (X1 OR Y1 AND X1) AND NOT X2;"):
+            found = _of(body, rows, "")
+            self.assertEqual([(r[1], r[2]) for r in found.roots], [("X1", True), ("X2", True)], body)
+            self.assertTrue(all("together" in r.proof and r.together for r in found.answer.roots))
+
+
 class LifeBit(unittest.TestCase):
     """``X1`` changes twice a second while the other controller is alive; ``X2`` is the burner's."""
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from whorlograph.inquiry.tracer import Tracer
-from whorlograph.inquiry.ways import MOST, Apart, Compared, Looked, Need, Table, circuit_of, compare, looked, truth_table, ways
+from whorlograph.inquiry.ways import MOST, Apart, Compared, Looked, Need, Table, circuit_of, compare, looked, truth_table, ways, written
 from whorlograph.model.cells import padded
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import Wiring
@@ -71,8 +71,7 @@ def ways_text(asked: Needed) -> str:
     """The ways for reading."""
     session, tracer = asked.session, asked.tracer
     if not asked.all:
-        written = bool(tracer.writers.get(asked.tag))
-        return f"no way brings {asked.name} on: every path contradicts itself" if written else f"no rung brings {asked.name} on"
+        return f"no way brings {asked.name} on: every path contradicts itself" if written(tracer, asked.tag) else f"no rung brings {asked.name} on"
     coming = sum(not w.holds for w in asked.all)
     count = f"more than {MOST} ways" if coming > MOST else f"{coming} way{'' if coming == 1 else 's'}"
     when = f", as things stand at {clock_text(session.log, asked.time)}" if asked.time is not None else ""

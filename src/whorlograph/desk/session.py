@@ -33,6 +33,7 @@ from whorlograph.model.program import Program
 from whorlograph.model.tags import Running
 from whorlograph.model.types import Family
 
+from .bit_tags import with_bit
 from .kept_logs import read_or_take
 
 if TYPE_CHECKING:
@@ -185,23 +186,23 @@ class Paths(Struct, frozen=True):
         return tuple(p for p in (self.program, *self.logs, self.iolist, self.profile, *self.libraries) if p is not None)
 
 
-def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = False) -> Session:
+def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = False, asked: str = "") -> Session:
     """Load the files of a session. Nothing is replayed yet.
 
     Args: ahead: a replay will follow: compile for it while the logs are read; head: of long logs only the start is
-        read, to be looked at until ``read_on`` has read them all.
+        read, to be looked at until ``read_on`` has read them all; asked: the tag that will be asked about, which may be a bit of a word.
     Raises: InputError for a file that cannot be read.
     """
     # Loading makes hundreds of thousands of small objects that stay: collecting garbage meanwhile costs a quarter.
     gc.disable()
     try:
-        return _loaded(paths, plain, ahead, head)
+        return _loaded(paths, plain, ahead, head, asked)
     finally:
         gc.freeze()
         gc.enable()
 
 
-def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
+def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool, asked: str) -> Session:
     profile = read_profile(paths.profile)
     source = digest(paths.program)
     program = kept_program(paths.program, source)
@@ -210,6 +211,9 @@ def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool) -> Session:
         program = with_libraries(program, [read_program(path) for path in paths.libraries])
         source = sha256("\n".join((source, *map(digest, paths.libraries))).encode()).hexdigest() if source else ""
     controller = Controller(program.value, profile, paths.resource, plain, source)
+    more = with_bit(program.value, controller.running, asked, controller.profile.addressing, paths.resource) if asked else None
+    if more is not None:
+        controller = Controller(more, profile, paths.resource, plain)
     iolist = read_iolist(paths.iolist, controller.running, controller.profile)
     notices = [*program.notices, *controller.notices, *iolist.notices]
     log = empty_log()

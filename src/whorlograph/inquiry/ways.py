@@ -79,7 +79,7 @@ def ways(tracer: Tracer, tag: int, down: bool = False, kinds: tuple[Kind, ...] =
     Args: down: across rungs to what no rung computes; kinds: of writers.
     """
     found: dict[frozenset[Need], Way] = {}
-    for writer in tracer.writers.get(tag, ()):
+    for writer in written(tracer, tag):
         power = writer.power if writer.power is not None else writer.guard if writer.kind is not Kind.VALUE else _both(writer)
         if writer.kind not in kinds or power is None:
             continue
@@ -94,6 +94,15 @@ def ways(tracer: Tracer, tag: int, down: bool = False, kinds: tuple[Kind, ...] =
         for one in sets:
             found.setdefault(one, Way(_in_order(tracer, writer.step, one), writer, any(n.tag == tag and n.on for n in one)))
     return sorted(_smallest(found), key=lambda w: (w.holds, len(w.needs), w.writer.step))
+
+
+def written(tracer: Tracer, tag: int) -> list[Writer]:
+    """What writes a tag; where nothing does under its own name, what writes the same bit under another."""
+    own = tracer.writers.get(tag)
+    if own:
+        return own
+    shares = tracer.again.shares.get(tag, ())
+    return [w for share in shares for w in tracer.writers.get(share.other, ()) if w.bit == (share.theirs if not tracer.boolean(share.other) else -1)]
 
 
 def _of_chart(tracer: Tracer, step: int, sets: list[frozenset[Need]]) -> list[frozenset[Need]]:

@@ -34,7 +34,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     if not wanted or not wanted <= PARTS | MORE:
         wrong = ", ".join(sorted(wanted - PARTS - MORE)) or "nothing"
         raise UsageError("--parts", f"{wrong} is no part of a report", f"parts are {', '.join(sorted(PARTS | MORE))}")
-    session = telling(load(given(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain, asked=tag))
     answer = ask(session, tag, at, Symptom(symptom) if symptom else None)
     prove_all(session, answer)
     kept = open_desk(session.paths, session.controller.source, jobs_folder())[0].kept if notes or (parts and "notes" in wanted) else None

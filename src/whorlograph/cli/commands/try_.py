@@ -31,7 +31,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         raise UsageError("", "a log and a tag are needed", "write whorlograph try PROGRAM LOG --hold Stop=1 TAG")
     *logs, name = rest
     paths = given(program, tuple(Path(p) for p in logs), io_list, profile, resource)
-    session = telling(load(paths, plain))
+    session = telling(load(paths, plain, asked=name))
     trial = Trial(tuple(read_hold(session, h, "--hold") for h in holds), (), tuple(read_hold(session, f, "--force") for f in forces))
     for hold, text in zip(trial.holds, holds, strict=True):
         if hold.tag in session.controller.written:

@@ -30,7 +30,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
 
     if at and not logs:
         raise UsageError("--at", "no log is given", "write whorlograph ways PROGRAM TAG LOG --at TIME")
-    session = telling(load(given(program, logs, io_list, profile, resource), plain))
+    session = telling(load(given(program, logs, io_list, profile, resource), plain, asked=tag))
     asked = Needed(session, session.tag(tag), at, down)
     if against:
         found = compared(asked, against)

@@ -40,7 +40,7 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
         _tag_or_log(name)
     if logs and now:
         raise UsageError("--now", "a log is given too", "give a log or --now, not both")
-    session = telling(load(given(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain))
+    session = telling(load(given(program, tuple(Path(p) for p in logs), io_list, profile, resource), plain, asked=name))
     if now:
         session = settled_now(session, now)
     elif not logs:

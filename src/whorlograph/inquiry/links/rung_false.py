@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> Link | None:
-    """The coil lost its power in this scan: the contact that opened first on the path that was lost last."""
+def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, name: str = "") -> Link | None:
+    """The coil lost its power in this scan: the contact that opened first on the path that was lost last. Args: name: of what it switches."""
     now, before = tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)
     assert writer.power is not None
     lost = first_out(tracer, writer.power, now, before)
@@ -33,7 +33,7 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int) -> 
     went = f"went {'on' if writer.inverted else 'off'} at {tracer.at(time)}"
     if since != time:  # something else takes it away in every scan: from then on it does not even come
         went = f"is {'on' if writer.inverted else 'off'} behind {tracer.place(writer.step)} from {tracer.at(time)} on"
-    text = f"{tracer.name(tag)} {went}: in {tracer.place(writer.step, writer.element)} {how}"
+    text = f"{name or tracer.name(tag)} {went}: in {tracer.place(writer.step, writer.element)} {how}"
     link = Link(LinkKind.RUNG_FALSE, tag, writer.inverted, since, writer.step, scan, text, writer.element, elements_of(tracer, lost, writer.step))
     takes_over.add(tracer, link, tag, writer, lost, now)
     for gate in lost[:3]:

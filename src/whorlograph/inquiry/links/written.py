@@ -40,6 +40,9 @@ def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, ch
     if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
         found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
                                      change and writer.kind in kinds, what)
+    elif change and writer.kind is Kind.COIL and not writer.inverted and scan > 1 and power is not None and rung_false.first_out(
+            tracer, power, tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)):
+        found = rung_false.changed(tracer, tag, writer, scan, depth, what)
     else:
         found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
     if found is not None:

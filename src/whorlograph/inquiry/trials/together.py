@@ -33,12 +33,14 @@ def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Jo
             tried.append((root, own))
     if len(tried) < 2:
         return None
-    trials = [(root, earliest(own)) for root, own in tried]
-    proof = judged(runs, _all(runs, trials))
-    if not proof.proved and any(own[-1].as_then for _, own in tried):  # numbers as they were then
-        trials = [(root, own[-1] if own[-1].as_then else earliest(own)) for root, own in tried]
-        proof = judged(runs, _all(runs, trials))
-    if not proof.proved:
+    # What starts earliest may leave a pulse out by which the tag came on: then what undoes the change itself; numbers as they were then.
+    ways = [[(root, earliest(own)) for root, own in tried], [(root, own[0]) for root, own in tried],
+            [(root, own[-1] if own[-1].as_then else earliest(own)) for root, own in tried]]
+    for n, trials in enumerate(ways):
+        proof = judged(runs, _all(runs, trials)) if trials not in ways[:n] else None
+        if proof is not None and proof.proved:
+            break
+    else:
         return None
     for one in trials[::-1]:
         fewer = [t for t in trials if t is not one]
