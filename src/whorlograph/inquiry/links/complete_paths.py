@@ -114,7 +114,8 @@ def _is_pulse(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     calls = [tracer.written.block(w.step, w.at) for w in writers if w.kind is Kind.BLOCK]
     if tag is not None and writers and not gate.negated and tracer.boolean(tag):
         path = course(tracer.journal, tag)
-        behind = path.scans[:int(np.searchsorted(path.scans, seen.scan, side="left"))].tolist()
+        now = int(np.searchsorted(path.scans, seen.scan, side="left"))
+        behind = path.scans[max(0, now - 8):now].tolist()
         ons = [off - on for on, off in pairwise(behind) if path.at(on)]
         if len(ons) >= 2 and max(ons[-3:]) <= 1:
             return True

@@ -114,8 +114,16 @@ def _paced(tracer: Tracer, root: Root) -> str:
     """Of an input that pulses: that it does so too slowly by the time in question, or no more; "" of any other."""
     if root.tag is None or root.since is None:
         return ""
-    found = pace(tracer.stretches(root.tag), root.since) or pace(tracer.stretches(root.tag), tracer.asked)
-    return f"; {found.text.format(tracer.at(found.since))}" if found is not None else ""
+    return _pace_words(tracer, root.tag, -1, tracer.stretches(root.tag), root.since)
+
+
+def _pace_words(tracer: Tracer, tag: int, bit: int, stretches: Stays, since: int) -> str:
+    """How the pace of an input has fallen by an instant, or by the moment asked for; "" where it has not. Worked out once."""
+    key = tag, bit, since, tracer.asked
+    if key not in tracer.paces:
+        found = pace(stretches, since) or pace(stretches, tracer.asked)
+        tracer.paces[key] = f"; {found.text.format(tracer.at(found.since))}" if found is not None else ""
+    return tracer.paces[key]
 
 
 def _bit_described(tracer: Tracer, root: Root, bit: int) -> Root:
@@ -128,9 +136,8 @@ def _bit_described(tracer: Tracer, root: Root, bit: int) -> Root:
     over = _over(tracer, stay)
     since = f"{state} since {tracer.at(root.since)}" if root.since is not None else f"was {state} from the log's start"
     when = f"was {state} {over}" if over else since
-    paced = pace(found, root.since) or pace(found, tracer.asked) if root.since is not None else None
     root.text = f"bit {bit} of {one.name} {when}; the word reads {tracer.state_word(root.value, root.tag)}"
-    root.text += f"; {paced.text.format(tracer.at(paced.since))}" if paced is not None else ""
+    root.text += _pace_words(tracer, root.tag, bit, found, root.since) if root.since is not None else ""
     root.what_to_check = f"{where(root.point, one)}, its bit {bit}"
     return root
 
