@@ -197,8 +197,25 @@ END_CONFIGURATION
                 "PROGRAM Q\nVAR A : BOOL; END_VAR\nA := TRUE;\nEND_PROGRAM\n")
         said = [n for n in notices(text) if "expected" in n]
         self.assertEqual([n.split(":")[1].split()[0] for n in said], ["3", "3", "5", "6", "8"])
-        self.assertIn("PROGRAM P is left out", said[0])
-        self.assertIn("another error of the same text", said[1])
+        self.assertTrue(all("the declaration is left out, and what uses it not executed" in one for one in said[:3]), said)
+        self.assertIn("another error of the same text", said[4])
+
+    def test_a_declaration_that_cannot_be_read_is_left_out_alone(self) -> None:
+        text = ("FUNCTION_BLOCK F VAR_INPUT X : REF_TO INT; Go : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := Go; END_FUNCTION_BLOCK\n"
+                "PROGRAM P VAR CONSTANT N : INT := 3; Wrong : ; END_VAR\n"
+                "VAR R : REF_TO INT; S : STRUCT a : INT; b ? ; c : BOOL; END_STRUCT; A : ARRAY[1..N] OF INT; B : BOOL; One : F; END_VAR\n"
+                "One(Go := TRUE, Q => B);\nA[1] := 5;\nR := REF(A[1]);\nEND_PROGRAM\n"
+                "CONFIGURATION C VAR_GLOBAL G : BOOL; H INT; END_VAR VAR_GLOBAL K : INT; END_VAR RESOURCE Q ON Z VAR_GLOBAL L : ; END_VAR "
+                "TASK T(INTERVAL := T#20ms, PRIORITY := 1); PROGRAM P1 WITH T : P; END_RESOURCE END_CONFIGURATION\n"
+                "VAR_GLOBAL M : BOOL; : INT; END_VAR\n")
+        loaded = read(text.encode(), Path("x.st"))
+        left_out = [str(n) for n in loaded.notices if "the declaration is left out" in str(n)]
+        self.assertEqual([n.split(":")[1].split()[0] for n in left_out], ["1", "2", "3", "3", "8", "8", "9"], left_out)
+        controller = Controller(loaded.value, Profile())
+        names = {t.name for t in controller.running.tags}
+        self.assertTrue({"G", "K", "P1.A[3]", "P1.B", "P1.One.Q"} <= names and not any(n.startswith(("P1.S", "P1.R", "H")) for n in names), sorted(names))
+        self.assertTrue(any("P 6" in str(n) and "is not executed" in str(n) for n in controller.notices), [str(n) for n in controller.notices])
+        self.assertEqual(controller.schedule.tasks[0].interval, 20_000_000)
 
     def test_a_missing_end_is_told_once(self) -> None:
         for body in ("IF A THEN B := 1;\nB := 2;\n", "A := ;\nIF A THEN B := 1;\n"):
@@ -221,9 +238,11 @@ END_CONFIGURATION
             self.assertEqual([str(n).partition(";")[0] for n in loaded.notices], [f"x.st:{line} Bad: column 9: a comment begins here and is not ended"])
             self.assertIsInstance(loaded.value.pous["main"].body, TextBody)
             self.assertIsInstance(loaded.value.pous["bad"].body, OpaqueBody)
+        broken = "TYPE A : STRUCT (* x\n END_STRUCT; END_TYPE\nFUNCTION F : INT VAR_INPUT A;; END_VAR F := 1; END_FUNCTION"
+        self.assertTrue(notices(broken)[0].startswith("x.st:1: column 17: a comment begins here and is not ended"))
         with self.assertRaises(ProgramError) as caught:
-            read(b"TYPE A : STRUCT (* x\n END_STRUCT; END_TYPE\nFUNCTION F : INT VAR_INPUT A;; END_VAR F := 1; END_FUNCTION", Path("x.st"))
-        self.assertIn("column 17: a comment begins here and is not ended; 2 more errors behind it", str(caught.exception))
+            read(broken.partition("FUNCTION")[0].encode() + b"FUNCTION", Path("x.st"))
+        self.assertIn("column 17: a comment begins here and is not ended; 1 more error behind it", str(caught.exception))
 
     def test_what_is_no_program(self) -> None:
         for text in (b"hello world", b"(* nothing *)", b"PROGRAM", b"VAR END_VAR", b"\xff\x00\x01"):

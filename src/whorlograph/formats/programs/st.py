@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
@@ -16,6 +18,7 @@ from whorlograph.formats.text.located import without_paths
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
 from whorlograph.formats.text.unreadable import Unreadable
+from whorlograph.formats.text.wrong_declarations import without_wrong
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
@@ -111,14 +114,30 @@ class _Reader:
                 self.type_block(parse(with_numbers(_ended(pieces[1:-1]), self.constants), "types"))
             elif pieces[0].kind == "CONFIGURATION":
                 rest, placed = without_paths(pieces)
-                read: ConfigurationRead = parse(with_numbers(rest, self.constants), "configuration")
+                read: ConfigurationRead = self.leniently(with_numbers(rest, self.constants), lambda p: parse(p, "configuration"))
                 self.configurations.append(self.configuration(read, tuple(placed)))
             elif pieces[0].kind == "SECTION":
-                self.loose += self.variables(_sections(with_numbers(pieces, self.constants)))
+                self.loose += self.variables(self.leniently(with_numbers(pieces, self.constants), _sections))
             else:
                 self.pou(pieces)
         except Unreadable as error:
             self.say(error, f"{pieces[0].text} {pieces[1].text if len(pieces) > 1 else ''} is left out".replace("  ", " "))
+
+    def leniently(self, pieces: list[Piece], read: Callable[[list[Piece]], Any], pou: str = "") -> Any:
+        """Read what has declarations in it, without those that cannot be read.
+
+        Raises: Unreadable where something else cannot.
+        """
+        try:
+            return read(pieces)
+        except Unreadable as error:
+            rest, wrong = without_wrong(pieces, _sections)
+            if not wrong or error.ends:
+                raise
+            found = read(rest)
+        for one in wrong:
+            self.say(one, "the declaration is left out, and what uses it not executed", pou)
+        return found
 
     def type_block(self, found: list[TypeNamed]) -> None:
         for one in found:
@@ -156,7 +175,7 @@ class _Reader:
             known = self.constants
             if known or any(p.kind == "CONSTANT" for p in declarations):
                 known = constants_of(sections_of(declarations), _sections, known)
-            sections = _sections(with_numbers(declarations, known))
+            sections = self.leniently(with_numbers(declarations, known), _sections, name.text)
         except Unreadable as error:
             error.behind += _errors_of(pieces[end:-1], self.text)
             raise
