@@ -113,6 +113,13 @@ END_CONFIGURATION
             told = notices(text.replace(text[text.index("VAR_CONFIG"):text.index("END_CONFIGURATION")], wrong + "\n"))
             self.assertTrue(any(why in one and "x.st:10:" in one for one in told), told)
 
+    def test_parameters_that_the_configuration_connects_are_said_not_to_be(self) -> None:
+        text = ("PROGRAM M VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT y : BOOL; END_VAR y := x; END_PROGRAM\nCONFIGURATION C VAR_GLOBAL G, H : BOOL; END_VAR RESOURCE R ON P\n"
+                "PROGRAM A : M(x := G, y => H); PROGRAM B : M; END_RESOURCE END_CONFIGURATION")
+        told = [str(n) for n in Controller(read(text.encode(), Path("x.st")).value, Profile()).notices]
+        self.assertTrue(any("x.st:3" in one and "x, y of program A are connected by the configuration" in one for one in told), told)
+        self.assertFalse(any("program B" in one for one in told))
+
     def test_a_structure_without_a_semicolon_behind_it(self) -> None:
         for end in ("END_STRUCT END_TYPE", "END_STRUCT; END_TYPE", "END_STRUCT := (x := 2) END_TYPE"):
             loaded = read(f"TYPE P : STRUCT x : INT; q : STRUCT y : BOOL; END_STRUCT; {end} PROGRAM M VAR p : P; END_VAR ; END_PROGRAM".encode(), Path("x.st"))

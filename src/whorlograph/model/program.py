@@ -81,11 +81,13 @@ class Task(Struct, frozen=True):
 
 
 class ProgramInstance(Struct, frozen=True):
-    """A program that runs, under a task or once in every scan."""
+    """A program that runs, under a task or once in every scan. ``handed``: parameters that the configuration connects, which is not done."""
 
     name: str
     pou: str
     task: str = ""
+    handed: tuple[str, ...] = ()
+    line: int = 0
 
 
 class Resource(Struct, frozen=True):

@@ -376,6 +376,9 @@ def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Runnin
         if pou is None:
             build.say(f"instance {one.name} is of {one.pou}, which is not in the file", "it does not run")
             continue
+        if one.handed:
+            what = f"{', '.join(one.handed)} of program {one.name} are connected by the configuration"
+            build.say(what, "they are tags of their own", line=one.line)
         if pou.kind is not PouKind.PROGRAM:
             build.say(f"instance {one.name} is of {pou.name}, a {pou.kind}", "it runs as if it were a program")
         made = build.instance(one.name, pou)

@@ -359,8 +359,9 @@ class _Maker:
         return Task(children[1].text, int(priority) if priority.isdigit() else 0, settings.get("INTERVAL", ""), settings.get("SINGLE", ""))
 
     def instance(self, children: list[Any]) -> ProgramInstance:
-        names = [c.text for c in children if isinstance(c, Piece) and c.kind == "NAME"]
-        return ProgramInstance(names[0], names[-1], names[1] if len(names) > 2 else "")
+        names = [c for c in children if isinstance(c, Piece) and c.kind == "NAME"]
+        given = [a.name for part in children if isinstance(part, (list, tuple)) for a in part if isinstance(a, Argument) and a.name]
+        return ProgramInstance(names[0].text, names[-1].text, names[1].text if len(names) > 2 else "", tuple(given), names[0].line)
 
     def resource(self, children: list[Any]) -> ResourceRead:
         return ResourceRead(children[1].text, tuple(_rid(children)))
