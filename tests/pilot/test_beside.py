@@ -10,9 +10,11 @@ from tests.building import program_of, session_of
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
+from whorlograph.drawing.shapes import Ink
 from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.ui.about import HERE
 from whorlograph.ui.keys import ACTIONS, by_want
+from whorlograph.ui.views.overlay import ListOverlay
 
 
 class Beside(unittest.IsolatedAsyncioTestCase):
@@ -88,6 +90,13 @@ class Beside(unittest.IsolatedAsyncioTestCase):
                 await pilot.pause()
                 self.assertEqual(HERE["tags"][0][:40] in screen_text(app), time < 3, time)
                 await pilot.press("backspace")
+
+    def test_what_is_called_as_it_was_typed_comes_first(self) -> None:
+        names = ("ask why", "Mill.K2_Aux", "Old.Mill.K2", "K22", "Mill.K2", "Mill.Lock", "K2_Run")
+        overlay = ListOverlay("find", [[(f" {n:<14}", Ink.STRONG), ("ask why", Ink.QUIET)] for n in names], list(names))
+        for typed, expected in (("why mill.k2", ["Mill.K2", "Mill.K2_Aux", "Old.Mill.K2"]), ("k2", ["Old.Mill.K2", "Mill.K2", "Mill.K2_Aux", "K22", "K2_Run"]),
+                                ("why", list(names)), ("lock", ["Mill.Lock"]), ("", list(names)), ("none", [])):
+            self.assertEqual([names[i] for i in overlay.narrowed(typed)], expected, typed)
 
     async def test_the_palette_begins_with_what_was_done(self) -> None:
         app = bridge_app(session=self.session)

@@ -73,14 +73,14 @@ class ListOverlay(Overlaid):
         self.box.show(lines, chosen, top, True, self.hint)
 
     def narrowed(self, text: str) -> list[int]:
-        """Which lines to show for what was typed: those in which every word occurs."""
+        """Which lines to show for what was typed: those in which every word occurs, first those that are called by one, or begin so."""
         words = text.lower().split()
-        found = []
+        found: list[tuple[int, int]] = []
         for i, line in enumerate(self.all_lines):
             flat = "".join(t for t, _ in line).lower()
             if all(w in flat for w in words):
-                found.append(i)
-        return found
+                found.append((_far(line[0][0].strip().lower() if line else "", words), i))
+        return [i for _, i in sorted(found)]
 
     def on_input_changed(self, event: Input.Changed) -> None:
         """Filter as it is typed."""
@@ -181,3 +181,9 @@ class ListOverlay(Overlaid):
         """The wheel scrolls."""
         event.stop()
         self.move(3 * event.steps)
+
+
+def _far(name: str, words: list[str]) -> int:
+    """How far a name is from what was typed: 0 it is one of the words, whole or behind its last dot; 1 it begins with one; 2 it only holds it."""
+    last = name.rpartition(".")[2]
+    return 0 if name in words or last in words else 1 if any(name.startswith(w) or last.startswith(w) for w in words) else 2
