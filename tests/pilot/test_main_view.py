@@ -314,6 +314,18 @@ class MainView(unittest.IsolatedAsyncioTestCase):
             self.assertIn("whorlograph why", app.clipboard)
             self.assertIn("Raise_Pump --symptom dropped-out", app.clipboard)
 
+    async def test_one_key_goes_to_the_first_root_and_on_to_the_next(self) -> None:
+        async with self.opened() as (app, pilot):
+            await pilot.press("tab", "semicolon")
+            line = app.main.trail.current()
+            assert line is not None and app.main.scene is not None
+            roots = app.main.scene.answer.roots
+            self.assertEqual((app.main.view.strand, line.root), ("trail", roots[0]))
+            self.assertIn("LS-12, junction box 3, terminal 14", screen_text(app))
+            await pilot.press("semicolon")
+            line = app.main.trail.current()
+            self.assertIs(line.root if line is not None else None, roots[1 % len(roots)])
+
     async def test_the_trail_folds(self) -> None:
         async with self.opened() as (app, pilot):
             await pilot.press("down", "space")

@@ -39,6 +39,9 @@ _PHRASES = {
 }
 
 
+_CONDITION = ("the condition", "what ")  # sentences, not names
+
+
 class TrailLine(Struct, frozen=True):
     """One line of the trail strand: the link or root it stands for, its depth, its moment, its text."""
 
@@ -209,6 +212,8 @@ class Scene:
         if link.step < 0:
             return ""
         rung = self.session.controller.steps.all[link.step].rung
+        if link.about and not link.about.startswith(_CONDITION):
+            return link.about
         if rung.statement is not None:
             return "condition"
         element = next((e for e in rung.elements if e.id == link.element), None)
@@ -220,6 +225,8 @@ class Scene:
             if link.since is not None and link.since == self.session.journal.clock.start(link.scan):
                 return "went off"
             return words_of(self.session.controller.steps.all[link.step]).off() if link.step >= 0 else "off"
+        if link.about and link.tag is None and link.kind in (LinkKind.NOT_MET, LinkKind.BLOCK):
+            return "not met" if link.kind is LinkKind.NOT_MET else "holds"
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else state
         if link.kind is LinkKind.NEVER_SET and link.tag is None:
@@ -252,10 +259,15 @@ class Scene:
         against = root.proved is False and not root.ended
         sign = "✓" if root.proved else "✗" if against else "◆"
         ink = Ink.PROVED if root.proved else Ink.QUIET if against else Ink.BLOCK
-        name = self.name(root.tag) or ("the controller" if root.kind is RootKind.FAULT else root.kind.value)
+        of_bit = f"bit {root.bit} of " if root.bit >= 0 else ""
+        name = of_bit + self.name(root.tag) or ("the controller" if root.kind is RootKind.FAULT else root.kind.value)
         rank = self.answer.roots.index(root) + 1 if root in self.answer.roots else 0
         number = f"root {rank} of {len(self.answer.roots)}" if len(self.answer.roots) > 1 and rank else "root"
-        state = "" if root.value is None or root.tag is None else said_value(root.value, self.session.running.tags[root.tag].type)
+        bit = isinstance(root.value, int) and bool(root.value >> max(0, root.bit) & 1)
+        if root.value is None or root.tag is None:
+            state = ""
+        else:
+            state = said_value(bit if of_bit else root.value, self.session.running.tags[root.tag].type)
         when = self.clock(root.since) if root.since is not None else "since before the log"
         if _is_literal(root) and root.value is not None:
             state, when = self.tracer.state_word(root.value), "as it is written"

@@ -71,7 +71,7 @@ class Root(Struct):
 class Link(Struct):
     """One line of a trail.
 
-    ``tag`` (None: a pin or power), ``value``, ``since`` (ns or None) of what is explained; ``step``, ``scan``
+    ``tag`` (None: a pin, power or a comparison: ``about`` says which), ``value``, ``since`` (ns or None) of what is explained; ``step``, ``scan``
     and ``element`` say where to look; ``blockers`` are the elements that block there.
     """
 
@@ -86,6 +86,7 @@ class Link(Struct):
     blockers: tuple[int, ...] = ()
     children: list[Link] = field(default_factory=list)
     roots: list[Root] = field(default_factory=list)
+    about: str = ""
 
     def walk(self, depth: int = 0) -> Iterator[tuple[int, Link]]:
         """Links in reading order, each with its depth."""

@@ -46,7 +46,7 @@ def next_step(scene: Scene, view: View, found: Found, size: Size) -> str:
     if answer.roots and answer.roots[0].proved is None and view.line > 0:
         return "p proves the root: the same log, replayed with it put the other way"
     if view.strand == "trail" and view.line == 0:
-        return "Down walks along the trail, from the complaint to its root"
+        return "Down walks along the trail, from the complaint to its root, ; goes there at once"
     if view.strand == "timeline":
         return "Left and Right move the moment, + and - zoom, ] next change of this tag"
     if view.strand == "rungs":

@@ -42,6 +42,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("previous_strand", ("shift+tab",), "part before", "trail, rungs, timeline in turn, backwards"),
     Action("follow", ("enter",), "follow", "go to the rung and moment of this line; fold or open it where you stand already"),
     Action("fold", ("space",), "fold", "fold or unfold the trail below this line; a number's lane tall, any lane away", "trail and timeline"),
+    Action("root", ("semicolon",), "first root", "the first root of the trail; once more, the next", "trail"),
     Action("why", ("w",), "ask why", "ask why the tag under the cursor is as it is at this moment", footer=True),
     Action("prove", ("p",), "prove", "replay with the root put the other way, and see whether the symptom goes away", footer=True),
     Action("xref", ("x",), "cross-reference", "where the tag under the cursor is read and written, how, and what hangs on it", footer=True),
@@ -126,8 +127,8 @@ def by_want(done: list[str]) -> list[Action]:
 BY_NAME: dict[str, Action] = {action.name: action for action in ACTIONS}
 BY_KEY: dict[str, Action] = {key: action for action in ACTIONS for key in action.keys}
 
-_SHOWN = {"question_mark": "?", "colon": ":", "full_stop": ".", "comma": ",", "right_square_bracket": "]", "left_square_bracket": "[",
-          "right_curly_bracket": "}", "left_curly_bracket": "{", "plus": "+", "equals_sign": "=", "minus": "-",
+_SHOWN = {"question_mark": "?", "semicolon": ";", "colon": ":", "full_stop": ".", "comma": ",", "right_square_bracket": "]",
+          "left_square_bracket": "[", "right_curly_bracket": "}", "left_curly_bracket": "{", "plus": "+", "equals_sign": "=", "minus": "-",
           "exclamation_mark": "!", "slash": "/", "apostrophe": "'",
           "space": "Space", "enter": "Enter", "tab": "Tab", "backspace": "Backspace", "escape": "Esc",
           "up": "Up", "down": "Down", "left": "Left", "right": "Right", "pageup": "Page Up", "pagedown": "Page Down", "home": "Home",

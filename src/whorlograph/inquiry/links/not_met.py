@@ -39,7 +39,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     since = stands.since if stands is not None else None
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
-    found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element)
+    found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
     if not held and not change:
         for tag, wanted in numbered.asked_for(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)

@@ -91,7 +91,7 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     verb = "block" if len(distinct(tracer, blocking, seen)) > 1 else "blocks"
     words = several_words(tracer, blocking, seen)
     text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step, element)}: {words} {verb}"
-    link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step))
+    link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step), about=what if tag is None else "")
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
     for gate in distinct(tracer, ordered, seen)[:MOST_GATES]:
         explain_gate(tracer, link, gate, seen, depth, change=False)

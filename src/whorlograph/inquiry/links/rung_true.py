@@ -75,7 +75,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
-    link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step))
+    link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step),
+                about=what if tag is None else "")
     all_gates = [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]
     steady = [g for g in all_gates if not _flashes(tracer, g, seen)]
     completed = set() if change else {g for g in all_gates if _completed(tracer, tag, g, seen)}

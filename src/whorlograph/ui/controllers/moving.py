@@ -44,6 +44,19 @@ class Moving(Controller):
         """The one before."""
         self._move(-self.board.times)
 
+    def do_root(self) -> None:
+        """The first root of the trail, with its card; from there the next."""
+        assert self.scene is not None
+        lines, roots = self.board.trail.trail_lines, self.scene.answer.roots
+        places = {rank: n for n, i in enumerate(self.board.trail.firsts()) for rank, root in enumerate(roots) if lines[i].root is root}
+        if not places:
+            self.say("this trail has no root")
+            return
+        here = next((rank for rank, n in places.items() if self.view.strand == "trail" and n == self.view.line), -1)
+        later = sorted(rank for rank in places if rank > here)
+        self.view = replace(self.view, strand="trail")
+        self.to_line(places[later[0] if later else min(places)])
+
     def do_page_down(self) -> None:
         """Half a page down."""
         self._move(max(1, self.board.trail.room.height // 4))
