@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct, field
 
 from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.pin_values import expression_at
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.engine.scope.wholes import moved, result_of
@@ -203,7 +204,8 @@ class Ladder:
                 self.block(element, frame)
                 self.m.current = step.index
             elif isinstance(element, InVariable):
-                value = self.value_of(element.expression, frame)
+                computed = expression_at(element.expression, element.id)
+                value = self.value_of(element.expression, frame) if computed is None else self.text.at_pin(computed, step, bound)
                 frame.out[element.id, ""] = (not value) if element.negated else value
             elif isinstance(element, (OutVariable, InOutVariable)):
                 self.variable(element, frame)

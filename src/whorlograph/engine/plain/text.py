@@ -48,6 +48,12 @@ class Text:
         self.scopes: dict[int, Scope] = {}
         self.skipped: dict[int, bool] = {}
 
+    def at_pin(self, one: Expression, step: Step, bound: Bound) -> Value:
+        """The value of an expression at a pin of a drawn rung."""
+        self.m.fault_tag = -1
+        scope = self.scopes.setdefault(id(step.instance), Scope(step.instance, self.running))
+        return self.values.value(one, None, Frame(step, scope, bound, set()))[0]
+
     def run(self, step: Step, bound: Bound) -> str | None:
         """Evaluate a statement at the top level; "" to end the POU, None to go on below."""
         statement, instance = step.rung.statement, step.instance

@@ -38,6 +38,7 @@ from whorlograph.model.types import (
 )
 
 from .chosen_calls import has_chosen, with_chosen
+from .pin_values import expression_at, names_in
 from .results import leaves_results, with_results
 from .text_parts import parts
 from .unfolding import Unfolding
@@ -338,7 +339,8 @@ def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
         if isinstance(element, (Contact, Coil)):
             found.append((element.variable, BOOL))
         elif isinstance(element, (InVariable, OutVariable, InOutVariable)) and literal(element.expression) is None:
-            found.append((element.expression, INT))
+            computed = expression_at(element.expression, element.id) if isinstance(element, InVariable) else None
+            found += [(name, INT) for name in (names_in(computed) if computed is not None else [element.expression])]
     return found
 
 

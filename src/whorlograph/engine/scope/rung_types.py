@@ -6,6 +6,8 @@ from collections.abc import Callable
 
 from msgspec import Struct, field
 
+from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.scope.text_types import Scope
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Wire
 from whorlograph.model.paths import parse_path
@@ -85,6 +87,13 @@ def rung_types(step: Step, running: Running) -> RungTypes:
                for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
+            computed = expression_at(element.expression, element.id) if isinstance(element, InVariable) else None
+            if computed is not None:
+                scope = Scope(step.instance, running)
+                found.outputs[element.id, ""] = scope.kind(computed)
+                if scope.fraction(computed) and scope.kind(computed) is None:
+                    found.real_literals.add(element.id)
+                continue
             read = constant_of(element.expression, step.instance, running)
             kind = read[0] if read is not None else variable_type(element.expression, step.instance, running)
             found.outputs[element.id, ""] = kind

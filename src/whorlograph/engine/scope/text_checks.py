@@ -37,6 +37,12 @@ class Checks:
         """Why a statement cannot be executed; "" where it can."""
         return "" if self._plain(statement) else self.looked_through(statement)
 
+    def value(self, one: Expression) -> str:
+        """Why a value cannot be computed; "" where it can."""
+        if self._plain(one):
+            return ""
+        return next((why for part in parts(one) if (why := self._part(part))), "")
+
     def looked_through(self, statement: Statement) -> str:
         """The same, part by part."""
         found = [*parts(statement)]

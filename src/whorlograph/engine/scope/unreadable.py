@@ -13,6 +13,7 @@ from whorlograph.model.tags import Instance, Running, resolve_path
 from whorlograph.model.text import Statement
 
 from .constants import constant_of
+from .pin_values import expression_at, why_not
 from .rung_types import called_instance, handed_instance
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
@@ -107,6 +108,10 @@ def _not_read(text: str, instance: Instance, running: Running) -> str:
             return f"does not fit {type_.name}"
         return "is too large a number" if isinstance(value, int) and not _LOW <= value <= _HIGH else ""
     path = parse_path(text)
+    computed = expression_at(text, 0) if path is None else None
+    if computed is not None:
+        scope = Scope(instance, running)
+        return why_not(computed, scope) or Checks(scope).value(computed)
     if path is None:
         return "is no name and no literal"
     return "" if resolve_path(path, instance, running.scope) is not None else "names nothing that is declared"

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from whorlograph.engine.code import Base, Load, Op
 from whorlograph.engine.scope.widening import COMPARISONS
 
+from ..languages import words_of
 from .facts import Facts, Finding
 
 
@@ -29,7 +30,11 @@ def find(facts: Facts) -> Iterator[Finding]:
                 before = {t for x in circuit.loads(guards) if isinstance(x, Load) and (t := facts.load_tag(step, x)) is not None}
                 behind = {t for path in paths if gate in path for g in path
                           if (x := circuit.load(g)) is not None and (t := facts.load_tag(step, x)) is not None}
-                compared = [facts.load_name(step, x) if isinstance(x, Load) else str(x.value) for x in circuit.loads(made)]
+                loads = [*circuit.loads(made)]
+                compared = [facts.load_name(step, x) if isinstance(x, Load) else str(x.value) for x in loads]
+                if len(loads) > 2:  # of expressions, as they are written
+                    unit, origin = facts.tracer.steps.all[step], facts.tracer.origin(step, made.at)
+                    compared = [words_of(unit).gate(unit, origin.element, origin.what, origin.passing)]
                 if not before or before <= behind:
                     continue
                 names = facts.listed(facts.name(t) for t in before)

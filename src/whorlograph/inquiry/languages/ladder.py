@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.engine.access import How, Use
 from whorlograph.engine.code import Passing
+from whorlograph.engine.scope.pin_values import expression_at
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -57,7 +58,7 @@ class Ladder:
             return self._comparison(step, found)
         if isinstance(found, Coil):
             return f"the {'rise' if found.kind is CoilKind.RISING else 'fall'} that {found.variable} waits for"
-        return self.value(step, element) or "a wire"
+        return getattr(found, "expression", "") or "a wire"
 
     def _comparison(self, step: Step, block: Block) -> str:
         """A function with its operands: ``Count >= 5``."""
@@ -109,8 +110,9 @@ class Ladder:
         return next((name for name in (self.block(step, w.source) for w in wires) if name), "")
 
     def value(self, step: Step, element: int, passing: Passing = ()) -> str:
-        """What is wired to a pin, as it is written."""
-        return getattr(_element(step, element), "expression", "")
+        """What is wired to a pin, as it is written; "" of an expression, each of whose operands has a name of its own."""
+        text = getattr(_element(step, element), "expression", "")
+        return "" if expression_at(text, element) is not None else text
 
     def called(self, pou: Pou, program: Program) -> list[str]:
         """The types of the blocks that a body names."""

@@ -8,6 +8,7 @@ from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Meaning, Variable, Whole, leaves_of
 from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.pin_values import expression_at
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.wholes import moved
 from whorlograph.model.blocks import STANDARD_BLOCKS
@@ -39,6 +40,8 @@ from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step as RungStep
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
+
+from .text_values import Values
 
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
 
@@ -216,15 +219,21 @@ class _Rung:
         self.b.store(found, widened(value, found.type, at), at)
 
     def in_variable(self, element: InVariable) -> None:
+        computed = expression_at(element.expression, element.id)
+        if computed is not None:
+            value = Values(self.b, self.b.reading.scope(self.b.instance)).value(computed, None)
+            at = self.b.at(element.id)
+            negated = element.negated and value.type == "BOOL"
+            self.out[element.id, ""] = self.b.let(Op("NOT", "BOOL", (value,), at) if negated else value, at)
+            return
         at = self.b.at(element.id)
         read = self.constant(element)
         if read is not None:
             type_ = read[0]
-            value = read[1]
             if type_ is None or type_ == BOOL:
-                self.out[element.id, ""] = Const(bool(value) != element.negated, "BOOL")
+                self.out[element.id, ""] = Const(bool(read[1]) != element.negated, "BOOL")
             else:
-                self.out[element.id, ""] = constant(value, type_)
+                self.out[element.id, ""] = constant(read[1], type_)
             return
         found = self.find(element.expression, at)
         if not isinstance(found, Variable):

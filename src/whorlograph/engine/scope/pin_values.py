@@ -1,0 +1,59 @@
+"""Expressions at the pins of drawn rungs: ``Level * 2 + 1`` where a name or a literal mostly stands (IEC 61131-3:2013, 8.1.3, 7.3.2)."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import asdict, replace
+
+from whorlograph.formats.text.tokens import tokens
+from whorlograph.formats.text.tree import parse_from
+from whorlograph.formats.text.unreadable import Unreadable
+from whorlograph.model.literals import literal
+from whorlograph.model.paths import parse_path
+from whorlograph.model.text import Apply, Expression, Node, Var
+
+from .text_parts import parts
+from .text_types import Scope
+
+LONGEST = 400  # letters of an expression at a pin
+
+
+@lru_cache(maxsize=20_000)
+def expression_at(text: str, element: int) -> Expression | None:
+    """What a pin's text computes; None of a name, a literal, and of what is none of them.
+
+    Args: element: the element that it stands at, whose number all its nodes have.
+    """
+    text = text.strip()
+    if not text or len(text) > LONGEST or parse_path(text) is not None or literal(text) is not None:
+        return None
+    try:
+        found: Expression = parse_from(tokens(text), "operand", 0)[0]
+    except Unreadable:
+        return None
+    numbered: Expression = _numbered(found, element)
+    return numbered
+
+
+def why_not(one: Expression, scope: Scope) -> str:
+    """Why an expression at a pin cannot be computed, where its parts can be: functions and blocks of the file's own are called in texts only."""
+    called = next((p for p in parts(one) if isinstance(p, Apply) and (scope.function(p) is not None or scope.block(p) is not None)), None)
+    return f"calls {called.called.base} at a pin, which only a text can" if called is not None else ""
+
+
+def names_in(one: Expression) -> list[str]:
+    """The names that an expression begins with: of variables, and of direct addresses."""
+    return [p.base for p in parts(one) if isinstance(p, Var)]
+
+
+def _numbered(one: Any, element: int) -> Any:
+    """A tree with one number for all its nodes."""
+    if isinstance(one, tuple):
+        return tuple(_numbered(part, element) for part in one)
+    if not isinstance(one, Struct):
+        return one
+    found = replace(one, **{name: _numbered(part, element) for name, part in asdict(one).items() if isinstance(part, (Struct, tuple))})
+    return replace(found, at=element) if isinstance(found, Node) else found

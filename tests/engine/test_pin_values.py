@@ -1,0 +1,136 @@
+"""Expressions at the pins of drawn rungs: computed like those of texts, in either engine, in their types; told and traced by what they read."""
+
+from __future__ import annotations
+
+import unittest
+from random import Random
+
+from tests.building import controller_of, course_of, log_of, program_of, session_of
+from tests.engine.agreement import difference
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.formats.programs.xml import read as read_xml
+from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.parts import Ladder, call, coil, compare, no
+from whorlograph.model.text import Binary
+
+TAGS = "X1 X2 Y1 Y2 N1 N2 N3 N4"
+
+
+def random_value(chance: Random, depth: int, risky: bool) -> str:
+    """An expression of whole numbers."""
+    if depth == 0 or chance.random() < 0.25:
+        return chance.choice(["N1", "N2", "N3", str(chance.randint(0, 9)), "INT#7", "16#1F"])
+    left, right = random_value(chance, depth - 1, risky), random_value(chance, depth - 1, risky)
+    kind = chance.randint(0, 6)
+    if kind == 0:
+        return f"MAX({left}, {right})"
+    if kind == 1:
+        return f"SEL({random_test(chance, 1)}, {left}, {right})"
+    if kind == 2:
+        return f"-{left}" if left[0] != "-" else left
+    if kind == 3 and risky:
+        return f"({left}) / ({right})"
+    return f"({left} {chance.choice('+-*')} {right})"
+
+
+def random_test(chance: Random, depth: int) -> str:
+    """A condition."""
+    if depth == 0:
+        return chance.choice(["X1", "X2", "NOT X1", "Y2"])
+    return chance.choice([f"{random_value(chance, 1, False)} {chance.choice(['<', '<=', '=', '<>', '>'])} {random_value(chance, 1, False)}",
+                          f"({random_test(chance, depth - 1)} {chance.choice(['AND', 'OR', 'XOR'])} {random_test(chance, depth - 1)})"])
+
+
+def random_rungs(chance: Random, risky: bool) -> Ladder:
+    """Calculations and comparisons with expressions at their pins."""
+    ladder = Ladder()
+    for _ in range(chance.randint(1, 4)):
+        kind = chance.randint(0, 3)
+        gate = [no(chance.choice(["X1", "X2"]))] if chance.random() < 0.5 else []
+        value = lambda: random_value(chance, chance.randint(1, 3), risky)  # noqa: E731
+        if kind == 0:
+            ladder.rung(*gate, compare(chance.choice(["GT", "EQ", "LE"]), value(), value()), coil(chance.choice(["Y1", "Y2"])))
+        elif kind == 1:
+            ladder.rung(*gate, call(chance.choice(["ADD", "SUB", "MAX"]), ("IN1", value()), ("IN2", value()), out=chance.choice(["N3", "N4"])))
+        elif kind == 2:
+            ladder.rung(*gate, call("MOVE", ("IN", value()), out=chance.choice(["N3", "N4"])))
+        else:
+            ladder.rung(*gate, call("SEL", ("G", random_test(chance, 2)), ("IN0", value()), ("IN1", value()), out="N4"))
+    return ladder
+
+
+class PinValues(unittest.TestCase):
+    """Both engines, the plain one walks the tree."""
+
+    def test_random_rungs(self) -> None:
+        rows_seen = halted = 0
+        for seed in range(80):
+            chance = Random(seed)
+            ladder = random_rungs(chance, seed % 3 == 0)
+            program = program_of(lambda target, made=ladder: target.elements.extend(made.elements[1:]), TAGS)  # type: ignore[misc]
+            rows = [(t, n, chance.randint(-3, 12) if n[0] == "N" else chance.randint(0, 1)) for t in range(0, 400, 20) for n in ("X1", "X2", "N1", "N2")
+                    if t == 0 or chance.random() < 0.4]
+            journals = []
+            for plain in (True, False):
+                one = controller_of(program, plain)
+                self.assertEqual([str(n) for n in one.notices], [], seed)
+                journals.append(one.replay(log_of(one, rows)))
+            with self.subTest(seed=seed):
+                self.assertEqual(difference(*journals, [t.name for t in one.running.tags]), "")
+            rows_seen += len(journals[0])
+            halted += journals[0].fault is not None
+        self.assertGreater(rows_seen, 3000)
+        self.assertGreater(halted, 2)
+
+    def test_what_they_give(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(compare("GT", "N1 * 2 + 1", "N2 - 3"), coil("Y1"))
+            ladder.rung(call("ADD", ("IN1", "(N1 + N2) * 3"), ("IN2", "N1 MOD 4"), out="N4"))
+
+        for plain in (True, False):
+            one = controller_of(program_of(draw, TAGS), plain)
+            journal = one.replay(log_of(one, [(0, "N1", 2), (0, "N2", 9), (100, "N1", 5), (200, "N2", 14)], 300))
+            self.assertEqual(course_of(journal, one, "Y1"), [(11, 1), (21, 0)])
+            self.assertEqual([v for _, v in course_of(journal, one, "N4")], [3 * 11 + 2, 3 * 14 + 1, 3 * 19 + 1])
+
+    def test_answers_lead_through_them(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), compare("LT", "N1 + N2", "50"), coil("Y1"))
+
+        session = session_of(program_of(draw, TAGS), [(0, "X1", 1), (0, "N1", 10), (0, "N2", 20), (3000, "N2", 45), (5000, "X2", 0)])
+        answer = ask(session, "Y1")
+        prove_all(session, answer)
+        tags = session.running.tags
+        self.assertEqual([(tags[r.tag or 0].name, r.proved) for r in answer.roots if r.tag is not None][:1], [("N2", True)])
+        self.assertTrue(any("N1 + N2 < 50" in link.text for _, link in answer.links()), [link.text for _, link in answer.links()])
+
+    def test_what_cannot_be_computed_is_said(self) -> None:
+        for text, why in (("N1 + Nowhere", "Nowhere"), ("N1 +", "no name and no literal"), ("X1 + 'a'", "text"), ("N1 ? 2", "no name and no literal")):
+            ladder = Ladder()
+            ladder.rung(call("MOVE", ("IN", text), out="N4"))
+            one = controller_of(program_of(lambda target, made=ladder: target.elements.extend(made.elements[1:]), TAGS))  # type: ignore[misc]
+            found = [str(n) for n in one.notices]
+            self.assertTrue(any(why in n for n in found) or "Nowhere" in {t.name for t in one.running.tags}, (text, found))
+
+    def test_names_and_literals_are_none(self) -> None:
+        for text in ("N1", "Main.N1", "12", "-3", "T#5s", "A[3]", "A[i]", "W.%X3", "'text'", "%IW2", ""):
+            self.assertIsNone(expression_at(text, 4), text)
+        found = expression_at("N1 + 2 * (N2 - 1)", 7)
+        assert isinstance(found, Binary)
+        self.assertEqual({found.at, found.left.at, found.right.at}, {7})
+
+    def test_they_are_written_and_read_back(self) -> None:
+        ladder = Ladder()
+        ladder.rung(compare("GT", "N1 * 2 + 1", "N2 - 3"), coil("Y1"))
+        program = program_of(lambda target: target.elements.extend(ladder.elements[1:]), TAGS)
+        from pathlib import Path
+
+        again = read_xml(write_xml(program), Path("p.xml")).value
+        one, two = controller_of(program), controller_of(again)
+        rows = [(0, "N1", 2), (0, "N2", 9), (100, "N1", 5)]
+        self.assertEqual(course_of(one.replay(log_of(one, rows, 200)), one, "Y1"), course_of(two.replay(log_of(two, rows, 200)), two, "Y1"))
+
+
+if __name__ == "__main__":
+    unittest.main()
