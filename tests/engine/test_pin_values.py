@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 from random import Random
+
+from msgspec.structs import replace
 
 from tests.building import controller_of, course_of, log_of, program_of, session_of
 from tests.engine.agreement import difference
 from whorlograph.desk.asking import ask, prove_all
-from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.controller import Controller
+from whorlograph.engine.scope.pin_values import element_at, expression_at
+from whorlograph.formats.programs.st import read as read_st
 from whorlograph.formats.programs.xml import read as read_xml
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.parts import Ladder, call, coil, compare, no
+from whorlograph.model.ladder import CoilKind
+from whorlograph.model.parts import Ladder, Part, call, coil, compare, falls, nc, no, rises
+from whorlograph.model.profile import Profile
 from whorlograph.model.text import Binary
 
 TAGS = "X1 X2 Y1 Y2 N1 N2 N3 N4"
@@ -58,6 +65,47 @@ def random_rungs(chance: Random, risky: bool) -> Ladder:
         else:
             ladder.rung(*gate, call("SEL", ("G", random_test(chance, 2)), ("IN0", value()), ("IN1", value()), out="N4"))
     return ladder
+
+
+TABLES = """PROGRAM Main
+VAR X AT %IX0.0 : BOOL; N AT %IW2 : INT; M AT %IW4 : INT; Y AT %QX0.0 : BOOL; C : INT;
+  Flags : ARRAY[0..9] OF BOOL; Net : ARRAY[0..3, 1..3] OF BOOL; Tab : ARRAY[0..9] OF INT; Word : ARRAY[0..3] OF WORD; END_VAR
+C := 0;
+END_PROGRAM
+"""
+
+
+def chosen_rungs(chance: Random, risky: bool) -> Ladder:
+    """Contacts, coils and boxes at elements whose subscripts are computed."""
+    def index(most: int) -> str:
+        near = [f"N + {chance.randint(0, most - 3)}", f"{most} - M", "ABS(N - M)", "N", "M", str(chance.randint(0, 3)), "(N * 2 + M) MOD 4"]
+        return chance.choice([*near, "N * M + 2"] if risky else near)
+
+    def bit() -> str:
+        return chance.choice([f"Flags[{index(9)}]", f"Net[{index(3)}, (M MOD 3) + 1]", "Flags[Tab[N + 1] MOD 10]" if not risky else f"Flags[Tab[{index(9)}]]", "X"])
+
+    def number() -> str:
+        return chance.choice([f"Tab[{index(9)}]", "C", "N"])
+
+    ladder = Ladder()
+    for _ in range(chance.randint(2, 6)):
+        gate = [chance.choice([no, nc, rises, falls])(bit()) for _ in range(chance.randint(1, 2))]
+        kind = chance.randint(0, 3)
+        if kind < 2:
+            into = chance.choice([bit(), "Y"])
+            ladder.rung(*gate, Part("coil", "Y" if into == "X" else into, coil=chance.choice(list(CoilKind))))
+        elif kind == 2:
+            ladder.rung(*gate, call(chance.choice(["ADD", "SUB"]), ("IN1", number()), ("IN2", "1"), out=f"Tab[{index(9)}]"))
+        else:
+            ladder.rung(*gate, compare(chance.choice(["GT", "LE"]), number(), number()), call("MOVE", ("IN", f"{number()} + 1"), out=f"Tab[{index(9)}]"), coil("Y"))
+    return ladder
+
+
+def drawn(ladder: Ladder) -> list[Controller]:
+    """Both engines on a drawn body among tables, the plain one first."""
+    program = read_st(TABLES.encode(), Path("x.st")).value
+    found = replace(program, pous={**program.pous, "main": replace(program.pous["main"], body=ladder.body())})
+    return [Controller(found, Profile(scan_time=10_000_000), plain=plain) for plain in (True, False)]
 
 
 class PinValues(unittest.TestCase):
@@ -120,12 +168,67 @@ class PinValues(unittest.TestCase):
         assert isinstance(found, Binary)
         self.assertEqual({found.at, found.left.at, found.right.at}, {7})
 
+    def test_random_computed_subscripts(self) -> None:
+        changed = halted = 0
+        for seed in range(80):
+            chance = Random(seed)
+            plain, compiled = drawn(chosen_rungs(chance, seed % 4 == 0))
+            self.assertEqual([str(n) for n in plain.notices], [], seed)
+            rows = [(t, name, chance.randint(0, 3) if name != "Main.X" else chance.randint(0, 1)) for t in range(0, 400, 10) for name in ("Main.N", "Main.M", "Main.X")
+                    if t == 0 or chance.random() < 0.5]
+            journals = [one.replay(log_of(one, rows)) for one in (plain, compiled)]
+            with self.subTest(seed=seed):
+                self.assertEqual(difference(*journals, [t.name for t in plain.running.tags]), "")
+            changed += len(journals[0]) > 60
+            halted += journals[0].fault is not None
+        self.assertGreater(changed, 40)
+        self.assertGreater(halted, 1)
+
+    def test_computed_subscripts(self) -> None:
+        ladder = Ladder()
+        ladder.rung(no("X"), Part("coil", "Flags[N + 1]", coil=CoilKind.SET))
+        ladder.rung(nc("X"), Part("coil", "Flags[9 - M]", coil=CoilKind.RESET))
+        ladder.rung(no("Flags[N * 2]"), coil("Y"))
+        for one in drawn(ladder):
+            journal = one.replay(log_of(one, [(0, "Main.N", 3), (0, "Main.M", 5), (100, "Main.X", 1), (150, "Main.X", 0), (200, "Main.N", 2), (400, "Main.M", 3)], 600))
+            self.assertEqual(course_of(journal, one, "Main.Flags[4]"), [(11, 1), (16, 0)])
+            again = one.replay(log_of(one, [(0, "Main.N", 3), (0, "Main.M", 1), (100, "Main.X", 1), (150, "Main.X", 0), (200, "Main.N", 2), (400, "Main.M", 5)], 600))
+            self.assertEqual(course_of(again, one, "Main.Flags[4]"), [(11, 1), (41, 0)])
+            self.assertEqual(course_of(again, one, "Main.Y"), [(21, 1), (41, 0)])
+
+    def test_answers_lead_to_the_element(self) -> None:
+        ladder = Ladder()
+        ladder.rung(no("X"), coil("Flags[N + 1]"))
+        ladder.rung(no("Flags[4]"), coil("Y"))
+        one = drawn(ladder)[1]
+        session = session_of(one.program, [(0, "Main.N", 3), (0, "Main.X", 1), (4000, "Main.X", 0), (6000, "Main.M", 1)])
+        answer = ask(session, "Main.Y")
+        prove_all(session, answer)
+        tags = session.running.tags
+        self.assertEqual([(tags[r.tag or 0].name, r.proved) for r in answer.roots], [("Main.X", True)])
+
+    def test_names_that_cannot_be_read_leave_the_rung_out(self) -> None:
+        for text, why in (("Flags[1", "'Flags[1' is no name"), ("Flags[N +]", "'Flags[N +]' is no name"), ("Y 2", "'Y 2' is no name"),
+                          ("Flags[N, M + 1]", "Flags"), ("N[M + 1]", "N")):
+            for name in ("contact", "coil", "output"):
+                ladder = Ladder()
+                ladder.rung(no(text if name == "contact" else "X"), call("ADD", ("IN1", "N"), ("IN2", "1"), out=text if name == "output" else "C"),
+                            coil(text if name == "coil" else "Y"))
+                for one in drawn(ladder):
+                    found = [str(n) for n in one.notices]
+                    self.assertTrue(any(why in n and "the rung is not executed" in n for n in found), (text, name, found))
+                    self.assertEqual(course_of(one.replay(log_of(one, [(0, "Main.X", 1), (0, "Main.N", 3)], 100)), one, "Main.C"), [])
+
+    def test_elements(self) -> None:
+        for text in ("A[i]", "A[1]", "N + 1", "B", "A[i + 1] + 2"):
+            self.assertEqual(element_at(text, 1) is not None, False, text)
+        for text in ("A[i + 1]", "A[i, 2 * j].on", "A[B[i - 1]]"):
+            self.assertIsNotNone(element_at(text, 1), text)
+
     def test_they_are_written_and_read_back(self) -> None:
         ladder = Ladder()
         ladder.rung(compare("GT", "N1 * 2 + 1", "N2 - 3"), coil("Y1"))
         program = program_of(lambda target: target.elements.extend(ladder.elements[1:]), TAGS)
-        from pathlib import Path
-
         again = read_xml(write_xml(program), Path("p.xml")).value
         one, two = controller_of(program), controller_of(again)
         rows = [(0, "N1", 2), (0, "N2", 9), (100, "N1", 5)]

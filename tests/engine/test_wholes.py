@@ -113,7 +113,7 @@ def random_ladder(chance: Random) -> LadderBody:
     ladder = Ladder()
 
     def index() -> str:
-        return chance.choice(["N", "M", str(chance.randint(0, 3)), *(["C"] if not chance.randint(0, 8) else [])])
+        return chance.choice(["N", "M", str(chance.randint(0, 3)), "3 - N", "(N + M) MOD 4", *(["C", "N + M"] if not chance.randint(0, 8) else [])])
 
     def rec(into: bool = False) -> str:
         return chance.choice(["R", "Q", f"Tab[{index()}]", f"Bak[{index()}]", *([] if into else ["S.got"])])
@@ -166,7 +166,7 @@ class Wholes(unittest.TestCase):
             changed += len(journals[0]) > 100
             halted += journals[0].fault is not None
         self.assertGreater(changed, 20)
-        self.assertGreater(halted, 1)
+        self.assertGreater(halted, 0)
 
     def test_from_block_to_block_in_a_drawing(self) -> None:
         """A function's structure goes by wire into a move and a block; behind an open contact it keeps what it gave last."""

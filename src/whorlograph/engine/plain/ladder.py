@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct, field
 
 from whorlograph.engine.scope.constants import constant_of
-from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.scope.pin_values import computed_at, element_at
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.engine.scope.wholes import moved, result_of
@@ -89,7 +89,10 @@ class Ladder:
     def place(self, text: str, frame: _Frame) -> tuple[Where, Elementary] | None:
         """Where a name's value is kept now, and its type. Raises: Halt for a subscript out of range."""
         path = parse_path(text)
-        return self.place_of(path, frame) if path is not None else None
+        if path is not None:
+            return self.place_of(path, frame)
+        element = element_at(text, self.element)
+        return self.text.place_at(element, frame.step, frame.bound) if element is not None else None
 
     def place_of(self, path: Path, frame: _Frame) -> tuple[Where, Elementary] | None:
         bound = frame.bound.get(path.base.lower())
@@ -204,7 +207,7 @@ class Ladder:
                 self.block(element, frame)
                 self.m.current = step.index
             elif isinstance(element, InVariable):
-                computed = expression_at(element.expression, element.id)
+                computed = computed_at(element.expression, element.id)
                 value = self.value_of(element.expression, frame) if computed is None else self.text.at_pin(computed, step, bound)
                 frame.out[element.id, ""] = (not value) if element.negated else value
             elif isinstance(element, (OutVariable, InOutVariable)):
@@ -285,28 +288,33 @@ class Ladder:
         self.m.store(where[0], value, None)
 
     def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
-        whole = self.part(element.expression, frame) if element.wires else None
-        if whole is not None:
-            source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
-            if not isinstance(source, Block) or source.id in frame.executed:
-                self.filled(self.whole(element.wires[0], frame), element.expression, frame)
-        elif element.wires:
-            source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None)
-            where = None if isinstance(source, Block) and source.id not in frame.executed else self.place(element.expression, frame)
-            if where is not None:
-                boolean = where[1].family is Family.BOOL
-                value: Value = self.power(element.wires, frame) if boolean else self.wire(element.wires[0], frame)
-                if isinstance(element, OutVariable) and element.negated:
-                    value = not value
-                self.m.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
+        source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None) if element.wires else None
+        if element.wires and not (isinstance(source, Block) and source.id not in frame.executed):
+            self.stored(element, frame)
         if isinstance(element, InOutVariable):
             frame.out[element.id, ""] = self.value_of(element.expression, frame)
+
+    def stored(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
+        """What the wire brings is stored."""
+        if self.part(element.expression, frame) is not None:
+            self.filled(self.whole(element.wires[0], frame), element.expression, frame)
+            return
+        where = self.place(element.expression, frame)
+        if where is not None:
+            value: Value = self.power(element.wires, frame) if where[1].family is Family.BOOL else self.wire(element.wires[0], frame)
+            if isinstance(element, OutVariable) and element.negated:
+                value = not value
+            self.m.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
 
     def part(self, text: str, frame: _Frame) -> Aggregate | Chosen | None:
         """The array or structure that a name stands for, its subscripts not computed yet."""
         path = parse_path(text)
-        bound = frame.bound.get(path.base.lower()) if path is not None else None
-        if path is None or isinstance(bound, tuple):
+        if path is None:
+            element = element_at(text, self.element)
+            computed = self.text.part_at(element, frame.step, frame.bound) if element is not None else None
+            return computed if isinstance(computed, Aggregate) else None
+        bound = frame.bound.get(path.base.lower())
+        if isinstance(bound, tuple):
             return None
         holder = Instance("", "", None, {path.base.lower(): bound}) if bound is not None else frame.step.instance
         found = resolve_path(path, holder, self.running.scope)

@@ -9,7 +9,7 @@ from whorlograph.engine.scope.widening import common
 from whorlograph.model.literals import raw
 from whorlograph.model.program import VariableKind
 from whorlograph.model.steps import Step
-from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
+from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref
 from whorlograph.model.text import (
     Apply,
     Assign,
@@ -32,7 +32,7 @@ from whorlograph.model.text import (
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
 from .functions import Value, fit, number, wrapped
-from .memory import ranged
+from .memory import Where, ranged
 from .text_values import Bound, Frame, Values, Walker, leaves_of
 
 _FINE, _EXIT, _CONTINUE, _RETURN = range(4)
@@ -51,8 +51,22 @@ class Text:
     def at_pin(self, one: Expression, step: Step, bound: Bound) -> Value:
         """The value of an expression at a pin of a drawn rung."""
         self.m.fault_tag = -1
-        scope = self.scopes.setdefault(id(step.instance), Scope(step.instance, self.running))
-        return self.values.value(one, None, Frame(step, scope, bound, set()))[0]
+        return self.values.value(one, None, self.frame(step, bound))[0]
+
+    def place_at(self, one: Var, step: Step, bound: Bound) -> tuple[Where, Elementary] | None:
+        """Where an element with computed subscripts is kept that a drawn rung names, and its type."""
+        frame = self.frame(step, bound)
+        type_ = frame.scope.variable(one)
+        where = self.values.place(one, frame) if type_ is not None else None
+        return (where, type_) if where is not None and type_ is not None else None
+
+    def part_at(self, one: Var, step: Step, bound: Bound) -> Ref | Where | None:
+        """What an element with computed subscripts stands for now."""
+        return self.values.part(one, self.frame(step, bound))
+
+    def frame(self, step: Step, bound: Bound) -> Frame:
+        """An evaluation of a step."""
+        return Frame(step, self.scopes.setdefault(id(step.instance), Scope(step.instance, self.running)), bound, set())
 
     def run(self, step: Step, bound: Bound) -> str | None:
         """Evaluate a statement at the top level; "" to end the POU, None to go on below."""
@@ -62,8 +76,7 @@ class Text:
             self.skipped[step.index] = bool(unreadable(step.rung, instance, self.running))
         if self.skipped[step.index]:
             return None
-        scope = self.scopes.setdefault(id(instance), Scope(instance, self.running))
-        frame = Frame(step, scope, bound, set())
+        frame = self.frame(step, bound)
         self.l.element, self.m.fault_tag = statement.at, -1
         way = self.statement(statement, frame)
         for part in parts(statement):

@@ -38,7 +38,7 @@ from whorlograph.model.types import (
 )
 
 from .chosen_calls import has_chosen, with_chosen
-from .pin_values import expression_at, names_in
+from .pin_values import names_at
 from .results import leaves_results, with_results
 from .text_parts import parts
 from .unfolding import Unfolding
@@ -337,10 +337,9 @@ def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
     found: list[tuple[str, Elementary]] = []
     for element in body.elements:
         if isinstance(element, (Contact, Coil)):
-            found.append((element.variable, BOOL))
+            found += names_at(element.variable, element.id, False, BOOL)
         elif isinstance(element, (InVariable, OutVariable, InOutVariable)) and literal(element.expression) is None:
-            computed = expression_at(element.expression, element.id) if isinstance(element, InVariable) else None
-            found += [(name, INT) for name in (names_in(computed) if computed is not None else [element.expression])]
+            found += names_at(element.expression, element.id, isinstance(element, InVariable), INT)
     return found
 
 

@@ -15,7 +15,7 @@ from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, BitOf, Chosen, Element, Instance, Leaf, Ref, Running, member, resolve_path
 from whorlograph.model.text import Apply, Assign, Constant, For, Statement, Sub, Var
 
-from .pin_values import expression_at
+from .pin_values import element_at, expression_at
 from .text_parts import parts
 from .text_types import Scope
 
@@ -76,10 +76,10 @@ def mentions(step: Step, running: Running) -> Iterator[Mention]:
         if isinstance(element, (Contact, Coil, InVariable, OutVariable, InOutVariable)):
             if isinstance(element, InVariable) and constant_of(text, one, running) is not None:
                 continue
-            computed = expression_at(text, element.id) if isinstance(element, InVariable) else None
+            computed = expression_at(text, element.id) if isinstance(element, InVariable) else element_at(text, element.id)
             for part in parts(computed) if computed is not None else ():
                 for tag in _tags_named(part, one, running) if isinstance(part, Var) else ():
-                    yield Mention(tag, element.id, False)
+                    yield Mention(tag, element.id, part is computed and isinstance(element, (Coil, OutVariable, InOutVariable)))
             for tag in leaves(text, one, running):
                 if not isinstance(element, (Coil, OutVariable)):
                     yield Mention(tag, element.id, False)

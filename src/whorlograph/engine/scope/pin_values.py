@@ -14,6 +14,7 @@ from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.literals import literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.text import Apply, Expression, Node, Var
+from whorlograph.model.types import INT, Elementary
 
 from .text_parts import parts
 from .text_types import Scope
@@ -44,9 +45,27 @@ def why_not(one: Expression, scope: Scope) -> str:
     return f"calls {called.called.base} at a pin, which only a text can" if called is not None else ""
 
 
-def names_in(one: Expression) -> list[str]:
-    """The names that an expression begins with: of variables, and of direct addresses."""
-    return [p.base for p in parts(one) if isinstance(p, Var)]
+def element_at(text: str, element: int) -> Var | None:
+    """A variable with computed subscripts, ``Flags[i + 1]``, where a drawing names one; None of anything else."""
+    found = expression_at(text, element) if "[" in text else None
+    return found if isinstance(found, Var) else None
+
+
+def names_at(text: str, element: int, value: bool, guess: Elementary) -> list[tuple[str, Elementary]]:
+    """The names in what stands at an element, and the type they are taken for where nothing declares them: ``guess``, subscripts and parts INT.
+
+    Args: value: any expression may stand there, not only a name.
+    """
+    found = expression_at(text, element) if value else element_at(text, element)
+    if found is None:
+        return [(text, guess)]
+    return [(f"{p.base}[0]" if p.steps else p.base, guess if p is found else INT) for p in parts(found) if isinstance(p, Var)]
+
+
+def computed_at(text: str, element: int) -> Expression | None:
+    """An expression that is more than one element: what has to be computed where it stands."""
+    found = expression_at(text, element)
+    return found if not isinstance(found, Var) else None
 
 
 def _numbered(one: Any, element: int) -> Any:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from msgspec import Struct, field
 
-from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.scope.pin_values import computed_at, element_at
 from whorlograph.engine.scope.text_types import Scope
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Wire
@@ -41,7 +41,10 @@ class RungTypes(Struct):
 def variable_type(text: str, instance: Instance, running: Running) -> Elementary | None:
     """The type of a variable as a body names it; None where it stands for no leaf."""
     path = parse_path(text)
-    target = resolve_path(path, instance, running.scope) if path is not None else None
+    if path is None:
+        element = element_at(text, 0)
+        return Scope(instance, running).variable(element) if element is not None else None
+    target = resolve_path(path, instance, running.scope)
     if isinstance(target, Leaf):
         return running.tags[target.tag].type
     if isinstance(target, BitOf):
@@ -87,7 +90,7 @@ def rung_types(step: Step, running: Running) -> RungTypes:
                for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
-            computed = expression_at(element.expression, element.id) if isinstance(element, InVariable) else None
+            computed = computed_at(element.expression, element.id) if isinstance(element, InVariable) else None
             if computed is not None:
                 scope = Scope(step.instance, running)
                 found.outputs[element.id, ""] = scope.kind(computed)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
-from whorlograph.model.ladder import Block, InVariable, Rung
+from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
 from whorlograph.model.paths import Index, Path, parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
@@ -13,7 +13,7 @@ from whorlograph.model.tags import Instance, Running, resolve_path
 from whorlograph.model.text import Statement
 
 from .constants import constant_of
-from .pin_values import expression_at, why_not
+from .pin_values import element_at, expression_at, why_not
 from .rung_types import called_instance, handed_instance
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
@@ -77,6 +77,11 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
             why = _not_read(element.expression, instance, running)
             if why:
                 return f"input {element.expression.strip()[:60]!r} {why}"
+        if isinstance(element, (Contact, Coil, OutVariable, InOutVariable)):
+            text = element.variable if isinstance(element, (Contact, Coil)) else element.expression
+            why = _not_named(text, instance, running)
+            if why:
+                return f"{text.strip()[:60]!r} {why}"
         if isinstance(element, Block):
             why = _not_called(element, instance, running)
             if why:
@@ -96,6 +101,17 @@ def _not_called(block: Block, instance: Instance, running: Running) -> str:
     if path is not None and any(isinstance(step, Index) and any(isinstance(s, Path) for s in step.subscripts) for step in path.steps):
         return f"{block.instance} is chosen by a subscript: in a drawing a block is named"
     return f"{block.instance} names no block of type {block.type_name} that is declared"
+
+
+def _not_named(text: str, instance: Instance, running: Running) -> str:
+    """Why what stands at a contact, a coil or an output names nothing; "" where it does or stands empty."""
+    if not text.strip() or parse_path(text) is not None:
+        return ""
+    element = element_at(text, 0)
+    if element is None:
+        return "is no name"
+    scope = Scope(instance, running)
+    return why_not(element, scope) or Checks(scope).value(element)
 
 
 def _not_read(text: str, instance: Instance, running: Running) -> str:

@@ -8,9 +8,10 @@ from whorlograph.model.ladder import Block, Coil, Element, InOutVariable, InVari
 from whorlograph.model.paths import parse_path
 from whorlograph.model.tags import Aggregate, ByReference, Chosen, Instance, Leaf, Ref, Running, resolve_path
 
+from .pin_values import element_at
 from .rung_types import called_instance, handed_instance, output_pin
 from .text_checks import MOST_HANDED
-from .text_types import leaf_types
+from .text_types import Scope, leaf_types
 
 Shape = tuple[str, ...]
 
@@ -33,7 +34,8 @@ def shape_of(text: str, instance: Instance, running: Running) -> Shape | None:
     path = parse_path(text)
     ref = instance.scope.get(path.base.lower()) if path is not None else None
     if path is None:
-        return None
+        element = element_at(text, 0)
+        return Scope(instance, running).shape(element) if element is not None else None
     if isinstance(ref, ByReference):
         holder = Instance("", "", None, {path.base.lower(): ref.shape} if ref.shape is not None else {})
         found, tags = resolve_path(path, holder, holder), list(ref.tags)

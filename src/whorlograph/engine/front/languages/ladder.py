@@ -8,7 +8,7 @@ from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Meaning, Variable, Whole, leaves_of
 from whorlograph.engine.scope.constants import constant_of
-from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.scope.pin_values import computed_at, element_at
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.wholes import moved
 from whorlograph.model.blocks import STANDARD_BLOCKS
@@ -176,7 +176,11 @@ class _Rung:
 
     def find(self, text: str, at: int) -> Meaning | None:
         """What a name stands for here."""
-        return self.b.names.find(text, at)
+        element = element_at(text, self.b.origins[at].element if at >= 0 else 0)
+        if element is None:
+            return self.b.names.find(text, at)
+        values = Values(self.b, self.b.reading.scope(self.b.instance))
+        return values.names.find(element) if at >= 0 else None
 
     # elements
 
@@ -219,7 +223,7 @@ class _Rung:
         self.b.store(found, widened(value, found.type, at), at)
 
     def in_variable(self, element: InVariable) -> None:
-        computed = expression_at(element.expression, element.id)
+        computed = computed_at(element.expression, element.id)
         if computed is not None:
             value = Values(self.b, self.b.reading.scope(self.b.instance)).value(computed, None)
             at = self.b.at(element.id)
