@@ -11,7 +11,7 @@ from ..circuit import MIRRORED, Circuit, Gate
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
 
-_NEGATED = {"GT": "LE", "GE": "LT", "NE": "EQ"}
+_NEGATED = {"GT": "LE", "GE": "LT", "NE": "EQ", "LT": "GE", "LE": "GT"}
 
 
 def find(facts: Facts) -> Iterator[Finding]:
@@ -59,20 +59,29 @@ def _held(facts: Facts, tag: int, writer: Writer) -> tuple[int | None, int, str]
 
 def allowed(facts: Facts, writer: Writer, tag: int) -> int | None:
     """The highest value of a number with which the conditions around a writer let it write; None where literals set no limit."""
+    return let_through(facts, writer, tag)[1]
+
+
+def let_through(facts: Facts, writer: Writer, tag: int) -> tuple[int | None, int | None]:
+    """The lowest and the highest value of a number with which the conditions around a writer let it write; None where literals set no limit."""
     circuit = facts.tracer.circuit(writer.step)
-    limits = []
+    lows, highs = list[int](), list[int]()
     for guard in writer.guards:
-        ways = [[b for g in path if (b := _bound(facts, circuit, writer.step, g, tag)) is not None] for path in circuit.paths(guard)]
-        if ways and all(ways):
-            limits.append(max(min(bounds) for bounds in ways))
-    return min(limits, default=None)
+        ways = [[_bounds(facts, circuit, writer.step, gate, tag) for gate in path] for path in circuit.paths(guard)]
+        below = [[low for low, _ in way if low is not None] for way in ways]
+        above = [[high for _, high in way if high is not None] for way in ways]
+        if ways and all(below):
+            lows.append(min(map(max, below)))
+        if ways and all(above):
+            highs.append(max(map(min, above)))
+    return max(lows, default=None), min(highs, default=None)
 
 
-def _bound(facts: Facts, circuit: Circuit, step: int, gate: Gate, tag: int) -> int | None:
-    """The highest value of a tag with which a gate passes, where it compares the tag with a literal."""
+def _bounds(facts: Facts, circuit: Circuit, step: int, gate: Gate, tag: int) -> tuple[int | None, int | None]:
+    """The lowest and the highest value of a tag with which a gate passes, where it compares the tag with a literal."""
     made = facts.computed(circuit, gate)
     if not isinstance(made, Op) or len(made.args) != 2:
-        return None
+        return None, None
     code, first, second = made.code, made.args[0], made.args[1]
     if circuit.literal(first) is not None:
         code, first, second = MIRRORED.get(code, ""), second, first
@@ -80,5 +89,6 @@ def _bound(facts: Facts, circuit: Circuit, step: int, gate: Gate, tag: int) -> i
         code = _NEGATED.get(code, "")
     literal, load = circuit.literal(second), facts.plain_load(circuit, first)
     if literal is None or not isinstance(literal.value, int) or load is None or facts.load_tag(step, load) != tag:
-        return None
-    return {"LT": literal.value - 1, "LE": literal.value, "EQ": literal.value}.get(code)
+        return None, None
+    limit = literal.value
+    return {"GT": limit + 1, "GE": limit, "EQ": limit}.get(code), {"LT": limit - 1, "LE": limit, "EQ": limit}.get(code)

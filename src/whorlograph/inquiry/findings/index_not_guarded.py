@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from whorlograph.engine.code import Convert, Load
+from whorlograph.engine.code import Load
 from whorlograph.model.literals import cooked
 from whorlograph.model.program import VariableKind
 
 from ..attempts import elements
 from ..writers import Kind
 from .facts import Facts, Finding
+from .numbers.reach import reach
 
 
 def find(facts: Facts) -> Iterator[Finding]:
@@ -22,9 +23,10 @@ def find(facts: Facts) -> Iterator[Finding]:
             continue
         seen = facts.tracer.seen(step, 1)
         chosen = [t for x in circuit.loads(term.index) if isinstance(x, Load) and (n := facts.load_tag(step, x)) is not None
-                  for t in elements(facts.tracer, x, n, seen)] if isinstance(circuit.made(term.index), (Load, Convert)) else []
+                  for t in elements(facts.tracer, x, n, seen)] if facts.plain_load(circuit, term.index) is not None else []
         type_ = facts.tag(names[0]).type
-        within = (type_.low >= term.low and type_.high <= term.high) or \
+        low, high = reach(facts, place, term.index)
+        within = (type_.low >= term.low and type_.high <= term.high) or (term.low <= low and high <= term.high) or \
             (bool(chosen) and all(_only_given(facts, t, term.low, term.high) for t in chosen))
         if not within and not facts.guarded(place, names):
             text = f"{facts.place(step)} takes element {facts.name(names[0])} of {term.low} to {term.high}, and nothing keeps it within"
