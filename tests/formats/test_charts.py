@@ -179,10 +179,9 @@ class Text(unittest.TestCase):
             self.assertEqual(["another error of the same text" in str(n) for n in notices], [False] + [True] * (len(lines) - 1))
 
     def test_declarations_and_the_list_or_chart_behind_them(self) -> None:
-        for body in ("LD A\nST\nAND( A\n", "INITIAL_STEP One: A(X); END_STEP\nTRANSITION FROM One; END_TRANSITION\n"):
+        for body, lines in (("LD A\nST\nAND( A\n", [2, 4, 5]), ("INITIAL_STEP One: A(X); END_STEP\nTRANSITION FROM One; END_TRANSITION\n", [2, 3, 4])):
             notices = read_text(("PROGRAM P\nVAR A BOOL; END_VAR\n" + body + "END_PROGRAM\nPROGRAM Q END_PROGRAM\n").encode(), Path("x.st")).notices
-            self.assertEqual(len([n for n in notices if n.place.pou == "P"]), 0)
-            self.assertEqual(len(notices), 3, [str(n) for n in notices])
+            self.assertEqual([(n.place.pou, n.place.line) for n in notices], [("P", line) for line in lines], [str(n) for n in notices])
 
 
 if __name__ == "__main__":

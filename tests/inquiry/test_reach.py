@@ -63,6 +63,19 @@ class Reach(unittest.TestCase):
             session = text_session(body, [], DECLARED.format("", 0, 5))
             self.assertEqual(any(f.key == "index-not-guarded" for f in check(session)), said, body)
 
+    def test_everywhere_an_element_is_named(self) -> None:
+        """Conditions, what is handed over, whole structures, functions, elements that choose elements."""
+        before = ("TYPE Row : STRUCT w : INT; END_STRUCT; END_TYPE\nFUNCTION Pick : BOOL\nVAR_INPUT t : ARRAY[0..5] OF BOOL; n : INT; END_VAR\nPick := t[n];\nEND_FUNCTION\n"
+                  "FUNCTION_BLOCK Two\nVAR_INPUT a : BOOL; END_VAR\nVAR_OUTPUT q : BOOL; END_VAR\nq := a;\nEND_FUNCTION_BLOCK\n")
+        declared = "I, J : INT; Tab : ARRAY[0..5] OF BOOL; Rows : ARRAY[0..5] OF Row; One : Row; Duo : Two; In_No AT %IW6 : INT; Next : ARRAY[0..5] OF INT := [1, 2, 3, 4, 5, {}];"
+        for body, last, said in (("IF Tab[{}] THEN Y1 := TRUE; END_IF;", 0, None), ("One := Rows[{}];\nY1 := One.w > 0;", 0, None), ("Duo(a := Tab[{}]);\nY1 := Duo.q;", 0, None),
+                                 ("WHILE Tab[{}] DO EXIT; END_WHILE;\nY1 := X1;", 0, None), ("CASE J OF 0: Y1 := Tab[{}]; END_CASE;", 0, None), ("Y1 := Pick(Tab, {});", 0, None),
+                                 ("Y1 := Pick(Tab, 3) OR Pick(Tab, 5);", 0, False), ("Y1 := Pick(Tab, 3) OR Pick(Tab, 6);", 0, True), ("Y1 := Pick(n := 3, t := Tab);", 0, False),
+                                 ("I := Next[I];\nY1 := Tab[I];", 0, False), ("I := Next[I];\nY1 := Tab[I];", 6, True)):
+            for index, wrong in (("In_No", True), ("LIMIT(0, In_No, 5)", False), ("N1", True)) if said is None else (("", said),):
+                session = text_session(body.format(index), [], declared.format(last), before)
+                self.assertEqual(any(f.key == "index-not-guarded" for f in check(session)), wrong, (body, index, last))
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -41,6 +41,8 @@ Found = frozenset[int]
 Handed = tuple[int, tuple[tuple[int, int], ...]]  # first cell, and (how many, distance) of subscripts
 NOTHING: Found = frozenset()
 
+_STRETCH = 64  # tags side by side, whose uses are looked for together
+
 
 class How(StrEnum):
     """What a step does with a tag."""
@@ -137,21 +139,26 @@ class Access:
         return [use for step in sorted(self.calls.instance_of) for use in self.of_step(step)]
 
     @cached_property
-    def _by_tag(self) -> tuple[dict[int, list[int]], list[int]]:
-        """The places among all uses of those of one tag, and of those of a tag chosen while running."""
+    def _by_tag(self) -> tuple[dict[int, list[int]], dict[int, list[tuple[Use, list[int]]]]]:
+        """The places among all uses of those of one tag, and of those of a tag chosen while running: one of each choice, by stretches of tags."""
         single: dict[int, list[int]] = {}
-        chosen: list[int] = []
+        choices: dict[Handed, tuple[Use, list[int]]] = {}
         for n, use in enumerate(self.all):
             if use.terms:
-                chosen.append(n)
+                choices.setdefault((use.tag, use.terms), (use, []))[1].append(n)
             else:
                 single.setdefault(use.tag, []).append(n)
-        return single, chosen
+        near: dict[int, list[tuple[Use, list[int]]]] = {}
+        for choice in choices.values():
+            first, last = choice[0].tag, choice[0].tag + sum((count - 1) * distance for count, distance in choice[0].terms)
+            for stretch in range(first // _STRETCH, last // _STRETCH + 1):
+                near.setdefault(stretch, []).append(choice)
+        return single, near
 
     def of_tag(self, tag: int) -> list[Use]:
         """The uses of a tag, in order of steps, each once."""
-        single, chosen = self._by_tag
-        places = single.get(tag, []) + [n for n in chosen if self.all[n].may_be(tag)]
+        single, near = self._by_tag
+        places = single.get(tag, []) + [n for use, places in near.get(tag // _STRETCH, ()) if use.may_be(tag) for n in places]
         return list(dict.fromkeys(self.all[n] for n in sorted(places)))
 
     def of_step(self, step: int) -> list[Use]:

@@ -7,8 +7,8 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from whorlograph.engine.calls import Exit, every
-from whorlograph.engine.code import Expr, Load, Store, Target, Term
+from whorlograph.engine.calls import Exit
+from whorlograph.engine.code import Expr, Load, Target, Term
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.iolist import Point
@@ -16,6 +16,7 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
+from ..attempts import MOST_ELEMENTS, elements
 from ..circuit import Circuit, Gate
 from ..passage import Passage
 from ..tracer import Tracer
@@ -235,6 +236,12 @@ class Facts:
         cell = self.tracer.cell(load, self.tracer.seen(step, 1))
         return cell.number if cell is not None else None
 
+    def loaded(self, step: int, load: Load) -> list[int]:
+        """The tags that a value may be read from: of a computed subscript all elements, none where they are too many."""
+        tag = self.load_tag(step, load)
+        found = elements(self.tracer, load, tag, self.tracer.seen(step, 1)) if tag is not None else []
+        return found if len(found) < MOST_ELEMENTS else []
+
     def plain_load(self, circuit: Circuit, value: Expr) -> Load | None:
         """The tag that a value is, maybe brought to a wider type."""
         made = circuit.plain(value)
@@ -271,16 +278,26 @@ class Facts:
                         return True
         return False
 
-    def subscripts(self) -> Iterator[tuple[Writer, Target, Term]]:
+    @cached_property
+    def subscripts(self) -> list[tuple[Writer, Target, Term]]:
         """Where elements of arrays are read or written: the place with its conditions, what is chosen from, and the term of the index."""
-        calls = self.tracer.controller.calls
+        found, calls = list[tuple[Writer, Target, Term]](), self.tracer.controller.calls
         for step in sorted(calls.instance_of):
-            circuit = self.tracer.circuit(step)
-            stores = [a for a in every(calls.code_of(step).actions) if isinstance(a, Store)]
-            targets = [a.target for a in stores] + [x.target for a in stores for x in circuit.loads(a.value) if isinstance(x, Load)]
-            for target, term in ((whole, term) for whole in targets for term in whole.terms):
-                place = Writer(step, term.at, self.tracer.origin(step, term.at).element, Kind.VALUE, guards=self.guards_of(step))
-                yield place, target, term
+            for target in dict.fromkeys(_targets(calls.code_of(step))):
+                for term in target.terms:
+                    element = self.tracer.origin(step, term.at).element
+                    found.append((Writer(step, term.at, element, Kind.VALUE, guards=self.guards_of(step)), target, term))
+        return found
+
+    @cached_property
+    def handed(self) -> dict[int, list[tuple[int, Expr | None]]]:
+        """What the calls of the file's functions hand over, by the input's tag: (the step of the call, the value; None where it is left out)."""
+        calls, found = self.tracer.controller.calls, dict[int, list[tuple[int, Expr | None]]]()
+        for frame in {body.frame for body in calls.code.bodies if body.frame >= 0}:
+            given = [(caller.step, dict(caller.call.inputs)) for caller in calls.callers.get(frame, ())]
+            for cell in {cell for _, inputs in given for cell in inputs}:
+                found[calls.code.instances[frame].own + cell] = [(step, inputs.get(cell)) for step, inputs in given]
+        return found
 
     # ways through a body
 
@@ -311,3 +328,15 @@ class Facts:
         """A jump or return as a place."""
         element = next((f.element for f in self.tracer.steps.flags.values() if f.number == one.flag), 0)
         return Writer(one.step, 0, element, Kind.VALUE)
+
+
+def _targets(one: object) -> Iterator[Target]:
+    """The cells and elements that a part of the code names, those in subscripts too."""
+    if isinstance(one, tuple):
+        for part in one:
+            yield from _targets(part)
+    elif isinstance(one, Struct):
+        if isinstance(one, Target):
+            yield one
+        for name in one.__struct_fields__:
+            yield from _targets(getattr(one, name))

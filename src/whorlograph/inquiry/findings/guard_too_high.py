@@ -30,7 +30,7 @@ def find(facts: Facts) -> Iterator[Finding]:
 
 
 def _indexes(facts: Facts) -> Iterator[Finding]:
-    for place, _, term in facts.subscripts():
+    for place, _, term in facts.subscripts:
         index = facts.plain_load(facts.tracer.circuit(place.step), term.index)
         tag = facts.load_tag(place.step, index) if index is not None else None
         let = allowed(facts, place, tag) if tag is not None else None

@@ -45,7 +45,7 @@ def find(facts: Facts) -> Iterator[Finding]:
 def _tables(facts: Facts) -> list[Table]:
     """The tables that one index chooses from, in order of execution."""
     found: dict[tuple[int, int, int, int], Table] = {}
-    for place, target, term in facts.subscripts():
+    for place, target, term in facts.subscripts:
         load = facts.plain_load(facts.tracer.circuit(place.step), term.index)
         index = facts.load_tag(place.step, load) if load is not None else None
         if index is None or len(target.terms) != 1 or target.base not in (Base.GLOBAL, Base.OWN):

@@ -20,20 +20,19 @@ _DEEP = 6  # sums of sums
 _NESTED = 2  # tags that hang on one another
 
 
-def reach(facts: Facts, place: Writer, value: Expr) -> Span:
-    """The least and the most that a whole number computed at a place may be; never less than what it really can be."""
-    return _Reach(facts, place).value(facts.tracer.circuit(place.step), place.step, value, 0)
+class Reach:
+    """The least and the most that whole numbers may be at one place of the order of execution; never less than what they really can be.
 
+    Args: everywhere: what is known of tags at any place, shared between places.
+    """
 
-class _Reach:
-    """At one place of the order of execution."""
-
-    def __init__(self, facts: Facts, place: Writer) -> None:
-        self.facts, self.place = facts, place
+    def __init__(self, facts: Facts, place: Writer, everywhere: dict[int, Span]) -> None:
+        self.facts, self.place, self.everywhere = facts, place, everywhere
+        self.turns = False  # whether a round was met, which goes further at some places than at others
         self.known: dict[int, Span] = {}
         self.open: list[int] = []
 
-    def value(self, circuit: Circuit, step: int, value: Expr | None, depth: int) -> Span:
+    def value(self, circuit: Circuit, step: int, value: Expr | None, depth: int = 0) -> Span:
         """Of a value in a step."""
         made = circuit.made(value)
         while isinstance(made, Convert) and made.rule in ("WIDEN", "HOLD"):
@@ -42,8 +41,9 @@ class _Reach:
         if literal is not None and isinstance(literal.value, int):
             return literal.value, literal.value
         if isinstance(made, Load):
-            tag = self.facts.load_tag(step, made)
-            return self.tag(tag, depth) if tag is not None and not made.target.terms else _ANY
+            tags = self.facts.loaded(step, made)
+            spans = [self.tag(tag, depth + 1) for tag in tags]
+            return (min(s[0] for s in spans), max(s[1] for s in spans)) if spans else _ANY
         if not isinstance(made, Op) or depth > _DEEP:
             return _ANY
         low, high = _computed(made.code, [self.value(circuit, step, arg, depth + 1) for arg in made.args])
@@ -52,21 +52,25 @@ class _Reach:
             high = min(high, type_.high)  # of the lowest number alone it is none
         return (low, high) if type_ is None or not type_.whole or (type_.low <= low and high <= type_.high) else (type_.low, type_.high)
 
-    def tag(self, tag: int, depth: int) -> Span:
+    def tag(self, tag: int, depth: int = 0) -> Span:
         """Of a tag at the place."""
+        if tag in self.everywhere:
+            return self.everywhere[tag]
         if tag not in self.known:
             type_ = self.facts.tag(tag).type
             whole = (type_.low, type_.high) if type_.whole else _ANY
             address, writers = self.facts.tag(tag).address, self.facts.writers_of(tag)
             # Nobody outside gives what is declared within.
-            given = writers or (address is None and self.facts.tag(tag).kind is VariableKind.LOCAL)
+            given = writers or tag in self.facts.handed or (address is None and self.facts.tag(tag).kind is VariableKind.LOCAL)
             outside = tag in self.facts.logged or not given or (address is not None and address.area == "I")
-            if outside or not type_.whole or len(self.open) >= _NESTED:
+            if outside or not type_.whole or len(self.open) >= _NESTED or depth > _DEEP:
                 return whole
             self.open.append(tag)
             found = self._written(tag, writers, whole, depth)
             self.open.pop()
             # What was found while another tag's span was only supposed holds for that supposition.
+            if not self.open and not self.turns:
+                self.everywhere[tag] = found
             self.known = {one: span for one, span in self.known.items() if one in self.open} if self.open else {**self.known, tag: found}
             return found
         return self.known[tag]
@@ -76,16 +80,18 @@ class _Reach:
         if any(w.kind is not Kind.VALUE or w.bit >= 0 for w in writers):
             return whole
         first = int(cooked(facts.tag(tag).initial, facts.tag(tag).type))
-        made = round_of(facts, tag)
+        made = round_of(facts, tag) if tag not in facts.handed else None
         if made is not None and facts.both_run(made[0].step, made[1].writer.step) and not in_loop(facts.tracer, made[0]):
-            adder, wrap = made
+            self.turns, (adder, wrap) = True, made
             literals = [c.value for w in writers if (c := facts.tracer.circuit(w.step).literal(w.value)) is not None and isinstance(c.value, int)]
             given = [first, *literals]
             return (min(given), wrap.begins - between(facts, adder, wrap.writer, self.place)) if max(given) < wrap.begins else whole
-        found, more = (first, first), 1
+        begun = [(first, first) if value is None else self.value(facts.tracer.circuit(step), step, value, depth + 1)
+                 for step, value in facts.handed.get(tag, [(0, None)])]
+        found, more = (min(s[0] for s in begun), max(s[1] for s in begun)), 1
         while True:
             self.known[tag] = found
-            spans = [(first, first), *(self._given(tag, writer, depth) for writer in writers)]
+            spans = [*begun, *(self._given(tag, writer, depth) for writer in writers)]
             low, high = min(s[0] for s in spans), max(s[1] for s in spans)
             if found[0] <= low and high <= found[1]:
                 return low, high
