@@ -198,6 +198,13 @@ class Texts(unittest.TestCase):
         self.assertEqual(sets(Needed(session, session.tag("Y1"), None, False)), {frozenset({"X1 on", f"Main.Bits[{n}] on"}) for n in (1, 2, 3)})
         self.assertEqual(sets(Needed(session, session.tag("Y2"), None, False)), {frozenset({"Bits[LIMIT(1, N1, 3)] on"})})
 
+    def test_a_choice_by_a_number_asks_for_that_number_only(self) -> None:
+        session = text_session("CASE N1 OF 0: Y2 := X1; 10, 11: Y1 := X1; 20: Y1 := N1 > 5; ELSE Y1 := NOT X2; END_CASE;\nLow := NOT (N1 > 3);", [(0, "X1", 0)], "Low : BOOL;")
+        found = sets(Needed(session, session.tag("Y1"), None, False))
+        self.assertEqual(found, {frozenset({"N1 = 10", "X1 on"}), frozenset({"N1 = 11", "X1 on"}), frozenset({"N1 = 20", "N1 > 5"}),
+                                 frozenset({"not N1 = 0", "not N1 = 10", "not N1 = 11", "not N1 = 20", "X2 off"})})
+        self.assertEqual(sets(Needed(session, session.tag("Main.Low"), None, False)), {frozenset({"not N1 > 3"})})
+
 
 if __name__ == "__main__":
     unittest.main()

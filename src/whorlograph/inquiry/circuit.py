@@ -166,6 +166,12 @@ class Circuit:
         asked = {asks[0]: asks[1] for gate in one if (asks := self._number_asked(gate)) is not None}
         return any(asks is not None and asked.get(asks[0], asks[1]) != asks[1] for asks in map(self._number_asked, other))
 
+    def told(self, path: Path) -> Path:
+        """A path without what its other gates say already: a value that has to be one number is none of the others."""
+        asked = {asks[0]: asks[1] for gate in path if (asks := self._number_asked(gate)) is not None}
+        others = {gate: self._number_asked(Gate(gate.at)) for gate in path if gate.negated}
+        return tuple(g for g in path if (other := others.get(g)) is None or asked.get(other[0], other[1]) == other[1])
+
     def _number_asked(self, gate: Gate) -> tuple[int, object] | None:
         """The node of a value that a gate wants to be one literal, and that; None of other gates."""
         leaf = self.leaves.get(gate.at)

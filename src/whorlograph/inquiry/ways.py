@@ -8,7 +8,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from whorlograph.engine.code import Edge, Expr, Op
+from whorlograph.engine.code import Call, Edge, Expr, Op
+from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.log import Ints
 
@@ -29,7 +30,7 @@ DEEPEST = 12
 class Need(Struct, frozen=True):
     """What one contact asks: a tag, or a bit of one, on or off; ``edge``: that it turns so; ``tag`` None: what ``name`` compares.
 
-    ``step`` and ``at`` find the gate of what is no tag.
+    ``step`` and ``at`` find the gate of what is no tag; ``compares``: that is a comparison, which holds or does not.
     """
 
     name: str
@@ -39,6 +40,7 @@ class Need(Struct, frozen=True):
     edge: bool = False
     step: int = -1
     at: int = -1
+    compares: bool = False
 
     @property
     def variable(self) -> tuple[str, bool]:
@@ -49,6 +51,8 @@ class Need(Struct, frozen=True):
         """As a person says it."""
         if self.edge:
             return f"{self.name} {'rises' if self.on else 'falls'}"
+        if self.compares:
+            return self.name if self.on else f"not {self.name}"
         return f"{self.name} {'on' if self.on else 'off'}"
 
 
@@ -193,7 +197,7 @@ def needs_of(tracer: Tracer, step: int, power: Expr, on: bool) -> list[frozenset
     circuit = tracer.circuit(step)
     found = []
     for path in circuit.paths(power, on):
-        needs = frozenset(need_of(tracer, circuit, step, gate) for gate in path)
+        needs = frozenset(need_of(tracer, circuit, step, gate) for gate in circuit.told(path))
         if sound(needs):
             found.append(needs)
     return list(dict.fromkeys(found))
@@ -212,7 +216,8 @@ def need_of(tracer: Tracer, circuit: Circuit, step: int, gate: Gate) -> Need:
         return Need(name, leaf.rising if isinstance(leaf, Edge) else not gate.negated, tag, bit, edge)
     origin = tracer.origin(step, gate.at)
     name = words_of(tracer.steps.all[step]).gate(tracer.steps.all[step], origin.element, origin.what, origin.passing)
-    return Need(name, not gate.negated, None, -1, False, step, gate.at)
+    made = circuit.made(leaf) if not isinstance(leaf, (Edge, Call)) else None
+    return Need(name, not gate.negated, None, -1, False, step, gate.at, isinstance(made, Op) and made.code in COMPARISONS)
 
 
 def sound(needs: Iterable[Need]) -> bool:
