@@ -165,6 +165,7 @@ class Commands(unittest.TestCase):
                 (("replay", BRIDGE.program, empty), "empty"),
                 (("replay", *FILES, "--out", "x.wav"), ".wav"),
                 (("replay", BRIDGE.program), "LOGS"),
+                (("open", *FILES, "Raise_Pump"), "a tag is asked about by --tag"),
                 (("demo", "nowhere"), "bridge"),
                 (("whi",), "did you mean why?"),
                 (("xref", BRIDGE.program, "Nobody"), "no tag is called Nobody"),

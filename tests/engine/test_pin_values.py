@@ -12,14 +12,17 @@ from tests.building import controller_of, course_of, log_of, program_of, session
 from tests.engine.agreement import difference
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.power import PowerFlow
 from whorlograph.engine.scope.pin_values import element_at, expression_at
 from whorlograph.formats.programs.st import read as read_st
 from whorlograph.formats.programs.xml import read as read_xml
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.ladder import CoilKind
+from whorlograph.model.ladder import Coil, CoilKind, InVariable
+from whorlograph.model.literals import cooked
 from whorlograph.model.parts import Ladder, Part, call, coil, compare, falls, nc, no, rises
 from whorlograph.model.profile import Profile
 from whorlograph.model.text import Binary
+from whorlograph.model.types import INT
 
 TAGS = "X1 X2 Y1 Y2 N1 N2 N3 N4"
 
@@ -183,6 +186,32 @@ class PinValues(unittest.TestCase):
             halted += journals[0].fault is not None
         self.assertGreater(changed, 40)
         self.assertGreater(halted, 1)
+
+    def test_power_is_what_the_engine_wrote(self) -> None:
+        """What is drawn at a contact and at an input, in every scan, against the tags that the rung wrote."""
+        seen = {False: 0, True: 0}
+        for seed in range(40):
+            chance = Random(seed)
+            ladder = Ladder()
+            near = [f"Flags[{i}]" for i in ("N + 2", "9 - M", "ABS(N - M)", "N", "(N * 2 + M) MOD 4")] + ["Net[3 - N, M MOD 3 + 1]", "Flags[Tab[N + 1] MOD 10]"]
+            ladder.rung(no("X"), Part("coil", chance.choice(near), coil=CoilKind.SET))
+            ladder.rung(nc("X"), Part("coil", chance.choice(near), coil=CoilKind.RESET))
+            ladder.rung(chance.choice([no, nc, rises, falls])(chance.choice(near)), coil("Y"))
+            ladder.rung(call("MOVE", ("IN", chance.choice(["Tab[N + 1]", "Tab[9 - M]", "Tab[N]", "Tab[N + 1] - M", "N + M * 2"])), out="C"))
+            ladder.rung(call("ADD", ("IN1", "Tab[N + 1]"), ("IN2", "M"), out="Tab[N + 1]"))
+            one = drawn(ladder)[1]
+            rows = [(t, name, chance.randint(0, 3) if name != "Main.X" else chance.randint(0, 1)) for t in range(0, 400, 10) for name in ("Main.N", "Main.M", "Main.X")
+                    if t == 0 or chance.random() < 0.5]
+            journal, power = one.replay(log_of(one, rows)), PowerFlow(one.again())
+            steps = one.steps.all
+            end = next(e for e in steps[2].rung.elements if isinstance(e, Coil))
+            pin = next(e for e in steps[3].rung.elements if isinstance(e, InVariable))
+            on, number = one.running.by_name["main.y"], one.running.by_name["main.c"]
+            for scan in range(1, journal.clock.last):
+                self.assertEqual(power.flow(journal, steps[2], scan).power[end.id], bool(journal.settled(on, scan)), (seed, scan))
+                self.assertEqual(power.flow(journal, steps[3], scan).out[pin.id, ""], cooked(journal.settled(number, scan), INT), (seed, scan))
+                seen[bool(journal.settled(on, scan))] += 1
+        self.assertGreater(min(seen.values()), 100)
 
     def test_computed_subscripts(self) -> None:
         ladder = Ladder()

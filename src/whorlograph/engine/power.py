@@ -8,6 +8,7 @@ from whorlograph.engine.evaluate.again import Result
 from whorlograph.engine.evaluate.sight import ET
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.pin_values import element_at
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
 from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.ladder import (
@@ -187,17 +188,19 @@ class _Telling:
 
     def value(self, element: Element, what: str = "") -> Value | None:
         """What was computed at an element; None where nothing was."""
-        nodes = self.nodes.get((self.number, element.id, what), ())
-        return next((self.result.values[at] for at in reversed(nodes) if at in self.result.values), None)
+        # What a computed subscript is made of stands behind the node of the element that it chooses.
+        nodes = self.nodes.get((self.number, element.id, what), [])
+        nodes = nodes[:1] if _chosen(element) else nodes[::-1]
+        return next((self.result.values[at] for at in nodes if at in self.result.values), None)
 
     def read(self, element: Element, what: str = "") -> Value | None:
         """What a tag held when an element read it, noted for the element; None where it read none."""
-        return self.read_at(element.id, what)
+        return self.read_at(element.id, what, _chosen(element))
 
-    def read_at(self, element: int, what: str) -> Value | None:
-        """The same by the element's number."""
-        result = self.result
-        found = [(result.cells[at].number, result.raws[at]) for at in self.nodes.get((self.number, element, what), ()) if at in result.raws]
+    def read_at(self, element: int, what: str, chosen: bool = False) -> Value | None:
+        """The same by the element's number. Args: chosen: its own node comes before those of its subscript."""
+        result, nodes = self.result, self.nodes.get((self.number, element, what), [])
+        found = [(result.cells[at].number, result.raws[at]) for at in (nodes[1:] + nodes[:1] if chosen else nodes) if at in result.raws]
         return self.note_each(element, found)
 
     def written(self, element: Element) -> None:
@@ -285,3 +288,9 @@ class _Telling:
         if bits is None and self.running.tags[tag].computed:
             return self.above.again.elapsed(self.journal, tag - ET, self.flow.scan)
         return bits if bits is not None else self.journal.value_at(tag, self.after)
+
+
+def _chosen(element: Element) -> bool:
+    """Whether what stands at an element is chosen by a computed subscript."""
+    text = element.variable if isinstance(element, Contact) else element.expression if isinstance(element, (InVariable, InOutVariable)) else ""
+    return element_at(text, element.id) is not None

@@ -76,6 +76,9 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     return 0
 
 
+_LOGS = 3  # the program, its list of points and its profile stand before them
+
+
 def _check(*paths: Path | None) -> None:
     """Look at the files before the screen is taken: what is missing, empty or no program shows at once.
 
@@ -88,7 +91,9 @@ def _check(*paths: Path | None) -> None:
             with path.open("rb") as file:
                 head = file.read(4096)
         except OSError as error:
-            raise InputError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
+            nowhere = number >= _LOGS and isinstance(error, FileNotFoundError)
+            remedy = "check the name; a tag is asked about by --tag" if nowhere else "check the name and the rights"
+            raise InputError(str(path), f"cannot be opened ({error.strerror or error})", remedy) from error
         if not head.strip():
             raise InputError(str(path), "the file is empty", "give another file")
         marked = head[:2] in (b"\xff\xfe", b"\xfe\xff") or head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(b"<")
