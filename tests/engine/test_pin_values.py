@@ -209,7 +209,8 @@ class PinValues(unittest.TestCase):
             on, number = one.running.by_name["main.y"], one.running.by_name["main.c"]
             for scan in range(1, journal.clock.last):
                 self.assertEqual(power.flow(journal, steps[2], scan).power[end.id], bool(journal.settled(on, scan)), (seed, scan))
-                self.assertEqual(power.flow(journal, steps[3], scan).out[pin.id, ""], cooked(journal.settled(number, scan), INT), (seed, scan))
+                flow, value = power.flow(journal, steps[3], scan), cooked(journal.settled(number, scan), INT)
+                self.assertEqual((flow.out[pin.id, ""], flow.values[pin.id]), (value, value), (seed, scan))
                 seen[bool(journal.settled(on, scan))] += 1
         self.assertGreater(min(seen.values()), 100)
 

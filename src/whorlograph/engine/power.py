@@ -8,9 +8,10 @@ from whorlograph.engine.evaluate.again import Result
 from whorlograph.engine.evaluate.sight import ET
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
-from whorlograph.engine.scope.pin_values import element_at
+from whorlograph.engine.scope.pin_values import computed_at, element_at
 from whorlograph.engine.scope.rung_types import called_instance, output_pin
 from whorlograph.engine.scope.text_parts import parts
+from whorlograph.engine.scope.text_types import Scope
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -30,7 +31,7 @@ from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Instance, Leaf
 from whorlograph.model.text import Assign, For, Statement, Var
-from whorlograph.model.types import Family
+from whorlograph.model.types import Elementary, Family
 
 from .code import Value
 from .journal import Journal
@@ -42,7 +43,8 @@ class Flow(Struct):
 
     ``scan`` is the scan shown: the last one in which the rung ran; ``skip`` says why it did not run in the
     scan asked for. By element id: ``power`` what comes in, ``passes`` whether the contact itself would pass,
-    ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number; ``times``: the elements where it is a TIME.
+    ``out`` what goes out (by element and pin), ``values`` the tag's value, ``tags`` its number, none of an expression;
+    ``times``: the elements where it is a TIME.
     ``done``: of a statement's parts those that were executed; ``each``: of those in a loop that is laid out (tag, value) in each pass, where
     these differ.
     """
@@ -92,7 +94,7 @@ class PowerFlow:
         found = self.flow(journal, step, scan)
         if found.skip is None:
             return found
-        position, values = journal.settled_position(scan), dict(found.values)
+        position, values = journal.settled_position(scan), {e: v for e, v in found.values.items() if e in found.tags}
         for element, tag in found.tags.items():
             if tag < len(self.running.tags) and element in values:
                 type_ = self.running.tags[tag].type
@@ -232,11 +234,15 @@ class _Telling:
     def note(self, element: int, tag: int, value: Value) -> None:
         if tag >= len(self.running.tags):
             return
-        kind = self.running.tags[tag].type
-        if kind.family is Family.DATE and not isinstance(value, bool):
+        self.flow.tags[element] = tag
+        self.say(element, value, self.running.tags[tag].type)
+
+    def say(self, element: int, value: Value, kind: Elementary | None) -> None:
+        """A value as it stands at an element."""
+        if kind is not None and kind.family is Family.DATE and not isinstance(value, bool):
             value = said_value(value, kind)
-        self.flow.values[element], self.flow.tags[element] = value, tag
-        if self.running.tags[tag].type.family is Family.TIME:
+        self.flow.values[element] = value
+        if kind is not None and kind.family is Family.TIME:
             self.flow.times.add(element)
 
     # elements
@@ -260,6 +266,10 @@ class _Telling:
             if isinstance(element, InVariable) and element.negated:
                 value = not value
         self.flow.out[element.id, ""] = value
+        computed = computed_at(element.expression, element.id) if isinstance(element, InVariable) else None
+        if computed is not None and self.value(element) is not None:
+            type_ = Scope(self.step.instance, self.running).kind(computed)
+            self.say(element.id, value, type_)
 
     def block(self, element: Block) -> None:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
