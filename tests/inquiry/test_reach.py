@@ -76,6 +76,12 @@ class Reach(unittest.TestCase):
                 session = text_session(body.format(index), [], declared.format(last), before)
                 self.assertEqual(any(f.key == "index-not-guarded" for f in check(session)), wrong, (body, index, last))
 
+    def test_a_flag_that_compares_guards(self) -> None:
+        for body, said in (("Ok := N1 >= 0 AND N1 <= 5;\nIF Ok THEN Y1 := Tab[N1]; END_IF;", False), ("Ok := X1;\nIF Ok THEN Y1 := Tab[N1]; END_IF;", True),
+                           ("Ok := N1 >= 0 AND N1 <= 5;\nGo := Ok AND X1;\nIF Go THEN Y1 := Tab[N1]; END_IF;", False), ("Ok := J < 3;\nIF Ok THEN Y1 := Tab[N1]; END_IF;", True)):
+            session = text_session(body, [], "Ok, Go : BOOL; J : INT; Tab : ARRAY[0..5] OF BOOL;")
+            self.assertEqual(any(f.key == "index-not-guarded" for f in check(session)), said, body)
+
 
 if __name__ == "__main__":
     unittest.main()

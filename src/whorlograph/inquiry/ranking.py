@@ -26,6 +26,7 @@ def merge(roots: Iterable[Root]) -> list[Root]:
             otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
+        twin.due = twin.due or root.due
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text

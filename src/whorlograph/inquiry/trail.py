@@ -27,7 +27,8 @@ class Root(Struct):
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
-    than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole.
+    than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole;
+    ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that.
     """
 
     kind: RootKind
@@ -61,6 +62,7 @@ class Root(Struct):
     lingers: bool = False
     lets: bool = False
     bit: int = -1
+    due: tuple[int, int, int] | None = None
 
     @property
     def key(self) -> RootKey:

@@ -24,6 +24,7 @@ from ..ways import Need, needs_of
 from ..writers import Kind, Writer
 
 MOST_WAYS = 50  # of a coil, that are held against those of another
+_FLAGS = 2  # BOOLs that stand for a comparison, one behind another
 
 
 class Finding(Struct, frozen=True):
@@ -267,15 +268,20 @@ class Facts:
         return tuple(dict.fromkeys(g for _, guards in self.tracer.written.nodes(step).values() for g in guards))
 
     def guarded(self, writer: Writer, tags: list[int]) -> bool:
-        """Whether the conditions around a writer compare one of some tags with something."""
-        circuit = self.tracer.circuit(writer.step)
-        for guard in writer.guards:
-            for path in circuit.paths(guard):
-                for gate in path:
-                    made = self.computed(circuit, gate)
-                    if getattr(made, "code", "") in COMPARISONS and any(
-                            isinstance(x, Load) and self.load_tag(writer.step, x) in tags for x in circuit.loads(made)):
-                        return True
+        """Whether the conditions around a writer compare one of some tags with something, themselves or by a BOOL that does."""
+        return any(self._compares(writer.step, guard, tags, 0) for guard in writer.guards)
+
+    def _compares(self, step: int, condition: Expr, tags: list[int], depth: int) -> bool:
+        circuit = self.tracer.circuit(step)
+        for gate in {gate for path in circuit.paths(condition) for gate in path}:
+            made = self.computed(circuit, gate)
+            if getattr(made, "code", "") in COMPARISONS and any(isinstance(x, Load) and self.load_tag(step, x) in tags for x in circuit.loads(made)):
+                return True
+            load = circuit.load(gate)
+            flag = self.load_tag(step, load) if load is not None and depth < _FLAGS else None
+            values = [(w.step, w.power if w.power is not None else w.value) for w in self.writers_of(flag)] if flag is not None else []
+            if any(value is not None and self._compares(at, value, tags, depth + 1) for at, value in values):
+                return True
         return False
 
     @cached_property

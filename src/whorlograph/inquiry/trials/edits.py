@@ -119,7 +119,14 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
             yield held(former_value, behind, behind + lasting)
     if root.since is None or not len(otherwise):
         yield Attempted(Trial((Hold(root.tag, former_value, 0),)), f"{name} held {word}")
-    if root.overdue and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
+    if root.overdue and root.due is not None:
+        begun_waiting, ran_out, wanted = root.due
+        half = (begun_waiting + ran_out) // 2
+        yield held(wanted, half)
+        usual = sorted(found.lengths[found.ended & (found.values == wanted)].tolist())
+        if usual:  # what belongs to one run goes with it
+            yield held(wanted, half, half + max(usual[len(usual) // 2], 3 * controller.scan_time))
+    elif root.overdue and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
         turned = answer.time if answer.symptom is Symptom.DROPPED_OUT else begun
         before = course(original, answer.tag).last_change(original.clock.scan_at(turned) - 1, answer.symptom is Symptom.DROPPED_OUT)
         came = max(original.clock.start(before) if before is not None else 0, root.since or 0)

@@ -1,0 +1,77 @@
+"""What came too late: a time that watches it ran out before, and what that has latched stands still when all is well again."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.texts import text_session
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.session import Session
+from whorlograph.inquiry.trail import Answer
+from whorlograph.model.question import Symptom
+
+WATCHED = ("Y1 := X1 AND NOT Fault;\nLate(IN := {}, PT := T#300ms);\nIF Late.Q THEN Fault := TRUE; END_IF;\nIF X3 THEN Fault := FALSE; END_IF;\nY2 := Fault;")
+HANDS = ("Apart(IN := X1 XOR X2, PT := T#500ms);\nIF Apart.Q THEN Used := TRUE; END_IF;\nIF NOT X1 AND NOT X2 THEN Used := FALSE; END_IF;\n"
+         "Y1 := X1 AND X2 AND NOT Used;")
+DECLARED = "Fault, Used : BOOL; Late, Apart : TON;"
+
+
+def contactor(watch: str, last: int, runs: int = 6) -> Session:
+    """A contactor whose contact answers after 50 ms, in the last run after ``last``; once its fault is latched it falls, and is asked for again."""
+    rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+    for n in range(1, runs):
+        rows += [(n * 5000, "X1", 1), (n * 5000 + 50, "X2", 1), (n * 5000 + 3000, "X1", 0), (n * 5000 + 3060, "X2", 0)]
+    at = runs * 5000
+    rows += [(at, "X1", 1), (at + last, "X2", 1), (at + last + 150, "X2", 0), (at + 3000, "X1", 0), (at + 6000, "X1", 1), (at + 9000, "A", 1)]
+    return text_session(WATCHED.format(watch), rows, DECLARED)
+
+
+def hands(apart: int) -> Session:
+    """Two buttons that are pressed 100 ms apart, the last time more."""
+    rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0)]
+    for n in range(1, 7):
+        later = apart if n == 6 else 100
+        rows += [(n * 4000, "X1", 1), (n * 4000 + later, "X2", 1), (n * 4000 + 2500, "X1", 0), (n * 4000 + 2500, "X2", 0)]
+    return text_session(HANDS, [*rows, (30_000, "X3", 1)], DECLARED)
+
+
+def asked(session: Session, tag: str, symptom: Symptom) -> Answer:
+    """An answer with its proofs."""
+    answer = ask(session, tag, symptom=symptom)
+    prove_all(session, answer)
+    return answer
+
+
+class TooLate(unittest.TestCase):
+    """The device that was late comes first, proved, and the trail says by how much."""
+
+    def test_a_contact_that_answers_late(self) -> None:
+        for watch in ("Y1 XOR X2", "Y1 AND NOT X2"):
+            for last in (340, 450, 900):
+                for tag, symptom in (("Y1", Symptom.DROPPED_OUT), ("Y2", Symptom.WILL_NOT_DROP_OUT), ("Y1", Symptom.WILL_NOT_PULL_IN)):
+                    session = contactor(watch, last)
+                    answer = asked(session, tag, symptom)
+                    with self.subTest(watch=watch, last=last, tag=tag, symptom=symptom):
+                        text = " ".join(link.text for _, link in answer.links())
+                        self.assertIn(f"and came {last - 300} ms too late, at {30 + last / 1000:.3f} s", text)
+                        found = {session.running.tags[r.tag or 0].name: r for r in answer.roots}
+                        self.assertTrue(found["X2"].proved, found["X2"].proof)
+                        self.assertLessEqual(answer.roots.index(found["X2"]), 1)
+                        if symptom is not Symptom.WILL_NOT_PULL_IN:
+                            self.assertIs(answer.roots[0], found["X2"])
+
+    def test_what_comes_long_after_has_not_come(self) -> None:
+        answer = asked(contactor("Y1 AND NOT X2", 2600), "Y1", Symptom.DROPPED_OUT)
+        self.assertIn("and has not come", " ".join(link.text for _, link in answer.links()))
+
+    def test_two_buttons_too_far_apart(self) -> None:
+        for apart in (540, 700, 1500):
+            session = hands(apart)
+            answer = asked(session, "Y1", Symptom.WILL_NOT_PULL_IN)
+            self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "X2")
+            self.assertTrue(answer.roots[0].proved, answer.roots[0].proof)
+            self.assertIn(f"{apart - 500} ms too late" if apart < 1500 else "1 s too late", " ".join(link.text for _, link in answer.links()))
+
+
+if __name__ == "__main__":
+    unittest.main()
