@@ -64,6 +64,15 @@ class TooLate(unittest.TestCase):
         answer = asked(contactor("Y1 AND NOT X2", 2600), "Y1", Symptom.DROPPED_OUT)
         self.assertIn("and has not come", " ".join(link.text for _, link in answer.links()))
 
+    def test_of_a_time_that_mostly_runs_out_nothing_was_waited_for(self) -> None:
+        for runs, said in ((0, True), (2, True), (9, False)):
+            rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0)]
+            for n in range(1, 4 + runs):
+                rows += [(n * 3000, "X1", 1), (n * 3000 + (200 if n < 3 else 1500), "X2", 1), (n * 3000 + 1500, "X1", 0), (n * 3000 + 1600, "X2", 0)]
+            session = text_session("Late(IN := X1 AND NOT X2, PT := T#1s);\nY1 := Late.Q;\nY2 := X1 AND NOT Y1;", [*rows, (60_000, "X3", 1)], DECLARED)
+            text = " ".join(link.text for _, link in asked(session, "Y2", Symptom.DROPPED_OUT).links())
+            self.assertEqual("X2 ended that" in text, said, (runs, text))
+
     def test_two_buttons_too_far_apart(self) -> None:
         for apart in (540, 700, 1500):
             session = hands(apart)

@@ -138,7 +138,10 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         return
     rows = journal.rows(tags["in"])
     before = rows[:int(np.searchsorted(rows, row))].tolist()
-    every = [r for r in before if not journal.raw(r) and not journal.value_at(tags["q"], r)]
+    falls = [r for r in before if not journal.raw(r)]
+    every = [r for r in falls if not journal.value_at(tags["q"], r)]
+    if len(falls) > 2 * len(every):
+        return  # mostly it runs out: nothing was waited for
     fell = _of_the_same_way(tracer, call, power, every[-MOST_BEFORE:], row)
     cut = len(every) > MOST_BEFORE
     ended: Counter[int] = Counter()
