@@ -35,6 +35,22 @@ def hands(apart: int) -> Session:
     return text_session(HANDS, [*rows, (30_000, "X3", 1)], DECLARED)
 
 
+STEPS = ("Away(IN := St = 10 OR St = 30, PT := T#2s);\nWeld(IN := St = 20, PT := T#1s);\nCASE St OF\n  0: IF X1 THEN St := 10; END_IF;\n"
+         "  10: IF X2 THEN St := 20; ELSIF Away.Q THEN St := 90; END_IF;\n  20: IF Weld.Q THEN St := 30; END_IF;\n"
+         "  30: IF NOT X2 THEN St := 0; ELSIF Away.Q THEN St := 90; END_IF;\n  90: IF X3 THEN St := 0; END_IF;\nEND_CASE;\nY1 := St = 20;\nY2 := St = 90;")
+
+
+
+def steps(last: int, again: bool) -> Session:
+    """A sequence whose switch comes 1.2 s after its start, the last time after ``last``; ``again``: it is started once more behind that."""
+    rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+    for n in range(1, 7):
+        came = last if n == 6 else 1200 + n
+        rows += [(n * 8000, "X1", 1), (n * 8000 + 500, "X1", 0), (n * 8000 + came, "X2", 1), (n * 8000 + came + 1500, "X2", 0)]
+    rows += [(54_000, "X1", 1), (55_000, "X1", 0)] if again else []
+    return text_session(STEPS, [*rows, (57_000, "A", 1)], "St : INT; Away, Weld : TON;")
+
+
 def asked(session: Session, tag: str, symptom: Symptom) -> Answer:
     """An answer with its proofs."""
     answer = ask(session, tag, symptom=symptom)
@@ -72,6 +88,25 @@ class TooLate(unittest.TestCase):
             session = text_session("Late(IN := X1 AND NOT X2, PT := T#1s);\nY1 := Late.Q;\nY2 := X1 AND NOT Y1;", [*rows, (60_000, "X3", 1)], DECLARED)
             text = " ".join(link.text for _, link in asked(session, "Y2", Symptom.DROPPED_OUT).links())
             self.assertEqual("X2 ended that" in text, said, (runs, text))
+
+    def test_a_sequence_that_went_to_its_step_of_faults(self) -> None:
+        for last in (2100, 2400, 5000):
+            for again in (False, True):
+                session = steps(last, again)
+                for tag, symptom in (("Y1", Symptom.WILL_NOT_PULL_IN), ("Y2", Symptom.WILL_NOT_DROP_OUT)):
+                    answer = asked(session, tag, symptom)
+                    with self.subTest(last=last, again=again, tag=tag):
+                        first = answer.roots[0]
+                        self.assertEqual(session.running.tags[first.tag or 0].name, "X2", [r.text for r in answer.roots])
+                        text = " ".join(link.text for _, link in answer.links())
+                        late = {2100: "came 90 ms too late", 2400: "came 390 ms too late", 5000: "has not come"}[last]
+                        self.assertIn(f"X2 ended that 5 of 5 times before, and {late}", text)
+                        if not again or tag == "Y2":
+                            self.assertTrue(first.proved, first.proof)
+                answer = asked(session, "Y1", Symptom.WILL_NOT_PULL_IN)
+                if again:  # the reset stood in the way of the last start only
+                    found = {session.running.tags[r.tag or 0].name: r for r in answer.roots}
+                    self.assertEqual([(found[n].blocked, found[n].attempts) for n in ("X2", "X3")], [(1, 2), (1, 2)])
 
     def test_two_buttons_too_far_apart(self) -> None:
         for apart in (540, 700, 1500):

@@ -29,7 +29,7 @@ class SequenceAttempt(Struct, frozen=True):
     """A run that began in a scan, nearest to the wanted step up to ``looked``, where ``step`` was active and ``tag`` then changed.
 
     One that is under way at the asked moment is looked at there: ``tag`` -1. A start in vain: ``command`` is the tag that started, and it is
-    looked at as it came.
+    looked at as it came; ``stuck``: what says that the sequence was not at rest then.
     """
 
     scan: int
@@ -37,6 +37,7 @@ class SequenceAttempt(Struct, frozen=True):
     tag: int = -1
     step: str = ""
     command: int = -1
+    stuck: int = -1
 
 
 class _Sequence(Struct, frozen=True):
@@ -73,7 +74,14 @@ def attempts_at(tracer: Tracer, link: Link, since: int, until: int) -> list[Sequ
 
 
 def add_setback(tracer: Tracer, link: Link, run: SequenceAttempt) -> None:
-    """Add to the trail at the nearest point of a run what took the sequence away from there."""
+    """Add to the trail at the nearest point of a run what took the sequence away from there.
+
+    To a start in vain: what had taken it away from rest, where something came too late for it, or not at all.
+    """
+    if run.stuck >= 0:
+        stuck = tracer.explain(run.stuck, Vantage(run.scan, LAST), True, 1)
+        if stuck is not None and any(root.overdue for root in stuck.all_roots()):
+            link.children.append(stuck)
     child = tracer.explain(run.tag, Vantage(run.looked + 1, LAST), True, 1) if run.tag >= 0 else None
     if child is not None:
         for root in child.all_roots():
@@ -139,7 +147,12 @@ def _runs(tracer: Tracer, sequence: _Sequence, since: int, until: int) -> list[S
             begun = 0
         elif begun:
             best = min(best, sequence.missing(scan))
-    return [*found, SequenceAttempt(begun, until, step=sequence.called(until))] if begun and best < sequence.at_rest else found
+    if not begun or best >= sequence.at_rest:
+        return found
+    # One that has left its way for a step of faults is looked at where it was nearest.
+    strayed = nearest[1] and sequence.missing(until) > max(sequence.at_rest, nearest[0])
+    looked, left = (nearest[1], nearest[2]) if strayed else (until, -1)
+    return [*found, SequenceAttempt(begun, looked, left, sequence.called(looked))]
 
 
 def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], since: int, until: int) -> list[SequenceAttempt]:
@@ -161,5 +174,6 @@ def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], s
         came = its.scans[(its.scans > max(1, since)) & (its.scans <= until) & ((its.values != 0) == on)]
         for scan in came.tolist()[-MOST_STARTS:]:
             if all(sequence.missing(one) >= sequence.at_rest for one in (scan - 1, scan, min(until, scan + 1))):
-                found.setdefault(scan, SequenceAttempt(scan, scan, command=tag))
+                where = next((t for t in sequence.tags if tracer.journal.settled(t, scan)), -1) if not sequence.resting(scan) else -1
+                found.setdefault(scan, SequenceAttempt(scan, scan, command=tag, stuck=where))
     return list(found.values())
