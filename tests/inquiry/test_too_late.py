@@ -40,15 +40,24 @@ STEPS = ("Away(IN := St = 10 OR St = 30, PT := T#2s);\nWeld(IN := St = 20, PT :=
          "  30: IF NOT X2 THEN St := 0; ELSIF Away.Q THEN St := 90; END_IF;\n  90: IF X3 THEN St := 0; END_IF;\nEND_CASE;\nY1 := St = 20;\nY2 := St = 90;")
 
 
+CELL = ("FUNCTION_BLOCK Cell VAR_INPUT Go, There, Clear : BOOL; END_VAR VAR_OUTPUT Work_On, Stuck_On : BOOL; END_VAR\n"
+        "INITIAL_STEP Rest: END_STEP\nSTEP Way: END_STEP\nSTEP Work: Work_On(N); END_STEP\nSTEP Home: END_STEP\nSTEP Stuck: Stuck_On(N); END_STEP\n"
+        "TRANSITION FROM Rest TO Way := Go; END_TRANSITION\nTRANSITION FROM Way TO Work := There; END_TRANSITION\n"
+        "TRANSITION FROM Way TO Stuck := Way.T >= T#2s; END_TRANSITION\nTRANSITION FROM Work TO Home := Work.T >= T#1s; END_TRANSITION\n"
+        "TRANSITION FROM Home TO Rest := NOT There; END_TRANSITION\nTRANSITION FROM Stuck TO Rest := Clear; END_TRANSITION\nEND_FUNCTION_BLOCK\n")
 
-def steps(last: int, again: bool) -> Session:
+
+def steps(last: int, again: bool, chart: bool = False) -> Session:
     """A sequence whose switch comes 1.2 s after its start, the last time after ``last``; ``again``: it is started once more behind that."""
     rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
     for n in range(1, 7):
         came = last if n == 6 else 1200 + n
         rows += [(n * 8000, "X1", 1), (n * 8000 + 500, "X1", 0), (n * 8000 + came, "X2", 1), (n * 8000 + came + 1500, "X2", 0)]
     rows += [(54_000, "X1", 1), (55_000, "X1", 0)] if again else []
-    return text_session(STEPS, [*rows, (57_000, "A", 1)], "St : INT; Away, Weld : TON;")
+    rows.append((57_000, "A", 1))
+    if chart:
+        return text_session("One(Go := X1, There := X2, Clear := X3, Work_On => Y1, Stuck_On => Y2);", rows, "One : Cell;", CELL)
+    return text_session(STEPS, rows, "St : INT; Away, Weld : TON;")
 
 
 def asked(session: Session, tag: str, symptom: Symptom) -> Answer:
@@ -107,6 +116,23 @@ class TooLate(unittest.TestCase):
                 if again:  # the reset stood in the way of the last start only
                     found = {session.running.tags[r.tag or 0].name: r for r in answer.roots}
                     self.assertEqual([(found[n].blocked, found[n].attempts) for n in ("X2", "X3")], [(1, 2), (1, 2)])
+
+    def test_a_chart_that_went_to_its_step_of_faults(self) -> None:
+        for last, late in ((2100, "X2 came 100 ms too late"), (2400, "X2 came 400 ms too late"), (5000, "X2 has not come")):
+            for again in (False, True):
+                session = steps(last, again, chart=True)
+                for tag, symptom in (("Y1", Symptom.WILL_NOT_PULL_IN), ("Y2", Symptom.WILL_NOT_DROP_OUT)):
+                    answer = asked(session, tag, symptom)
+                    with self.subTest(last=last, again=again, tag=tag):
+                        self.assertIn(f"Way_to_Work ended it 5 of 5 times before, and {late}", " ".join(link.text for _, link in answer.links()))
+                        found = {session.running.tags[r.tag or 0].name: r for r in answer.roots}
+                        self.assertLessEqual(answer.roots.index(found["X2"]), int(again and tag == "Y1"))
+                        if not again or tag == "Y2":
+                            self.assertTrue(found["X2"].proved, found["X2"].proof)
+
+    def test_a_chart_s_time_that_ends_each_step_waits_for_nothing(self) -> None:
+        answer = asked(steps(2100, False, chart=True), "Main.One.Home.X", Symptom.DROPPED_OUT)
+        self.assertNotIn("times before", " ".join(link.text for _, link in answer.links()))
 
     def test_two_buttons_too_far_apart(self) -> None:
         for apart in (540, 700, 1500):

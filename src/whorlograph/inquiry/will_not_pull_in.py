@@ -54,7 +54,8 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         what = _tried(tracer, tag, tries)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
-    _count_blocked(tracer, answer, tag, scan, {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts})
+    looks = {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts}
+    _count_blocked(tracer, answer, tag, scan, looks, 0 if sequence else SETTLED)
     return answer
 
 
@@ -119,11 +120,12 @@ def _earlier_only(root: Root, known: dict[RootKey, Root]) -> bool:
     return root.key not in known and root.kind is not RootKind.CONSTANT and not root.lets
 
 
-def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked: dict[int, int]) -> None:
+def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked: dict[int, int], settled: int) -> None:
     """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
 
     The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
-    Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another.
+    Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another; settled: scans behind it in
+        which what it switches on by itself has come round, 0 where it is looked at in a step of its own.
     """
     keys = {r.key: r for r in answer.roots}
     if not answer.attempts:
@@ -136,9 +138,9 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
         tracer.spent = 0
         link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
         stood = merge(link.all_roots()) if link is not None else []
-        if any(_earlier_only(r, keys) for r in stood):
+        if settled and any(_earlier_only(r, keys) for r in stood):
             # What the attempt itself switched on in the scans behind it never stood in its way.
-            later = tracer.explain(tag, Vantage(min(looked.get(scan, scan) + SETTLED, asked), LAST), False, 0)
+            later = tracer.explain(tag, Vantage(min(looked.get(scan, scan) + settled, asked), LAST), False, 0)
             still = {r.key for r in later.all_roots()} if later is not None else set()
             stood = [r for r in stood if r.key in keys or r.key in still]
         for root in stood:

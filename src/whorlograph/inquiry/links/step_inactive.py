@@ -15,6 +15,7 @@ from ..trail import Link, Root
 from ..writers import Writer
 from .rung_false import unpowered
 from .rung_true import powered
+from .too_late import LEAST, MOST_BEFORE, came, overdue
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -79,7 +80,44 @@ def _time(tracer: Tracer, place: Place, tag: int, view: Vantage, depth: int) -> 
     child = tracer.explain(place.flag, view, active, depth + 1)
     if child is not None:
         found.children.append(child)
+    if active and tracer.now is None and not tracer.is_aside:
+        _add_usual_end(tracer, found, place, tag, view, depth)
     return found
+
+
+def _add_usual_end(tracer: Tracer, found: Link, place: Place, time: int, view: Vantage, depth: int) -> None:
+    """Of a step's time that has run out: by which transition the step was left before, mostly, and what that lacks this time.
+
+    Args: time: the step's time; transitions that ask for it are no such end.
+    """
+    journal, chart = tracer.journal, place.tags
+    begun = tracer.last_row(place.flag, tracer.position(view))
+    if begun is None:
+        return
+    falls = [r for r in journal.rows(place.flag).tolist() if r < begun and not journal.raw(r)][-MOST_BEFORE:]
+    ends = [t for t in chart.chart.transitions if place.name.lower() in {s.lower() for s in t.sources} and not _asks(tracer, chart, t, time)]
+    for one in ends:
+        times = sum(_raw(tracer, chart, one, r) for r in falls)
+        if times < LEAST or times * 2 <= len(falls):
+            continue
+        had = len(found.children)
+        _add_condition(tracer, found, chart, one, view, depth)
+        waited, what = (journal.time(begun), tracer.time(view.scan)), "it has not fired"
+        for root in (r for child in found.children[had:] for r in child.all_roots() if isinstance(r.value, bool)):
+            if root.kind is RootKind.FIELD_INPUT and what == "it has not fired":
+                what = f"{tracer.name(root.tag)} {came(tracer, root.tag, waited)}"
+            overdue(root, waited)
+        found.text += f"; {one.name} ended it {times} of {len(falls)} times before, and {what}"
+
+
+def _asks(tracer: Tracer, chart: ChartTags, one: Transition, tag: int) -> bool:
+    """Whether the condition of a transition reads a tag."""
+    writer = _condition(tracer, chart, one)
+    if writer is None:
+        return False
+    seen = tracer.seen(writer.step, 1)
+    cells = [tracer.cell(x, seen) for x in tracer.circuit(writer.step).loads(writer.value) if isinstance(x, Load)]
+    return any(cell is not None and cell.number == tag for cell in cells)
 
 
 def _step(tracer: Tracer, place: Place) -> int:

@@ -20,17 +20,14 @@ from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
 from .gates import at_once, gate_tag
 from .rung_false import first_out
+from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
-MOST_BEFORE = 20  # earlier runs that are looked at
-LEAST = 2  # earlier runs: one alone tells nothing of what is usual
 MOST_BEHIND = 8  # of which it is followed back what ended them
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
-_LATE = 2_000_000_000  # ns behind the end of a time that what comes counts as late; of long times as much again
 
-Waited = tuple[int, int]  # from when on to when, ns
 
 
 def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
@@ -160,19 +157,7 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
         return  # further back, what a device did
     for tag, times in often.items():
         if _leads(found, tag, waited):
-            found.text += f"; {tracer.name(tag)} ended that {_of(times, len(fell), cut)}, and {_came(tracer, tag, waited)}"
-
-
-def _came(tracer: Tracer, tag: int | None, waited: Waited | None) -> str:
-    """How late what was waited for came."""
-    journal, never = tracer.journal, "has not come"
-    if tag is None or waited is None or not tracer.boolean(tag):
-        return never
-    after = journal.next_row(tag, journal.settled_position(journal.clock.scan_at(waited[1])))
-    late = journal.time(after) - waited[1] if after is not None else 0
-    if after is None or late > max(_LATE, waited[1] - waited[0]):
-        return never
-    return f"came {duration_text(late)} too late, at {tracer.at(journal.time(after))}"
+            found.text += f"; {tracer.name(tag)} ended that {_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
 
 
 def _of(times: int, of: int | None, cut: bool) -> str:
@@ -199,7 +184,7 @@ def _leads(found: Link, tag: int, waited: Waited | None) -> bool:
     """Let what tells of a tag below a link lead: an input itself, or the trail of what the program writes. Returns: whether anything tells of it."""
     root = next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None)
     if root is not None:
-        _overdue(root, waited)
+        overdue(root, waited)
         return True
     above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
     if above is None or part is None:
@@ -208,15 +193,8 @@ def _leads(found: Link, tag: int, waited: Waited | None) -> bool:
     above.children.insert(0, part)
     for one in part.all_roots():
         if one.value is not None:
-            _overdue(one, waited)
+            overdue(one, waited)
     return True
-
-
-def _overdue(root: Root, waited: Waited | None) -> None:
-    """Mark what should have come."""
-    root.overdue = True
-    if waited is not None and isinstance(root.value, bool):
-        root.due = *waited, int(not root.value)
 
 
 def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int], cut: bool, waited: Waited | None) -> bool:
@@ -240,9 +218,9 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int], 
         times, value = ended[_come(root, other=True)], root.value
         if root.kind is not RootKind.FIELD_INPUT or times < LEAST or times * 2 <= len(ends):
             continue
-        _overdue(root, waited)
+        overdue(root, waited)
         if not said:
-            so = _came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
+            so = came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
             found.text += f"; {tracer.name(root.tag)} ended that {_of(times, of, cut)}, and {so}"
         said = True
     return said
