@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from random import Random
+
+from tests.building import log_of
+from whorlograph.engine.controller import Controller
 from whorlograph.engine.journal import Journal
 
 Rows = list[tuple[int, int, int, int, int]]
@@ -48,3 +52,14 @@ def difference(plain: Journal, compiled: Journal, names: list[str]) -> str:
         if one != two:
             return f"{what} differ: plain {str(one)[:300]}, compiled {str(two)[:300]}"
     return ""
+
+
+def random_rows(chance: Random, times: range, values: dict[str, tuple[int, int]], share: float) -> list[tuple[int, str, int]]:
+    """Rows of a log: (ms, tag, value). Args: values: by tag, from which to which they go; share: of the times that a tag changes at, the first always."""
+    return [(t, name, chance.randint(*most)) for t in times for name, most in values.items() if t == times[0] or chance.random() < share]
+
+
+def replayed_by(plain: Controller, compiled: Controller, rows: list[tuple[int, str, int]]) -> tuple[Journal, str]:
+    """A log replayed by either engine: the plain one's journal, and the first difference."""
+    journals = [one.replay(log_of(one, rows)) for one in (plain, compiled)]
+    return journals[0], difference(*journals, [t.name for t in plain.running.tags])

@@ -9,7 +9,7 @@ from random import Random
 from msgspec.structs import replace
 
 from tests.building import controller_of, course_of, log_of, program_of, session_of
-from tests.engine.agreement import difference
+from tests.engine.agreement import difference, random_rows, replayed_by
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.power import PowerFlow
@@ -70,6 +70,7 @@ def random_rungs(chance: Random, risky: bool) -> Ladder:
     return ladder
 
 
+VALUES = {"Main.N": (0, 3), "Main.M": (0, 3), "Main.X": (0, 1)}
 TABLES = """PROGRAM Main
 VAR X AT %IX0.0 : BOOL; N AT %IW2 : INT; M AT %IW4 : INT; Y AT %QX0.0 : BOOL; C : INT;
   Flags : ARRAY[0..9] OF BOOL; Net : ARRAY[0..3, 1..3] OF BOOL; Tab : ARRAY[0..9] OF INT; Word : ARRAY[0..3] OF WORD; END_VAR
@@ -120,8 +121,7 @@ class PinValues(unittest.TestCase):
             chance = Random(seed)
             ladder = random_rungs(chance, seed % 3 == 0)
             program = program_of(lambda target, made=ladder: target.elements.extend(made.elements[1:]), TAGS)  # type: ignore[misc]
-            rows = [(t, n, chance.randint(-3, 12) if n[0] == "N" else chance.randint(0, 1)) for t in range(0, 400, 20) for n in ("X1", "X2", "N1", "N2")
-                    if t == 0 or chance.random() < 0.4]
+            rows = random_rows(chance, range(0, 400, 20), {"X1": (0, 1), "X2": (0, 1), "N1": (-3, 12), "N2": (-3, 12)}, 0.4)
             journals = []
             for plain in (True, False):
                 one = controller_of(program, plain)
@@ -177,13 +177,10 @@ class PinValues(unittest.TestCase):
             chance = Random(seed)
             plain, compiled = drawn(chosen_rungs(chance, seed % 4 == 0))
             self.assertEqual([str(n) for n in plain.notices], [], seed)
-            rows = [(t, name, chance.randint(0, 3) if name != "Main.X" else chance.randint(0, 1)) for t in range(0, 400, 10) for name in ("Main.N", "Main.M", "Main.X")
-                    if t == 0 or chance.random() < 0.5]
-            journals = [one.replay(log_of(one, rows)) for one in (plain, compiled)]
-            with self.subTest(seed=seed):
-                self.assertEqual(difference(*journals, [t.name for t in plain.running.tags]), "")
-            changed += len(journals[0]) > 60
-            halted += journals[0].fault is not None
+            journal, differs = replayed_by(plain, compiled, random_rows(chance, range(0, 400, 10), VALUES, 0.5))
+            self.assertEqual(differs, "", seed)
+            changed += len(journal) > 60
+            halted += journal.fault is not None
         self.assertGreater(changed, 40)
         self.assertGreater(halted, 1)
 
@@ -200,8 +197,7 @@ class PinValues(unittest.TestCase):
             ladder.rung(call("MOVE", ("IN", chance.choice(["Tab[N + 1]", "Tab[9 - M]", "Tab[N]", "Tab[N + 1] - M", "N + M * 2"])), out="C"))
             ladder.rung(call("ADD", ("IN1", "Tab[N + 1]"), ("IN2", "M"), out="Tab[N + 1]"))
             one = drawn(ladder)[1]
-            rows = [(t, name, chance.randint(0, 3) if name != "Main.X" else chance.randint(0, 1)) for t in range(0, 400, 10) for name in ("Main.N", "Main.M", "Main.X")
-                    if t == 0 or chance.random() < 0.5]
+            rows = random_rows(chance, range(0, 400, 10), VALUES, 0.5)
             journal, power = one.replay(log_of(one, rows)), PowerFlow(one.again())
             steps = one.steps.all
             end = next(e for e in steps[2].rung.elements if isinstance(e, Coil))

@@ -9,7 +9,7 @@ from random import Random
 from msgspec.structs import replace
 
 from tests.building import log_of
-from tests.engine.agreement import difference
+from tests.engine.agreement import difference, random_rows, replayed_by
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.st import read
 from whorlograph.model.ladder import Block, Contact, InVariable, LadderBody, LeftRail, OutVariable, Pin, Wire
@@ -18,6 +18,7 @@ from whorlograph.model.parts import Ladder, Part, call, coil, no
 from whorlograph.model.profile import Profile
 from whorlograph.model.rungs import build
 
+VALUES = {"Main.N": (0, 3), "Main.M": (0, 3), "Main.B": (0, 1)}
 TYPES = """TYPE
   Pair : STRUCT a : INT; on : BOOL; END_STRUCT;
   Rec : STRUCT w : INT; t : ARRAY[1..2] OF INT; p : Pair; r : REAL; END_STRUCT;
@@ -141,14 +142,12 @@ class Wholes(unittest.TestCase):
         for seed in range(60):
             chance = Random(seed)
             body = random_body(chance, seed % 4 == 0)
-            rows = [(t, name, chance.randint(0, 3) if name != "Main.B" else chance.randint(0, 1)) for t in range(0, 600, 15) for name in ("Main.N", "Main.M", "Main.B")
-                    if t == 0 or chance.randint(0, 2) == 0]
+            rows = random_rows(chance, range(0, 600, 15), VALUES, 0.33)
             plain, compiled = controllers(program(body))
-            journals = [one.replay(log_of(one, rows)) for one in (plain, compiled)]
-            with self.subTest(seed=seed, body=body):
-                self.assertEqual(difference(*journals, [t.name for t in plain.running.tags]), "")
-            changed += len(journals[0]) > 100
-            halted += journals[0].fault is not None
+            journal, differs = replayed_by(plain, compiled, rows)
+            self.assertEqual(differs, "", (seed, body))
+            changed += len(journal) > 100
+            halted += journal.fault is not None
         self.assertGreater(changed, 20)
         self.assertGreater(halted, 3)
 
@@ -158,13 +157,10 @@ class Wholes(unittest.TestCase):
             chance = Random(seed)
             plain, compiled = drawn(random_ladder(chance))
             self.assertEqual([str(n) for n in plain.notices], [])
-            rows = [(t, name, chance.randint(0, 3) if name != "Main.B" else chance.randint(0, 1)) for t in range(0, 600, 15) for name in ("Main.N", "Main.M", "Main.B")
-                    if t == 0 or chance.randint(0, 2) == 0]
-            journals = [one.replay(log_of(one, rows)) for one in (plain, compiled)]
-            with self.subTest(seed=seed):
-                self.assertEqual(difference(*journals, [t.name for t in plain.running.tags]), "")
-            changed += len(journals[0]) > 100
-            halted += journals[0].fault is not None
+            journal, differs = replayed_by(plain, compiled, random_rows(chance, range(0, 600, 15), VALUES, 0.33))
+            self.assertEqual(differs, "", seed)
+            changed += len(journal) > 100
+            halted += journal.fault is not None
         self.assertGreater(changed, 20)
         self.assertGreater(halted, 0)
 

@@ -34,7 +34,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import ByReference, Instance, Leaf, Running, Tag
 from whorlograph.model.texts import text_id
-from whorlograph.model.types import Elementary
+from whorlograph.model.types import Elementary, Family
 
 from .layout import Regions
 from .names import Block as BlockMeaning
@@ -255,3 +255,12 @@ def text_constant(value: str, type_: Elementary) -> Const:
     """A text as a constant. Its number is known from here on: a module that was kept compiled holds numbers only."""
     text_id(value)
     return Const(value, type_.name)
+
+
+def constant(value: bool | int | float | str, type_: Elementary) -> Const:
+    """A value as a constant of a type."""
+    if type_.family is Family.BOOL:
+        return Const(bool(value), type_.name)
+    if isinstance(value, str):
+        return text_constant(value, type_)
+    return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from msgspec import Struct, field
-
 from whorlograph.engine.scope.constants import constant_of
-from whorlograph.engine.scope.pin_values import computed_at, element_at
+from whorlograph.engine.scope.pin_values import computed_at
 from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
 from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.engine.scope.wholes import moved, result_of
@@ -33,33 +31,24 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.literals import raw
-from whorlograph.model.paths import Index, Member, Path, parse_path
+from whorlograph.model.paths import parse_path
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
-from whorlograph.model.tags import Aggregate, BitOf, ByReference, Chosen, Instance, Leaf, Ref, member, resolve_path
-from whorlograph.model.tags import Element as ArrayElement
-from whorlograph.model.types import BOOL, Elementary, Family
+from whorlograph.model.tags import Aggregate, ByReference, Chosen, Instance, Leaf, Ref, resolve_path
+from whorlograph.model.types import BOOL, Family
 
 from .blocks import BLOCKS
 from .blocks import Memory as BlockMemory
 from .functions import Halt, Value
 from .memory import Memory, Where
+from .places import Frame, Places
 from .standard import standard
 from .text import Text
 from .text_values import leaves_of
 
 DEEPEST_CALL = 100
 ORDERS = ("TASK_HOLD", "TASK_RELEASE", "WATCHDOG_RESTART")
-
-class _Frame(Struct):
-    """One evaluation of one rung: what each (element, pin) gives, and which blocks executed."""
-
-    step: Step
-    bound: dict[str, Ref | Where]
-    out: dict[tuple[int, str], Value] = field(default_factory=dict)
-    executed: set[int] = field(default_factory=set)
-
 
 class Ladder:
     """Evaluates bodies on a memory.
@@ -79,51 +68,13 @@ class Ladder:
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
         self.text = Text(self)
+        self.places = Places(memory, self.text, lambda: self.element)
 
     def flagged(self, step: Step, element: Element, taken: bool) -> None:
         """Note whether a jump, return or call is taken."""
         flag = self.steps.flags.get((step.index, element.id))
         if flag is not None:
             self.m.put(flag.number, int(taken))
-
-    def place(self, text: str, frame: _Frame) -> tuple[Where, Elementary] | None:
-        """Where a name's value is kept now, and its type. Raises: Halt for a subscript out of range."""
-        path = parse_path(text)
-        if path is not None:
-            return self.place_of(path, frame)
-        element = element_at(text, self.element)
-        return self.text.place_at(element, frame.step, frame.bound) if element is not None else None
-
-    def place_of(self, path: Path, frame: _Frame) -> tuple[Where, Elementary] | None:
-        bound = frame.bound.get(path.base.lower())
-        if bound is not None:
-            if isinstance(bound, tuple):
-                type_ = BOOL if bound[1] >= 0 else self.running.tags[bound[0]].type
-                return (bound, type_) if not path.steps else None
-            holder = Instance("", "", None, {path.base.lower(): bound})
-            target = resolve_path(path, holder, self.running.scope)
-        else:
-            target = resolve_path(path, frame.step.instance, self.running.scope)
-        if isinstance(target, Leaf):
-            return (target.tag, -1), self.running.tags[target.tag].type
-        if isinstance(target, BitOf):
-            return (target.tag, target.bit), BOOL
-        if isinstance(target, ArrayElement):
-            tag = target.first + self.away(target.first, target.terms, frame)
-            return (tag, -1), self.running.tags[tag].type
-        return None
-
-    def away(self, first: int, terms: tuple[tuple[Path, int, int, int], ...], frame: _Frame) -> int:
-        """How many tags behind the lowest element subscripts lead. Raises: Halt for one out of range."""
-        found = 0
-        for subscript, low, high, step in terms:
-            where = self.place_of(subscript, frame)
-            index = int(self.m.load(where[0])) if where is not None else low
-            if not low <= index <= high:
-                self.m.fault_tag = first
-                raise Halt("array index", f"index {index} is outside {low} to {high}")
-            found += (index - low) * step
-        return found
 
     # execution
 
@@ -192,7 +143,7 @@ class Ladder:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
         if step.rung.statement is not None:
             return self.text.run(step, bound)
-        frame = _Frame(step, bound)
+        frame = Frame(step, bound)
         if step.index not in self.orders:
             self.orders[step.index] = [] if unreadable(step.rung, step.instance, self.running) else evaluation_order(step.rung)
             self.types[step.index] = rung_types(step, self.running)
@@ -226,11 +177,11 @@ class Ladder:
                     leave = element.label if isinstance(element, Jump) else ""
         return leave
 
-    def power(self, wires: tuple[Wire, ...], frame: _Frame) -> bool:
+    def power(self, wires: tuple[Wire, ...], frame: Frame) -> bool:
         """OR over incoming connections; the left rail is on."""
         return any(bool(self.wire(w, frame)) for w in wires)
 
-    def wire(self, wire: Wire, frame: _Frame) -> Value:
+    def wire(self, wire: Wire, frame: Frame) -> Value:
         ids = {e.id: e for e in frame.step.rung.elements}
         source = ids.get(wire.source)
         if source is None:
@@ -247,15 +198,15 @@ class Ladder:
             self.left[id(part)] = rails_of(part)
         return self.left[id(part)]
 
-    def value_of(self, text: str, frame: _Frame) -> Value:
+    def value_of(self, text: str, frame: Frame) -> Value:
         read = constant_of(text, frame.step.instance, self.running)
         if read is not None:
             return read[1]
-        where = self.place(text, frame)
+        where = self.places.place(text, frame)
         return self.m.load(where[0]) if where is not None else 0
 
-    def contact(self, element: Contact, frame: _Frame) -> None:
-        where = self.place(element.variable, frame)
+    def contact(self, element: Contact, frame: Frame) -> None:
+        where = self.places.place(element.variable, frame)
         on = bool(self.m.load(where[0])) if where is not None else False
         passes = on
         if element.kind is ContactKind.NORMALLY_CLOSED:
@@ -269,7 +220,7 @@ class Ladder:
             passes = before is not None and before != on and on == rising
         frame.out[element.id, ""] = self.power(element.wires, frame) and passes
 
-    def coil(self, element: Coil, frame: _Frame) -> None:
+    def coil(self, element: Coil, frame: Frame) -> None:
         on = self.power(element.wires, frame)
         frame.out[element.id, ""] = on
         kind = element.kind
@@ -281,75 +232,37 @@ class Ladder:
             on = before is not None and before != on and on == (kind is CoilKind.RISING)
         if kind in (CoilKind.SET, CoilKind.RESET) and not on:
             return
-        where = self.place(element.variable, frame)
+        where = self.places.place(element.variable, frame)
         if where is None:
             return
         value = not on if kind in (CoilKind.NEGATED, CoilKind.RESET) else on
         self.m.store(where[0], value, None)
 
-    def variable(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
+    def variable(self, element: OutVariable | InOutVariable, frame: Frame) -> None:
         source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None) if element.wires else None
         if element.wires and not (isinstance(source, Block) and source.id not in frame.executed):
             self.stored(element, frame)
         if isinstance(element, InOutVariable):
             frame.out[element.id, ""] = self.value_of(element.expression, frame)
 
-    def stored(self, element: OutVariable | InOutVariable, frame: _Frame) -> None:
+    def stored(self, element: OutVariable | InOutVariable, frame: Frame) -> None:
         """What the wire brings is stored."""
-        if self.part(element.expression, frame) is not None:
+        if self.places.part(element.expression, frame) is not None:
             self.filled(self.whole(element.wires[0], frame), element.expression, frame)
             return
-        where = self.place(element.expression, frame)
+        where = self.places.place(element.expression, frame)
         if where is not None:
             value: Value = self.power(element.wires, frame) if where[1].family is Family.BOOL else self.wire(element.wires[0], frame)
             if isinstance(element, OutVariable) and element.negated:
                 value = not value
             self.m.store(where[0], value, self.types[frame.step.index].of(self.named(element.wires[0], frame)))
 
-    def part(self, text: str, frame: _Frame) -> Aggregate | Chosen | None:
-        """The array or structure that a name stands for, its subscripts not computed yet."""
-        path = parse_path(text)
-        if path is None:
-            element = element_at(text, self.element)
-            computed = self.text.part_at(element, frame.step, frame.bound) if element is not None else None
-            return computed if isinstance(computed, Aggregate) else None
-        bound = frame.bound.get(path.base.lower())
-        if isinstance(bound, tuple):
-            return None
-        holder = Instance("", "", None, {path.base.lower(): bound}) if bound is not None else frame.step.instance
-        found = resolve_path(path, holder, self.running.scope)
-        return found if isinstance(found, (Aggregate, Chosen)) else None
-
-    def lies(self, text: str, frame: _Frame) -> list[int]:
-        """The tags of an array or structure by name, in order. Raises: Halt for a subscript out of range."""
-        found = self.part(text, frame)
-        if isinstance(found, Chosen):
-            away = self.away(found.ref.first, found.terms, frame)
-            return [tag + away for tag, _ in leaves_of(found.ref)]
-        return [tag for tag, _ in leaves_of(found)] if found is not None else []
-
-    def item(self, path: Path, frame: _Frame) -> Ref:
-        """What a name with subscripts in range stands for now."""
-        ref: Ref | None = frame.step.instance.scope.get(path.base.lower()) or self.running.scope.scope.get(path.base.lower())
-        for step in path.steps:
-            if isinstance(step, Index) and isinstance(ref, Aggregate):
-                offset = 0
-                for subscript, (low, high) in zip(step.subscripts, ref.bounds, strict=True):
-                    where = self.place_of(subscript, frame) if isinstance(subscript, Path) else None
-                    index = subscript if isinstance(subscript, int) else int(self.m.load(where[0])) if where is not None else low
-                    offset = offset * (high - low + 1) + index - low
-                ref = ref.items[offset]
-            elif isinstance(step, Member):
-                ref = member(ref, step.name)
-        assert ref is not None
-        return ref
-
-    def whole(self, wire: Wire, frame: _Frame) -> list[int]:
+    def whole(self, wire: Wire, frame: Frame) -> list[int]:
         """The bits of the array or structure that a wire brings, as they are now."""
         source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
         if isinstance(source, (InVariable, InOutVariable)):
             taking, self.element = self.element, source.id
-            found = [self.m.values[tag] for tag in self.lies(source.expression, frame)]
+            found = [self.m.values[tag] for tag in self.places.lies(source.expression, frame)]
             self.element = taking
             return found
         if not isinstance(source, Block):
@@ -366,18 +279,18 @@ class Ladder:
         kept = self.memory.get((frame.step.index, source.id, pin, "whole"))
         return kept if isinstance(kept, list) else [0 for _ in leaves_of(ref)]
 
-    def filled(self, bits: list[int], text: str, frame: _Frame) -> None:
+    def filled(self, bits: list[int], text: str, frame: Frame) -> None:
         """Give an array or structure by name what another holds."""
-        for tag, one in zip(self.lies(text, frame), bits, strict=True):
+        for tag, one in zip(self.places.lies(text, frame), bits, strict=True):
             self.m.put(tag, one)
 
-    def named(self, wire: Wire, frame: _Frame) -> Wire:
+    def named(self, wire: Wire, frame: Frame) -> Wire:
         source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
         return Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
 
     # blocks
 
-    def pin(self, pin: Pin, element: Block, frame: _Frame, boolean: bool) -> Value:
+    def pin(self, pin: Pin, element: Block, frame: Frame, boolean: bool) -> Value:
         """What goes into a pin: power, or the value of its first connection, inverted or as an edge where asked."""
         value: Value = self.power(pin.wires, frame) if boolean else self.wire(pin.wires[0], frame)
         if pin.negated:
@@ -390,7 +303,7 @@ class Ladder:
             value = (value and not before) if pin.edge is Edge.RISING else (before and not value)
         return value
 
-    def block(self, element: Block, frame: _Frame) -> None:
+    def block(self, element: Block, frame: Frame) -> None:
         enable = next((p for p in element.inputs if p.name.upper() == "EN"), None)
         on = bool(self.pin(enable, element, frame, True)) if enable is not None and enable.wires else True
         self.flagged(frame.step, element, on)
@@ -410,7 +323,7 @@ class Ladder:
             if pin.negated and key in frame.out:
                 frame.out[key] = not frame.out[key]
 
-    def called(self, element: Block, frame: _Frame) -> Instance | None:
+    def called(self, element: Block, frame: Frame) -> Instance | None:
         """The instance that a block element calls, also one that was handed over."""
         path = parse_path(element.instance) if element.instance else None
         bound = frame.bound.get(path.base.lower()) if path is not None else None
@@ -420,7 +333,7 @@ class Ladder:
         found = resolve_path(path, holder, holder)
         return found if isinstance(found, Instance) else None
 
-    def fill(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> None:
+    def fill(self, called: Instance, element: Block, pins: list[Pin], frame: Frame) -> None:
         """Write the wired input pins of an instance."""
         for pin in pins:
             ref = called.scope.get(pin.name.lower())
@@ -432,7 +345,7 @@ class Ladder:
                 for (tag, _), bits in zip(leaves_of(ref), self.whole(pin.wires[0], frame), strict=True):
                     self.m.put(tag, bits)
 
-    def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: _Frame) -> None:
+    def instance(self, element: Block, called: Instance, pins: list[Pin], on: bool, frame: Frame) -> None:
         if on:
             self.fill(called, element, pins, frame)
             if called.pou is None:
@@ -472,7 +385,7 @@ class Ladder:
             for part in (*ref.items, *ref.fields.values()):
                 self.reset(part)
 
-    def in_outs(self, element: Block, frame: _Frame) -> dict[str, Ref | Where]:
+    def in_outs(self, element: Block, frame: Frame) -> dict[str, Ref | Where]:
         """What the in-out pins of a call stand for."""
         bound: dict[str, Ref | Where] = {}
         ids = {e.id: e for e in frame.step.rung.elements}
@@ -487,20 +400,20 @@ class Ladder:
                 continue
             target = resolve_path(path, frame.step.instance, self.running.scope) if path is not None else None
             if isinstance(target, Chosen) and path is not None:
-                self.away(target.ref.first, target.terms, frame)
-                bound[pin.name.lower()] = self.item(path, frame)
+                self.places.away(target.ref.first, target.terms, frame)
+                bound[pin.name.lower()] = self.places.item(path, frame)
                 continue
             if isinstance(target, (Aggregate, Instance)):
                 bound[pin.name.lower()] = target
                 continue
-            where = self.place(source.expression, frame)
+            where = self.places.place(source.expression, frame)
             if where is not None:
                 bound[pin.name.lower()] = where[0]
         called = self.called(element, frame)
         scope = called.scope if called is not None else {}
         return {name: ref for name, ref in bound.items() if isinstance(scope.get(name), ByReference)}
 
-    def function(self, element: Block, called: Instance | None, pins: list[Pin], on: bool, frame: _Frame) -> bool:
+    def function(self, element: Block, called: Instance | None, pins: list[Pin], on: bool, frame: Frame) -> bool:
         key = (frame.step.index, element.id, "result")
         kept: dict[str, Value] = self.memory.setdefault(key, {})  # type: ignore[assignment]
         types = self.types[frame.step.index]
@@ -530,14 +443,14 @@ class Ladder:
         frame.out.setdefault((element.id, "OUT"), kept.get("OUT", 0))
         return on
 
-    def remembered(self, element: Block, kept: dict[str, Value], types: RungTypes, frame: _Frame) -> None:
+    def remembered(self, element: Block, kept: dict[str, Value], types: RungTypes, frame: Frame) -> None:
         """Note the results that are kept for when EN is off."""
         for name in {output_pin(w, element) for e in frame.step.rung.elements for w in wires_of(e) if w.source == element.id}:
             type_ = types.outputs.get((element.id, name)) or BOOL
             value = kept.get(name, kept.get("OUT", 0))
             self.m.keep(frame.step.index, element.id, f"{name} result", raw(value, type_))
 
-    def own_function(self, called: Instance, element: Block, pins: list[Pin], frame: _Frame) -> dict[str, Value]:
+    def own_function(self, called: Instance, element: Block, pins: list[Pin], frame: Frame) -> dict[str, Value]:
         """Call a function of the file's own: its variables begin anew, inputs left out take their declared value."""
         for name, ref in called.scope.items():
             declared = next((v for v in called.pou.variables if v.name.lower() == name), None)  # type: ignore[union-attr]
@@ -558,7 +471,7 @@ class Ladder:
                 self.memory[frame.step.index, element.id, pin, "whole"] = [self.m.values[tag] for tag, _ in leaves_of(whole)]
         return results
 
-    def standard_function(self, element: Block, pins: list[Pin], frame: _Frame) -> Value | None:
+    def standard_function(self, element: Block, pins: list[Pin], frame: Frame) -> Value | None:
         """A standard function's result; None where the name is none of the standard's."""
         name, types = element.type_name.upper(), self.types[frame.step.index]
         kind = types.operation.get(element.id, BOOL)
@@ -571,7 +484,7 @@ class Ladder:
         self.m.fault_tag = self.receiver(element, frame)
         return standard(name, given, sources, kind, result, self.profile.on_overflow)
 
-    def receiver(self, element: Block, frame: _Frame) -> int:
+    def receiver(self, element: Block, frame: Frame) -> int:
         """The tag that a function's result goes to; -1 where it goes on as a wire."""
         for other in frame.step.rung.elements:
             if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):

@@ -17,7 +17,7 @@ from whorlograph.engine.code import (
     Spot,
     Target,
 )
-from whorlograph.engine.front.builder import OFF, ON, Builder, held, text_constant, widened
+from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Variable, Whole, leaves_of
@@ -243,7 +243,7 @@ class Values:
         if isinstance(one, Var):
             read = self.scope.constant(one)
             if read is not None:
-                made = literal_value(read[1], read[0] or ELEMENTARY["INT"])
+                made = constant(read[1], read[0] or ELEMENTARY["INT"])
                 return Const(made.value, made.type, self.b.at(one.at))
             found = self.names.find(one)
             if not isinstance(found, Variable):
@@ -275,7 +275,7 @@ class Values:
     def constant(self, one: Constant, want: Elementary | None) -> Expr:
         """A literal in its own type, or the one that is wanted."""
         if one.named:
-            return literal_value(one.value, ELEMENTARY[one.named])
+            return constant(one.value, ELEMENTARY[one.named])
         assert not isinstance(one.value, str)
         type_ = want
         if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
@@ -288,7 +288,7 @@ class Values:
         if isinstance(one.value, int) and type_.whole and not type_.low <= one.value <= type_.high:
             source = "ULINT" if one.value > LINT.high else "LINT"
             return Convert("HOLD", type_.name, Const(one.value, source), self.b.at(one.at))
-        return literal_value(one.value, type_)
+        return constant(one.value, type_)
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, node: int) -> Expr:
         """A function of the standard."""
@@ -326,12 +326,3 @@ class _Operand:
         if name == "BOOL":
             return self.values.boolean(self.one)
         return self.values.as_type(self.one, ELEMENTARY[name], self.at)
-
-
-def literal_value(value: bool | int | float | str, type_: Elementary) -> Const:
-    """A literal as a constant of a type."""
-    if type_.family is Family.BOOL:
-        return Const(bool(value), type_.name)
-    if isinstance(value, str):
-        return text_constant(value, type_)
-    return Const(float(value) if type_.family is Family.REAL else int(value), type_.name)

@@ -1,0 +1,118 @@
+"""What the wires of a rung carry: power, values in the types that they are used in, and what stands at their ends."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from whorlograph.engine.code import Const, Convert, Expr, Op
+from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, widened
+from whorlograph.engine.front.names import Meaning, Whole
+from whorlograph.engine.scope.constants import constant_of
+from whorlograph.engine.scope.pin_values import element_at
+from whorlograph.engine.scope.rung_types import RungTypes, output_pin, rung_types
+from whorlograph.model.ladder import (
+    Block,
+    Element,
+    InOutVariable,
+    InVariable,
+    LadderBody,
+    OutVariable,
+    Rung,
+    Wire,
+    wires_of,
+)
+from whorlograph.model.literals import Literal, literal
+from whorlograph.model.steps import Step as RungStep
+from whorlograph.model.types import Elementary, Family
+
+from .text_values import Values
+
+
+class Wires:
+    """A rung on its way: what each of its elements and pins gives."""
+
+    def __init__(self, build: Builder, body: LadderBody, rung: Rung, rails: frozenset[int], tasks: dict[str, int]) -> None:
+        self.b, self.body, self.rung, self.rails, self.tasks = build, body, rung, rails, tasks
+        self.running = build.running
+        self.types: RungTypes = rung_types(RungStep(build.index, build.instance, rung), build.running)
+        self.ids = {e.id: e for e in rung.elements}
+        self.out: dict[tuple[int, str], Expr] = {}
+        self.executed: dict[int, Expr] = {}
+        self.wholes: dict[tuple[int, str], Whole | list[Expr]] = {}  # arrays and structures that blocks give, by element and pin
+        self.used: dict[int, dict[str, bool]] = {}  # by block: output pin, and whether any but a variable's element takes it
+        for element in rung.elements:
+            for wire in wires_of(element):
+                source = self.ids.get(wire.source)
+                if isinstance(source, Block):
+                    pins = self.used.setdefault(source.id, {})
+                    name = output_pin(wire, source)
+                    pins[name] = pins.get(name, False) or not isinstance(element, (OutVariable, InOutVariable))
+
+    @cached_property
+    def values(self) -> Values:
+        """Lowers the expressions that stand in the rung."""
+        return Values(self.b, self.b.reading.scope(self.b.instance))
+
+    def power(self, wires: tuple[Wire, ...], at: int) -> Expr:
+        """OR over incoming connections."""
+        parts = [p for p in (self.boolean(w) for w in wires) if p != OFF]
+        if not parts:
+            return OFF
+        if ON in parts:
+            return ON
+        return parts[0] if len(parts) == 1 else Op("OR", "BOOL", tuple(parts), at)
+
+    def boolean(self, wire: Wire) -> Expr:
+        """What a wire carries, as power: on where it is not 0."""
+        value, source = self.wire(wire), self.ids.get(wire.source)
+        if value.type == "BOOL":
+            return value
+        return Convert("WIDEN", "BOOL", value, self.b.at(wire.source, output_pin(wire, source) if isinstance(source, Block) else ""))
+
+    def wire(self, wire: Wire) -> Expr:
+        source = self.ids.get(wire.source)
+        if source is None:
+            return ON if wire.source in self.rails else OFF
+        pin = output_pin(wire, source) if isinstance(source, Block) else ""
+        return self.out.get((source.id, pin), OFF)
+
+    def wire_type(self, wire: Wire) -> Elementary | None:
+        """The type that a wire carries; None for an untyped literal or what gives nothing."""
+        source = self.ids.get(wire.source)
+        return self.types.of(Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire)
+
+    def constant(self, element: Element | None) -> Literal | None:
+        """The literal or enumerator that an element stands for."""
+        if not isinstance(element, (InVariable, InOutVariable)):
+            return None
+        return constant_of(element.expression, self.b.instance, self.running)
+
+    def literal_as(self, wire: Wire, type_: Elementary, at: int) -> Expr | None:
+        """An untyped literal on a wire, in the type it is used in."""
+        source = self.ids.get(wire.source)
+        read = literal(source.expression) if isinstance(source, InVariable) else None
+        if read is None or read[0] is not None or isinstance(read[1], str):
+            return None
+        if isinstance(read[1], float) and type_.whole:
+            number = round(read[1])
+            if type_.low <= number <= type_.high:
+                return Const(number, type_.name)
+            return Convert("HOLD", type_.name, Const(max(-1 << 62, min(1 << 62, number)), "LINT"), at)
+        return constant(read[1], type_)
+
+    def value(self, wire: Wire, type_: Elementary, at: int) -> Expr:
+        """What a wire carries, widened to the type it is used in."""
+        known = self.literal_as(wire, type_, at)
+        return known if known is not None else widened(self.wire(wire), type_, at)
+
+    def assigned(self, wire: Wire, type_: Elementary, at: int) -> Expr:
+        """What a wire carries, on its way into a variable or pin of a type."""
+        if type_.family is Family.BOOL:
+            return self.boolean(wire)
+        known = self.literal_as(wire, type_, at)
+        return known if known is not None else held(self.wire(wire), type_, at)
+
+    def find(self, text: str, at: int) -> Meaning | None:
+        """What a name stands for here."""
+        element = element_at(text, self.b.origins[at].element) if at >= 0 else None
+        return self.b.names.find(text, at) if element is None else self.values.names.find(element)
