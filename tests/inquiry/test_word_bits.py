@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import unittest
 from random import Random
+from unittest.mock import patch
 
 import numpy as np
 
@@ -12,7 +13,9 @@ from tests.building import Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
 from whorlograph.desk.words import answer_json
+from whorlograph.engine.feed import Hold, Trial
 from whorlograph.inquiry.pulses import Stays, bit_stays
+from whorlograph.inquiry.trials import bits
 from whorlograph.model.question import Symptom
 
 TAGS = "Stat AT %IW8 : WORD; Num AT %IW10 : INT; On : BOOL;"
@@ -74,6 +77,24 @@ class Words(unittest.TestCase):
             self.assertEqual(told, [(v >> bit & 1, t) for v, s, n in zip(values, starts, lengths, strict=True) for t in range(s, s + n)])
             self.assertTrue(all(a.value != b.value for a, b in zip(found, list(found)[1:], strict=False)))
             self.assertEqual([s.ended for s in found], [True] * (len(found) - 1) + [False] * bool(count))
+
+    def test_a_held_bit_leaves_the_others_as_recorded(self) -> None:
+        """A word that never stands still, in the replay itself, across the most rows that are rewritten: behind them it is let go."""
+        for changes in (0, 1, 39, 40, 41, 400):
+            chance = Random(changes)
+            rows = [(10 * (n + 1), "Main.Stat", chance.getrandbits(16) & ~8) for n in range(changes)]
+            session = text_session("Y1 := Stat.3;", [(0, "Main.Stat", 0), *rows, (10 * (changes + 9), "X1", 1)], TAGS)
+            tag = session.tag("Main.Stat")
+            for until in (None, 20_000_000 * changes // 3 + 1_000_000):
+                with patch.object(bits, "MOST_ROWS", 40):
+                    trial = bits.of_bits([(3, Trial((Hold(tag, 1, 15_000_000, until),)))], session.log, session.running.tags[tag])
+                journal = session.controller.replay(session.log, trial)
+                inside = [t * 1_000_000 for t, _, _ in rows if t > 15 and (until is None or t * 1_000_000 < until)]
+                last = min(until or 1 << 62, inside[40] if len(inside) > 40 else 1 << 62)
+                for scan in range(1, journal.clock.last + 1):
+                    at = journal.clock.start(scan)
+                    recorded = next((v for t, _, v in reversed(rows) if t * 1_000_000 <= at), 0)
+                    self.assertEqual(journal.settled(tag, scan), recorded | (8 if 15_000_000 <= at < last else 0), (changes, until, scan))
 
 
 if __name__ == "__main__":

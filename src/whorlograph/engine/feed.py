@@ -245,22 +245,30 @@ def _only_changes(times: Ints, tags: Shorts, values: Ints, chosen: set[int | Non
 def _held(times: Ints, tags: Shorts, values: Ints, holds: tuple[Hold, ...], running: Running) -> tuple[Ints, Shorts, Ints]:
     """Take out the rows inside a hold, put in one at its start and one that gives the log back at its end."""
     keep = np.ones(len(times), bool)
-    extra: list[tuple[int, int, int]] = []
-    for hold in holds:
-        mine = tags == hold.tag
-        after = times >= hold.start
-        inside = mine & after if hold.until is None else mine & after & (times < hold.until)
-        keep &= ~inside
-        extra.append((hold.start, hold.tag, hold.value))
-        if hold.until is not None:
-            before = np.nonzero(mine & (times <= hold.until))[0]
-            given = int(values[before[-1]]) if len(before) else running.tags[hold.tag].initial
-            extra.append((hold.until, hold.tag, given))
+    extra = [(hold.start, hold.tag, hold.value) for hold in holds]
+    for tag, start, until in _without_a_gap(holds):
+        mine = tags == tag
+        after = times >= start
+        keep &= ~(mine & after if until is None else mine & after & (times < until))
+        if until is not None:
+            before = np.nonzero(mine & (times <= until))[0]
+            extra.append((until, tag, int(values[before[-1]]) if len(before) else running.tags[tag].initial))
     times = np.concatenate([times[keep], np.array([e[0] for e in extra], np.int64)])
     tags = np.concatenate([tags[keep], np.array([e[1] for e in extra], np.int32)])
     values = np.concatenate([values[keep], np.array([e[2] for e in extra], np.int64)])
     order = np.argsort(times, kind="stable")
     return times[order], tags[order], values[order]
+
+
+def _without_a_gap(holds: tuple[Hold, ...]) -> list[tuple[int, int, int | None]]:
+    """(tag, start, until) of holds, those of a tag that follow one another at once taken together: a word that is held bit by bit has many."""
+    found: list[tuple[int, int, int | None]] = []
+    for hold in holds:
+        if found and found[-1][0] == hold.tag and found[-1][2] == hold.start:
+            found[-1] = hold.tag, found[-1][1], hold.until
+        else:
+            found.append((hold.tag, hold.start, hold.until))
+    return found
 
 
 def feed_notices(running: Running, profile: Profile, file: str) -> list[Notice]:

@@ -11,7 +11,7 @@ from whorlograph.model.tags import Tag
 
 from ..pulses import stays
 
-MOST_ROWS = 2_000  # of a word that are rewritten
+MOST_ROWS = 20_000  # of a word that are rewritten; behind them it is let go
 END = 1 << 62  # ns: behind every log
 
 
@@ -21,7 +21,8 @@ def of_bits(trials: list[tuple[int, Trial]], log: Log, tag: Tag) -> Trial:
     holds = [(bit, h.value, h.start, h.until if h.until is not None else END) for bit, trial in trials for h in trial.holds]
     edges = sorted({t for _, _, start, until in holds for t in (start, until)})
     inside = found.starts[(found.starts > edges[0]) & (found.starts < edges[-1])].tolist() if edges else []
-    edges = sorted({*edges, *inside[:MOST_ROWS]})
+    last = inside[MOST_ROWS] if len(inside) > MOST_ROWS else END
+    edges = sorted({last, *(t for t in (*edges, *inside) if t < last)}) if last < END else sorted({*edges, *inside})
     made: list[Hold] = []
     for begin, end in pairwise(edges):
         active = [(bit, value) for bit, value, start, until in holds if start <= begin < until]
