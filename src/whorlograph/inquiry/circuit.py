@@ -16,7 +16,8 @@ from whorlograph.engine.scope.widening import COMPARISONS
 MOST_PATHS = 3_000
 
 
-MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ"}  # a comparison read from the other side
+MIRRORED = {"LT": "GT", "LE": "GE", "GT": "LT", "GE": "LE", "EQ": "EQ", "NE": "NE"}  # a comparison read from the other side
+NEGATED = {"GT": "LE", "GE": "LT", "LT": "GE", "LE": "GT", "EQ": "NE", "NE": "EQ"}  # one that holds where it does not
 
 
 class Gate(Struct, frozen=True):

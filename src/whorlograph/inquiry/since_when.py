@@ -17,6 +17,7 @@ from whorlograph.model.log import Ints
 from whorlograph.model.question import RootKind
 from whorlograph.model.types import Elementary, Family
 
+from .circuit import MIRRORED, NEGATED
 from .symptoms import course
 from .trail import Root
 
@@ -25,8 +26,6 @@ if TYPE_CHECKING:
 
 _COMPARE = {code: getattr(operator, code.lower()) for code in COMPARISONS}
 _SIDES = {"GT": "above {}", "GE": "at {} or above", "LT": "below {}", "LE": "at {} or below", "EQ": "at {}", "NE": "off {}"}
-_NOT = {"GT": "LE", "GE": "LT", "LT": "GE", "LE": "GT", "EQ": "NE", "NE": "EQ"}
-_OTHER_WAY = {"GT": "LT", "GE": "LE", "LT": "GT", "LE": "GE", "EQ": "EQ", "NE": "NE"}
 
 
 class Side(Struct, frozen=True):
@@ -54,7 +53,7 @@ def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
         return None
     code, (one, other) = compared.code, sides
     if isinstance(one, Const):
-        code, one, other = _OTHER_WAY[code], other, one
+        code, one, other = MIRRORED[code], other, one
     if not isinstance(one, Load) or not isinstance(other, Const) or isinstance(other.value, (bool, str)) or one.at not in seen.result.cells:
         return None
     tag = seen.result.cells[one.at].number
@@ -71,7 +70,7 @@ def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
         return None
     since = tracer.time(int(scans[at - 1])) if at > 0 else 0
     until = tracer.time(int(scans[at])) if at < len(scans) else None
-    return Side(tag, code if held else _NOT[code], other.value, since if since > 0 else None, until)
+    return Side(tag, code if held else NEGATED[code], other.value, since if since > 0 else None, until)
 
 
 def tell(tracer: Tracer, root: Root, side: Side) -> None:

@@ -7,11 +7,9 @@ from collections.abc import Iterator
 from whorlograph.engine.code import Convert, Expr, Load, Op
 from whorlograph.model.types import ELEMENTARY
 
-from ..circuit import MIRRORED, Circuit, Gate
+from ..circuit import MIRRORED, NEGATED, Circuit, Gate
 from ..writers import Kind, Writer
 from .facts import Facts, Finding
-
-_NEGATED = {"GT": "LE", "GE": "LT", "NE": "EQ", "LT": "GE", "LE": "GT"}
 
 
 def find(facts: Facts) -> Iterator[Finding]:
@@ -86,7 +84,7 @@ def _bounds(facts: Facts, circuit: Circuit, step: int, gate: Gate, tag: int) -> 
     if circuit.literal(first) is not None:
         code, first, second = MIRRORED.get(code, ""), second, first
     if gate.negated:
-        code = _NEGATED.get(code, "")
+        code = NEGATED.get(code, "")
     literal, load = circuit.literal(second), facts.plain_load(circuit, first)
     if literal is None or not isinstance(literal.value, int) or load is None or facts.load_tag(step, load) != tag:
         return None, None
