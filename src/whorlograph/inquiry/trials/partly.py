@@ -85,7 +85,9 @@ def _compared(tracer: Tracer, step: int, element: int, depth: int) -> list[Waypo
         for code, first, second in ((made.code, *made.args), (MIRRORED.get(made.code, ""), *made.args[::-1])):
             literal = circuit.literal(second)
             cells = [tracer.cell(one, seen) for one in circuit.loads(first) if isinstance(one, Load)]
-            if code in MIRRORED and code != "NE" and literal is not None and isinstance(literal.value, int) and len(cells) == 1 and cells[0] is not None:
+            if code == "NE" or code not in MIRRORED or literal is None or not isinstance(literal.value, int):
+                continue
+            if len(cells) == 1 and cells[0] is not None:
                 tag = cells[0].number
                 if tracer.writers.get(tag) and tracer.tag(tag).type.whole:
                     found.append(Waypoint(tag, depth, None, code, literal.value))
