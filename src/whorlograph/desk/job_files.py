@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from whorlograph.formats.beside import beside
+from whorlograph.formats.decoding import converted
 from whorlograph.model.shown import visible
 
 from .job_data import VERSION, Edit, Job, Kept, Mark, Note, Spot, Version, WalkStep, Watch
@@ -144,7 +145,7 @@ def _sound(spot: Spot) -> bool:
 
 def _one(value: object, kind: type[T], good: Callable[[T], bool]) -> T | None:
     try:
-        found = msgspec.convert(value, kind)
+        found = converted(value, kind)
     except (msgspec.MsgspecError, OverflowError):
         return None
     return found if good(found) else None

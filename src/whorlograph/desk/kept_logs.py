@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.kept import name_of, put, take
+from whorlograph.formats.decoding import unpacked
 from whorlograph.formats.logs import read_logs
 from whorlograph.model.log import Log
 from whorlograph.model.place import Loaded
@@ -57,7 +58,7 @@ def _taken(name: str) -> Loaded[Log] | None:
     data = take(name, ".log") if name else None
     if data is not None:
         with suppress(msgspec.MsgspecError, ValueError):
-            return msgspec.msgpack.decode(data, type=Loaded[Log], dec_hook=_column)
+            return unpacked(data, Loaded[Log], _column)
     return None
 
 

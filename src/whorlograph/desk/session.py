@@ -18,6 +18,7 @@ from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.kept import name_of, put, take
+from whorlograph.formats.decoding import unpacked
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs.source import PACKED
 from whorlograph.formats.profile import read_profile
@@ -246,7 +247,7 @@ def kept_program(path: Path, source: str) -> Loaded[Program]:
     data = take(name, ".program") if source else None
     if data is not None:
         with suppress(msgspec.MsgspecError):
-            return msgspec.msgpack.decode(data, type=Loaded[Program])
+            return unpacked(data, Loaded[Program])
     loaded = read_program(path)
     if source and path.stat().st_size > WORTH:
         put(name, ".program", msgspec.msgpack.encode(loaded))

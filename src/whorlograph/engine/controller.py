@@ -8,13 +8,14 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property, partial
 from threading import Timer
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import msgspec
 from msgspec import Struct
 
 from whorlograph.engine.feed import Feed, Trial, make_feed
 from whorlograph.engine.scope.elaborate import elaborate
+from whorlograph.formats.decoding import unpacked
 from whorlograph.model.errors import Stopped, WhorlographError
 from whorlograph.model.limits import JOURNAL_ROW, memory_room
 from whorlograph.model.literals import duration_text
@@ -63,7 +64,13 @@ SINK_SECONDS = 0.03  # where rows are handed over: what takes them works beside,
 MOST_CHECKPOINTS = 256  # of one replay; of more every second one goes
 CHECKPOINT_SECONDS = 1.0  # of work from one checkpoint of a replay to the next
 
-_Made = tuple[Code, set[int], list[Notice]]  # a program's code, the tags that it writes, what of it is not executed
+
+class _Made(NamedTuple):
+    """A program's code, the tags that it writes, what of it is not executed."""
+
+    code: Code
+    written: set[int]
+    notices: list[Notice]
 
 
 class Progress(Struct, frozen=True):
@@ -148,8 +155,7 @@ class Controller:
         data = take(self._made_name, ".code") if self.source else None
         if data is not None:
             with suppress(msgspec.MsgspecError):
-                made: _Made = msgspec.msgpack.decode(data, type=_Made)
-                return made
+                return unpacked(data, _Made)
         return None
 
     def _made_now(self, keep: bool) -> _Made:
@@ -158,7 +164,7 @@ class Controller:
         written = written_tags(code)
         if not written.isdisjoint(_tags_of(code, [b.bounds for b in code.bodies])):  # a constant that is one by name only
             code = compile_code(self.running, self.profile, self.schedule.by_name, reading, constants=False)
-        made = code, written, reading.notices()
+        made = _Made(code, written, reading.notices())
         if keep and self.source and code.steps > WORTH_STEPS:
             put(self._made_name, ".code", msgspec.msgpack.encode(made))
         return made

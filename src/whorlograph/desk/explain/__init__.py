@@ -13,6 +13,7 @@ import msgspec
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.drawing.text import draw_rung, wrapped
+from whorlograph.formats.decoding import converted
 from whorlograph.model.program import Pou, PouKind
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Instance
@@ -41,7 +42,7 @@ class Page(msgspec.Struct, frozen=True):
 def pages() -> dict[str, Page]:
     """All pages by name, in order."""
     raw = tomllib.loads((Path(__file__).parent / "pages.toml").read_text("utf-8"))
-    return {name: msgspec.convert({"name": name, **page}, Page) for name, page in raw.items()}
+    return {name: converted({"name": name, **page}, Page) for name, page in raw.items()}
 
 
 def look_up(word: str) -> list[Page]:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from whorlograph.formats.decoding import unpacked
 from whorlograph.model.errors import UsageError
 
 from .look import Looked, Work
@@ -40,7 +41,7 @@ class Store:
         if row is None:
             return None
         try:
-            return msgspec.msgpack.decode(row[0], type=Looked)
+            return unpacked(row[0], Looked)
         except msgspec.MsgspecError:
             return None
 

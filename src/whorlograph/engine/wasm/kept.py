@@ -12,6 +12,7 @@ import wasmtime
 from msgspec.structs import replace
 
 from whorlograph.engine.kept import name_of, put, take
+from whorlograph.formats.decoding import unpacked
 
 from .machine import assemble, shared_engine
 from .module import Module
@@ -45,7 +46,7 @@ def kept_module(source: str, make: Callable[[], Module]) -> tuple[Module, Callab
     front = take(name, ".front")
     if front is not None:
         with suppress(msgspec.MsgspecError):
-            module = msgspec.msgpack.decode(front, type=Module)
+            module = unpacked(front, Module)
             code = _taken(name)
             if code is not None:
                 kept = code

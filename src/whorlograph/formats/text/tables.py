@@ -14,6 +14,8 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from whorlograph.formats.decoding import from_json
+
 STARTS = ("sections", "types", "configuration", "body", "operand")
 _NAME = "grammar.json"
 
@@ -52,7 +54,7 @@ def tables() -> Tables:
     grammar = _grammar()
     kept = files(__package__).joinpath(_NAME)
     if kept.is_file():
-        found = msgspec.json.decode(kept.read_bytes(), type=Tables)
+        found = from_json(kept.read_bytes(), Tables)
         if found.grammar == _digest(grammar):
             return found
     return make_tables(grammar)
