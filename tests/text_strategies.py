@@ -153,7 +153,7 @@ class Texts:
                              f"{self.value('TIME', deep + 1)} * 2"))
         if type_ in BITS:
             a, b = self.value(type_, deep + 1), self.value(type_, deep + 1)
-            return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"SHL({a}, {r.randint(0, 9)})", f"SHR(IN := {a}, N := 2)", f"ROL({a}, 3)"))
+            return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"SHL({a}, {r.randint(0, 9)})", f"SHR(IN := {a}, N := 2)", f"ROL({a}, 3)", f"TO_BIG_ENDIAN({a})", f"OR({a}, {b})"))
         a, b = self.value(type_, deep + 1), self.value(type_, deep + 1)
         if type_ in ("REAL", "LREAL"):
             return r.choice((f"({a} + {b})", f"({a} - {b})", f"({a} * {b})", f"ABS({a})", f"MAX({a}, {b})", f"LIMIT(-50.0, {a}, 50.0)", f"SQRT(ABS({a}))", f"INT_TO_{type_}({self.value('INT', deep + 1)})",
@@ -181,7 +181,7 @@ class Texts:
         """A date, a time of day, or both."""
         r, a = self.r, self.value(type_, deep + 1)
         if type_ == "DATE":
-            return r.choice((f"DT_TO_DATE({self.value('DT', 3)})", a))
+            return r.choice((f"DT_TO_DATE({self.value('DT', 3)})", a, f"CONCAT_DATE(LIMIT(1970, {self.value('INT', 3)}, 2200), {r.randint(1, 12)}, LIMIT(1, {self.value('INT', 3)}, 28))"))
         if type_ == "TOD":
             return r.choice((f"DT_TO_TOD({self.value('DT', 3)})", f"ADD_TOD_TIME({a}, {self.literal('TIME')})", f"({a} - {self.literal('TIME')})"))
         return r.choice((f"({a} + {self.value('TIME', 3)})", f"ADD_DT_TIME({a}, {self.literal('TIME')})", f"CONCAT_DATE_TOD({self.value('DATE', 3)}, {self.value('TOD', 3)})",
@@ -195,7 +195,8 @@ class Texts:
         a, b = self.value("BOOL", deep + 1), self.value("BOOL", deep + 1)
         type_ = r.choice([t for t in self.names if t not in ("BOOL",)])
         x, y = self.value(type_, deep + 1), self.value(type_, deep + 1)
-        return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"{'(' if type_ == 'STRING' else ''}{x} {r.choice(('<', '<=', '>', '>=', '=', '<>'))} {y}{')' if type_ == 'STRING' else ''}", f"({a} & {b})", f"({a} = {b})"))
+        return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"{'(' if type_ == 'STRING' else ''}{x} {r.choice(('<', '<=', '>', '>=', '=', '<>'))} {y}{')' if type_ == 'STRING' else ''}", f"({a} & {b})", f"({a} = {b})", f"AND({a}, {b}, {a})", f"XOR({a}, {b})",
+                         f"IS_VALID_BCD({self.value('WORD', 3)})"))
 
     def literal(self, type_: str) -> str:
         """A literal, typed or not."""

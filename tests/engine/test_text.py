@@ -82,6 +82,18 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
     ("dates and times of day", "D1 := D#2024-02-28; D2 := CONCAT_DATE_TOD(D1, TOD#23:30:00) + T#1h; D1 := DT_TO_DATE(D2); TD := DT_TO_TOD(D2); A := DAY_OF_WEEK(D1);"
      " T := D2 - DT#2024-02-28-23:00:00; S1 := DATE_TO_STRING(D1); Y1 := TD < TOD#00:30:01; TD := TD - T#30m;", "D1 : DATE; D2 : DT; TD : TOD; S1 : STRING;", "",
      {"A": 4, "T": 5_400_000_000_000, "Main.S1": "D#2024-02-29", "Y1": True, "Main.TD": 0, "Main.D2": 1_709_166_600_000_000_000}),
+    ("dates are put together and taken apart", "D1 := CONCAT_DATE(2024, 2, 29); D2 := CONCAT_DT(YEAR := 1999, MONTH := 12, DAY := 31, HOUR := 23, MINUTE := 59, SECOND := 58,"
+     " MILLISECOND := 7) + T#2s; TD := CONCAT_TOD(6, 30, 0, 5); SPLIT_DATE(IN := D1, YEAR => A, MONTH => B, DAY => C); S1 := DT_TO_STRING(D2);"
+     " SPLIT_DT(D2, DAY => D, MILLISECOND => E1, YEAR => E2); SPLIT_TOD(IN := TD, MINUTE => E3);",
+     "D1 : DATE; D2 : DT; TD : TOD; S1 : STRING; E1, E2, E3 : INT;", "",
+     {"A": 2024, "B": 2, "C": 29, "D": 1, "Main.E1": 7, "Main.E2": 2000, "Main.E3": 30, "Main.TD": 23_400_005_000_000, "Main.S1": "DT#2000-01-01-00:00:00.007"}),
+    ("operators called like functions", "Y1 := AND(X1, NOT(X2), N1 = 7); Y2 := XOR(IN1 := X1, IN2 := TRUE, IN3 := X1); A := MOD(N1, 4); W := OR(WORD#1, WORD#16#F0);", "", "",
+     {"Y1": True, "Y2": True, "A": 3, "W": 0xF1}),
+    ("parts of words", "Q := 16#1122334455667788; B1 := Q.%B1; W := Q.%W3; Q.%B7 := B1; Q.%W0 := 5; Q.%D0 := Q.%D0; K := 16#0102; K.%B0 := 16#FF; K.%B1 := K.%B0 AND 16#0F; A := Q.%B0;",
+     "Q : LWORD; B1 : BYTE; K : WORD;", "", {"Main.Q": 0x7722334455660005, "Main.B1": 0x77, "W": 0x1122, "Main.K": 0x0FFF, "A": 5}),
+    ("bytes in the other order", "W := TO_BIG_ENDIAN(WORD#16#1234); A := FROM_BIG_ENDIAN(INT#-2); Q := TO_BIG_ENDIAN(Q); K := TO_LITTLE_ENDIAN(K);",
+     "Q : LWORD := 16#1122334455667788; K : DWORD := 16#AABB;", "", {"W": 0x3412, "A": -257, "Main.Q": 0x8877665544332211, "Main.K": 0xAABB}),
+    ("what is checked", "Y1 := IS_VALID(R1) AND IS_VALID_BCD(WORD#16#9190); Y2 := IS_VALID_BCD(WORD#16#9A90);", "", "", {"Y1": True, "Y2": False}),
     ("an output inverted", "E(CLK := X1, Q => Y1); E2(CLK := X1, NOT Q => Y2);", "E, E2 : R_TRIG;", "", {"Y1": True, "Y2": False}),
 ]
 
@@ -263,6 +275,26 @@ class Agreement(unittest.TestCase):
                     self.assertEqual(mine, rows, (seed, scan, step.rung.number))
                     held += 1
         self.assertGreater(held, 500)
+
+    def test_a_function_that_several_steps_call(self) -> None:
+        """What a step saw, although the function that is first called above it left its last row below."""
+        body = "A := Bump(A);\nB := A;\nC := 5;\nIF X1 THEN A := Bump(A); END_IF;\nC := C + 1;\nA := Bump(A) - 20;"
+        before = "FUNCTION Bump : INT VAR_IN_OUT K : INT; END_VAR K := K + 1; Bump := K + 10; END_FUNCTION "
+        for x1 in (0, 1):
+            with self.subTest(x1=x1):
+                session = text_session(body, [(0, "X1", x1), (30, "X2", 1)], "", before)
+                journal, paths, tag = session.journal, session.controller.paths, session.tag("A")
+                seen = [[journal.value_at(tag, paths.seen(journal, step, scan)) for step in range(6)] for scan in (1, 2)]
+                value, wanted = 0, []
+                for _ in seen:
+                    row = [value]
+                    value += 11  # Bump's own write of A is overwritten by its result
+                    row += [value, value, value]
+                    value += 11 * x1
+                    row += [value, value]
+                    value += 11 - 20
+                    wanted.append(row)
+                self.assertEqual(seen, wanted)
 
 
 if __name__ == "__main__":

@@ -165,7 +165,40 @@ class Paths:
             if ancestor.any():
                 before &= ~ancestor | self._handed[np.minimum(tags, len(self._handed) - 1)]
         hits = np.nonzero(before)[0]
+        if len(hits) and self._shared[steps[hits[-1]]]:
+            return low + self._seen_behind_shared(journal, step, scan, steps, before)
         return low + (int(hits[-1]) + 1 if len(hits) else 0)
+
+    def _seen_behind_shared(self, journal: Journal, step: int, scan: int, steps: Ints, before: npt.NDArray[np.bool_]) -> int:
+        """How many of a scan's rows were made before a step, where some are of bodies that several steps call.
+
+        Such a body has one place in the order, and rows behind those of later steps too: they count up to the first row that is surely later,
+        if a step that calls it may have run since the last row that is surely earlier.
+        """
+        known = np.nonzero(before & ~self._shared[steps])[0]
+        since = int(known[-1]) + 1 if len(known) else 0
+        last = int(steps[since - 1]) if since else -1
+        begin, mine = int(self.order[last]) if last >= 0 else -1, int(self.order[step])
+
+        def called(number: int) -> bool:
+            return any((called(self.calls.instance_of[c.step]) if self._shared[c.step] else begin <= self.order[c.step] < mine)
+                       for c in self.calls.callers.get(number, ()) if c.flag < 0 or journal.settled(c.flag, scan))
+
+        for n in range(since, len(steps)):
+            one = int(steps[n])
+            if one < 0 or not (called(self.calls.instance_of[one]) if self._shared[one] else before[n]):
+                return n
+        return len(steps)
+
+    @cached_property
+    def _shared(self) -> npt.NDArray[np.bool_]:
+        """By step whether several steps call the body that it stands in, or one around that; the last for what is no step."""
+        found = np.zeros(len(self.order), np.bool_)
+        for step, number in self.calls.instance_of.items():
+            found[step] = len({c.step for c in self.calls.callers.get(number, ())}) > 1
+        for step in self.calls.instance_of:
+            found[step] |= any(found[above] for above in self.calls.above(step))
+        return found
 
     @cached_property
     def _handed(self) -> npt.NDArray[np.bool_]:

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from whorlograph.engine.code import Const, Convert, Expr, Op
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, bcd, conversion
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, ORDERS_OF_BYTES, REALS, SHIFTS, TEXTS, bcd, conversion
+from whorlograph.model.calendar import DAY
 from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
 
 from .builder import Builder, held
+from .calendar import Calendar
 
-DAY = 86_400_000_000_000  # ns
 _SUMS = {"ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME", *DATE_SUMS}
 MOST = 1 << 20  # more letters than any text has
 
@@ -38,6 +39,7 @@ class Functions:
 
     def __init__(self, build: Builder) -> None:
         self.b = build
+        self.calendar = Calendar(build)
 
     def value(self, name: str, args: Sequence[Argument], kind: Elementary, result: Elementary | None, at: int) -> Expr | None:
         """A standard function's result; None where its name is none of the standard's, or it has no operands.
@@ -69,6 +71,15 @@ class Functions:
             for value in values[1:]:
                 total = Op(verb, type_, (total, value), at)
             return total
+        of_dates = self.calendar.value(name, values, at)
+        if of_dates is not None:
+            return of_dates
+        if name == "IS_VALID":
+            return Op("EQ", "BOOL", (values[0], values[0]), at)
+        if name == "IS_VALID_BCD":
+            return Op("AND", "BOOL", tuple(Op("LE", "BOOL", (d, Const(9, "LWORD")), at) for d in self._places(values[0], kind, 4, at)), at)
+        if name in ORDERS_OF_BYTES:
+            return self._turned(values[0], kind, at) if "BIG" in name else values[0]
         if name == "DAY_OF_WEEK":
             days = Op("DIV", LINT.name, (Convert("WIDEN", LINT.name, values[0], at), Const(DAY, LINT.name)), at)
             since_sunday = Op("MOD", LINT.name, (Op("ADD", LINT.name, (days, Const(4, LINT.name)), at), Const(7, LINT.name)), at)
@@ -95,12 +106,24 @@ class Functions:
             return self._converted(values[0], kind, change[1], at)
         return self._selection(name, values, chosen, type_, at)
 
+    def _places(self, value: Expr, source: Elementary, width: int, at: int) -> list[Expr]:
+        """The groups of so many bits that a value is made of, in LWORD, the lowest first."""
+        bits = self.b.keep(Convert("TO", "LWORD", value, at), at)
+        return [Op("AND", "LWORD", (Op("SHR", "LWORD", (bits, Const(n, LINT.name)), at), Const((1 << width) - 1, "LWORD")), at)
+                for n in range(0, source.bits, width)]
+
+    def _turned(self, value: Expr, kind: Elementary, at: int) -> Expr:
+        """The same bytes in the other order."""
+        found: Expr | None = None
+        for n, byte in enumerate(reversed(self._places(value, kind, 8, at))):
+            moved = Op("SHL", "LWORD", (byte, Const(8 * n, LINT.name)), at)
+            found = moved if found is None else Op("OR", "LWORD", (found, moved), at)
+        return Convert("TO", kind.name, found, at) if found is not None else value
+
     def _of_digits(self, value: Expr, source: Elementary, target: Elementary, at: int) -> Expr:
         """The number that digits in binary coded decimal stand for; one above nine counts as what it is."""
-        bits = self.b.keep(Convert("TO", "LWORD", value, at), at)
         found: Expr = Const(0, LINT.name)
-        for n in range(source.bits // 4):
-            digit = Op("AND", "LWORD", (Op("SHR", "LWORD", (bits, Const(4 * n, LINT.name)), at), Const(15, "LWORD")), at)
+        for n, digit in enumerate(self._places(value, source, 4, at)):
             place = Op("MUL", LINT.name, (Convert("TO", LINT.name, digit, at), Const(10 ** n, LINT.name)), at)
             found = Op("ADD", LINT.name, (found, place), at) if n else place
         return held(found, target, at)

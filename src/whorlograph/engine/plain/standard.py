@@ -4,11 +4,28 @@ from __future__ import annotations
 
 import math
 
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, REALS, SHIFTS, TEXTS, bcd, conversion
+from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, ORDERS_OF_BYTES, REALS, SHIFTS, TEXTS, bcd, conversion
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import ELEMENTARY, LINT, Elementary, Family
 
-from .functions import Halt, Value, arithmetic, bitwise, compare, convert, divide, fit, number, power, real_function, shift, text_function, widened
+from .calendar import of_calendar
+from .functions import (
+    Halt,
+    Value,
+    arithmetic,
+    bitwise,
+    compare,
+    convert,
+    divide,
+    fit,
+    number,
+    power,
+    real_function,
+    shift,
+    text_function,
+    widened,
+    wrapped,
+)
 from .memory import ranged
 
 
@@ -25,6 +42,16 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         return None
     if name in TEXTS:
         return text_function(name, [str(t) for t in data], int(given.get("L", 0)), int(given.get("P", 0)))
+    of_dates = of_calendar(name, data, mode)
+    if of_dates is not None:
+        return of_dates
+    if name == "IS_VALID":
+        return data[0] == data[0]
+    if name == "IS_VALID_BCD":
+        return all(digit in "0123456789" for digit in f"{int(data[0]) % (1 << kind.bits):x}")
+    if name in ORDERS_OF_BYTES:
+        turned = (int(data[0]) % (1 << kind.bits)).to_bytes(kind.bits // 8, "little")
+        return wrapped(int.from_bytes(turned, "big" if "BIG" in name else "little"), kind)
     if name == "DAY_OF_WEEK":
         return (divide(int(data[0]), 86_400_000_000_000) + 4) % 7
     if name in DATE_SUMS:

@@ -18,7 +18,7 @@ from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, 
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .widening import ARITHMETIC, BITWISE, COMPARISONS, NUMBER_PINS, OF_TWO, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
+from .widening import ARITHMETIC, BITWISE, CHECKS, COMPARISONS, NUMBER_PINS, OF_TWO, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
 
 Source = tuple[int, str]
 
@@ -149,7 +149,7 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
         operation, result = of_dates
     elif name in TEXTS:
         operation, result = ELEMENTARY["STRING"], ELEMENTARY["INT" if name in ("LEN", "FIND") else "STRING"]
-    elif name in COMPARISONS:
+    elif name in COMPARISONS | CHECKS:
         operation, result = common(data, None), BOOL
     elif name == "TRUNC":
         operation = common(data, ELEMENTARY["REAL"])

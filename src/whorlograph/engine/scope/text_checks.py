@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from whorlograph.model.calendar import date_part, dates_made
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.text import (
     Apply,
@@ -22,7 +23,9 @@ from whorlograph.model.types import Elementary, Family
 
 from .text_parts import parts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
-from .widening import COMPARISONS, NUMBER_PINS, SELECTIONS, TEXTS, conversion
+from .widening import COMPARISONS, NUMBER_PINS, ORDERS_OF_BYTES, SELECTIONS, TEXTS, conversion
+
+_WHOLE = (Family.BITS, Family.SIGNED, Family.UNSIGNED)
 
 MOST_HANDED = 4096  # leaves of an array or structure that a function takes or gives
 
@@ -159,12 +162,27 @@ class Checks:
                 if not given_pins(part):
                     return f"{name} has no operand"
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
+                wrong = self._wrong_kinds(upper, data)
+                if wrong:
+                    return wrong
                 return self._mixed(upper, data) if upper in STANDARD and data else self._converted(upper, data)
             return f"{shown(part.called)} is no function and no block"
         called = self.scope.function(part)
         assert called is not None
         unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
         return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
+
+    def _wrong_kinds(self, name: str, data: list[Expression]) -> str:
+        """Why bytes cannot be turned, digits not be looked at, or a date not be put together or taken apart."""
+        made = dates_made(name)
+        if made is not None and len(data) != len(made[1]):
+            return f"{name} takes {', '.join(made[1])}"
+        kinds = [self.scope.kind(v) for v in data]
+        if name in ORDERS_OF_BYTES | {"IS_VALID_BCD"} and any(k is not None and k.family not in _WHOLE for k in kinds):
+            return f"{name} takes whole numbers and bit strings"
+        if date_part(name) is not None and not all(k is not None and k.family is Family.DATE for k in kinds):
+            return f"{name.partition('.')[0]} takes a date or a time of day"
+        return ""
 
     def _converted(self, name: str, data: list[Expression]) -> str:
         """Why a conversion cannot be computed: its operand is a text where it should not be, or the other way round."""

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.calendar import date_part, dates_made
 from whorlograph.model.literals import Literal
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import PouKind, VariableKind
@@ -32,10 +33,12 @@ from .constants import constant_of
 from .widening import (
     ARITHMETIC,
     BITWISE,
+    CHECKS,
     COMPARISONS,
     DATE_SUMS,
     NUMBER_PINS,
     OF_TWO,
+    ORDERS_OF_BYTES,
     REALS,
     SELECTIONS,
     SHIFTS,
@@ -51,7 +54,8 @@ PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INS
         "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
         "EXPT": ("IN1", "IN2"), "ATAN2": ("Y", "X"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
-STANDARD = ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | {"TRUNC", "DAY_OF_WEEK"}
+STANDARD = (ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | CHECKS | ORDERS_OF_BYTES
+            | {"TRUNC", "DAY_OF_WEEK"})
 LOGIC = ("true", "false")  # literals, whatever is declared
 _TRUNCATES = re.compile(r"(?:(\w+)_)?TRUNC_(\w+)", re.IGNORECASE)
 
@@ -76,6 +80,9 @@ def pins_of(name: str, count: int) -> tuple[str, ...]:
     upper = name.upper()
     if upper in PINS:
         return PINS[upper]
+    made = dates_made(upper)
+    if made is not None:
+        return made[1]
     if upper == "MUX":
         return ("K", *(f"IN{i}" for i in range(count)))
     return tuple(f"IN{i + 1}" for i in range(count)) if count > 1 else ("IN",)
@@ -301,6 +308,8 @@ class Scope:
             return found if found.family is Family.REAL else ELEMENTARY["REAL"], want or ELEMENTARY["DINT"]
         if name in ("MUL", "DIV", *TIMES) and any(k is not None and k.family is Family.TIME for k in kinds):
             return ELEMENTARY["TIME"], ELEMENTARY["TIME"]
+        if name in CHECKS:
+            return common(kinds, ELEMENTARY["REAL"] if name == "IS_VALID" else ELEMENTARY["DWORD"]), BOOL
         untyped = all(k is None for k in kinds)
         target = None if name in COMPARISONS else want
         found = common(kinds, target)
@@ -316,7 +325,8 @@ class Scope:
 def is_function_name(name: str) -> bool:
     """Whether a name is a function of the standard, or an order to the controller."""
     upper = name.upper()
-    return upper in ORDERS or cut_of(name) is not None or conversion(name) is not None or upper in STANDARD
+    return upper in ORDERS or (upper in STANDARD or cut_of(name) is not None or conversion(name) is not None
+                               or dates_made(upper) is not None or date_part(upper) is not None)
 
 
 def is_chosen(var: Var) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from whorlograph.model.calendar import date_part, dates_made
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
 ARITHMETIC = frozenset({"ADD", "SUB", "MUL", "DIV", "MOD", "EXPT", "ATAN2", "ABS", "NEG"})
@@ -15,6 +16,8 @@ SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
 TEXTS = frozenset({"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"})
 DATE_SUMS = {"ADD_TOD_TIME": "TIME_OF_DAY", "ADD_DT_TIME": "DATE_AND_TIME", "SUB_DATE_DATE": "TIME", "SUB_TOD_TIME": "TIME_OF_DAY",
              "SUB_TOD_TOD": "TIME", "SUB_DT_TIME": "DATE_AND_TIME", "SUB_DT_DT": "TIME", "CONCAT_DATE_TOD": "DATE_AND_TIME"}
+CHECKS = frozenset({"IS_VALID", "IS_VALID_BCD"})
+ORDERS_OF_BYTES = frozenset({"TO_BIG_ENDIAN", "TO_LITTLE_ENDIAN", "FROM_BIG_ENDIAN", "FROM_LITTLE_ENDIAN"})
 NUMBER_PINS = frozenset("GKNLP")  # what chooses, or how many: no operands of the operation's type
 SELECTIONS = frozenset({"SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"})
 
@@ -70,6 +73,11 @@ def dated(name: str, kinds: list[Elementary | None]) -> tuple[Elementary, Elemen
     """(computed in, result) of functions on dates and times of day; None for others (IEC 61131-3:2013, 6.6.2.5.13)."""
     if name == "DAY_OF_WEEK":
         return kinds[0] or ELEMENTARY["DATE"], ELEMENTARY["INT"]
+    made = dates_made(name)
+    if made is not None:
+        return ELEMENTARY["LINT"], ELEMENTARY[made[0]]
+    if date_part(name) is not None:
+        return kinds[0] or ELEMENTARY["DATE_AND_TIME"], ELEMENTARY["INT"]
     if name in DATE_SUMS:
         return ELEMENTARY[DATE_SUMS[name]], ELEMENTARY[DATE_SUMS[name]]
     dates = [k for k in kinds if k is not None and k.family is Family.DATE]

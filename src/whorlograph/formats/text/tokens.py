@@ -22,7 +22,7 @@ _TOKEN = re.compile(r"""
   | (?P<typed>[^\W\d]\w*\#(?:(?:2|8|16)\#[0-9A-Fa-f_]+|[+-]?\d[\w.:+-]*?(?=[^\w.:+-]|$)|[^\W\d]\w*|'(?:\$.|[^'$])*'))
   | (?P<based>(?:2|8|16)\#[0-9A-Fa-f_]+)
   | (?P<number>\d[\d_]*(?:\.\d[\d_]*)?(?:[eE][+-]?\d+)?)
-  | (?P<direct>%[IQMiqm][XBWDLxbwdl]?[\d*]+(?:\.\d+)*) | (?P<bit>%[Xx]\d+)
+  | (?P<direct>%[IQMiqm][XBWDLxbwdl]?[\d*]+(?:\.\d+)*) | (?P<bit>%[XxBbWwDd]\d+)
   | (?P<name>[^\W\d]\w*)
   | (?P<string>'(?:\$.|[^'$])*'|"(?:\$.|[^"$])*"))
 """, re.VERBOSE)
@@ -132,7 +132,9 @@ def _kind(kind: str, word: str) -> str:
         return "NAME" if (rest[:1].isalpha() or rest[:1] == "_") and prefix.upper() != "BOOL" and not _is_time(prefix) else "LITERAL"
     if kind == "number":
         return "NUMBER" if word.replace("_", "").isdigit() else "LITERAL"
-    return {"based": "LITERAL", "string": "LITERAL", "direct": "DIRECT", "bit": "BIT", "name": "NAME"}[kind]
+    if kind == "bit":
+        return "BIT" if word[1] in "Xx" else "PART"
+    return {"based": "LITERAL", "string": "LITERAL", "direct": "DIRECT", "name": "NAME"}[kind]
 
 
 def _is_time(prefix: str) -> bool:

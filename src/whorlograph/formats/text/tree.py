@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from functools import cache, partial
+from threading import Lock
 from typing import Any
 
 from msgspec import Struct
 
+from whorlograph.model.calendar import date_splits
 from whorlograph.model.literals import literal
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.program import ProgramInstance, Task
@@ -28,6 +30,7 @@ from whorlograph.model.text import (
     Range,
     Statement,
     Sub,
+    Together,
     Unary,
     Until,
     Var,
@@ -65,6 +68,8 @@ _WORDS = {"GIVES": ":=", "GOES": "=>", "UPTO": "..", "COMPARE": "a comparison", 
 
 
 # What ends a part: named first of what could stand where something else does.
+_OPERAND = re.compile(r"IN\d*", re.IGNORECASE)
+_PARTS = {"B": ("BYTE", 8), "W": ("WORD", 16), "D": ("DWORD", 32)}
 _TELLING = {"SEMICOLON", "CLOSE", "END", "COLON", "THEN", "DO", "OF", "TO", "UNTIL", "NAME"}
 _OF_CONFIGURATIONS = {"ON", "WITH", "TASK", "RESOURCE", "END_RESOURCE"}  # words there, names everywhere else
 
@@ -189,6 +194,31 @@ class _Maker:
         found = _rid(children)
         return Apply(self.number(), found[0].line, found[0], found[1] if len(found) > 1 else ())
 
+    def gate(self, children: list[Any]) -> Expression:
+        """``AND(a, b, c)``: operators called like functions."""
+        word, given = children[0], children[2]
+        code = CODES[word.text.upper()]
+        plain = [a.value for a in given if a.value is not None and (not a.name or _OPERAND.fullmatch(a.name))]
+        if len(plain) < 2 or len(plain) < len(given) or (code == "MOD" and len(plain) > 2):
+            raise Unreadable(word.line, word.column, f"{word.text} takes two values" + ("" if code == "MOD" else " or more"))
+        found: Expression = plain[0]
+        for value in plain[1:]:
+            found = Binary(self.number(), word.line, code, found, value)
+        return found
+
+    def part_of(self, children: list[Any]) -> Expression:
+        """``Word.%B1``: some of a word's bits (6.5.2.2)."""
+        var, _, part = children
+        name, _, low = _part(part)
+        return self._apply(f"TO_{name}", self._apply("SHR", var, self._whole(low, part.line)))
+
+    def _apply(self, name: str, *values: Expression) -> Apply:
+        line = values[0].line
+        return Apply(self.number(), line, Var(self.number(), line, name), tuple(Argument("", v) for v in values))
+
+    def _whole(self, value: int, line: int) -> Constant:
+        return Constant(self.number(), line, str(value), "", value)
+
     def arguments(self, children: list[Any]) -> tuple[Argument, ...]:
         return tuple(a for a in _rid(children) if a is not None)
 
@@ -219,9 +249,34 @@ class _Maker:
         target, value = _rid(children)
         return Assign(self.number(), target.line, target, value)
 
+    def assign_part(self, children: list[Any]) -> Statement:
+        """``Word.%B1 := value``: the word's other bits stay."""
+        var, _, part, _, value = children[:5]
+        name, width, low = _part(part)
+        line, number = var.line, self.number
+        others = Binary(number(), line, "AND", var, Unary(number(), line, "NOT", self._whole(((1 << width) - 1) << low, line)))
+        # Of the word's own type before it is shifted.
+        wide = Binary(number(), line, "OR", Binary(number(), line, "AND", var, self._whole(0, line)), self._apply(f"TO_{name}", value))
+        return Assign(number(), line, var, Binary(number(), line, "OR", others, self._apply("SHL", wide, self._whole(low, line))))
+
     def do(self, children: list[Any]) -> Statement:
         call = children[0]
+        if isinstance(call, Binary):
+            raise Unreadable(call.line, 0, f"{call.code} is no statement: its result goes nowhere")
+        pieces = date_splits(call.called.base.upper())
+        if pieces and not call.called.steps:
+            return self._split(call, pieces)
         return Do(self.number(), call.line, call)
+
+    def _split(self, call: Apply, pieces: tuple[str, ...]) -> Statement:
+        """``SPLIT_DATE(IN := D, YEAR => Y)``: each piece that is taken, by a value of its own."""
+        source = next((a.value for a in call.arguments if a.value is not None and a.name.upper() in ("", "IN")), None)
+        taken = {a.name.upper(): a.output for a in call.arguments if a.output is not None and not a.negated}
+        if source is None or not taken or len(taken) != len(call.arguments) - 1 or not taken.keys() <= set(pieces):
+            raise Unreadable(call.line, 0, f"{call.called.base} takes IN := and gives back {' =>, '.join(pieces)} =>")
+        name = call.called.base.upper()
+        return Together(self.number(), call.line, tuple(Assign(self.number(), call.line, target, self._apply(f"{name}.{piece}", source))
+                                                         for piece, target in taken.items() if target is not None))
 
     def choose(self, children: list[Any]) -> Statement:
         parts = _rid(children)
@@ -370,6 +425,15 @@ class _Maker:
         return ConfigurationRead(children[1].text, tuple(_rid(children)))
 
 
+def _part(piece: Piece) -> tuple[str, int, int]:
+    """(type, bits, lowest bit) of ``%B1``. Raises: Unreadable behind the widest word's last one."""
+    name, width = _PARTS[piece.text[1].upper()]
+    low = int(piece.text[2:]) * width if len(piece.text) < 6 else 64
+    if low >= 64:
+        raise Unreadable(piece.line, piece.column, f"{piece.text} is behind the last part of the widest word")
+    return name, width, low
+
+
 def named_type(name: str) -> TypeRef:
     """A type by its name."""
     return ELEMENTARY.get(name.upper(), Named(name))
@@ -404,6 +468,7 @@ def _initial(value: Any) -> Initial:
 
 
 _MAKER = _Maker()
+_READING = Lock()  # its nodes are numbered in one go, and a proof may read pins while the screen does
 
 
 @cache
@@ -433,9 +498,10 @@ def parse_from(pieces: list[Piece], start: str, number: int) -> tuple[Any, int]:
     """The same, its nodes numbered from one behind ``number``; and the last number."""
     if start != "configuration" and any(p.kind in _OF_CONFIGURATIONS for p in pieces):
         pieces = [Piece("NAME", p.text, p.line, p.column, p.start) if p.kind in _OF_CONFIGURATIONS else p for p in pieces]
-    _MAKER.count = number
     try:
-        return _driver(start).parse(pieces), _MAKER.count
+        with _READING:
+            _MAKER.count = number
+            return _driver(start).parse(pieces), _MAKER.count
     except Refused as error:
         known = list(dict.fromkeys(_said(e) for e in sorted(error.expected, key=lambda e: e not in _TELLING)))
         wanted = ", ".join(known[:6]) + (" ..." if len(known) > 6 else "")
