@@ -46,6 +46,8 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
     what blocked more attempts, the later change, more short openings. Of a tag that will not pull in, a change that is disproved did not
     bring that about.
     """
+    # Where a change came before without the symptom, what stood otherwise then is what is new.
+    novel = any(r.novel and r.proved for r in roots)
     stays_off = symptom is Symptom.WILL_NOT_PULL_IN
 
     def key(item: tuple[int, Root]) -> tuple[object, ...]:
@@ -66,7 +68,8 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         reports = root.reports is not None and proved is not True
         # What sticks is what has to be looked at, whatever else came as it always does.
         lingers = root.lingers and proved is True
-        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, not leads, not root.last,
+        changed = changed or (root.novel and proved is True)
+        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, root.habit > 0 and novel, not leads, not root.last,
                 proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

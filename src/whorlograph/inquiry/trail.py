@@ -28,6 +28,8 @@ class Root(Struct):
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
     than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole;
+    ``habit``: how many times the same change came before in this log without what is asked about, and never with it, while a ``novel``
+    root stood otherwise each time;
     ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that.
     """
 
@@ -63,6 +65,8 @@ class Root(Struct):
     lets: bool = False
     bit: int = -1
     due: tuple[int, int, int] | None = None
+    habit: int = 0
+    novel: bool = False
 
     @property
     def key(self) -> RootKey:

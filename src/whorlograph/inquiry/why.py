@@ -15,10 +15,11 @@ from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
-from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
+from whorlograph.model.question import Question, RootKind, Symptom
 
 from .auxiliary import reported_off
 from .generators import runs_freely
+from .habits import MOSTLY, add_blocked_ends, add_habits
 from .lingering import lingering
 from .links import generator, halted
 from .links.choose import Choice
@@ -30,12 +31,11 @@ from .raster import raster
 from .seen_otherwise import seen_otherwise
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
-from .trail import Answer, Link, Root
+from .trail import Answer, Link, Root, RootKey
 from .will_not_pull_in import will_not_pull_in
 
 MOST_OF_NUMBER = 12  # links of a number's trail
 MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
-MOSTLY = 0.6  # of the times that a tag ended
 
 
 class Inquiry:
@@ -138,6 +138,7 @@ class Inquiry:
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
         self._usual_ends(tag, path, scan, link)
+        add_habits(tracer, tag, path, scan, link)
         since = path.last_change(scan, True)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
@@ -146,22 +147,22 @@ class Inquiry:
         """Let the roots lead that ended the tag before in this log: what keeps it on may well be that one of them did not come.
 
         What ended it most times, and at least twice, stands even before what started it, where that was the start as always and the tag
-        has been on longer than ever before: then only the end is missing. Of a latch what set it comes first in any case (ANSWERS.md,
-        The symptoms).
+        has been on longer than ever before: then only the end is missing.
         """
         roots = list(link.all_roots()) if link is not None else []
         ended = self._turned_by(tag, path, scan, on=False)
         often = Counter(key for keys in ended for key in keys)
+        came = add_blocked_ends(self.tracer, tag, path, scan, roots, ended)
         for root in roots:
-            if often[root.key] and not root.changed:
+            if often[root.key] and not root.changed and root.key not in came:
                 root.leads = True
-        if link is None or len(ended) < 2 or link.kind is LinkKind.SET_BY or not self._longer_than_ever(path, scan):
+        if link is None or len(ended) < 2 or not self._longer_than_ever(path, scan):
             return
         started = self._turned_by(tag, path, scan, on=True)[:-1]
         as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
         for root in roots if as_always else ():
-            root.overdue = root.leads and often[root.key] >= max(2, MOSTLY * len(ended))
-            if root.overdue:
+            if root.leads and root.key not in came and often[root.key] >= max(2, MOSTLY * len(ended)):
+                root.overdue = True
                 root.text += f"; it ended {self.tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
 
     def _longer_than_ever(self, path: Course, scan: int) -> bool:
@@ -171,9 +172,9 @@ class Inquiry:
         lasted = (times[1:] - times[:-1])[path.values[:until] != 0]
         return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
 
-    def _turned_by(self, tag: int, path: Course, scan: int, on: bool) -> list[set[object]]:
+    def _turned_by(self, tag: int, path: Course, scan: int, on: bool) -> list[set[RootKey]]:
         """Of the last times that a tag went on or off, up to a scan: the roots of each."""
-        found: list[set[object]] = []
+        found: list[set[RootKey]] = []
         for turn in path.scans[((path.values != 0) == on) & (path.scans <= scan)][-MOST_ENDS:].tolist():
             self.tracer.spent = 0
             link = self.tracer.explain(tag, Vantage(turn, LAST), True, 0)

@@ -132,6 +132,9 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
         came = max(original.clock.start(before) if before is not None else 0, root.since or 0)
         if (before is not None or root.since is not None) and came < turned:  # the end that did not come, half-way
             yield held(former_value, (came + turned) // 2)
+        asked = original.clock.start(max(1, answer.asked))
+        if answer.symptom is Symptom.WILL_NOT_DROP_OUT and max(begun, root.since or 0) < asked:  # an edge while the tag is on
+            yield held(former_value, (max(begun, root.since or 0) + asked) // 2)
     if answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
         yield from _as_before(answer, tag, name, found, controller, original)
 

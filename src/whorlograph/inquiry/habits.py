@@ -1,0 +1,98 @@
+"""Changes that came before in a log without bringing about what they seem to have brought about now, and what stood otherwise then."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from whorlograph.model.literals import counted
+from whorlograph.model.question import RootKind
+
+from .symptoms import Course, course
+from .tracer import Tracer
+from .trail import Link, Root, RootKey
+
+LEAST = 2  # times before a change is known not to do it alone
+MOSTLY = 0.6  # of the times that a tag ended
+SLACK = 1_000_000_000  # ns: what comes so much later came with it
+
+
+def add_habits(tracer: Tracer, tag: int, path: Course, scan: int, link: Link | None) -> None:
+    """Where a change that brought a tag on came several times before while it stayed off, mark the roots that stood otherwise at all of these."""
+    rise = path.last_change(scan, True)
+    if link is None or rise is None:
+        return
+    roots = [r for r in link.all_roots() if isinstance(r.value, bool) and r.tag is not None and r.tag >= 0 and r.bit < 0]
+    courses = {r.tag: course(tracer.journal, r.tag) for r in roots if r.tag is not None}
+    for root in roots:
+        if not root.changed or root.since is None or root.tag is None:
+            continue
+        times = _without(tracer, courses[root.tag], bool(root.value), path, rise)
+        if len(times) < LEAST:
+            continue
+        for other in roots:
+            if other.tag is not None and other.tag != root.tag and _first(courses[other.tag], bool(other.value), times[-1], rise):
+                root.habit, other.novel = len(times), True
+                went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {counted(len(times), 'time')} then"
+                other.text += f"; it was never {tracer.state_word(bool(other.value))} before, and {went} without {tracer.name(tag)} coming on with it"
+
+
+def _first(own: Course, value: bool, since: int, rise: int) -> bool:
+    """Whether a tag that has a value was never so before the stretch in which it is, and that began after a scan."""
+    turns = own.scans[((own.values != 0) == value) & (own.scans <= rise)]
+    return bool(own.first) != value and len(turns) == 1 and bool(own.at(rise)) == value and int(turns[0]) > since
+
+
+def add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: list[Root], ended: list[set[RootKey]]) -> set[RootKey]:
+    """Where what ended a tag most times before has come while it is on, and it stays on: mark the roots that stood otherwise at all its ends.
+
+    Returns: what has come.
+    """
+    found: set[RootKey] = set()
+    rise = path.last_change(scan, True)
+    often = Counter(key for keys in ended for key in keys)
+    ends = path.scans[(path.values == 0) & (path.scans <= scan)][-len(ended):].tolist() if ended else []
+    for key, count in often.items():
+        kind, number, bit = key
+        if rise is None or kind is not RootKind.FIELD_INPUT or number is None or bit >= 0 or count < max(LEAST, MOSTLY * len(ended)):
+            continue
+        own = course(tracer.journal, number)
+        turned = [bool(own.at(end)) for end, keys in zip(ends, ended, strict=True) if key in keys]
+        came = own.last_change(scan, turned[0])
+        if not tracer.boolean(number) or len(set(turned)) > 1 or came is None or came <= rise:
+            continue
+        found.add(key)
+        for root in roots:
+            usable = isinstance(root.value, bool) and root.tag is not None and root.tag not in (number, -1) and root.bit < 0
+            if usable and root.tag is not None and root.missing and all(bool(course(tracer.journal, root.tag).at(end)) != root.value for end in ends):
+                root.leads = root.overdue = True
+                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {count} of {len(ended)} times before"
+                root.text += f"; {tracer.name(number)} {as_when}, but then {tracer.name(root.tag)} was {tracer.state_word(not root.value)}"
+    return found
+
+
+def _without(tracer: Tracer, own: Course, value: bool, path: Course, rise: int) -> list[int]:
+    """The scans at which what follows from a change came to be, or not, the times before that the tag stayed off; none where it came on at some."""
+    clock = tracer.journal.clock
+    mine = own.last_change(rise, value)
+    if mine is None:
+        return []
+    wait = clock.start(rise) - clock.start(mine)
+    ended = own.next_change(mine + 1, not value)
+    needed = min(wait, clock.start(ended) - clock.start(mine)) if ended is not None else wait
+    found = []
+    for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)].tolist():
+        if turn <= 1:
+            continue  # as it was when the log began
+        begun = clock.start(turn)
+        until = own.next_change(turn + 1, not value)
+        if until is not None and clock.start(until) - begun < needed:
+            continue  # shorter than this time
+        late = clock.scan_at(begun + wait + SLACK)
+        off = path.next_change(turn, False) if path.at(turn - 1) else turn
+        if off is None or off > late:
+            continue  # on all the time
+        came = path.next_change(off, True)
+        if came is not None and came <= late:
+            return []
+        found.append(clock.scan_at(begun + wait))
+    return found

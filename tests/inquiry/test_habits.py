@@ -1,0 +1,159 @@
+"""A change that came before without bringing a tag on, a value that is new, an end that came and was kept out: said where the log shows it only."""
+
+from __future__ import annotations
+
+import os
+import re
+import unittest
+from random import Random
+
+from tests.building import Rows
+from tests.inquiry.test_everyday import Asked, asked
+from tests.texts import text_session
+from whorlograph.model.question import Symptom
+
+STAYS = Symptom.WILL_NOT_DROP_OUT
+SAID = re.compile(r"it was never (\w+) before, and (\w+) went (\w+) (\d+) times then without Y1 coming on with it")
+AS_WHEN = re.compile(r"(\w+) went (\w+) as when Y1 went off (\d+) of (\d+) times before, but then (\w+) was (\w+)")
+
+
+def _pressed(times: list[int], lasting: int, tag: str = "X1") -> list[tuple[int, str, int]]:
+    return [row for t in times for row in ((t, tag, 1), (t + lasting, tag, 0))]
+
+
+def _asked(body: str, rows: list[tuple[int, str, int]], until: int, local: str = "") -> Asked:
+    start: Rows = [(0, n, 0) for n in ("X1", "X2", "X3") if all(r[:2] != (0, n) for r in rows)]
+    return asked(text_session(body, sorted([*start, *(r for r in rows if r[0] <= until), (until, "N1", 1)], key=lambda r: r[0]), local), "Y1", symptom=STAYS)
+
+
+class Novel(unittest.TestCase):
+    """``Y1 := X1 AND X2``: X1 is switched again and again; X2 is on for the first time."""
+
+    def test_what_was_never_so_before_leads(self) -> None:
+        found = _asked("Y1 := X1 AND X2;", [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)], 7400)
+        self.assertEqual([r[1] for r in found.roots], ["X2", "X1"])
+        self.assertIn("it was never on before, and X1 went on 3 times then without Y1 coming on with it", found.answer.roots[0].text)
+        self.assertEqual([r[2] for r in found.roots], [True, True])
+
+    def test_behind_a_delay_too(self) -> None:
+        body = "T1(IN := X1 AND X2, PT := T#200ms, Q => Y1);"
+        found = _asked(body, [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)], 7600, "T1 : TON;")
+        self.assertEqual(found.roots[0][1], "X2")
+
+    def test_not_where_it_says_nothing(self) -> None:
+        cases = {
+            "it came once before": [*_pressed([5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
+            "Y1 came with it once": [*_pressed([1000, 3000, 5000], 500), (2900, "X2", 1), (4000, "X2", 0), (6000, "X2", 1), (7000, "X1", 1)],
+            "X2 was on before": [(200, "X2", 1), (300, "X2", 0), *_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
+            "shorter than now, where its lasting counts": [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
+            "X2 came before it": [(500, "X2", 1), *_pressed([1000, 3000, 5000], 500), (7000, "X1", 1)],
+        }
+        for name, rows in cases.items():
+            with self.subTest(name):
+                late = name.startswith("shorter")
+                body = "T1(IN := X1, PT := T#900ms); Y1 := T1.Q AND X2;" if late else "Y1 := X1 AND (X2 OR X3);"
+                found = _asked(body, rows, 8500 if late else 7400, "T1 : TON;" if late else "")
+                self.assertNotRegex(found.text, SAID)
+                self.assertEqual(found.roots[0][1], "X1")
+
+
+class BlockedEnd(unittest.TestCase):
+    """A latch that X1 sets and ``X2 AND X3`` resets: X2 comes each time, X3 has stayed away now."""
+
+    BODY = "IF X1 THEN Y1 := TRUE; END_IF; IF X2 AND X3 THEN Y1 := FALSE; END_IF;"
+
+    @staticmethod
+    def _rows(last_x3: int, times: int = 3) -> list[tuple[int, str, int]]:
+        rows = [(0, "X3", 1)]
+        for n in range(times + 1):
+            rows += [*_pressed([1000 + 4000 * n], 300), *_pressed([3000 + 4000 * n], 300, "X2")]
+        return [*rows, (1500 + 4000 * times, "X3", last_x3)]
+
+    def test_what_kept_the_usual_end_out_leads(self) -> None:
+        found = _asked(self.BODY, self._rows(0), 15_200)
+        self.assertEqual(found.roots[0], ("field-input", "X3", True), found.text)
+        self.assertIn("X2 went on as when Y1 went off 3 of 3 times before, but then X3 was on", found.answer.roots[0].text)
+
+    def test_of_a_latch_that_has_not_ended_so_before_what_set_it_leads(self) -> None:
+        found = _asked(self.BODY, self._rows(0, times=1), 7_200)
+        self.assertEqual(found.roots[0][1], "X1")
+        self.assertNotRegex(found.text, AS_WHEN)
+
+    def test_before_the_end_comes_nothing_is_said(self) -> None:
+        found = _asked(self.BODY, self._rows(0), 14_900)
+        self.assertNotRegex(found.text, AS_WHEN)
+
+
+class Sentences(unittest.TestCase):
+    """What is said, on random programs and logs, against the log's own rows and a count of the tag's courses made here."""
+
+    def test_each_is_true(self) -> None:
+        said = 0
+        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "150"))):
+            random = Random(seed)
+            bodies = ("Y1 := X1 AND X2;", "Y1 := (X1 AND X2) OR (Y1 AND X3);", "T1(IN := X1 AND X2, PT := T#50ms, Q => Y1);", "Y1 := X1 AND (X2 OR X3);",
+                      "IF X1 AND X2 THEN Y1 := TRUE; ELSIF X3 THEN Y1 := FALSE; END_IF;", "IF X1 THEN Y1 := TRUE; END_IF; IF X2 AND X3 THEN Y1 := FALSE; END_IF;")
+            passes, length = random.choice((2, 4, 9, 30)), random.choice((300, 2000, 5000))
+            begin = {"X2": random.randrange(passes), "X3": random.randrange(passes)}  # from when on each is otherwise
+            kinds = {n: random.choice(("from then", "until then", "each time", "now and then")) for n in begin}
+            rows: list[tuple[int, str, int]] = [(0, n, int(kinds.get(n) == "until then")) for n in ("X1", "X2", "X3")]
+            for n in range(passes):
+                at, lasting = n * length + length // 10, length // random.choice((2, 5))
+                rows += [(at, "X1", 1), (at + lasting, "X1", 0)] if random.random() < 0.95 else []
+                for name, kind in kinds.items():
+                    if kind in ("from then", "until then"):
+                        rows += [(n * length + random.choice((5, length // 3)), name, int(kind == "from then"))] if n == begin[name] else []
+                    elif kind == "each time" or random.random() < 0.2:
+                        rows += [(n * length + 7 * length // 10, name, 1), (n * length + 9 * length // 10, name, 0)]
+            rows.sort(key=lambda r: r[0])
+            time = rows[-1][0]
+            session = text_session(random.choice(bodies), [*rows, (time + 40, "N1", 1)], "T1 : TON;")
+            turns = self._turns(session)
+            for begin, value in turns[-8:]:
+                found = asked(session, "Y1", at=f"{(begin + 30) / 1000:.3f}", symptom=STAYS) if value else None
+                for root in found.answer.roots if found is not None else ():
+                    then = [r for r in rows if r[0] <= begin + 30]
+                    said += self._checked(session.controller.running.tags[root.tag or 0].name, root.text, then, [u for u in turns if u[0] <= begin + 30], seed)
+        self.assertGreater(said, 3)
+
+    @staticmethod
+    def _turns(session: object) -> list[tuple[float, int]]:
+        journal, tag = session.journal, session.tag("Y1")  # type: ignore[attr-defined]
+        found: list[tuple[float, int]] = []
+        for scan in range(1, journal.clock.last + 1):
+            value = int(journal.settled(tag, scan))
+            if not found or found[-1][1] != value:
+                found.append((journal.clock.start(scan) / 1e6, value))
+        return found
+
+    def _checked(self, tag: str, text: str, rows: list[tuple[int, str, int]], turns: list[tuple[float, int]], seed: int) -> int:
+        """How many sentences a root's text holds; each is looked up."""
+        novel, ended = SAID.search(text), AS_WHEN.search(text)
+        if novel:
+            value, other, other_value, times = int(novel[1] == "on"), novel[2], int(novel[3] == "on"), int(novel[4])
+            mine = [t for t, n, v in rows if n == tag and v == value]
+            self.assertEqual(len(mine), 1, (seed, text))
+            self.assertNotEqual(next(v for t, n, v in rows if n == tag), value, (seed, text))
+            came = [t for t, n, v in rows if n == other and v == other_value and 0 < t < mine[0]]
+            self.assertGreaterEqual(len(came), times, (seed, text))
+            rises = [t for t, v in turns[1:] if v]
+            quiet = [t for t in came if not any(t <= r <= t + 20 for r in rises)]
+            self.assertGreaterEqual(len(quiet), times, (seed, text))
+        if ended:
+            other, other_value, count, of, again, was = ended[1], int(ended[2] == "on"), int(ended[3]), int(ended[4]), ended[5], int(ended[6] == "on")
+            self.assertEqual(again, tag)
+            falls, last_rise = [t for t, v in turns[1:] if not v][-20:], [t for t, v in turns if v][-1]
+            self.assertEqual(of, len(falls), (seed, text))
+
+            def at(name: str, time: float) -> int:
+                return [v for t, n, v in rows if n == name and t <= time][-1]
+
+            self.assertTrue(all(at(tag, t) == was for t in falls), (seed, text))
+            self.assertNotEqual(at(tag, rows[-1][0]), was, (seed, text))
+            self.assertGreaterEqual(sum(at(other, t) == other_value for t in falls), count, (seed, text))
+            self.assertTrue(any(t > last_rise - 10 for t, n, v in rows if n == other and v == other_value), (seed, text))
+        return bool(novel) + bool(ended)
+
+
+if __name__ == "__main__":
+    unittest.main()
