@@ -26,7 +26,7 @@ from .job import Kept
 from .scene import Scene, plain_scene
 from .session import Session
 from .timeline import window
-from .words import answer_text, root_lines
+from .words import answer_text, root_lines, whole_text
 
 MOST_RUNGS, MOST_LANES = 14, 22
 PARTS = frozenset(("root", "trail", "lanes", "rungs", "notes", "rests"))
@@ -75,7 +75,7 @@ def _report_pages(session: Session, answer: Answer, kept: Kept | None, parts: fr
     sheets = Sheets(f"Whorlograph · {session.paths.program.name} of {program.date.replace('T', ' ')[:16]}"
                     + (f" · log {', '.join(p.name for p in session.paths.logs)}" if session.paths.logs else ""))
     sheets.words(session.paths.title or program.name, 16, True, after=2)
-    sheets.words(" · ".join(p for p in (day, answer.text) if p), 10, after=6)
+    sheets.words(" · ".join(p for p in (day, whole_text(answer)) if p), 10, after=6)
     for number, root in enumerate(answer.roots if "root" in parts else (), 1):
         sheets.heading(f"Root {number}: {scene.name(root.tag) or root.kind.value}" if len(answer.roots) > 1 else
                        f"Root: {scene.name(root.tag) or root.kind.value}")

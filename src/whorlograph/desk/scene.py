@@ -285,6 +285,7 @@ class Scene:
             indent = "    "
         more = [self.answer.usual.text] if rank == 1 and self.answer.usual is not None else []
         more += [f"{self.answer.tried_again} (A on the trail's first line)"] if rank == 1 and self.answer.tried_again else []
+        more += [f"{self.answer.would_now[0].upper()}{self.answer.would_now[1:]}"] if rank == 1 and self.answer.would_now else []
         more += [phases_text(self.answer.phases)] if rank == 1 and self.answer.phases is not None else []
         for sentence in (*root_lines(self.session, root, self.answer.roots[:rank - 1] if rank else None), *more):
             tone = Ink.PROVED if sentence.startswith("proved") else Ink.STRONG if sentence == root.what_to_check else Ink.TEXT

@@ -72,7 +72,7 @@ def answer_text(session: Session, answer: Answer) -> str:
     program, log = session.program, session.log
     day = date_text(log, answer.time) if session.now is None else ""
     lines = [f"{program.name} ({session.paths.program.name} of {program.date.replace('T', ' ')[:16]})" + (f", {day}" if day else "")]
-    lines += [*textwrap.wrap(answer.text, 100), ""]
+    lines += [*textwrap.wrap(whole_text(answer), 100), ""]
     for depth, link in answer.links():
         if link.step < 0 and link.roots and link.kind is not LinkKind.ROW:
             continue
@@ -95,6 +95,11 @@ def answer_text(session: Session, answer: Answer) -> str:
     if apart := count_text(session, stretches(session)):
         lines += ["", *textwrap.wrap(apart, 100)]
     return "\n".join(lines)
+
+
+def whole_text(answer: Answer) -> str:
+    """The answer's sentence, with what trials showed of an attempt now."""
+    return answer.text + (f"; {answer.would_now}" if answer.would_now else "")
 
 
 def phases_text(phases: tuple[int, int]) -> str:
@@ -147,7 +152,7 @@ def answer_json(session: Session, answer: Answer) -> str:
     found = {"symptom": {"kind": answer.symptom.value, "tag": name(answer.tag), "value": answer.value,
                          "t": time / 1e9 if session.now is None else None, "scan": scan if session.now is None else None,
                          "attempt": since(attempt)},
-             "text": answer.text, "roots": roots, "trail": trail, "usual": usual,
+             "text": whole_text(answer), "roots": roots, "trail": trail, "usual": usual,
              "phases": {"seen": answer.phases[0], "of": answer.phases[1]} if answer.phases is not None else None, "rests_on": answer.rests_on}
     return json_text(found)
 

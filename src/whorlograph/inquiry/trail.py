@@ -134,7 +134,8 @@ class Answer(Struct):
     ``commands``: the tag that made the last one; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
-    root has been tried; ``tried_again``: of a drop-out, what came in vain since, in words, "" where nothing did.
+    root has been tried; ``tried_again``: of a drop-out, what came in vain since, in words, "" where nothing did; ``would_now``: of a tag that
+    did not pull in, that an attempt at the moment asked for would succeed, in words.
     """
 
     symptom: Symptom
@@ -156,6 +157,7 @@ class Answer(Struct):
     phases: tuple[int, int] | None = None
     proofs: bool = False
     tried_again: str = ""
+    would_now: str = ""
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

@@ -83,7 +83,8 @@ def _described(tracer: Tracer, root: Root) -> Root:
     if not tracer.boolean(root.tag):
         stay = tracer.stretches(root.tag).at(root.since) if root.since is not None else None
         value, over = tracer.state_word(root.value, root.tag), _over(tracer, stay)
-        since = f"since {tracer.at(root.since)}" if root.since is not None else "in the whole log before"
+        begun = f"from the log's start{_ended(tracer, tracer.stretches(root.tag)) or ' on'}"
+        since = f"since {tracer.at(root.since)}" if root.since is not None else begun
         root.text = f"{one.name} read {value} {over}" if over else f"{one.name} reads {value} {since}"
         root.what_to_check = where(point, one)
         return root
@@ -92,7 +93,7 @@ def _described(tracer: Tracer, root: Root) -> Root:
     if now is not None:
         root.since = now.start
     if root.since is None:
-        happened = f"{one.name} was {'on' if on else 'off'} from the log's start"
+        happened = f"{one.name} was {'on' if on else 'off'} from the log's start{_ended(tracer, tracer.stretches(root.tag))}"
     elif now is not None and now.ended and now.length < 2_000_000_000:
         happened = f"{one.name} went {'on' if on else 'off'} for {duration_text(now.length)} at {tracer.at(root.since)}"
     elif over := _over(tracer, now):
@@ -134,12 +135,18 @@ def _bit_described(tracer: Tracer, root: Root, bit: int) -> Root:
     state = "on" if isinstance(root.value, int) and root.value >> bit & 1 else "off"
     root.bit, root.since = bit, stay.start if stay is not None and stay.start > 0 else None
     over = _over(tracer, stay)
-    since = f"{state} since {tracer.at(root.since)}" if root.since is not None else f"was {state} from the log's start"
+    since = f"{state} since {tracer.at(root.since)}" if root.since is not None else f"was {state} from the log's start{_ended(tracer, found)}"
     when = f"was {state} {over}" if over else since
     root.text = f"bit {bit} of {one.name} {when}; the word reads {tracer.state_word(root.value, root.tag)}"
     root.text += _pace_words(tracer, root.tag, bit, found, root.since) if root.since is not None else ""
     root.what_to_check = f"{where(root.point, one)}, its bit {bit}"
     return root
+
+
+def _ended(tracer: Tracer, stretches: Stays) -> str:
+    """Until when an input had the value with which the log begins, where it has another one by the moment asked for; "" where it has not."""
+    stay = stretches.at(0)
+    return f" to {tracer.at(stay.start + stay.length)}" if stay is not None and stay.ended and stay.start + stay.length <= tracer.asked else ""
 
 
 def _over(tracer: Tracer, stay: Stay | None) -> str:

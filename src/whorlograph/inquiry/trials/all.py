@@ -19,6 +19,7 @@ from .rows import by_rows
 from .runs import TrialRuns
 from .together import together
 from .verdict import Proof
+from .would_now import would_now
 
 
 def note(root: Root, proof: Proof) -> None:
@@ -56,6 +57,7 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             found = phases(answer, answer.roots[0], runs)
             if found.seen < found.of or not _measured(answer.roots[0], tracer):
                 answer.phases = found.seen, found.of
+        answer.would_now = would_now(runs, tracer)
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
