@@ -8,6 +8,7 @@ from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.session import Session
 from whorlograph.inquiry.trail import Answer
+from whorlograph.model.iolist import IoList, Point, Wiring
 from whorlograph.model.question import Symptom
 
 WATCHED = ("Y1 := X1 AND NOT Fault;\nLate(IN := {}, PT := T#300ms);\nIF Late.Q THEN Fault := TRUE; END_IF;\nIF X3 THEN Fault := FALSE; END_IF;\nY2 := Fault;")
@@ -84,6 +85,23 @@ class TooLate(unittest.TestCase):
                         self.assertLessEqual(answer.roots.index(found["X2"]), 1)
                         if symptom is not Symptom.WILL_NOT_PULL_IN:
                             self.assertIs(answer.roots[0], found["X2"])
+
+    def test_a_contact_that_never_answered_in_this_log(self) -> None:
+        """Its device is the coil's: no earlier run is needed to know what was waited for, and trips in a row do not hide it."""
+        for watch in ("Y1 XOR X2", "Y1 AND NOT X2"):
+            for starts in (1, 5):
+                for device in ("K1", "S2"):
+                    rows: list[tuple[float, str, object]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+                    for n in range(1, starts + 1):
+                        rows += [(n * 4000 - 800, "X3", 1), (n * 4000 - 600, "X3", 0), (n * 4000, "X1", 1), (n * 4000 + 2000, "X1", 0)]
+                    session = text_session(WATCHED.format(watch), [*rows[:3], *rows[5:], (starts * 4000 + 3000, "A", 1)], DECLARED)
+                    session.iolist = IoList({session.tag(n): Point(n, "", d, "", "", Wiring.NORMALLY_OPEN) for n, d in (("Y1", "K1"), ("X2", device))})
+                    answer = asked(session, "Y2", Symptom.WILL_NOT_DROP_OUT)
+                    text = " ".join(link.text for _, link in answer.links())
+                    with self.subTest(watch=watch, starts=starts, device=device):
+                        self.assertEqual("X2 reports Y1 back, and has not come" in text, device == "K1", text)
+                        if device == "K1":
+                            self.assertEqual((answer.roots[0].tag, answer.roots[0].proved), (session.tag("X2"), True))
 
     def test_what_comes_long_after_has_not_come(self) -> None:
         answer = asked(contactor("Y1 AND NOT X2", 2600), "Y1", Symptom.DROPPED_OUT)

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from collections import Counter
+from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from whorlograph.engine.code import Expr
+from whorlograph.engine.code import Expr, Load, Op
+from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..auxiliary import reports
 from ..circuit import Gate
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
+from .field_input import input_link
 from .gates import at_once, gate_tag
 from .rung_false import first_out
 from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
@@ -82,7 +86,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
                    scan if name == "TON" else start_scan, since_start=name != "TON")
         if name == "TON" and row is not None and not tracer.is_aside:
-            _add_overdue(tracer, found, call, tags, row)
+            ran_out = journal.next_row(tags["q"], row)
+            waited = (journal.time(row), journal.time(ran_out)) if ran_out is not None else None
+            if not _add_overdue(tracer, found, call, tags, row, waited):
+                _add_feedback(tracer, found, call, scan, waited)
         return found
     if q:
         # What fell has ended what switched it on: that is the cause. A pulse began with the rise itself.
@@ -128,17 +135,50 @@ def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int)
     return resumed.link(tracer, pin, taken_in, scan, True, skip, depth + 1)
 
 
-def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, int], row: int) -> None:
-    """Of an on-delay that has elapsed: what ended its input in time before, mostly, and has not come this time. Args: row: in which that came."""
+def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, scan: int, waited: Waited | None) -> None:
+    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before."""
+    power, now = call.pins.get("IN"), tracer.seen(call.step, scan)
+    for path in tracer.circuit(call.step).complete(power, now.result) if power is not None else ():
+        gates = [(gate.negated, tag) for gate in path if (tag := gate_tag(tracer, gate, now)) is not None]
+        for first, second in (*combinations(gates, 2), *(pair for gate in path for pair in _unlike(tracer, call, gate, now))):
+            if first[0] == second[0]:
+                continue
+            for tag, coil in ((first[1], second[1]), (second[1], first[1])):
+                if tracer.writers.get(tag) or not tracer.writers.get(coil) or not tracer.boolean(tag) or not reports(tracer, coil, tag):
+                    continue
+                if all(root.tag != tag for root in found.all_roots()):
+                    found.children.append(input_link(tracer, tag, now.after))
+                if _leads(found, tag, waited):
+                    found.text += f"; {tracer.name(tag)} reports {tracer.name(coil)} back, and {came(tracer, tag, waited)}"
+                    return
+
+
+def _unlike(tracer: Tracer, call: BlockCall, gate: Gate, now: Seen) -> list[tuple[tuple[bool, int], tuple[bool, int]]]:
+    """The two tags of which a gate says that they are unlike (XOR, or <> of BOOLs), one of them as if negated; none of another gate."""
+    circuit = tracer.circuit(call.step)
+    made = circuit.behind(circuit.leaves.get(gate.at))
+    if not isinstance(made, Op) or made.code not in ("XOR", "NE") or len(made.args) != 2 or gate.negated:
+        return []
+    read = [circuit.behind(one) for one in made.args]
+    cells = [tracer.cell(one, now) if isinstance(one, Load) and one.type == "BOOL" else None for one in read]
+    first, second = (cell.number if cell is not None else None for cell in cells)
+    return [((False, first), (True, second))] if first is not None and second is not None else []
+
+
+def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, int], row: int, waited: Waited | None) -> bool:
+    """Of an on-delay that has elapsed: what ended its input in time before, mostly, and has not come this time; whether anything is said of that.
+
+    Args: row: in which its input came.
+    """
     power, journal = call.pins.get("IN"), tracer.journal
     if power is None:
-        return
+        return False
     rows = journal.rows(tags["in"])
     before = rows[:int(np.searchsorted(rows, row))].tolist()
     falls = [r for r in before if not journal.raw(r)]
     every = [r for r in falls if not journal.value_at(tags["q"], r)]
     if len(falls) > 2 * len(every):
-        return  # mostly it runs out: nothing was waited for
+        return False  # mostly it runs out: nothing was waited for
     fell = _of_the_same_way(tracer, call, power, every[-MOST_BEFORE:], row)
     cut = len(every) > MOST_BEFORE
     ended: Counter[int] = Counter()
@@ -151,13 +191,14 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
                       and (gate.negated or not tracer.writers.get(tag))})
     often = {tag: times for tag, times in ended.items() if times >= LEAST and times * 2 > len(fell)}
     behind, unsure = fell[-MOST_BEHIND:], not often or any(tracer.writers.get(tag) for tag in often)
-    ran_out = journal.next_row(tags["q"], row)
-    waited = (journal.time(row), journal.time(ran_out)) if ran_out is not None else None
     if unsure and _add_missing(tracer, found, call, behind, cut or len(fell) > len(behind), waited):
-        return  # further back, what a device did
+        return True  # further back, what a device did
+    said = False
     for tag, times in often.items():
         if _leads(found, tag, waited):
+            said = True
             found.text += f"; {tracer.name(tag)} ended that {_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
+    return said
 
 
 def _of(times: int, of: int | None, cut: bool) -> str:
