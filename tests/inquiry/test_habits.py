@@ -84,6 +84,27 @@ class BlockedEnd(unittest.TestCase):
         self.assertNotRegex(found.text, AS_WHEN)
 
 
+class Register(unittest.TestCase):
+    """A register that each pulse of X1 shifts, and that X2, off at a pulse, marks: Y1 drops out when the mark has come to bit 3."""
+
+    BODY = "E1(CLK := X1); IF E1.Q THEN W := SHL(W, 1); IF NOT X2 THEN W := W OR 1; END_IF; END_IF; Y1 := NOT W.3;"
+
+    def _asked(self, pulses: int) -> Asked:
+        rows = [(0, "X2", 1), *_pressed([1000 + 500 * n for n in range(pulses)], 100)]
+        marked = 1000 + 500 * (pulses - 4)
+        rows += [(marked - 100, "X2", 0), (marked + 200, "X2", 1)]
+        rows = [(0, "X1", 0), *sorted(rows, key=lambda r: r[0])]
+        return asked(text_session(self.BODY, [*rows, (rows[-1][0] + 300, "X3", 1)], "E1 : R_TRIG;"), "Y1", symptom=Symptom.DROPPED_OUT)
+
+    def test_what_was_put_in_comes_before_the_clock(self) -> None:
+        found = self._asked(20)
+        self.assertEqual([r[1:] for r in found.roots], [("X2", True), ("X1", True)], found.text)
+
+    def test_not_where_the_clock_has_not_often_come_in_vain(self) -> None:
+        found = self._asked(5)
+        self.assertEqual(found.roots[0][1], "X1", found.text)
+
+
 class Sentences(unittest.TestCase):
     """What is said, on random programs and logs, against the log's own rows and a count of the tag's courses made here."""
 

@@ -26,7 +26,7 @@ def add_habits(tracer: Tracer, tag: int, path: Course, scan: int, link: Link | N
     for root in roots:
         if not root.changed or root.since is None or root.tag is None:
             continue
-        times = _without(tracer, courses[root.tag], bool(root.value), path, rise)
+        times = _without(tracer, courses[root.tag], bool(root.value), path, rise, True)
         if len(times) < LEAST:
             continue
         for other in roots:
@@ -70,14 +70,25 @@ def add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: l
     return found
 
 
-def _without(tracer: Tracer, own: Course, value: bool, path: Course, rise: int) -> list[int]:
-    """The scans at which what follows from a change came to be, or not, the times before that the tag stayed off; none where it came on at some."""
+def add_pulses_in_vain(tracer: Tracer, path: Course, drop: int, link: Link | None) -> None:
+    """Note at the roots of a drop-out how many times the change that each had last came before, and the tag stayed on."""
+    for root in link.all_roots() if link is not None else ():
+        if root.since is not None and isinstance(root.value, bool) and root.tag is not None and root.tag >= 0 and root.bit < 0:
+            root.in_vain = len(_without(tracer, course(tracer.journal, root.tag), root.value, path, drop, False))
+
+
+def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag: int, on: bool) -> list[int]:
+    """The scans at which what follows from a change came to be, or not, the times before that the tag stayed as it was; none where it turned at some.
+
+    Args: own: the change's tag; value: what that changed to; turn_of_tag: the scan in which the tag turned; on: to what.
+    """
     clock = tracer.journal.clock
-    mine = own.last_change(rise, value)
+    mine = own.last_change(turn_of_tag, value)
     if mine is None:
         return []
-    wait = clock.start(rise) - clock.start(mine)
+    wait = clock.start(turn_of_tag) - clock.start(mine)
     ended = own.next_change(mine + 1, not value)
+    # For as long as it lasted this time, or what followed from it took.
     needed = min(wait, clock.start(ended) - clock.start(mine)) if ended is not None else wait
     found = []
     for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)].tolist():
@@ -87,11 +98,11 @@ def _without(tracer: Tracer, own: Course, value: bool, path: Course, rise: int) 
         until = own.next_change(turn + 1, not value)
         if until is not None and clock.start(until) - begun < needed:
             continue  # shorter than this time
-        late = clock.scan_at(begun + wait + SLACK)
-        off = path.next_change(turn, False) if path.at(turn - 1) else turn
-        if off is None or off > late:
-            continue  # on all the time
-        came = path.next_change(off, True)
+        late = clock.scan_at(begun + wait + (SLACK if on else 2 * tracer.controller.scan_time))
+        other = path.next_change(turn, not on) if bool(path.at(turn - 1)) == on else turn
+        if other is None or other > late:
+            continue  # so all the time
+        came = path.next_change(other, on)
         if came is not None and came <= late:
             return []
         found.append(clock.scan_at(begun + wait))

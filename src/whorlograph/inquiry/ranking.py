@@ -9,6 +9,7 @@ from whorlograph.model.question import RootKind, Symptom
 from .trail import Root
 
 _FIRST = {RootKind.MISMATCH: 0, RootKind.FAULT: 1, RootKind.FORCE: 2}
+MANY, RARE = 5, 4  # times that a change came in vain; so many times as often as another one
 _VERDICT = {True: 0, None: 1, False: 2}
 
 
@@ -37,6 +38,11 @@ def merge(roots: Iterable[Root]) -> list[Root]:
 
 def _weight(root: Root) -> int:
     return 2 if root.changed and not root.missing else int(root.missing)
+
+
+def _pulses_on(root: Root, roots: list[Root]) -> bool:
+    """Whether a change is one of many that did nothing, while another that does prove is rare: the clock of a register, and what was put in."""
+    return root.in_vain >= MANY and any(r is not root and r.since is not None and r.proved and RARE * (r.in_vain + 1) <= root.in_vain for r in roots)
 
 
 def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
@@ -68,9 +74,11 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         reports = root.reports is not None and proved is not True
         # What sticks is what has to be looked at, whatever else came as it always does.
         lingers = root.lingers and proved is True
-        changed = changed or (root.novel and proved is True)
-        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, root.habit > 0 and novel, not leads, not root.last,
-                proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
+        pulses = _pulses_on(root, roots)
+        changed = (changed and not pulses) or (root.novel and proved is True)
+        usual = (root.habit > 0 and novel) or pulses
+        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, usual, not leads, not root.last, proved is not True,
+                never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)

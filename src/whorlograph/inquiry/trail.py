@@ -30,6 +30,7 @@ class Root(Struct):
     than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole;
     ``habit``: how many times the same change came before in this log without what is asked about, and never with it, while a ``novel``
     root stood otherwise each time;
+    ``in_vain``: of a drop-out, how many times its change came before, and the tag stayed on; 0 where it did not once;
     ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that.
     """
 
@@ -67,6 +68,7 @@ class Root(Struct):
     due: tuple[int, int, int] | None = None
     habit: int = 0
     novel: bool = False
+    in_vain: int = 0
 
     @property
     def key(self) -> RootKey:

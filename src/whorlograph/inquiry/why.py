@@ -19,7 +19,7 @@ from whorlograph.model.question import Question, RootKind, Symptom
 
 from .auxiliary import reported_off
 from .generators import runs_freely
-from .habits import MOSTLY, add_blocked_ends, add_habits
+from .habits import MOSTLY, add_blocked_ends, add_habits, add_pulses_in_vain
 from .lingering import lingering
 from .links import generator, halted
 from .links.choose import Choice
@@ -127,6 +127,7 @@ class Inquiry:
         row = self.journal.last_row(tag, self.journal.settled_position(drop))
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(drop, LAST), True, 0) if row is not None else None
+        add_pulses_in_vain(tracer, path, drop, link)
         time = tracer.time(drop)
         back = path.next_change(scan, True) if path.at(scan) else None
         again = f"; it has been on again since {tracer.at(tracer.time(path.last_change(scan, True) or back or scan))}" if path.at(scan) else ""

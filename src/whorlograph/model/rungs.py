@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from heapq import heappop, heappush
 
 from .ladder import Block, Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
+from .pins import unknown_pins, with_standard_pins
 
 
 class _Parts:
@@ -35,7 +36,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     """
     said: list[str] = []
     by_id = {e.id: e for e in elements}
-    active = [e for e in elements if not isinstance(e, (LeftRail, RightRail, Label, Comment))]
+    active = [with_standard_pins(e) if isinstance(e, Block) else e for e in elements if not isinstance(e, (LeftRail, RightRail, Label, Comment))]
     parts = _Parts(e.id for e in active)
     continued = _join(active, by_id, parts, said)
     groups: dict[int, list[Element]] = {}
@@ -62,10 +63,21 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         rungs.append(rung)
     for rung in rungs:
         for element in rung.elements:
+            renamed = _renamed(by_id[element.id], element)
+            if renamed:
+                said.append(f"rung {rung.number}: {renamed}")
             if isinstance(element, Jump) and element.label.lower() not in targets:
                 said.append(f"rung {rung.number}: jump to {element.label or 'no label'}, which does not exist: "
                             "the jump is never taken")
     return LadderBody(elements, tuple(rungs), targets, language), said
+
+
+def _renamed(written: Element, element: Element) -> str:
+    """That pins of a block are taken for others, in words; "" where they are not."""
+    if element is written or not isinstance(element, Block) or not isinstance(written, Block) or not unknown_pins(written):
+        return ""
+    now = [p.name for p in element.inputs if all(p.name != w.name for w in written.inputs)]
+    return f"{written.type_name} has no {' and no '.join(unknown_pins(written))}: taken as {' and '.join(now)}, in this order"
 
 
 def _turn(element: Element) -> tuple[int, int, int]:

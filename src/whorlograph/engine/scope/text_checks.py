@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from whorlograph.model.calendar import date_part, dates_made
+from whorlograph.model.pins import FUNCTION_PINS
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.text import (
     Apply,
@@ -161,6 +162,9 @@ class Checks:
                     return ""
                 if not given_pins(part):
                     return f"{name} has no operand"
+                unknown = [n for n, _ in given_pins(part) if upper in FUNCTION_PINS and n not in FUNCTION_PINS[upper]]
+                if unknown:
+                    return f"{name} has no {unknown[0]}"
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
                 wrong = self._wrong_kinds(upper, data)
                 if wrong:

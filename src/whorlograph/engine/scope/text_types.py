@@ -14,6 +14,7 @@ from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.calendar import date_part, dates_made
 from whorlograph.model.literals import Literal
 from whorlograph.model.paths import Bit, Member
+from whorlograph.model.pins import FUNCTION_PINS
 from whorlograph.model.program import PouKind, VariableKind
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, Running, Tag, member
 from whorlograph.model.text import (
@@ -50,9 +51,6 @@ from .widening import (
 )
 
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
-PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INSERT": ("IN1", "IN2", "P"), "DELETE": ("IN", "L", "P"),
-        "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
-        "EXPT": ("IN1", "IN2"), "ATAN2": ("Y", "X"), **dict.fromkeys(SHIFTS, ("IN", "N"))}
 TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
 STANDARD = (ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | CHECKS | ORDERS_OF_BYTES
             | {"TRUNC", "DAY_OF_WEEK"})
@@ -78,8 +76,8 @@ def cut_of(name: str) -> Cut | None:
 def pins_of(name: str, count: int) -> tuple[str, ...]:
     """The names of a standard function's inputs, in order."""
     upper = name.upper()
-    if upper in PINS:
-        return PINS[upper]
+    if upper in FUNCTION_PINS:
+        return FUNCTION_PINS[upper]
     made = dates_made(upper)
     if made is not None:
         return made[1]

@@ -7,6 +7,7 @@ import math
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
 from whorlograph.model.paths import Index, Path, parse_path
+from whorlograph.model.pins import unknown_pins
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance, Running, resolve_path
@@ -91,6 +92,9 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:
     """Why a block element cannot be executed: what it names is no instance, and no function."""
+    unknown = unknown_pins(block)
+    if unknown and (block.instance or block.type_name.lower() not in running.functions):
+        return f"{block.instance or block.type_name} has no {unknown[0]}"
     if not block.instance:
         known = block.type_name.lower() in running.functions or is_function_name(block.type_name)
         return "" if known else f"{block.type_name or 'a block without a name'} is no function" + (
