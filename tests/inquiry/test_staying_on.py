@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from tests.building import Rows, program_of, session_of, tasked
 from tests.inquiry.test_everyday import Asked, asked, modes_of, on
+from tests.texts import text_session
 from whorlograph.model.iolist import Point, Wiring
 from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, set_, timer
 from whorlograph.model.program import Task, Variable, VariableKind
@@ -167,6 +168,32 @@ class InATask(unittest.TestCase):
     def test_a_rung_that_always_ran_is_not_said_to_run_again(self) -> None:
         found = asked(session_of(program_of(_hand, "X2 X4 Y1"), [(0, "X2", 0), (0, "X4", 1), (500, "X2", 1), (900, "X2", 1)]), "Y1", symptom=STAYS)
         self.assertEqual(found.links, ["rung-true"])
+
+
+class OneWay(unittest.TestCase):
+    """A number that is only added to, and a comparison that holds from some time on."""
+
+    SAID = "nothing in the program sets A back: all that writes it adds to it"
+
+    def _asked(self, body: str, tag: str = "Y1", symptom: Symptom = STAYS) -> Asked:
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), *((200 * n, "X1", n % 2) for n in range(1, 20)), (5000, "X2", 1), (5400, "X2", 0), (6000, "X3", 1)]
+        return asked(text_session(body, rows, "E1 : R_TRIG; B0 : BOOL;"), tag, symptom=symptom)
+
+    def test_that_nothing_sets_it_back_comes_first(self) -> None:
+        count = "E1(CLK := X1); IF E1.Q THEN A := A + 1; END_IF; "
+        for body in ("Y1 := A >= 5;", "Y1 := 4 < A;", "B0 := A > 4; Y1 := B0 AND NOT X3;"):
+            with self.subTest(body):
+                found = self._asked(count + body.replace(" AND NOT X3", ""))
+                self.assertEqual((found.roots[0][:2], found.answer.roots[0].text), (("program", "A"), self.SAID), found.text)
+        found = self._asked(count + "Y2 := A >= 5; Y1 := (X2 OR Y1) AND NOT Y2;", symptom=STAYS_OFF)
+        self.assertEqual(found.roots[0][:2], ("program", "A"), found.text)
+
+    def test_not_where_something_may(self) -> None:
+        count = "E1(CLK := X1); IF E1.Q THEN A := A + 1; END_IF; "
+        for body in ("IF X3 THEN A := 0; END_IF; Y1 := A >= 5;", "IF X2 THEN A := A - 1; END_IF; Y1 := A >= 5;", "A := A + B; Y1 := A >= 5;",
+                     "IF X3 THEN A := N1; END_IF; Y1 := A >= 5;", "Y1 := A < 500;", "Y1 := A <> 0;"):
+            with self.subTest(body):
+                self.assertNotIn("sets A back", self._asked(count + body).text)
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import TIMERS
+from whorlograph.model.types import Family
 
 from .circuit import Circuit
 from .writers import Kind, Writer
@@ -47,13 +48,34 @@ def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[
     return found
 
 
-def _adds(tracer: Tracer, writer: Writer, code: str) -> bool:
-    """Whether a writer gives its tag its own value with something added to it, or taken from it."""
+def one_way(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> tuple[int, str] | None:
+    """Of a comparison that holds: (tag, in words) where all that writes its number takes it further from what would end that."""
+    if len(compared.args) != 2 or compared.code not in ("GE", "GT", "LE", "LT"):
+        return None
+    sides = [circuit.plain(arg) for arg in compared.args]
+    for mine, other in ((0, 1), (1, 0)):
+        one, limit = sides[mine], circuit.literal(sides[other])
+        if not isinstance(one, Load) or limit is None or one.at not in seen.result.cells:
+            continue
+        tag = seen.result.cells[one.at].number
+        high = (compared.code in ("GE", "GT")) == (mine == 0)
+        writers = tracer.writers.get(tag, [])
+        outside = tag in tracer.logged or tag in tracer.driven or tracer.tag(tag).type.family not in (Family.SIGNED, Family.UNSIGNED)
+        if writers and not outside and all(_adds(tracer, w, "ADD" if high else "SUB", positive=True) for w in writers):
+            return tag, "adds to" if high else "takes from"
+    return None
+
+
+def _adds(tracer: Tracer, writer: Writer, code: str, positive: bool = False) -> bool:
+    """Whether a writer gives its tag its own value with something added to it, or taken from it. Args: positive: surely with more than 0."""
     circuit = tracer.circuit(writer.step)
     made = circuit.plain(writer.value) if writer.kind is Kind.VALUE else None
     if not isinstance(made, Op) or made.code != code:
         return False
     own = [circuit.plain(arg) for arg in (made.args if code == "ADD" else made.args[:1])]
+    amounts = [one.value for one in map(circuit.literal, made.args) if one is not None]
+    if positive and (len(amounts) != len(made.args) - 1 or not all(isinstance(one, (int, float)) and one > 0 for one in amounts)):
+        return False
     target = getattr(tracer.written.nodes(writer.step).get(writer.at, (None, ()))[0], "target", None)
     return any(isinstance(one, Load) and one.target == target for one in own)
 

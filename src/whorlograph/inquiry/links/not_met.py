@@ -13,7 +13,7 @@ from ..circuit import Circuit
 from ..languages import words_of
 from ..since_when import side, tell
 from ..tracer import DEEPEST, Vantage
-from ..trail import Link
+from ..trail import Link, Root
 from ..writers import Writer
 from . import passes
 from .field_input import input_root
@@ -71,6 +71,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
                 tell(tracer, root, stands)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
+    if held and not change:
+        _tell_one_way(tracer, found, circuit, compared, seen)
     return found
 
 
@@ -106,6 +108,20 @@ def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, se
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, wanted)}")
             if child is not None:
                 found.children.append(child)
+
+
+def _tell_one_way(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen) -> None:
+    """Of a number that no write takes back: that, as a root of the program."""
+    way = numbered.one_way(tracer, circuit, compared, seen)
+    if way is None:
+        return
+    tag, verb = way
+    name, first = tracer.name(tag), tracer.writers[tag][0]
+    row = tracer.journal.last_row(tag, seen.position)
+    found.roots.append(Root(RootKind.PROGRAM, tag, tracer.value(tag, tracer.journal.value_at(tag, seen.position)),
+                            tracer.journal.time(row) if row is not None else None,
+                            f"nothing in the program sets {name} back: all that writes it {verb} it",
+                            f"see {tracer.place(first.step)}, and find out who should set {name} back", step=first.step, defect=True))
 
 
 def _state(tracer: Tracer, load: Load, seen: Seen) -> str:
