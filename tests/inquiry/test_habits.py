@@ -13,7 +13,7 @@ from tests.texts import text_session
 from whorlograph.model.question import Symptom
 
 STAYS = Symptom.WILL_NOT_DROP_OUT
-SAID = re.compile(r"it was never (\w+) before, and (\w+) went (\w+) (\d+) times then without Y1 coming on with it")
+SAID = re.compile(r"it was never (\w+) before, and (\w+) went (\w+) (?:at least )?(\d+) times then without Y1 coming on with it")
 AS_WHEN = re.compile(r"(\w+) went (\w+) as when Y1 went off (\d+) of (\d+) times before, but then (\w+) was (\w+)")
 
 
@@ -34,6 +34,11 @@ class Novel(unittest.TestCase):
         self.assertEqual([r[1] for r in found.roots], ["X2", "X1"])
         self.assertIn("it was never on before, and X1 went on 3 times then without Y1 coming on with it", found.answer.roots[0].text)
         self.assertEqual([r[2] for r in found.roots], [True, True])
+
+    def test_of_many_times_the_last_count(self) -> None:
+        pulses = [(500 + 40 * n + d, "X1", v) for n in range(1000) for d, v in ((0, 1), (20, 0))]
+        found = _asked("Y1 := X1 AND X2;", [*pulses, (60_000, "X2", 1), (61_000, "X1", 1)], 61_400)
+        self.assertIn("X1 went on at least 200 times then without Y1 coming on with it", found.answer.roots[0].text)
 
     def test_behind_a_delay_too(self) -> None:
         body = "T1(IN := X1 AND X2, PT := T#200ms, Q => Y1);"

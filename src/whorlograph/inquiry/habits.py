@@ -13,6 +13,7 @@ from .trail import Link, Root, RootKey
 
 LEAST = 2  # times before a change is known not to do it alone
 MOSTLY = 0.6  # of the times that a tag ended
+MOST = 200  # of which is looked at whether anything came of it: the last ones
 SLACK = 1_000_000_000  # ns: what comes so much later came with it
 
 
@@ -32,7 +33,8 @@ def add_habits(tracer: Tracer, tag: int, path: Course, scan: int, link: Link | N
         for other in roots:
             if other.tag is not None and other.tag != root.tag and _first(courses[other.tag], bool(other.value), times[-1], rise):
                 root.habit, other.novel = len(times), True
-                went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {counted(len(times), 'time')} then"
+                often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
+                went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {often} then"
                 other.text += f"; it was never {tracer.state_word(bool(other.value))} before, and {went} without {tracer.name(tag)} coming on with it"
 
 
@@ -91,7 +93,7 @@ def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag
     # For as long as it lasted this time, or what followed from it took.
     needed = min(wait, clock.start(ended) - clock.start(mine)) if ended is not None else wait
     found = []
-    for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)].tolist():
+    for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)][-MOST:].tolist():
         if turn <= 1:
             continue  # as it was when the log began
         begun = clock.start(turn)
