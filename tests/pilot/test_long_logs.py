@@ -130,7 +130,7 @@ class LongLogs(unittest.IsolatedAsyncioTestCase):
     async def test_progress_fits_narrow_screens(self) -> None:
         app = self.app()
         async with app.run_test(size=(80, 24)) as pilot:
-            await answered(pilot, app)
+            await answered(pilot, app, early=True)
             app.main.progress = "replaying 43 %, 8 938 331 changes, 83 min of log a second, 3 s left"
             for width in (30, 60, 80, 100, 160):
                 for said in ("", "mark a set at 14:02:52.190; ' a comes back here"):

@@ -32,9 +32,10 @@ async def until(pilot: Pilot[None], condition: Callable[[], bool], what: str) ->
     raise AssertionError(f"never came: {what}")
 
 
-async def answered(pilot: Pilot[None], app: WhorlographApp) -> None:
-    """Wait for the first answer; an application that still opens its files has no main view yet."""
-    await until(pilot, lambda: hasattr(app, "main") and app.main.scene is not None and bool(app.main.trail.lines), "the answer")
+async def answered(pilot: Pilot[None], app: WhorlographApp, early: bool = False) -> None:
+    """Wait for the answer on the whole log; an application that still opens its files has no main view yet. Args: early: the first on any of it."""
+    await until(pilot, lambda: hasattr(app, "main") and app.main.scene is not None and bool(app.main.trail.lines)
+                and (early or app.main.work.running != "replay"), "the answer")
 
 
 def screen_text(app: WhorlographApp) -> str:
