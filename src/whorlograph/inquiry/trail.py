@@ -133,7 +133,8 @@ class Answer(Struct):
 
     ``time`` (ns) and ``scan``: where the trail looks, of a drop its own; ``trail`` one link tree (None where nothing is to explain);
     ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence; ``attempts``: the scans of all;
-    ``commands``: the tag that made the last one; ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
+    ``commands``: the tag that made the last one; ``others``: inputs that, on, would have tried it too;
+    ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
     root has been tried; ``tried_again``: of a drop-out, what came in vain since, in words, "" where nothing did; ``would_now``: of a tag that
@@ -155,6 +156,7 @@ class Answer(Struct):
     asked: int = 0
     missed: bool = False
     commands: frozenset[int] = frozenset()
+    others: tuple[int, ...] = ()
     usual: Usual | None = None
     phases: tuple[int, int] | None = None
     proofs: bool = False

@@ -57,22 +57,22 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             found = phases(answer, answer.roots[0], runs)
             if found.seen < found.of or not _measured(answer.roots[0], tracer):
                 answer.phases = found.seen, found.of
-        _add_missing_command(runs, tracer)
+        _add_missing_commands(runs, tracer)
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
         answer.roots = rank(answer.roots, answer.symptom)
 
 
-def _add_missing_command(runs: TrialRuns, tracer: Tracer) -> None:
+def _add_missing_commands(runs: TrialRuns, tracer: Tracer) -> None:
     """Where an attempt would succeed by the moment asked for: that it has not come, as a root behind what stood in the way of the last one."""
-    answer, found = runs.answer, would_now(runs, tracer)
-    if found is None:
-        return
-    answer.would_now = found.text
-    if all(root.tag != found.command for root in answer.roots):
+    answer = runs.answer
+    for found in would_now(runs, tracer):
+        answer.would_now = answer.would_now or found.text
+        if any(root.tag == found.command for root in answer.roots):
+            continue
         root = input_root(tracer, found.command, tracer.journal.settled_position(max(1, answer.asked)))
-        root.text += "; no more came from it"
+        root.text += f"; nothing has come from it{' since' if root.since is not None else ''}"
         note(root, found.proof)
         answer.roots = rank([*answer.roots, root], answer.symptom)
 
