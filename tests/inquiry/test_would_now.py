@@ -38,6 +38,19 @@ class WouldNow(unittest.TestCase):
         found = _asked(body, [*self.PRESS, (5000, "X2", 1), (9000, "X3", 1)], "T1 : TON; B0 : BOOL;")
         self.assertIn("with X1 on from 6.000 s on, Y1 pulls in at 8.000 s", found.answer.would_now)
 
+    def test_the_commands_that_have_not_come_are_roots(self) -> None:
+        body = "Y1 := (X1 OR X3 OR Y1) AND X2;"
+        found = _asked(body, [*self.PRESS, (2000, "X3", 1), (2100, "X3", 0), (3000, "X2", 1), (6000, "N1", 1)])
+        self.assertEqual([r[1:] for r in found.roots], [("X2", True), ("X3", True), ("X1", True)], found.text)
+        self.assertIn("nothing has come from it since", found.answer.roots[2].text)
+
+    def test_where_only_a_delay_had_to_run_out_they_lead(self) -> None:
+        body = "T1(IN := Y1, PT := T#3s); Y1 := (X1 OR Y1) AND NOT X2 AND (Y1 OR NOT T1.Q);"
+        rows = [(1000, "X1", 1), (1200, "X1", 0), (3000, "X2", 1), (3200, "X2", 0), (4000, "X1", 1), (4200, "X1", 0), (9000, "N1", 1)]
+        found = _asked(body, rows, "T1 : TOF;")
+        self.assertEqual(found.roots[0][1:], ("X1", True), found.text)
+        self.assertIn("nothing to check", found.text)
+
     def test_not_where_it_would_not(self) -> None:
         cases = {
             "it still stands in the way": (SEALED, [*self.PRESS, (5000, "X3", 1)]),

@@ -17,31 +17,34 @@ MOST = 200  # of which is looked at whether anything came of it: the last ones
 SLACK = 1_000_000_000  # ns: what comes so much later came with it
 
 
-def add_habits(tracer: Tracer, tag: int, path: Course, scan: int, link: Link | None) -> None:
-    """Where a change that brought a tag on came several times before while it stayed off, mark the roots that stood otherwise at all of these."""
-    rise = path.last_change(scan, True)
-    if link is None or rise is None:
+def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: Link | None, on: bool) -> None:
+    """Where a change that turned a tag came several times before without that, mark the roots that are so for the first time.
+
+    Args: turn: the scan in which it turned last; on: to what.
+    """
+    if link is None or turn is None:
         return
     roots = [r for r in link.all_roots() if isinstance(r.value, bool) and r.tag is not None and r.tag >= 0 and r.bit < 0]
     courses = {r.tag: course(tracer.journal, r.tag) for r in roots if r.tag is not None}
     for root in roots:
         if not root.changed or root.since is None or root.tag is None:
             continue
-        times = _without(tracer, courses[root.tag], bool(root.value), path, rise, True)
+        times = _without(tracer, courses[root.tag], bool(root.value), path, turn, on)
         if len(times) < LEAST:
             continue
         for other in roots:
-            if other.tag is not None and other.tag != root.tag and _first(courses[other.tag], bool(other.value), times[-1], rise):
+            if other.tag is not None and other.tag != root.tag and _first(courses[other.tag], bool(other.value), times[-1], turn):
                 root.habit, other.novel = len(times), True
                 often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
                 went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {often} then"
-                other.text += f"; it was never {tracer.state_word(bool(other.value))} before, and {went} without {tracer.name(tag)} coming on with it"
+                turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
+                other.text += f"; it was never {tracer.state_word(bool(other.value))} before, and {went} without {turned} with it"
 
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
     """Whether a tag that has a value was never so before the stretch in which it is, and that began after a scan."""
-    turns = own.scans[((own.values != 0) == value) & (own.scans <= rise)]
-    return bool(own.first) != value and len(turns) == 1 and bool(own.at(rise)) == value and int(turns[0]) > since
+    turns = own.scans[((own.values != 0) == value) & (own.scans > 1) & (own.scans <= rise)]
+    return bool(own.at(1)) != value and len(turns) == 1 and bool(own.at(rise)) == value and int(turns[0]) > since
 
 
 def add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: list[Root], ended: list[set[RootKey]]) -> set[RootKey]:

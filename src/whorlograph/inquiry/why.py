@@ -128,6 +128,7 @@ class Inquiry:
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(drop, LAST), True, 0) if row is not None else None
         add_pulses_in_vain(tracer, path, drop, link)
+        add_habits(tracer, tag, path, drop, link, False)
         time = tracer.time(drop)
         back = path.next_change(scan, True) if path.at(scan) else None
         again = f"; it has been on again since {tracer.at(tracer.time(path.last_change(scan, True) or back or scan))}" if path.at(scan) else ""
@@ -139,7 +140,7 @@ class Inquiry:
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
         self._usual_ends(tag, path, scan, link)
-        add_habits(tracer, tag, path, scan, link)
+        add_habits(tracer, tag, path, path.last_change(scan, True), link, True)
         since = path.last_change(scan, True)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")

@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind
 
 from ..tracer import LAST
 from ..trail import Link
-from ..writers import Writer
+from ..writers import Kind, Writer
 from . import step_inactive
 from .gates import elements_of, explain_gate
 from .rung_false import first_out, unpowered
@@ -36,6 +36,10 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip:
     power = tracer.written.flag_power(skip.flag.step, skip.flag.element) if skip.flag is not None else None
     if skip.flag is not None and power is not None:
         _let_run(tracer, found, skip, scan, depth)
+    if not value and writer.kind is Kind.COIL and not writer.inverted:
+        blocked = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth + 1)
+        if blocked is not None:
+            found.children.append(blocked)
     return found
 
 

@@ -9,7 +9,7 @@ from ..generators import runs_freely
 from ..links.field_input import input_root
 from ..ranking import rank
 from ..tracer import Tracer
-from ..trail import Link, Root
+from ..trail import Answer, Link, Root
 from .further import further
 from .orders import orders
 from .partly import partly
@@ -19,7 +19,7 @@ from .rows import by_rows
 from .runs import TrialRuns
 from .together import together
 from .verdict import Proof
-from .would_now import would_now
+from .would_now import WouldNow, would_now
 
 
 def note(root: Root, proof: Proof) -> None:
@@ -45,7 +45,10 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             _jointly(runs, tracer)
         # An end that is overdue, and would have been an end: that is what it lacks, whatever else would only have delayed it.
         lacking = any(r.overdue and (r.ended or not isinstance(r.value, bool)) for r in answer.roots)
-        if not lacking and not any(r.proved for r in answer.roots) and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
+        commands = list(would_now(runs, tracer))
+        waits = bool(commands) and _only_waits(answer)
+        untold = not lacking and not waits and not any(r.proved for r in answer.roots)
+        if untold and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
             _by_rows(runs, tracer)
         if not any(r.proved for r in answer.roots):
             partly(runs, tracer)
@@ -57,24 +60,36 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             found = phases(answer, answer.roots[0], runs)
             if found.seen < found.of or not _measured(answer.roots[0], tracer):
                 answer.phases = found.seen, found.of
-        _add_missing_commands(runs, tracer)
+        _add_missing_commands(runs, tracer, commands, waits)
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
         answer.roots = rank(answer.roots, answer.symptom)
 
 
-def _add_missing_commands(runs: TrialRuns, tracer: Tracer) -> None:
-    """Where an attempt would succeed by the moment asked for: that it has not come, as a root behind what stood in the way of the last one."""
+def _only_waits(answer: Answer) -> bool:
+    """Whether the last attempt met a delay only that ran on then: there is nothing to check in that."""
+    delays = [one for _, one in answer.links() if one.kind is LinkKind.TIMER_RUNNING and one.value is True]
+    waited = {root.key for one in delays for root in one.all_roots()}
+    return bool(waited) and all(root.key in waited for root in answer.roots if root.last and root.proved)
+
+
+def _add_missing_commands(runs: TrialRuns, tracer: Tracer, commands: list[WouldNow], lead: bool) -> None:
+    """Where an attempt would succeed by the moment asked for: that it has not come, as a root behind what stood in the way of the last one.
+
+    Args: lead: before that.
+    """
     answer = runs.answer
-    for found in would_now(runs, tracer):
+    for found in commands:
         answer.would_now = answer.would_now or found.text
-        if any(root.tag == found.command for root in answer.roots):
+        others = [root for root in answer.roots if root.tag != found.command or root.proved]
+        if any(root.tag == found.command for root in others):
             continue
         root = input_root(tracer, found.command, tracer.journal.settled_position(max(1, answer.asked)))
         root.text += f"; nothing has come from it{' since' if root.since is not None else ''}"
+        root.leads, root.last = lead, lead or not any(r.last and r.proved for r in others)
         note(root, found.proof)
-        answer.roots = rank([*answer.roots, root], answer.symptom)
+        answer.roots = rank([*others, root], answer.symptom)
 
 
 def _measured(root: Root, tracer: Tracer) -> bool:
