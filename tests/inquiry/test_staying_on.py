@@ -170,6 +170,27 @@ class InATask(unittest.TestCase):
         self.assertEqual(found.links, ["rung-true"])
 
 
+class ShortRuns(unittest.TestCase):
+    """Y1 holds itself while X3 is on; without that it goes off when X1 is let go, and X2 ends it as a rule where it holds."""
+
+    def _asked(self, short: int, until: int) -> Asked:
+        rows: list[tuple[int, str, int]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+        for n in range(3 + short):
+            at, holds = 1000 + 5000 * n, n >= short
+            rows += [(at - 500, "X3", int(holds)), (at, "X1", 1), (at + 300, "X1", 0), *([(at + 2000, "X2", 1), (at + 2200, "X2", 0)] if holds else [])]
+        at = 1000 + 5000 * (3 + short)
+        rows += [(at, "X1", 1), (at + 300, "X1", 0), (at + until, "N1", 1)]
+        return asked(text_session("Y1 := (X1 OR (Y1 AND X3)) AND NOT X2;", rows), "Y1", symptom=STAYS)
+
+    def test_what_ended_short_ones_says_nothing_of_one_that_has_outlasted_them(self) -> None:
+        found = self._asked(4, 2500)
+        self.assertEqual(found.roots[0], ("field-input", "X2", True), found.text)
+        self.assertIn("it ended Y1 3 of 7 times before, and has not now", found.text)
+
+    def test_not_before_it_has_lasted_longest(self) -> None:
+        self.assertEqual(self._asked(4, 1500).roots[0][1], "X1")
+
+
 class OneWay(unittest.TestCase):
     """A number that is only added to, and a comparison that holds from some time on."""
 

@@ -162,8 +162,10 @@ class Inquiry:
             return
         started = self._turned_by(tag, path, scan, on=True)[:-1]
         as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
+        long = self._long_runs(path, scan, len(ended))  # what ended short ones says nothing of one that has outlasted them
         for root in roots if as_always else ():
-            if root.leads and root.key not in came and often[root.key] >= max(2, MOSTLY * len(ended)):
+            times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
+            if root.leads and root.key not in came and times >= max(2, MOSTLY * sum(long)):
                 root.overdue = True
                 root.text += f"; it ended {self.tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
 
@@ -173,6 +175,14 @@ class Inquiry:
         times = np.array([self.tracer.time(s) for s in (*path.scans[:until].tolist(), scan)], np.int64)
         lasted = (times[1:] - times[:-1])[path.values[:until] != 0]
         return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
+
+    def _long_runs(self, path: Course, scan: int, count: int) -> list[bool]:
+        """Of the last times that a tag went off, up to a scan: whether it had been on at least half as long as at the longest of them."""
+        lasted = []
+        for fall in path.scans[(path.values == 0) & (path.scans <= scan)][-count:].tolist():
+            rise = path.last_change(fall - 1, True)
+            lasted.append(self.tracer.time(fall) - (self.tracer.time(rise) if rise is not None else 0))
+        return [2 * one >= max(lasted) for one in lasted]
 
     def _turned_by(self, tag: int, path: Course, scan: int, on: bool) -> list[set[RootKey]]:
         """Of the last times that a tag went on or off, up to a scan: the roots of each."""

@@ -87,7 +87,8 @@ def _add_missing_commands(runs: TrialRuns, tracer: Tracer, commands: list[WouldN
             continue
         root = input_root(tracer, found.command, tracer.journal.settled_position(max(1, answer.asked)))
         root.text += f"; nothing has come from it{' since' if root.since is not None else ''}"
-        root.leads, root.last = lead, lead or not any(r.last and r.proved for r in others)
+        root.leads = root.overdue = lead
+        root.last = lead or not any(r.last and r.proved for r in others)
         note(root, found.proof)
         answer.roots = rank([*others, root], answer.symptom)
 
