@@ -2,7 +2,7 @@
 
 Half of the seeds (even ones) were looked at while developing; the other half is what counts. ``WHORLOGRAPH_FAULTS`` faults (default 320).
 ``WHORLOGRAPH_PASSES``: how many times the machine goes through what its people do, the fault in the last (default ``1 4``: once with nothing
-that went right before, once with three good passes in the log).
+that went right before, once with three good passes in the log); ``WHORLOGRAPH_SEED`` behind which seed to begin (default 0).
 """
 
 from __future__ import annotations
@@ -29,6 +29,7 @@ from whorlograph.plant.make import small_cases
 from whorlograph.plant.small.kit import MS, Machine, SmallCase, profile_of, program_of
 
 COUNT = int(os.environ.get("WHORLOGRAPH_FAULTS", "320"))
+FIRST = int(os.environ.get("WHORLOGRAPH_SEED", "0"))
 PASSES = tuple(map(int, os.environ.get("WHORLOGRAPH_PASSES", "1 4").split()))
 KINDS = ("wire off", "stuck on", "held", "short opening", "bounce", "late contact", "misadjusted", "swapped pair")
 _WIRING = {"NO": Wiring.NORMALLY_OPEN, "NC": Wiring.NORMALLY_CLOSED, "": Wiring.UNKNOWN}
@@ -44,9 +45,9 @@ def main() -> None:
 def _counted(passes: int) -> None:
     begun = time.monotonic()
     ranks: dict[tuple[str, bool], Counter[str]] = {}
-    seed = tried = 0
+    seed, tried = FIRST, 0
     cases = [c for c in small_cases() if not c.recorded and not c.unlogged]
-    while tried < COUNT and seed < 40 * COUNT:
+    while tried < COUNT and seed < FIRST + 40 * COUNT:
         seed += 1
         random = Random(seed)
         case, kind = random.choice(cases), KINDS[seed % len(KINDS)]

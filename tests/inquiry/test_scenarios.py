@@ -135,9 +135,9 @@ def _three_writers(ladder: Ladder) -> None:
 
 SCENES = (
     Scene("a rung that runs again after a jump", _jumped, "X1 X2 X3 Y1 Y2", [(0, "X1", 1), (50, "X2", 1), (100, "X1", 0), (300, "X2", 0), (600, "X2", 0)],
-          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false"), ("field-input", "X2"), True),
+          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false", "rung-false"), ("field-input", "X2"), True),
     Scene("a rung that runs again after a return", _returned, "X1 X2 Y1", [(0, "X1", 1), (50, "X2", 1), (100, "X1", 0), (300, "X2", 0), (600, "X2", 0)],
-          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false"), ("field-input", "X2"), True),
+          "Y1", Symptom.DROPPED_OUT, ("resumed", "rung-false", "rung-false"), ("field-input", "X2"), True),
     Scene("a set coil that lets go of what a plain coil writes off", _let_go, "X1 X2 Y1",
           [(0, "X1", 0), (100, "X2", 1), (300, "X2", 0), (600, "X2", 0)],
           "Y1", Symptom.DROPPED_OUT, ("rung-false",), ("field-input", "X2"), True),

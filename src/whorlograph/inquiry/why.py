@@ -165,7 +165,8 @@ class Inquiry:
         long = self._long_runs(path, scan, len(ended))  # what ended short ones says nothing of one that has outlasted them
         for root in roots if as_always else ():
             times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
-            if root.leads and root.key not in came and times >= max(2, MOSTLY * sum(long)):
+            mostly = often[root.key] >= max(2, MOSTLY * len(ended)) or times >= max(2, MOSTLY * sum(long))
+            if root.leads and root.key not in came and mostly:
                 root.overdue = True
                 root.text += f"; it ended {self.tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
 
