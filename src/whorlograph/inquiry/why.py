@@ -191,7 +191,9 @@ class Inquiry:
         for turn in path.scans[((path.values != 0) == on) & (path.scans <= scan)][-MOST_ENDS:].tolist():
             self.tracer.spent = 0
             link = self.tracer.explain(tag, Vantage(turn, LAST), True, 0)
-            found.append({r.key for r in link.all_roots() if r.changed} if link is not None else set())
+            roots = list(link.all_roots()) if link is not None else []
+            changed = {r.key for r in roots if r.changed}
+            found.append(changed or ({r.key for r in roots} if on else set()))  # what a bistable keeps since an edge
         return found
 
     def _chatters(self, tag: int, path: Course, scan: int) -> Answer | None:
