@@ -111,7 +111,7 @@ class Texts:
         r = self.r
         if self.inside == "PROGRAM" and r.random() < 0.12:
             return r.choice(("Own := Other;", "State := Trip;", "State := Mode#Idle;", f"Grid[{r.randint(0, 1)}, {r.choice(('-1', 'Fix - 2', 'Tmp MOD 2'))}] := {self.value('INT')};",
-                             f"WORD_0.%X{r.randint(0, 15)} := {self.value('BOOL')};", f"Table[{r.choice(('1', '4', 'In_N', 'Fix'))}] := {self.value('DINT')};",
+                             f"WORD_0.%X{r.randint(0, 15)} := {self.value('BOOL')};", f"LWORD_0.%{r.choice(('B7', 'B0', 'W2', 'D1'))} := {self.value('BYTE')};", f"Table[{r.choice(('1', '4', 'In_N', 'Fix'))}] := {self.value('DINT')};",
                              "Own.L := Other.L;", f"Lim := {self.value('INT')};"))
         type_ = r.choice([t for t, names in self.names.items() if any(n not in self.frozen for n in names)])
         name = r.choice([n for n in self.names[type_] if n not in self.frozen])
@@ -153,7 +153,7 @@ class Texts:
                              f"{self.value('TIME', deep + 1)} * 2"))
         if type_ in BITS:
             a, b = self.value(type_, deep + 1), self.value(type_, deep + 1)
-            return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"SHL({a}, {r.randint(0, 9)})", f"SHR(IN := {a}, N := 2)", f"ROL({a}, 3)", f"TO_BIG_ENDIAN({a})", f"OR({a}, {b})"))
+            return r.choice((f"({a} AND {b})", f"({a} OR {b})", f"({a} XOR {b})", f"NOT ({a})", f"SHL({a}, {r.randint(0, 9)})", f"SHR(IN := {a}, N := 2)", f"ROL({a}, 3)", f"TO_BIG_ENDIAN({a})", f"OR({a}, {b})", *(["LWORD_0.%B3", "LWORD_1.%B0"] if type_ == "BYTE" and self.inside == "PROGRAM" else [])))
         a, b = self.value(type_, deep + 1), self.value(type_, deep + 1)
         if type_ in ("REAL", "LREAL"):
             return r.choice((f"({a} + {b})", f"({a} - {b})", f"({a} * {b})", f"ABS({a})", f"MAX({a}, {b})", f"LIMIT(-50.0, {a}, 50.0)", f"SQRT(ABS({a}))", f"INT_TO_{type_}({self.value('INT', deep + 1)})",

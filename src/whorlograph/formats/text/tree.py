@@ -254,9 +254,13 @@ class _Maker:
         var, _, part, _, value = children[:5]
         name, width, low = _part(part)
         line, number = var.line, self.number
-        others = Binary(number(), line, "AND", var, Unary(number(), line, "NOT", self._whole(((1 << width) - 1) << low, line)))
+
+        def word() -> Var:
+            return Var(number(), line, var.base, var.steps)
+
+        others = Binary(number(), line, "AND", word(), Unary(number(), line, "NOT", self._whole(((1 << width) - 1) << low, line)))
         # Of the word's own type before it is shifted.
-        wide = Binary(number(), line, "OR", Binary(number(), line, "AND", var, self._whole(0, line)), self._apply(f"TO_{name}", value))
+        wide = Binary(number(), line, "OR", Binary(number(), line, "AND", word(), self._whole(0, line)), self._apply(f"TO_{name}", value))
         return Assign(number(), line, var, Binary(number(), line, "OR", others, self._apply("SHL", wide, self._whole(low, line))))
 
     def do(self, children: list[Any]) -> Statement:
