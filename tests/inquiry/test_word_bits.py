@@ -97,5 +97,20 @@ class Words(unittest.TestCase):
                     self.assertEqual(journal.settled(tag, scan), recorded | (8 if 15_000_000 <= at < last else 0), (changes, until, scan))
 
 
+class PartsTold(unittest.TestCase):
+    """A part of a word is told by the name it has in the text, not as the shifts that it is computed by."""
+
+    def test_read_and_written(self) -> None:
+        rows: Rows = [(0, "N1", 9), (0, "X1", 1), (500, "N1", 1), (900, "X1", 1)]
+        found = asked(text_session("W.%B1 := INT_TO_BYTE(N1); L.%W2 := W; Y1 := W.%B1 > 3 AND L.%D1 <> 0;", rows), "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("W.%B1 > 3 does not hold", found.text)
+        self.assertIn("W was written by W.%B1 := INT_TO_BYTE(N1) in", found.text)
+        self.assertNotIn("SH", found.text)
+        self.assertEqual(found.roots[0][:2], ("field-input", "N1"))
+        found = asked(text_session("L.%W2 := N1; Y1 := L.%D1 < 3;", rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("L was written by L.%W2 := N1 in", found.text)
+        self.assertIn("L.%D1 < 3 holds", found.text)
+
+
 if __name__ == "__main__":
     unittest.main()

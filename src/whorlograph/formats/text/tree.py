@@ -210,7 +210,7 @@ class _Maker:
         """``Word.%B1``: some of a word's bits (6.5.2.2)."""
         var, _, part = children
         name, _, low = _part(part)
-        return self._apply(f"TO_{name}", self._apply("SHR", var, self._whole(low, part.line)))
+        return self._apply(f"TO_{name}", self._apply("SHR", var, self._part_at(part, low)))
 
     def _apply(self, name: str, *values: Expression) -> Apply:
         line = values[0].line
@@ -249,6 +249,10 @@ class _Maker:
         target, value = _rid(children)
         return Assign(self.number(), target.line, target, value)
 
+    def _part_at(self, part: Piece, low: int) -> Constant:
+        """How far a part is shifted, by the part's name: so it is called again where it is told."""
+        return Constant(self.number(), part.line, part.text.upper(), "", low)
+
     def assign_part(self, children: list[Any]) -> Statement:
         """``Word.%B1 := value``: the word's other bits stay."""
         var, _, part, _, value = children[:5]
@@ -261,7 +265,7 @@ class _Maker:
         others = Binary(number(), line, "AND", word(), Unary(number(), line, "NOT", self._whole(((1 << width) - 1) << low, line)))
         # Of the word's own type before it is shifted.
         wide = Binary(number(), line, "OR", Binary(number(), line, "AND", word(), self._whole(0, line)), self._apply(f"TO_{name}", value))
-        return Assign(number(), line, var, Binary(number(), line, "OR", others, self._apply("SHL", wide, self._whole(low, line))))
+        return Assign(number(), line, var, Binary(number(), line, "OR", others, self._apply("SHL", wide, self._part_at(part, low))))
 
     def do(self, children: list[Any]) -> Statement:
         call = children[0]
