@@ -88,7 +88,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         if name == "TON" and row is not None and not tracer.is_aside:
             ran_out = journal.next_row(tags["q"], row)
             waited = (journal.time(row), journal.time(ran_out)) if ran_out is not None else None
-            if not _add_overdue(tracer, found, call, tags, row, waited):
+            if not _add_overdue(tracer, found, call, label, tags, row, waited):
                 _add_feedback(tracer, found, call, scan, waited)
         return found
     if q:
@@ -148,8 +148,9 @@ def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, scan: int, waite
                     continue
                 if all(root.tag != tag for root in found.all_roots()):
                     found.children.append(input_link(tracer, tag, now.after))
-                if _leads(found, tag, waited):
-                    found.text += f"; {tracer.name(tag)} reports {tracer.name(coil)} back, and {came(tracer, tag, waited)}"
+                said = f"reports {tracer.name(coil)} back, and {came(tracer, tag, waited)}"
+                if _leads(found, tag, waited, said):
+                    found.text += f"; {tracer.name(tag)} {said}"
                     return
 
 
@@ -165,7 +166,7 @@ def _unlike(tracer: Tracer, call: BlockCall, gate: Gate, now: Seen) -> list[tupl
     return [((False, first), (True, second))] if first is not None and second is not None else []
 
 
-def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, int], row: int, waited: Waited | None) -> bool:
+def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, label: str, tags: dict[str, int], row: int, waited: Waited | None) -> bool:
     """Of an on-delay that has elapsed: what ended its input in time before, mostly, and has not come this time; whether anything is said of that.
 
     Args: row: in which its input came.
@@ -191,13 +192,14 @@ def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, tags: dict[str, i
                       and (gate.negated or not tracer.writers.get(tag))})
     often = {tag: times for tag, times in ended.items() if times >= LEAST and times * 2 > len(fell)}
     behind, unsure = fell[-MOST_BEHIND:], not often or any(tracer.writers.get(tag) for tag in often)
-    if unsure and _add_missing(tracer, found, call, behind, cut or len(fell) > len(behind), waited):
+    if unsure and _add_missing(tracer, found, call, label, behind, cut or len(fell) > len(behind), waited):
         return True  # further back, what a device did
     said = False
     for tag, times in often.items():
-        if _leads(found, tag, waited):
+        so = f"{_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
+        if _leads(found, tag, waited, f"ended the time of {label} {so}"):
             said = True
-            found.text += f"; {tracer.name(tag)} ended that {_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
+            found.text += f"; {tracer.name(tag)} ended that {so}"
     return said
 
 
@@ -221,11 +223,15 @@ def _of_the_same_way(tracer: Tracer, call: BlockCall, power: Expr, fell: list[in
     return alike if len(alike) >= LEAST else fell
 
 
-def _leads(found: Link, tag: int, waited: Waited | None) -> bool:
-    """Let what tells of a tag below a link lead: an input itself, or the trail of what the program writes. Returns: whether anything tells of it."""
+def _leads(found: Link, tag: int, waited: Waited | None, said: str) -> bool:
+    """Let what tells of a tag below a link lead: an input itself, or the trail of what the program writes. Returns: whether anything tells of it.
+
+    Args: said: of an input, what is to be said of it.
+    """
     root = next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None)
     if root is not None:
         overdue(root, waited)
+        root.text += f"; it {said}"
         return True
     above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
     if above is None or part is None:
@@ -238,7 +244,7 @@ def _leads(found: Link, tag: int, waited: Waited | None) -> bool:
     return True
 
 
-def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int], cut: bool, waited: Waited | None) -> bool:
+def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell: list[int], cut: bool, waited: Waited | None) -> bool:
     """Of a timer whose input a device ended in time before, mostly: that end, where it stands in the trail and has not come.
 
     Args: fell: those times; cut: there were earlier ones. Returns: whether there is one.
@@ -260,8 +266,9 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, fell: list[int], 
         if root.kind is not RootKind.FIELD_INPUT or times < LEAST or times * 2 <= len(ends):
             continue
         overdue(root, waited)
+        so = came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
+        root.text += f"; it ended the time of {label} {_of(times, of, cut)}, and {so}"
         if not said:
-            so = came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
             found.text += f"; {tracer.name(root.tag)} ended that {_of(times, of, cut)}, and {so}"
         said = True
     return said
