@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from msgspec import Struct
 
 from .paths import Bit, Member
@@ -64,6 +66,12 @@ class Apply(Node, frozen=True):
 
     called: Var
     arguments: tuple[Argument, ...]
+
+
+def applied(number: Callable[[], int], name: str, *values: Expression) -> Apply:
+    """A function of the standard called with values by position. Args: number: numbers the nodes."""
+    line = values[0].line
+    return Apply(number(), line, Var(number(), line, name), tuple(Argument("", v) for v in values))
 
 
 class Kept(Node, frozen=True):

@@ -12,11 +12,12 @@ from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
 from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
 from whorlograph.formats.text.constants import constants_of, sections_of, with_numbers
+from whorlograph.formats.text.declarations import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.located import without_paths
 from whorlograph.formats.text.tokens import Piece, tokens
-from whorlograph.formats.text.tree import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type, parse
+from whorlograph.formats.text.tree import parse
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.formats.text.wrong_declarations import without_wrong
 from whorlograph.model.errors import ProgramError

@@ -9,8 +9,8 @@ from itertools import takewhile
 from whorlograph.model.literals import literal
 from whorlograph.model.types import Simple
 
+from .declarations import Section
 from .tokens import Piece
-from .tree import Section
 from .unreadable import Unreadable
 
 Known = dict[str, str]  # by name in lower case: the number as it is written

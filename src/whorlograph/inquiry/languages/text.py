@@ -34,6 +34,7 @@ from whorlograph.model.text import (
     While,
 )
 from whorlograph.model.types import ArrayOf, Named, Structure, TypeRef
+from whorlograph.model.word_parts import assigned_part, read_part
 
 _SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/", "MOD": "MOD", "EXPT": "**", "AND": "AND", "OR": "OR", "XOR": "XOR", "EQ": "=", "NE": "<>",
           "LT": "<", "LE": "<=", "GT": ">", "GE": ">="}
@@ -64,28 +65,19 @@ def written_out(one: Expression, deep: int = 0, passing: Passing = ()) -> str:
         return f"({text})" if deep else text
     if isinstance(one, Kept):
         return written_out(one.value, deep, passing)
-    part = _part(one.arguments[0].value, "SHR") if len(one.arguments) == 1 else None
+    part = read_part(one)
     if part is not None:
         return f"{written_out(part[0], 1, passing)}.{part[1]}"
     given = ", ".join(written_out(a.value, 0, passing) for a in one.arguments if a.value is not None)
     return f"{written_out(one.called, 0, passing)}({given})"
 
 
-def _part(one: Expression | None, shift: str) -> tuple[Expression, str] | None:
-    """What is shifted, and the part of a word that this means (``%B1``); None of what is no such shift."""
-    if isinstance(one, Apply) and one.called.base == shift and len(one.arguments) == 2:
-        shifted, by = (a.value for a in one.arguments)
-        if shifted is not None and isinstance(by, Constant) and by.text[:1] == "%":
-            return shifted, by.text
-    return None
-
-
 def _assignment(one: Assign, passing: Passing) -> str:
     """An assignment as it could be written, also to a part of a word."""
     target = written_out(one.target, 0, passing)
-    part = _part(one.value.right, "SHL") if isinstance(one.value, Binary) else None
-    if part is not None and isinstance(part[0], Binary) and isinstance(part[0].right, Apply) and part[0].right.arguments[0].value is not None:
-        return f"{target}.{part[1]} := {_short(written_out(part[0].right.arguments[0].value, 0, passing))}"
+    part = assigned_part(one)
+    if part is not None:
+        return f"{target}.{part[0]} := {_short(written_out(part[1], 0, passing))}"
     return f"{target} := {_short(written_out(one.value, 0, passing))}"
 
 
