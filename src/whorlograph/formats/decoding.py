@@ -16,16 +16,16 @@ T = TypeVar("T")
 
 Hook = Callable[[type, Any], Any]
 _MAKING = Lock()
-_MADE: dict[tuple[Any, Hook | None], Any] = {}
-_KNOWN: dict[Any, Any] = {}
+_PACKED: dict[tuple[Any, Hook | None], Any] = {}  # decoders by what they make
+_JSON: dict[Any, Any] = {}
 
 
 def unpacked(data: bytes, kind: type[T], hook: Hook | None = None) -> T:
     """What was packed as msgpack. Raises: msgspec.MsgspecError where it is not of that kind."""
     with _MAKING:
-        decoder = _MADE.get((kind, hook))
+        decoder = _PACKED.get((kind, hook))
         if decoder is None:
-            decoder = _MADE[kind, hook] = msgspec.msgpack.Decoder(kind, dec_hook=hook)
+            decoder = _PACKED[kind, hook] = msgspec.msgpack.Decoder(kind, dec_hook=hook)
     found: T = decoder.decode(data)
     return found
 
@@ -44,7 +44,7 @@ def converted(value: object, kind: type[T]) -> T:
 
 def _of_json(kind: type[T]) -> Any:
     with _MAKING:
-        decoder = _KNOWN.get(kind)
+        decoder = _JSON.get(kind)
         if decoder is None:
-            decoder = _KNOWN[kind] = msgspec.json.Decoder(kind)
+            decoder = _JSON[kind] = msgspec.json.Decoder(kind)
         return decoder

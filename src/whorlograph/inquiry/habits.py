@@ -1,18 +1,14 @@
-"""Changes that came before in a log without bringing about what they seem to have brought about now, and what stood otherwise then."""
+"""Changes that came before in a log without bringing about what they seem to have brought about now, and what is so for the first time."""
 
 from __future__ import annotations
 
-from collections import Counter
-
 from whorlograph.model.literals import counted
-from whorlograph.model.question import RootKind
 
 from .symptoms import Course, course
 from .tracer import Tracer
-from .trail import Link, Root, RootKey
+from .trail import Link
 
 LEAST = 2  # times before a change is known not to do it alone
-MOSTLY = 0.6  # of the times that a tag ended
 MOST = 200  # of which is looked at whether anything came of it: the last ones
 SLACK = 1_000_000_000  # ns: what comes so much later came with it
 
@@ -45,34 +41,6 @@ def _first(own: Course, value: bool, since: int, rise: int) -> bool:
     """Whether a tag that has a value was never so before the stretch in which it is, and that began after a scan."""
     turns = own.scans[((own.values != 0) == value) & (own.scans > 1) & (own.scans <= rise)]
     return bool(own.at(1)) != value and len(turns) == 1 and bool(own.at(rise)) == value and int(turns[0]) > since
-
-
-def add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: list[Root], ended: list[set[RootKey]]) -> set[RootKey]:
-    """Where what ended a tag most times before has come while it is on, and it stays on: mark the roots that stood otherwise at all its ends.
-
-    Returns: what has come.
-    """
-    found: set[RootKey] = set()
-    rise = path.last_change(scan, True)
-    often = Counter(key for keys in ended for key in keys)
-    ends = path.scans[(path.values == 0) & (path.scans <= scan)][-len(ended):].tolist() if ended else []
-    for key, count in often.items():
-        kind, number, bit = key
-        if rise is None or kind is not RootKind.FIELD_INPUT or number is None or bit >= 0 or count < max(LEAST, MOSTLY * len(ended)):
-            continue
-        own = course(tracer.journal, number)
-        turned = [bool(own.at(end)) for end, keys in zip(ends, ended, strict=True) if key in keys]
-        came = own.last_change(scan, turned[0])
-        if not tracer.boolean(number) or len(set(turned)) > 1 or came is None or came <= rise:
-            continue
-        found.add(key)
-        for root in roots:
-            usable = isinstance(root.value, bool) and root.tag is not None and root.tag not in (number, -1) and root.bit < 0
-            if usable and root.tag is not None and root.missing and all(bool(course(tracer.journal, root.tag).at(end)) != root.value for end in ends):
-                root.leads = root.overdue = True
-                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {count} of {len(ended)} times before"
-                root.text += f"; {tracer.name(number)} {as_when}, but then {tracer.name(root.tag)} was {tracer.state_word(not root.value)}"
-    return found
 
 
 def add_pulses_in_vain(tracer: Tracer, path: Course, drop: int, link: Link | None) -> None:

@@ -23,7 +23,8 @@ class Root(Struct):
     first, ``turns`` (ns) the scan in which it first differs;
     ``missing``: of a latch, it kept away the write that never came; ``missed``: the length (ns) of a pulse that
     no scan saw, 0 else; ``leads``: it ranks before others of its class; ``defect``: of the program, which explains the symptom
-    alone; ``overdue``: it ends the tag as a rule, and has not come this time; ``ended``: in a trial it did; ``last``: it blocked the last
+    alone; ``overdue``: it should have come, and has not: what ends the tag as a rule, what a time waited for, a command;
+    ``ended``: in a trial it did; ``last``: it blocked the last
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
     where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
@@ -133,7 +134,7 @@ class Answer(Struct):
 
     ``time`` (ns) and ``scan``: where the trail looks, of a drop its own; ``trail`` one link tree (None where nothing is to explain);
     ``roots`` ranked; ``rests_on`` what limits it, one sentence each; ``text`` the whole in a sentence; ``attempts``: the scans of all;
-    ``commands``: the tag that made the last one; ``others``: inputs that, on, would have tried it too;
+    ``commands``: the tag that made the last one; ``other_commands``: inputs that, on, would have tried it too;
     ``begun`` (ns): since when a chattering tag chatters; ``asked``: the scan of the moment
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
@@ -156,7 +157,7 @@ class Answer(Struct):
     asked: int = 0
     missed: bool = False
     commands: frozenset[int] = frozenset()
-    others: tuple[int, ...] = ()
+    other_commands: tuple[int, ...] = ()
     usual: Usual | None = None
     phases: tuple[int, int] | None = None
     proofs: bool = False

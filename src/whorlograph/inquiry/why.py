@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-from collections import Counter
 from functools import cached_property
 
 import numpy as np
@@ -19,7 +18,7 @@ from whorlograph.model.question import Question, RootKind, Symptom
 
 from .auxiliary import reported_off
 from .generators import runs_freely
-from .habits import MOSTLY, add_blocked_ends, add_habits, add_pulses_in_vain
+from .habits import add_habits, add_pulses_in_vain
 from .lingering import lingering
 from .links import generator, halted
 from .links.choose import Choice
@@ -31,11 +30,11 @@ from .raster import raster
 from .seen_otherwise import seen_otherwise
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
-from .trail import Answer, Link, Root, RootKey
+from .trail import Answer, Link, Root
+from .usual_ends import add_usual_ends
 from .will_not_pull_in import will_not_pull_in
 
 MOST_OF_NUMBER = 12  # links of a number's trail
-MOST_ENDS = 20  # earlier drop-outs that are looked at for what usually ends a tag
 
 
 class Inquiry:
@@ -139,62 +138,11 @@ class Inquiry:
             return None
         tracer = self.tracer
         link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
-        self._usual_ends(tag, path, scan, link)
+        add_usual_ends(tracer, tag, path, scan, link)
         add_habits(tracer, tag, path, path.last_change(scan, True), link, True)
         since = path.last_change(scan, True)
         when = f"on since {tracer.at(tracer.time(since))}" if since is not None else "on since before the log"
         return self._answer(Symptom.WILL_NOT_DROP_OUT, tag, True, tracer.time(scan), scan, link, f"does not drop out ({when})")
-
-    def _usual_ends(self, tag: int, path: Course, scan: int, link: Link | None) -> None:
-        """Let the roots lead that ended the tag before in this log: what keeps it on may well be that one of them did not come.
-
-        What ended it most times, and at least twice, stands even before what started it, where that was the start as always and the tag
-        has been on longer than ever before: then only the end is missing.
-        """
-        roots = list(link.all_roots()) if link is not None else []
-        ended = self._turned_by(tag, path, scan, on=False)
-        often = Counter(key for keys in ended for key in keys)
-        came = add_blocked_ends(self.tracer, tag, path, scan, roots, ended)
-        for root in roots:
-            if often[root.key] and not root.changed and root.key not in came:
-                root.leads = True
-        if link is None or len(ended) < 2 or not self._longer_than_ever(path, scan):
-            return
-        started = self._turned_by(tag, path, scan, on=True)[:-1]
-        as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
-        long = self._long_runs(path, scan, len(ended))  # what ended short ones says nothing of one that has outlasted them
-        for root in roots if as_always else ():
-            times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
-            mostly = often[root.key] >= max(2, MOSTLY * len(ended)) or times >= max(2, MOSTLY * sum(long))
-            if root.leads and root.key not in came and mostly:
-                root.overdue = True
-                root.text += f"; it ended {self.tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
-
-    def _longer_than_ever(self, path: Course, scan: int) -> bool:
-        """Whether a tag that is on has been so for longer than in any earlier stretch of the log."""
-        until = int(np.searchsorted(path.scans, scan, side="right"))
-        times = np.array([self.tracer.time(s) for s in (*path.scans[:until].tolist(), scan)], np.int64)
-        lasted = (times[1:] - times[:-1])[path.values[:until] != 0]
-        return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
-
-    def _long_runs(self, path: Course, scan: int, count: int) -> list[bool]:
-        """Of the last times that a tag went off, up to a scan: whether it had been on at least half as long as at the longest of them."""
-        lasted = []
-        for fall in path.scans[(path.values == 0) & (path.scans <= scan)][-count:].tolist():
-            rise = path.last_change(fall - 1, True)
-            lasted.append(self.tracer.time(fall) - (self.tracer.time(rise) if rise is not None else 0))
-        return [2 * one >= max(lasted) for one in lasted]
-
-    def _turned_by(self, tag: int, path: Course, scan: int, on: bool) -> list[set[RootKey]]:
-        """Of the last times that a tag went on or off, up to a scan: the roots of each."""
-        found: list[set[RootKey]] = []
-        for turn in path.scans[((path.values != 0) == on) & (path.scans <= scan)][-MOST_ENDS:].tolist():
-            self.tracer.spent = 0
-            link = self.tracer.explain(tag, Vantage(turn, LAST), True, 0)
-            roots = list(link.all_roots()) if link is not None else []
-            changed = {r.key for r in roots if r.changed}
-            found.append(changed or ({r.key for r in roots} if on else set()))  # what a bistable keeps since an edge
-        return found
 
     def _chatters(self, tag: int, path: Course, scan: int) -> Answer | None:
         tracer = self.tracer

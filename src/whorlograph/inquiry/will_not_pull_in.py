@@ -54,7 +54,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         what = _tried(tracer, tag, tries)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
-    answer.others = tuple(dict.fromkeys(c.tag for c in tries.commands if c.on and c.tag not in commands and not tracer.writers.get(c.tag)))
+    answer.other_commands = tuple(dict.fromkeys(c.tag for c in tries.commands if c.on and c.tag not in commands and not tracer.writers.get(c.tag)))
     looks = {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts}
     _count_blocked(tracer, answer, tag, scan, looks, 0 if sequence else SETTLED)
     return answer

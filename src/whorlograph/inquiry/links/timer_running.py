@@ -2,36 +2,25 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from whorlograph.engine.code import Expr, Load, Op
-from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.literals import duration_text
-from whorlograph.model.question import LinkKind, RootKind
+from whorlograph.model.question import LinkKind
 
-from ..auxiliary import reports
-from ..circuit import Gate
 from ..tracer import Vantage
-from ..trail import Link, Root
+from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
 from .block_pins import is_fed, pin_fell, pin_off, pin_on
-from .field_input import input_link
-from .gates import at_once, gate_tag
-from .rung_false import first_out
-from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
+from .waited_for import add_waited_for
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
-MOST_BEHIND = 8  # of which it is followed back what ended them
 A_MOMENT = 1_000_000_000  # ns that an input is off between two runs that were meant as one
-
 
 
 def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, change: bool) -> Link | None:
@@ -86,10 +75,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
                    scan if name == "TON" else start_scan, since_start=name != "TON")
         if name == "TON" and row is not None and not tracer.is_aside:
-            ran_out = journal.next_row(tags["q"], row)
-            waited = (journal.time(row), journal.time(ran_out)) if ran_out is not None else None
-            if not _add_overdue(tracer, found, call, label, tags, row, waited):
-                _add_feedback(tracer, found, call, scan, waited)
+            add_waited_for(tracer, found, call, label, scan, row)
         return found
     if q:
         # What fell has ended what switched it on: that is the cause. A pulse began with the rise itself.
@@ -133,150 +119,6 @@ def _ran_again(tracer: Tracer, call: BlockCall, pin: int, scan: int, depth: int)
         return None
     taken_in = Writer(call.step, call.at, call.element, Kind.PIN, guards=call.guards)
     return resumed.link(tracer, pin, taken_in, scan, True, skip, depth + 1)
-
-
-def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, scan: int, waited: Waited | None) -> None:
-    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before."""
-    power, now = call.pins.get("IN"), tracer.seen(call.step, scan)
-    for path in tracer.circuit(call.step).complete(power, now.result) if power is not None else ():
-        gates = [(gate.negated, tag) for gate in path if (tag := gate_tag(tracer, gate, now)) is not None]
-        for first, second in (*combinations(gates, 2), *(pair for gate in path for pair in _unlike(tracer, call, gate, now))):
-            if first[0] == second[0]:
-                continue
-            for tag, coil in ((first[1], second[1]), (second[1], first[1])):
-                if tracer.writers.get(tag) or not tracer.writers.get(coil) or not tracer.boolean(tag) or not reports(tracer, coil, tag):
-                    continue
-                if all(root.tag != tag for root in found.all_roots()):
-                    found.children.append(input_link(tracer, tag, now.after))
-                said = f"reports {tracer.name(coil)} back, and {came(tracer, tag, waited)}"
-                if _leads(found, tag, waited, said):
-                    found.text += f"; {tracer.name(tag)} {said}"
-                    return
-
-
-def _unlike(tracer: Tracer, call: BlockCall, gate: Gate, now: Seen) -> list[tuple[tuple[bool, int], tuple[bool, int]]]:
-    """The two tags of which a gate says that they are unlike (XOR, or <> of BOOLs), one of them as if negated; none of another gate."""
-    circuit = tracer.circuit(call.step)
-    made = circuit.behind(circuit.leaves.get(gate.at))
-    if not isinstance(made, Op) or made.code not in ("XOR", "NE") or len(made.args) != 2 or gate.negated:
-        return []
-    read = [circuit.behind(one) for one in made.args]
-    cells = [tracer.cell(one, now) if isinstance(one, Load) and one.type == "BOOL" else None for one in read]
-    first, second = (cell.number if cell is not None else None for cell in cells)
-    return [((False, first), (True, second))] if first is not None and second is not None else []
-
-
-def _add_overdue(tracer: Tracer, found: Link, call: BlockCall, label: str, tags: dict[str, int], row: int, waited: Waited | None) -> bool:
-    """Of an on-delay that has elapsed: what ended its input in time before, mostly, and has not come this time; whether anything is said of that.
-
-    Args: row: in which its input came.
-    """
-    power, journal = call.pins.get("IN"), tracer.journal
-    if power is None:
-        return False
-    rows = journal.rows(tags["in"])
-    before = rows[:int(np.searchsorted(rows, row))].tolist()
-    falls = [r for r in before if not journal.raw(r)]
-    every = [r for r in falls if not journal.value_at(tags["q"], r)]
-    if len(falls) > 2 * len(every):
-        return False  # mostly it runs out: nothing was waited for
-    fell = _of_the_same_way(tracer, call, power, every[-MOST_BEFORE:], row)
-    cut = len(every) > MOST_BEFORE
-    ended: Counter[int] = Counter()
-    for one in fell:
-        scan = tracer.scan_of(one)
-        now = tracer.seen(call.step, scan)
-        lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
-        # That an output fell that is watched says nothing of what should have ended it.
-        ended.update({tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None
-                      and (gate.negated or not tracer.writers.get(tag))})
-    often = {tag: times for tag, times in ended.items() if times >= LEAST and times * 2 > len(fell)}
-    behind, unsure = fell[-MOST_BEHIND:], not often or any(tracer.writers.get(tag) for tag in often)
-    if unsure and _add_missing(tracer, found, call, label, behind, cut or len(fell) > len(behind), waited):
-        return True  # further back, what a device did
-    said = False
-    for tag, times in often.items():
-        so = f"{_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
-        if _leads(found, tag, waited, f"ended the time of {label} {so}"):
-            said = True
-            found.text += f"; {tracer.name(tag)} ended that {so}"
-    return said
-
-
-def _of(times: int, of: int | None, cut: bool) -> str:
-    """How often, of how many earlier times, in words. Args: of: None where the others say nothing; cut: further back they were not looked at."""
-    if of is None:
-        return f"{times} times of late" if cut else f"{times} times before"
-    return f"{times} of the last {of} times" if cut else f"{times} of {of} times before"
-
-
-def _of_the_same_way(tracer: Tracer, call: BlockCall, power: Expr, fell: list[int], row: int) -> list[int]:
-    """The falls of runs that began by a path by which this one began: one timer may watch one way and the other. All where these are too few."""
-    circuit, journal = tracer.circuit(call.step), tracer.journal
-
-    def begun(rise: int | None) -> set[frozenset[Gate]]:
-        now = tracer.seen(call.step, tracer.scan_of(rise)) if rise is not None else None
-        return {frozenset(path) for path in circuit.complete(power, now.result)} if now is not None else set()
-
-    mine = begun(row)
-    alike = [one for one in fell if begun(journal.last_row(journal.tag(one), one)) & mine]
-    return alike if len(alike) >= LEAST else fell
-
-
-def _leads(found: Link, tag: int, waited: Waited | None, said: str) -> bool:
-    """Let what tells of a tag below a link lead: an input itself, or the trail of what the program writes. Returns: whether anything tells of it.
-
-    Args: said: of an input, what is to be said of it.
-    """
-    root = next((r for r in found.all_roots() if r.tag == tag and r.kind is RootKind.FIELD_INPUT), None)
-    if root is not None:
-        overdue(root, waited)
-        root.text += f"; it {said}"
-        return True
-    above, part = next(((one, c) for _, one in found.walk() for c in one.children if c.tag == tag), (None, None))
-    if above is None or part is None:
-        return False
-    above.children.remove(part)
-    above.children.insert(0, part)
-    for one in part.all_roots():
-        if one.value is not None:
-            overdue(one, waited)
-    return True
-
-
-def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell: list[int], cut: bool, waited: Waited | None) -> bool:
-    """Of a timer whose input a device ended in time before, mostly: that end, where it stands in the trail and has not come.
-
-    Args: fell: those times; cut: there were earlier ones. Returns: whether there is one.
-    """
-    ends: list[set[tuple[object, ...]]] = []
-    for row in fell:
-        with tracer.aside():
-            link = pin_fell(tracer, call, "IN", "", tracer.scan_of(row), 0)
-        ends.append({_come(root) for root in link.all_roots() if root.changed})
-    # What ended it in a step that has been passed this time has come: it says nothing of this one.
-    known = [root for root in found.all_roots() if isinstance(root.value, bool)]
-    come = {_come(root) for root in known} - {_come(root, other=True) for root in known}
-    others = [one for one in ends if not one or not one <= come]
-    of, ends = len(ends) if len(others) == len(ends) else None, others
-    ended = Counter(key for one in ends for key in one)
-    said = False
-    for root in found.all_roots():
-        times, value = ended[_come(root, other=True)], root.value
-        if root.kind is not RootKind.FIELD_INPUT or times < LEAST or times * 2 <= len(ends):
-            continue
-        overdue(root, waited)
-        so = came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
-        root.text += f"; it ended the time of {label} {_of(times, of, cut)}, and {so}"
-        if not said:
-            found.text += f"; {tracer.name(root.tag)} ended that {_of(times, of, cut)}, and {so}"
-        said = True
-    return said
-
-
-def _come(root: Root, other: bool = False) -> tuple[object, ...]:
-    """What came with a root: of a BOOL that it did so with its value. Args: other: that of its opposite, which has not come."""
-    return *root.key, root.value != other if isinstance(root.value, bool) else None
 
 
 def _cut_short(tracer: Tracer, tags: dict[str, int], started: int | None, preset: int) -> int | None:

@@ -60,7 +60,7 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
             found = phases(answer, answer.roots[0], runs)
             if found.seen < found.of or not _measured(answer.roots[0], tracer):
                 answer.phases = found.seen, found.of
-        _add_missing_commands(runs, tracer, commands, waits)
+        _add_missing_commands(answer, tracer, commands, waits)
         answer.rests_on += [said for said in orders(runs, tracer) if said not in answer.rests_on]
         answer.proofs = True
     finally:
@@ -74,12 +74,11 @@ def _only_waits(answer: Answer) -> bool:
     return bool(waited) and all(root.key in waited for root in answer.roots if root.last and root.proved)
 
 
-def _add_missing_commands(runs: TrialRuns, tracer: Tracer, commands: list[WouldNow], lead: bool) -> None:
+def _add_missing_commands(answer: Answer, tracer: Tracer, commands: list[WouldNow], lead: bool) -> None:
     """Where an attempt would succeed by the moment asked for: that it has not come, as a root behind what stood in the way of the last one.
 
     Args: lead: before that.
     """
-    answer = runs.answer
     for found in commands:
         answer.would_now = answer.would_now or found.text
         others = [root for root in answer.roots if root.tag != found.command or root.proved]
@@ -90,7 +89,7 @@ def _add_missing_commands(runs: TrialRuns, tracer: Tracer, commands: list[WouldN
         root.leads = root.overdue = lead
         root.last = lead or not any(r.last and r.proved for r in others)
         note(root, found.proof)
-        answer.roots = rank([*others, root], answer.symptom)
+        answer.roots = [*others, root]
 
 
 def _measured(root: Root, tracer: Tracer) -> bool:

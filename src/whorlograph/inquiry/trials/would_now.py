@@ -37,7 +37,7 @@ def would_now(runs: TrialRuns, tracer: Tracer) -> Iterator[WouldNow]:
         return
     last = next(iter(answer.commands))
     value = bool(journal.settled(last, answer.attempts[-1])) if last >= 0 else True
-    tried = [(last, value), *((one, True) for one in answer.others[:MOST])]
+    tried = [(last, value), *((one, True) for one in answer.other_commands[:MOST])]
     if any(not _usable(tracer, one) or bool(journal.settled(one, max(1, answer.asked))) == wanted for one, wanted in tried[:1]):
         return
     for command, wanted in tried:
