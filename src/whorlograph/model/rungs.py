@@ -77,7 +77,8 @@ def _renamed(written: Element, element: Element) -> str:
     if element is written or not isinstance(element, Block) or not isinstance(written, Block) or not unknown_pins(written):
         return ""
     now = [p.name for p in element.inputs if all(p.name != w.name for w in written.inputs)]
-    return f"{written.type_name} has no {' and no '.join(unknown_pins(written))}: taken as {' and '.join(now)}, in this order"
+    taken = " and ".join(now) + (", in this order" if len(now) > 1 else "")
+    return f"{written.type_name} has no {' and no '.join(unknown_pins(written))}: taken as {taken}"
 
 
 def _turn(element: Element) -> tuple[int, int, int]:
