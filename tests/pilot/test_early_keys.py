@@ -12,6 +12,7 @@ from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
 from whorlograph.ui.app import WhorlographApp
+from whorlograph.ui.early import Field
 
 NAMES = {" ": "space", ".": "full_stop", "/": "slash", "_": "underscore", "<": "less_than_sign", ":": "colon", "?": "question_mark", "'": "apostrophe",
          "\r": "enter", "\x1b": "escape", "\x7f": "backspace"}
@@ -21,6 +22,11 @@ def burst(app: WhorlographApp, text: str) -> None:
     """Hand all keys to the application at once."""
     for char in text:
         app.post_message(events.Key(NAMES.get(char, char), char if char.isprintable() else None))
+
+
+def typed(app: WhorlographApp) -> str:
+    """What stands in the field that is open; nothing where none is."""
+    return "".join(field.value for field in app.screen.query(Field))
 
 
 class EarlyKeys(unittest.IsolatedAsyncioTestCase):
@@ -101,6 +107,25 @@ class EarlyKeys(unittest.IsolatedAsyncioTestCase):
             scan = app.main.view.scan
             await until(pilot, lambda: app.screen is app.main and app.main.view.scan == scan + 1, "one scan on")
             self.assertTrue(app.is_running)
+
+    async def test_a_letter_that_comes_at_any_moment_in_which_a_field_opens_or_closes(self) -> None:
+        app = bridge_app(session=self.session)
+        async with app.run_test(size=(160, 47)) as pilot:
+            await answered(pilot, app)
+            for turns in range(24):
+                with self.subTest(turns=turns):
+                    burst(app, "/")
+                    for _ in range(turns):
+                        await asyncio.sleep(0)
+                    burst(app, "Eas")
+                    await until(pilot, lambda: len(typed(app)) == 3, "three letters")
+                    self.assertEqual(typed(app), "Eas")
+                    app.main.said = ""
+                    burst(app, "\x1b")
+                    for _ in range(turns):
+                        await asyncio.sleep(0)
+                    burst(app, "°")
+                    await until(pilot, lambda: app.screen is app.main and "°" in app.main.said, "the key below")
 
 
 if __name__ == "__main__":

@@ -52,15 +52,25 @@ class InTerminal(unittest.TestCase):
         return self.tmux("capture-pane", "-p")
 
     def wait(self, word: str, seconds: float = 30) -> str:
-        """Poll for a word on the screen."""
+        """Poll for a word on the screen; return what stands there once the terminal has drawn the whole of it: it comes line by line."""
         end = time.monotonic() + seconds
         text = ""
         while time.monotonic() < end:
             text = self.screen()
             if word in text:
-                return text
+                return self.drawn(text)
             time.sleep(0.02)
         raise AssertionError(f"{word!r} never came:\n{text}")
+
+    def drawn(self, text: str) -> str:
+        """The screen once it stands still for a moment, or a second later."""
+        end = time.monotonic() + 1
+        while time.monotonic() < end:
+            time.sleep(0.04)
+            before, text = text, self.screen()
+            if text == before:
+                break
+        return text
 
     def keys(self, *names: str) -> None:
         """Press keys."""

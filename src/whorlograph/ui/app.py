@@ -15,7 +15,7 @@ from textual.screen import Screen
 from whorlograph.drawing.palette import PALETTES
 from whorlograph.model.errors import ColumnsError, LogError, UsageError, WhorlographError
 
-from .early import again, order_of
+from .early import Overlaid, again, order_of
 from .first import FirstScreen, Opening
 from .leaving import leave_on_signals
 from .mishap import ScreenError, collected
@@ -67,9 +67,13 @@ class WhorlographApp(App[None], inherit_bindings=False):
         if isinstance(event, events.Key) and event.key == "ctrl+q":
             self.leave()
             return
-        if isinstance(event, events.Key) and not order_of(self).due(event):
-            again(self, event)
-            return
+        if isinstance(event, events.Key):
+            if not order_of(self).due(event):
+                again(self, event)
+                return
+            top = self.screen if self.screen_stack else None
+            if isinstance(top, Overlaid) and top.keeps(event):  # here and now: on its way to the screen it would pass the field that opens meanwhile
+                return
         await super().on_event(event)
 
     def on_mount(self) -> None:

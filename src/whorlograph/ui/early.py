@@ -89,7 +89,7 @@ _EDITS: dict[str, Callable[[Input], None]] = {
 
 
 class Field(Input):
-    """A field to type in; what is typed behind the Enter that ends it goes to the screen below."""
+    """A field to type in; what is typed behind the Enter that ends it, or Esc, goes to the screen below."""
 
     ended = False
 
@@ -108,6 +108,9 @@ class Field(Input):
                 event.stop()
                 event.prevent_default()
                 return
+            if event.key in ("escape", "ctrl+c"):  # closes the screen once it comes there; what was typed behind it is for the one below
+                self.ended = True
+                self.call_after_refresh(self._go_on)
             edit = _EDITS.get(event.key)
             if edit is not None:  # at once: by way of bindings it would come behind letters typed after it
                 edit(self)
@@ -117,7 +120,7 @@ class Field(Input):
         await super().on_event(event)
 
     def _go_on(self) -> None:
-        """Where Enter ended nothing after all, what was typed behind it is for this field."""
+        """Where Enter or Esc ended nothing after all, what was typed behind it is for this field."""
         if self.ended and isinstance(self.screen, Overlaid) and not self.screen.leaving:
             self.ended = False
             self.screen.give_back()
@@ -133,7 +136,7 @@ class Overlaid(ModalScreen[Any]):
 
     def __init__(self) -> None:
         super().__init__()
-        self.ready = self.leaving = self.closing = False
+        self.ready = self.leaving = self.closing = self.gone = False
         self.result: Any = None
         self.waiting: list[events.Key] = []
         self.left_over: list[events.Key] = []
@@ -158,13 +161,19 @@ class Overlaid(ModalScreen[Any]):
                 again(self.app, event)
             self.waiting.clear()
 
-    def misplaced(self, event: events.Key) -> bool:
+    def keeps(self, event: events.Key) -> bool:
         """Whether a key came before the field could take it, or behind the one that closed the screen; then it waits."""
         if self.leaving:
             self.hand_down(event)
         elif not self.ready:
             self.take_early(event)
         else:
+            return False
+        return True
+
+    def misplaced(self, event: events.Key) -> bool:
+        """Whether a key is not for this screen, or not yet; then it waits, or is sent on."""
+        if not self.keeps(event):
             return elsewhere(self, event)
         event.stop()
         event.prevent_default()
@@ -172,6 +181,9 @@ class Overlaid(ModalScreen[Any]):
 
     def hand_down(self, event: events.Key) -> None:
         """Keep a key for the screen below."""
+        if self.gone:
+            again(self.app, event)
+            return
         order_of(self.app).keep(event)
         self.left_over.append(event)
 
@@ -191,6 +203,7 @@ class Overlaid(ModalScreen[Any]):
                 super().dismiss(self.result)
             self.app.set_timer(0.01, self._flush)
             return
+        self.gone = True
         self.give_back()
 
     def give_back(self) -> None:

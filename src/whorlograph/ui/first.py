@@ -12,6 +12,7 @@ from textual.screen import Screen
 
 from whorlograph.drawing.shapes import Ink
 
+from .early import elsewhere
 from .strands import Lines
 
 if TYPE_CHECKING:
@@ -61,6 +62,8 @@ class FirstScreen(Screen[None]):
 
     def on_key(self, event: events.Key) -> None:
         """q leaves; everything else waits for the main view, and it says so."""
+        if elsewhere(self, event):
+            return
         event.stop()
         event.prevent_default()
         if event.key in ("q", "ctrl+q"):

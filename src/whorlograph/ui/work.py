@@ -54,12 +54,15 @@ class Work:
         return "" if self._beside else self.running
 
     def start(self, what: str, job: Job, ends_itself: bool = False, beside: bool = False) -> bool:
-        """Begin a job; False where another one still runs. The job yields its progress: words, or a stage to look at.
+        """Begin a job; False where another one still runs, or one that somebody waits for is about to begin.
+
+        The job yields its progress: words, or a stage to look at.
 
         Args: ends_itself: it looks at the stop by itself and keeps what it has; beside: it goes on quietly, and gives way to any other.
         """
         if self.running:
-            if not self._beside:
+            waiting = self._next
+            if not self._beside or (waiting is not None and not waiting[3]):
                 return False
             self._next = what, job, ends_itself, beside
             self._stop.set()
