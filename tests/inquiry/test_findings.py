@@ -66,6 +66,8 @@ CASES: list[tuple[str, Session, Session]] = [
      on(rungs((no("X1"), no("Y1"), coil("Y1")), (no("X2"), set_("Y1"))), "X1 X2 Y1")),
     ("never-read", on(rungs((no("X1"), coil("M1"))), "X1 M1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
     ("never-written", on(rungs((no("M1"), coil("Y1"))), "M1 Y1"), on(rungs((no("X1"), coil("M1")), (no("M1"), coil("Y1"))), "X1 M1 Y1")),
+    ("never-met", on(rungs((no("X1"), call("MOVE", ("IN", "0"), out="N1")), (compare("GE", "N1", "2"), coil("Y1"))), "X1 Y1 N1"),
+     on(rungs((no("X1"), call("MOVE", ("IN", "2"), out="N1")), (compare("GE", "N1", "2"), coil("Y1"))), "X1 Y1 N1")),
     ("may-overflow", on(rungs((no("X1"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1"),
      on(rungs((no("X1"), compare("LT", "N1", "100"), call("ADD", ("IN1", "N1"), ("IN2", "1"), out="N1"))), "X1 N1")),
     ("may-lose", on(rungs((no("X1"), call("INT_TO_SINT", ("IN", "N1"), out="N2"))), "X1 N1 N2"),

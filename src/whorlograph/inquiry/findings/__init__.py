@@ -15,7 +15,7 @@ FINDINGS = (
     "one_sided_interlock", "feedback_interlock", "contradiction", "backward_jump", "labels", "skipped_area", "never_called", "two_tasks",
     "timer_now_and_then", "never_used", "one_address", "may_lose", "may_overflow", "index_not_guarded", "dead_step", "late_edge", "twin_lacks",
     "lamp_on_button", "sampled_too_seldom", "reset_misses", "guard_too_high", "step_table",
-    "kept_comparison",
+    "kept_comparison", "never_met",
 )
 
 

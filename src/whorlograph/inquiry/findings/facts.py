@@ -8,7 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from whorlograph.engine.calls import Exit
-from whorlograph.engine.code import Expr, Load, Target, Term
+from whorlograph.engine.code import Expr, Load, Op, Target, Term
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.iolist import Point
@@ -17,7 +17,7 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
 from ..attempts import MOST_ELEMENTS, elements
-from ..circuit import Circuit, Gate
+from ..circuit import MIRRORED, Circuit, Gate
 from ..passage import Passage
 from ..tracer import Tracer
 from ..ways import Need, needs_of
@@ -47,6 +47,15 @@ class Finding(Struct, frozen=True):
     def place(self) -> str:
         """POU and rung."""
         return f"{self.pou} {self.rung}" if self.rung else self.pou
+
+
+class Compared(Struct, frozen=True):
+    """A comparison of a number with a literal: where, how (``tag code value``)."""
+
+    place: Writer
+    code: str
+    tag: int
+    value: int
 
 
 class Facts:
@@ -296,6 +305,23 @@ class Facts:
         return found
 
     @cached_property
+    def comparisons(self) -> list[Compared]:
+        """Where a number is compared with a literal, one for each place and instance."""
+        found, calls = list[Compared](), self.tracer.controller.calls
+        for step in sorted(calls.instance_of):
+            circuit = self.tracer.circuit(step)
+            for made in dict.fromkeys(_comparisons(calls.code_of(step))):
+                code, first, second = made.code, made.args[0], made.args[-1]
+                if circuit.literal(first) is not None:
+                    code, first, second = MIRRORED.get(code, code), second, first
+                literal, load = circuit.literal(second), self.plain_load(circuit, first)
+                tag = self.load_tag(step, load) if load is not None else None
+                if tag is not None and literal is not None and isinstance(literal.value, int) and not self.tracer.boolean(tag):
+                    place = Writer(step, made.at, self.tracer.origin(step, made.at).element, Kind.VALUE)
+                    found.append(Compared(place, code, tag, int(literal.value)))
+        return found
+
+    @cached_property
     def handed(self) -> dict[int, list[tuple[int, Expr | None]]]:
         """What the calls of the file's functions hand over, by the input's tag: (the step of the call, the value; None where it is left out)."""
         calls, found = self.tracer.controller.calls, dict[int, list[tuple[int, Expr | None]]]()
@@ -346,3 +372,15 @@ def _targets(one: object) -> Iterator[Target]:
             yield one
         for name in one.__struct_fields__:
             yield from _targets(getattr(one, name))
+
+
+def _comparisons(one: object) -> Iterator[Op]:
+    """The comparisons in a part of the code."""
+    if isinstance(one, tuple):
+        for part in one:
+            yield from _comparisons(part)
+    elif isinstance(one, Struct):
+        if isinstance(one, Op) and one.code in COMPARISONS and len(one.args) == 2:
+            yield one
+        for name in one.__struct_fields__:
+            yield from _comparisons(getattr(one, name))

@@ -28,8 +28,13 @@ def find(facts: Facts) -> Iterator[Finding]:
                     continue
                 others = [w for w in others if not _grows(facts, tag, w)]
                 back = f"; {facts.place(others[0].step)} writes it too" if others else "; nothing sets it back"
-                text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, of type {type_.name}, without a limit{back}"
-                yield facts.finding("may-overflow", writer, tag, text, f"beyond {type_.high} it overflows{_when(facts, tag)}", 2 if others else 1)
+                asked = [c for c in facts.comparisons if c.tag == tag and c.code != "NE"] if others else []
+                limit = ", and asks for no limit there" if asked else ", without a limit"
+                text = f"{facts.place(writer.step)} adds to {facts.name(tag)}, of type {type_.name}{limit}{back}"
+                effect = f"beyond {type_.high} it overflows{_when(facts, tag)}"
+                if asked:  # a sequence, perhaps, that adds in a step to which it does not come once the number is so high
+                    effect += f"; only what follows where {facts.place(asked[0].place.step)} compares it with {asked[0].value} may keep it below"
+                yield facts.finding("may-overflow", writer, tag, text, effect, 3 if asked else 2 if others else 1)
 
 
 def _begins_anew(facts: Facts, tag: int, writer: Writer, other: Writer) -> bool:

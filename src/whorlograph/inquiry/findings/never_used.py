@@ -15,6 +15,7 @@ def find(facts: Facts) -> Iterator[Finding]:
     """Tags that the program reads and nobody gives, or writes and nobody reads; elements of one array in one line."""
     tracer, uncalled = facts.tracer, tuple(f"{name}." for name in facts.uncalled)
     found: dict[tuple[str, str, int], list[Entry]] = {}
+    outputs: list[Entry] = []
     for entry in Xref(tracer.controller, tracer.iolist, frozenset(tracer.logged)).entries():
         if entry.tag.name.startswith(uncalled):
             continue  # its block is never called: that is said once
@@ -22,7 +23,11 @@ def find(facts: Facts) -> Iterator[Finding]:
             continue  # what an instruction leaves for the next, which may need none of it
         alike = re.sub(r"\[[^\]]*\]", "[]", entry.tag.name)
         for mark, weight in (("never written", 3 if entry.tag.initial else 2), ("never read", 3)):
-            if mark not in entry.oddities or (mark == "never written" and not entry.reads):
+            if mark not in entry.oddities:
+                continue
+            if mark == "never written" and not entry.reads:
+                if entry.tag.address is not None and entry.tag.address.area == "Q" and not tracer.left_out and not entry.tag.initial:
+                    outputs.append(entry)
                 continue
             if mark == "never written" and entry.tag.initial and entry.tag.kind is VariableKind.INPUT:
                 continue  # what a block takes where nothing is given, as it is declared
@@ -36,6 +41,10 @@ def find(facts: Facts) -> Iterator[Finding]:
         nothing = "it does nothing" if len(entries) == 1 else "they do nothing"
         effect = nothing if mark == "never read" else _declared(facts, entries)
         yield Finding(mark.replace(" ", "-"), pou, rung, step, 0, entries[0].tag.index, text, effect, weight)
+    if outputs:
+        text = f"nothing in the program writes {'the output' if len(outputs) == 1 else 'the outputs'} {facts.listed(e.tag.name for e in outputs)}"
+        effect = f"{'it never comes' if len(outputs) == 1 else 'they never come'} on"
+        yield Finding("never-written", "", 0, -1, 0, outputs[0].tag.index, text, effect, 3)
 
 
 def _declared(facts: Facts, entries: list[Entry]) -> str:
