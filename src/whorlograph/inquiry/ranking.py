@@ -27,7 +27,7 @@ def merge(roots: Iterable[Root]) -> list[Root]:
             otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
-        twin.due = twin.due or root.due
+        twin.due, twin.as_ever = twin.due or root.due, twin.as_ever and root.as_ever
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text
@@ -77,7 +77,7 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         pulses = _pulses_on(root, roots)
         changed = (changed and not pulses) or (root.novel and proved is True)
         usual = (root.habit > 0 and novel) or pulses
-        return (late, alone, reports, not overdue, not (lingers and not stays_off), not changed, usual, not leads, not root.last, proved is not True,
+        return (late, alone, reports, not overdue, root.as_ever, not (lingers and not stays_off), not changed, usual, not leads, not root.last, proved is not True,
                 never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]

@@ -31,6 +31,7 @@ class Root(Struct):
     than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole;
     ``habit``: how many times the same change came before in this log without what is asked about, and never with it, while a ``novel``
     root stood otherwise each time;
+    ``as_ever``: it stood the same each time that the tag came on, and what brings that on as a rule has not come;
     ``in_vain``: of a drop-out, how many times its change came before, and the tag stayed on; 0 where it did not once;
     ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that.
     """
@@ -69,6 +70,7 @@ class Root(Struct):
     due: tuple[int, int, int] | None = None
     habit: int = 0
     novel: bool = False
+    as_ever: bool = False
     in_vain: int = 0
 
     @property

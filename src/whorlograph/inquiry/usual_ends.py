@@ -30,7 +30,7 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
     for root in roots:
         if often[root.key] and not root.changed and root.key not in came:
             root.leads = True
-    if link is None or len(ended) < LEAST or not _longer_than_ever(tracer, path, scan):
+    if link is None or len(ended) < LEAST or not longer_than_ever(tracer, path, scan, on=True):
         return
     started = _turned_by(tracer, tag, path, scan, on=True)[:-1]
     if not all(any(root.key in keys for keys in started) for root in roots if root.changed):
@@ -38,33 +38,39 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
     long = _long_runs(tracer, path, scan)  # what ended short ones says nothing of one that has outlasted them
     for root in roots:
         times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
-        if root.leads and root.key not in came and (_is_usual(often[root.key], len(ended)) or _is_usual(times, sum(long))):
+        if root.leads and root.key not in came and (is_usual(often[root.key], len(ended)) or is_usual(times, sum(long))):
             root.overdue = True
-            root.text += f"; it ended {tracer.name(tag)} {often[root.key]} of {len(ended)} times before, and has not now"
+            root.text += f"; it ended {tracer.name(tag)} {how_often(often[root.key], len(ended))}, and has not now"
 
 
-def _is_usual(times: int, of: int) -> bool:
+def is_usual(times: int, of: int) -> bool:
+    """Whether so many of the times are most, and more than one."""
     return times >= max(LEAST, MOSTLY * of)
 
 
-def _longer_than_ever(tracer: Tracer, path: Course, scan: int) -> bool:
-    """Whether a tag that is on has been so for longer than in any earlier stretch of the log."""
+def how_often(times: int, of: int) -> str:
+    """Of how many earlier turns, in words: further back than the last ones none were looked at."""
+    return f"{times} of the last {of} times" if of == MOST else f"{times} of {of} times before"
+
+
+def longer_than_ever(tracer: Tracer, path: Course, scan: int, on: bool) -> bool:
+    """Whether a tag that is on, or off, has been so for longer than in any earlier stretch of the log."""
     until = int(np.searchsorted(path.scans, scan, side="right"))
     times = np.array([tracer.time(s) for s in (*path.scans[:until].tolist(), scan)], np.int64)
-    lasted = (times[1:] - times[:-1])[path.values[:until] != 0]
+    lasted = (times[1:] - times[:-1])[(path.values[:until] != 0) == on]
     return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
 
 
 def _long_runs(tracer: Tracer, path: Course, scan: int) -> list[bool]:
     """Of the last times that a tag went off, up to a scan: whether it had been on at least half as long as at the longest of them."""
     lasted = []
-    for fall in _turns(path, scan, on=False):
+    for fall in turns(path, scan, on=False):
         rise = path.last_change(fall - 1, True)
         lasted.append(tracer.time(fall) - (tracer.time(rise) if rise is not None else 0))
     return [2 * one >= max(lasted) for one in lasted]
 
 
-def _turns(path: Course, scan: int, on: bool) -> list[int]:
+def turns(path: Course, scan: int, on: bool) -> list[int]:
     """The last scans up to one in which a tag went on, or off."""
     found: list[int] = path.scans[((path.values != 0) == on) & (path.scans <= scan)][-MOST:].tolist()
     return found
@@ -73,7 +79,7 @@ def _turns(path: Course, scan: int, on: bool) -> list[int]:
 def _turned_by(tracer: Tracer, tag: int, path: Course, scan: int, on: bool) -> list[set[RootKey]]:
     """Of the last times that a tag went on or off, up to a scan: the roots of each."""
     found: list[set[RootKey]] = []
-    for turn in _turns(path, scan, on):
+    for turn in turns(path, scan, on):
         tracer.spent = 0
         link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
         roots = list(link.all_roots()) if link is not None else []
@@ -90,10 +96,10 @@ def _add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: 
     found: set[RootKey] = set()
     rise = path.last_change(scan, True)
     often = Counter(key for keys in ended for key in keys)
-    ends = _turns(path, scan, on=False)
+    ends = turns(path, scan, on=False)
     for key, count in often.items():
         kind, number, bit = key
-        if rise is None or kind is not RootKind.FIELD_INPUT or number is None or bit >= 0 or not _is_usual(count, len(ended)):
+        if rise is None or kind is not RootKind.FIELD_INPUT or number is None or bit >= 0 or not is_usual(count, len(ended)):
             continue
         own = course(tracer.journal, number)
         turned = [bool(own.at(end)) for end, keys in zip(ends, ended, strict=True) if key in keys]
@@ -105,6 +111,6 @@ def _add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: 
             usable = isinstance(root.value, bool) and root.tag is not None and root.tag not in (number, -1) and root.bit < 0
             if usable and root.tag is not None and root.missing and all(bool(course(tracer.journal, root.tag).at(end)) != root.value for end in ends):
                 root.leads = root.overdue = True
-                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {count} of {len(ended)} times before"
+                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {how_often(count, len(ended))}"
                 root.text += f"; {tracer.name(number)} {as_when}, but then {tracer.name(root.tag)} was {tracer.state_word(not root.value)}"
     return found

@@ -15,6 +15,7 @@ from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root, RootKey
+from .usual_starts import add_usual_starts
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
@@ -52,6 +53,8 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         what = _sequence_tried(tracer, sequence, stands)
     else:
         what = _tried(tracer, tag, tries)
+        if not scans:
+            add_usual_starts(tracer, tag, path, scan, tries.commands, link)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
     answer.other_commands = tuple(dict.fromkeys(c.tag for c in tries.commands if c.on and c.tag not in commands and not tracer.writers.get(c.tag)))

@@ -107,7 +107,8 @@ def _add_usual_end(tracer: Tracer, found: Link, place: Place, time: int, view: V
             if root.kind is RootKind.FIELD_INPUT and what == "it has not fired":
                 what = f"{tracer.name(root.tag)} {came(tracer, root.tag, waited)}"
             overdue(root, waited)
-        found.text += f"; {one.name} ended it {times} of {len(falls)} times before, and {what}"
+        often = f"{times} of the last {len(falls)} times" if len(falls) == MOST_BEFORE else f"{times} of {len(falls)} times before"
+        found.text += f"; {one.name} ended it {often}, and {what}"
 
 
 def _asks(tracer: Tracer, chart: ChartTags, one: Transition, tag: int) -> bool:

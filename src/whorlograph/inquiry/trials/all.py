@@ -50,7 +50,7 @@ def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:
         untold = not lacking and not waits and not any(r.proved for r in answer.roots)
         if untold and answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN):
             _by_rows(runs, tracer)
-        if not any(r.proved for r in answer.roots):
+        if not any(r.proved and not r.as_ever for r in answer.roots):
             partly(runs, tracer)
         for root in answer.roots:
             if root.lets and not root.proved:

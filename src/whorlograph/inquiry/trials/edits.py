@@ -135,18 +135,20 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
         asked = original.clock.start(max(1, answer.asked))
         if answer.symptom is Symptom.WILL_NOT_DROP_OUT and max(begun, root.since or 0) < asked:  # an edge while the tag is on
             yield held(former_value, (max(begun, root.since or 0) + asked) // 2)
-    if answer.symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_DROP_OUT):
+    if answer.symptom is not Symptom.WILL_NOT_PULL_IN or not answer.attempts:
         yield from _as_before(answer, tag, name, found, controller, original)
 
 
 def _as_before(answer: Answer, tag: Tag, name: str, found: Stays, controller: Controller, journal: Journal) -> Iterator[Attempted]:
     """An input that pulses too slowly, or no more, as it did before; none of any other."""
     dropped = answer.symptom is Symptom.DROPPED_OUT
-    turned = answer.time if dropped else journal.clock.start(max(1, stretch_begins(answer, journal)))
-    paced = pace(found, turned) or pace(found, journal.clock.start(max(1, answer.asked)))
+    turned, asked = answer.time, journal.clock.start(max(1, answer.asked))
+    if answer.symptom is Symptom.WILL_NOT_DROP_OUT:
+        turned = journal.clock.start(max(1, stretch_begins(answer, journal)))
+    paced = pace(found, turned) or pace(found, asked)
     if paced is None or paced.since >= turned:
         return
-    until = answer.time + 5 * controller.scan_time if dropped else journal.clock.start(max(1, answer.asked))
+    until = answer.time + 5 * controller.scan_time if dropped else asked
     rises = range(paced.since + paced.period, until, paced.period)
     if len(rises) > MOST_PULSES:
         return

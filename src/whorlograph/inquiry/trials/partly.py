@@ -14,7 +14,9 @@ from ..ranking import merge
 from ..symptoms import course
 from ..tracer import LAST, Tracer, Vantage
 from ..trail import Root
+from .edits import Attempted, trials_of
 from .runs import TrialRuns
+from .verdict import judged
 from .window import stretch_begins
 
 
@@ -39,7 +41,7 @@ class Far(Struct, frozen=True):
     """How far one trial went."""
 
     root: Root
-    trial: Trial
+    tried: Attempted
     way: Waypoint
     value: int
 
@@ -53,13 +55,16 @@ def partly(runs: TrialRuns, tracer: Tracer) -> None:
     if answer.symptom is not Symptom.WILL_NOT_PULL_IN or answer.trail is None or not any(r.proved is False for r in answer.roots):
         return
     ways = _waypoints(tracer, runs)
-    tried = [(r, r.trial) for r in answer.roots if r.proved is False and r.trial is not None]
-    found = [far for root, trial in tried if (far := _reached(runs, root, trial, ways)) is not None]
+    found = [far for root in answer.roots if root.proved is False and root.trial is not None
+             for one in _tried(runs, root, root.trial) if (far := _reached(runs, root, one, ways)) is not None]
     if not found:
         return
     best = min(found, key=lambda f: f.way.depth)
     name = tracer.name(best.way.tag)
     went = f"reaches {tracer.value(best.way.tag, best.value)}" if best.way.wanted is None else "comes on" if best.way.wanted else "goes off"
+    if best.tried.trial != best.root.trial:
+        shown = judged(runs, best.tried)
+        best.root.trial, best.root.proof = shown.trial, shown.text
     best.root.proof += f", but {name} {went}{_missing(runs, tracer, best)}"
 
 
@@ -94,9 +99,14 @@ def _compared(tracer: Tracer, step: int, element: int, depth: int) -> list[Waypo
     return found
 
 
-def _reached(runs: TrialRuns, root: Root, trial: Trial, ways: list[Waypoint]) -> Far | None:
+def _tried(runs: TrialRuns, root: Root, first: Trial) -> list[Attempted]:
+    """Of a root's trials the one that its proof tells of, and what lets an input go on as it did before."""
+    return [one for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest) if one.trial == first or one.as_then]
+
+
+def _reached(runs: TrialRuns, root: Root, tried: Attempted, ways: list[Waypoint]) -> Far | None:
     """The waypoint nearest to the asked tag that a trial reaches and the untouched replay does not."""
-    journal, answer = runs.run(trial), runs.answer
+    journal, answer = runs.run(tried.trial), runs.answer
     begins = stretch_begins(answer, runs.original)
     for way in ways:
         if way.tag == root.tag:
@@ -104,7 +114,7 @@ def _reached(runs: TrialRuns, root: Root, trial: Trial, ways: list[Waypoint]) ->
         before, after = _values(runs.original, way.tag, begins, answer.asked), _values(journal, way.tag, begins, answer.asked)
         nearest = min(after, key=way.missing)
         if way.missing(nearest) < min(map(way.missing, before)):
-            return Far(root, trial, way, nearest)
+            return Far(root, tried, way, nearest)
     return None
 
 
@@ -120,9 +130,9 @@ def _missing(runs: TrialRuns, tracer: Tracer, far: Far) -> str:
 
     At the asked moment; where nothing but a command is missing then, when the last attempt was made.
     """
-    answer, journal = runs.answer, runs.from_start(far.trial)
+    answer, journal = runs.answer, runs.from_start(far.tried.trial)
     beside = tracer.beside(journal)
-    known = {h.tag for h in far.trial.holds} | answer.commands
+    known = {h.tag for h in far.tried.trial.holds} | answer.commands
     for scan in dict.fromkeys((answer.asked, *answer.attempts[-1:])):
         if course(journal, answer.tag).at(scan):
             continue
