@@ -77,8 +77,8 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         pulses = _pulses_on(root, roots)
         changed = (changed and not pulses) or (root.novel and proved is True)
         usual = (root.habit > 0 and novel) or pulses
-        return (late, alone, reports, not overdue, root.as_ever, not (lingers and not stays_off), not changed, usual, not leads, not root.last, proved is not True,
-                never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
+        return (late, alone, reports, not overdue, root.as_ever, not (lingers and not stays_off), not changed, usual, not leads, not root.last,
+                proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)
