@@ -197,6 +197,8 @@ def _seen_writers(tracer: Tracer, tag: int, by: int) -> list[Writer]:
 def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY) -> list[Command]:
     """The commands of one rung: the gates beside its seal-in, else those that came last at its pull-ins, else all of them.
 
+    Of two coils that lock each other out, as those of two directions, what starts either is a command of neither where something else
+    tells them apart.
     Of what was meant, what starts a timer does not start the rung.
     """
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
@@ -209,7 +211,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     everything = {g for p in paths for g in p}
     ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), everything)
     known = (_without_rests(tracer, gates, seen, tag) for gates in ways)
-    gates = next((gates for gates in known if gates), everything)
+    gates = _of_its_own(tracer, tag, next((gates for gates in known if gates), everything), everything, seen)
     found = _of_gates(tracer, gates, seen, tag, asks)
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
@@ -220,6 +222,39 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
             if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+
+
+def _of_its_own(tracer: Tracer, tag: int, gates: set[Gate], everything: set[Gate], seen: Seen) -> set[Gate]:
+    """Gates that start a tag; where they start either of two coils that lock each other out, those that tell the tag from the other."""
+    mine = _asked(tracer, tag, on=True)
+    for other in _asked(tracer, tag, on=False) - {tag}:
+        shared = _asked(tracer, other, on=True) if tag in _asked(tracer, other, on=False) else frozenset()
+        if not mine - shared:
+            continue
+        either = {(other, True), *((one, False) for one in shared)}
+        kept = {g for g in gates if (gate_tag(tracer, g, seen), g.negated) not in either}
+        if not kept:
+            comes = {one for one in mine - shared if _comes(course(tracer.journal, one))} or mine - shared
+            kept = {g for g in everything if not g.negated and gate_tag(tracer, g, seen) in comes}
+        gates = kept
+    return gates
+
+
+def _comes(path: Course) -> bool:
+    """Whether a tag goes on in the log, but for its beginning."""
+    return bool(((path.values != 0) & (path.scans > 1)).any())
+
+
+def _asked(tracer: Tracer, tag: int, on: bool) -> frozenset[int]:
+    """The tags that all ways of a tag's plain coils, but for its seal-ins, ask to be on, or off."""
+    sets = []
+    for writer in tracer.writers.get(tag, ()):
+        if writer.kind is not Kind.COIL or writer.power is None or writer.inverted:
+            return frozenset()
+        circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
+        ways = [{(gate_tag(tracer, gate, seen), not gate.negated) for gate in path} for path in circuit.paths(writer.power)]
+        sets += [{one for one, state in way if state == on and one is not None} for way in ways if (tag, True) not in way]
+    return frozenset(set.intersection(*sets)) if sets else frozenset()
 
 
 def _without_rests(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int) -> set[Gate]:

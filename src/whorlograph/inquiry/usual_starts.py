@@ -20,9 +20,12 @@ def add_usual_starts(tracer: Tracer, tag: int, path: Course, scan: int, commands
     roots = list(link.all_roots())
     for one in commands:
         own = course(tracer.journal, one.tag)
-        came = [turn for turn in rises if (last := own.last_change(turn, one.on)) is not None and last >= turn - 1]
-        if one.edge or not tracer.writers.get(one.tag) or bool(own.at(scan)) == one.on or not is_usual(len(came), len(rises)):
+        came = [turn for turn in rises if (turned := own.last_change(turn, one.on)) is not None and turned >= turn - 1]
+        if one.edge or not tracer.writers.get(one.tag) or not is_usual(len(came), len(rises)):
             continue
+        last = own.last_change(scan, one.on)
+        if bool(own.at(scan)) == one.on or (last is not None and last > (path.last_change(scan, False) or 0)):
+            continue  # it has come, if as an attempt at something else
         known = next((child for child in link.children if child.tag == one.tag), None)
         child = known or tracer.explain(one.tag, Vantage(scan, LAST), False, 1)
         if child is None:

@@ -1,0 +1,72 @@
+"""Two coils that lock each other out and share what starts them: what started the one was no attempt at the other."""
+
+from __future__ import annotations
+
+import unittest
+from random import Random
+
+from tests.inquiry.test_everyday import Asked, asked
+from tests.texts import text_session
+from whorlograph.model.question import Symptom
+
+# X1 and X2 choose the direction, a delay common to both starts it; the contactors lock each other out.
+HOIST = "T1(IN := X3 AND (X1 OR X2), PT := T#{}ms);\nY1 := T1.Q AND X1 AND NOT Y2;\nY2 := T1.Q AND X2 AND NOT Y1;"
+
+
+def _asked(rows: list[tuple[int, str, int]], delay: int = 100, body: str = HOIST) -> Asked:
+    start = [(0, name, 0) for name in ("X1", "X2", "X3") if all(row[:2] != (0, name) for row in rows)]
+    last = max(row[0] for row in rows)
+    return asked(text_session(body.format(delay), sorted([*start, *rows, (last + 500, "N1", 1)], key=lambda r: r[0]), "T1 : TON;"), "Y1",
+                 symptom=Symptom.WILL_NOT_PULL_IN)
+
+
+class EitherOfTwo(unittest.TestCase):
+    """A hoist that went up and down; at the end up is off."""
+
+    UP_THEN_DOWN = ((0, "X3", 1), (1000, "X1", 1), (2000, "X1", 0), (3000, "X2", 1), (4000, "X2", 0), (5000, "X2", 1), (6000, "X2", 0))
+
+    def test_rides_down_are_no_attempts_to_go_up(self) -> None:
+        found = _asked([*self.UP_THEN_DOWN])
+        self.assertIn("Y1 was never tried: no command of its rungs came while it was off; an attempt would be X1", found.text)
+
+    def test_up_in_vain_is_one(self) -> None:
+        found = _asked([*self.UP_THEN_DOWN, (6500, "X3", 0), (7000, "X1", 1), (7200, "X1", 0), (8000, "X1", 1)])
+        self.assertIn("2 attempts, the last at 8.000 s: X1, which still stands", found.text)
+        self.assertEqual(found.roots[0][1:], ("X3", True))
+
+    def test_sealed_coils_that_share_their_start(self) -> None:
+        body = "T1(IN := NOT X3, PT := T#{}ms);\nY1 := X1 AND (T1.Q OR Y1) AND NOT Y2;\nY2 := X2 AND (T1.Q OR Y2) AND NOT Y1;"
+        down = [(0, "X3", 1), *((1000 + t, n, v) for t, n, v in ((0, "X1", 1), (200, "X3", 0), (900, "X3", 1), (950, "X1", 0),
+                                                                 (1500, "X2", 1), (1700, "X3", 0), (2500, "X3", 1), (2600, "X2", 0)))]
+        self.assertIn("Y1 was never tried", _asked(down, body=body).text)
+        found = _asked([*down, (5000, "X1", 1)], body=body)
+        self.assertIn("tried once, at 5.000 s: X1, which still stands", found.text)
+        self.assertEqual(found.roots[0][1:], ("X3", True))
+
+    def test_counted_again_from_random_logs(self) -> None:
+        tried = 0
+        for seed in range(60):
+            chance = Random(seed)
+            rows, time = [(0, "X3", 1), (100, "X1", 1), (900, "X1", 0), (1000, "X2", 1), (1900, "X2", 0)], 2000
+            state = {"X1": 0, "X2": 0, "X3": 1}
+            for _ in range(chance.randint(1, 25)):
+                time += 10 * chance.randint(3, 60)
+                name = chance.choice(("X1", "X2", "X2", "X3"))
+                state[name] ^= 1
+                rows.append((time, name, state[name]))
+            found = _asked(rows)
+            journal = found.session.journal
+            numbers = {t.name: t.index for t in found.session.running.tags}
+            up, wanted = ([bool(journal.settled(numbers[name], scan)) for scan in range(journal.clock.last + 1)] for name in ("Y1", "X1"))
+            if up[-1]:
+                continue
+            off = max((n for n in range(1, len(up)) if up[n - 1] and not up[n]), default=0)
+            came = [n for n in range(off + 1, len(up)) if wanted[n] and not wanted[n - 1]]
+            tried += len(came)
+            with self.subTest(seed=seed):
+                self.assertEqual(len(found.answer.attempts), len(came), found.text)
+        self.assertGreater(tried, 20)
+
+
+if __name__ == "__main__":
+    unittest.main()
