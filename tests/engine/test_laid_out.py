@@ -113,7 +113,7 @@ class Agree(unittest.TestCase):
 
     def test_the_engines_agree_laid_out_and_as_written(self) -> None:
         laid_out = counted = faults = 0
-        for seed in range(60):
+        for seed in range(36):
             with self.subTest(seed=seed):
                 random = Random(seed)
                 program, rows = read(looping_program(random).encode(), Path("x.st")).value, looping_rows(random)
@@ -129,8 +129,8 @@ class Agree(unittest.TestCase):
                     counted += 1
                 laid_out += any(isinstance(a, Pass) for b in compiled.code.bodies for s in b.steps for a in every(s.actions))
                 faults += expected.fault is not None
-        self.assertGreater(min(laid_out, counted), 30)
-        self.assertGreater(faults, 3)
+        self.assertGreater(min(laid_out, counted), 18)
+        self.assertGreater(faults, 1)
 
     def test_steps_nodes_and_hidden_cells_are_the_same_as_those_of_loops(self) -> None:
         from whorlograph.engine.front.compile import compile_code

@@ -21,7 +21,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Overflow, Profile
 
-CASES = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
+CASES = int(os.environ.get("WHORLOGRAPH_CASES", "60"))
 FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 ROWS = [(0, "X1", 1), (0, "X2", 0), (0, "N1", 7), (0, "R1", 2.5)]
 PAIR = "TYPE Mode : (Idle, Run, Trip) := Run; Pair : STRUCT P : INT := 3; Q : BOOL; L : ARRAY[0..2] OF INT := [5, 2(7)]; END_STRUCT; Short : INT (-5..20); END_TYPE "

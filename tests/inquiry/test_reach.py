@@ -33,7 +33,7 @@ class Reach(unittest.TestCase):
 
     def test_no_array_is_left_without_a_word(self) -> None:
         halted = silent = 0
-        for seed in range(250):
+        for seed in range(150):
             chance = Random(seed)
             low = chance.choice([0, 0, 1])
             high = chance.randint(3, 6)
