@@ -26,7 +26,7 @@ def find(facts: Facts) -> Iterator[Finding]:
     for alike in found.values():
         tag, place, wins = alike[0]
         stops = wins and any(facts.drives(one) for one, _, _ in alike)  # of a fault's latch it is as it should be
-        effect = f"while both have power it stays {'on' if wins else 'off'}" + (": a stop does not stop it" if stops else "")
+        effect = f"while both have power it stays {'on' if wins else 'off'}" + (": what should switch it off does not do so then" if stops else "")
         names = facts.listed(facts.name(one) for one, _, _ in alike)
         text = f"{names}: the {'set' if wins else 'reset'} in {facts.place(place.step)} comes last and dominates"
         yield facts.finding("order-decides", place, tag, text, effect, 1 if stops else 3)

@@ -10,6 +10,7 @@ import numpy as np
 
 from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.blocks import COUNTERS
 
 from .. import auxiliary
 from ..circuit import Gate
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
+TWICE = 2  # times before that a sensor came to the same but for a count
 MOST_IN_A_ROW = 50  # pulses that are gone back over to where a number was set back
 
 
@@ -82,6 +84,56 @@ def since_the_last_pulse(tracer: Tracer, number: int | None, power: Expr | None,
         if found:
             return found if n == 0 or (number is not None and _set_back(tracer, number, scan)) else []
     return []
+
+
+def come_to_its_count(tracer: Tracer, power: Expr | None, gates: list[Gate], now: Seen, before: Seen | None) -> list[Gate]:
+    """Where only what comes from outside completed a path, and twice or more had come to the same but for a count: the gate that asks for that.
+
+    After the third attempt in vain a machine gives up: when its sensor came is as always; that it was the third time is not.
+    """
+    circuit, journal = tracer.circuit(now.step), tracer.journal
+    tags = {gate_tag(tracer, g, now) for g in gates}
+    tag = tags.pop() if len(tags) == 1 else None
+    if power is None or before is None or tag is None or not tracer.boolean(tag) or not _is_handed_in(tracer, tag):
+        return []
+    path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in gates)), ())
+    counts = [g for g in path if g not in gates and _counts(tracer, g, now)]
+    path_of_tag = course(journal, tag)
+    rises = path_of_tag.scans[((path_of_tag.values != 0) != gates[0].negated) & (path_of_tag.scans < now.scan) & (path_of_tag.scans > 1)]
+    lacked: list[Gate] = []
+    for scan in rises[-MOST_IN_A_ROW:].tolist() if counts else ():
+        if tracer.paths.skipped(journal, now.step, scan) is not None:
+            continue
+        was = tracer.seen(now.step, scan)
+        missing = [g for g in path if not circuit.passes(g, was.result)]
+        if not missing:
+            return []
+        lacked += missing if len(missing) == 1 and missing[0] in counts else []
+    return lacked[:1] if len(lacked) >= TWICE and len(set(lacked)) == 1 else []
+
+
+def _is_handed_in(tracer: Tracer, tag: int, deep: int = 4) -> bool:
+    """Whether a tag is an input, or what is handed on of one as it is."""
+    writers = tracer.writers.get(tag, ())
+    if not writers:
+        return True
+    power = writers[0].power
+    if len(writers) > 1 or power is None or writers[0].kind is not Kind.COIL or not deep:
+        return False
+    paths = tracer.circuit(writers[0].step).paths(power)
+    inner = gate_tag(tracer, paths[0][0], tracer.seen(writers[0].step, 1)) if len(paths) == 1 and len(paths[0]) == 1 else None
+    return inner is not None and tracer.boolean(inner) and _is_handed_in(tracer, inner, deep - 1)
+
+
+def _counts(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate asks whether a counter has come to its preset, or a number to a limit."""
+    circuit = tracer.circuit(seen.step)
+    made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+    if isinstance(made, Op):
+        return made.code in ("GE", "GT")
+    tag = gate_tag(tracer, gate, seen)
+    calls = [tracer.written.block(w.step, w.at) for w in tracer.writers.get(tag, ()) if w.kind is Kind.BLOCK] if tag is not None else []
+    return bool(calls) and not gate.negated and all(call is not None and call.kind in COUNTERS for call in calls)
 
 
 def _set_back(tracer: Tracer, number: int, scan: int) -> bool:

@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
-from .complete_paths import beside_rests, completing, is_input, other_ways, since_the_last_pulse, telling
+from .complete_paths import beside_rests, come_to_its_count, completing, is_input, other_ways, since_the_last_pulse, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
 
 if TYPE_CHECKING:
@@ -55,7 +55,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
         return _always(tracer, tag, step, element, scan, depth, kind, what or tracer.name(tag))
     before = tracer.seen(step, scan - 1) if change and scan > 1 and in_pass is None else None
     gates = completing(tracer, power, seen, before)
-    met = since_the_last_pulse(tracer, counts, power, gates, seen, before)
+    met = since_the_last_pulse(tracer, counts, power, gates, seen, before) or come_to_its_count(tracer, power, gates, seen, before)
     pulses = [g for g in gates if g not in met] if met else []
     gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
