@@ -115,6 +115,8 @@ class Texts:
                              "Own.L := Other.L;", f"Lim := {self.value('INT')};"))
         type_ = r.choice([t for t, names in self.names.items() if any(n not in self.frozen for n in names)])
         name = r.choice([n for n in self.names[type_] if n not in self.frozen])
+        if r.random() < 0.04 and self.inside == "PROGRAM":
+            return f"{name} := SEL(EN := {self.value('BOOL')}, G := {self.value('BOOL')}, IN0 := {self.value(type_)}, IN1 := {self.value(type_)}, ENO => BOOL_0);"
         return f"{name} := {self.value(type_)};"
 
     def call(self) -> str:
@@ -125,7 +127,8 @@ class Texts:
         if self.inside == "FUNCTION_BLOCK":
             return f"Delay(IN := {self.value('BOOL')}, PT := {r.choice(('T#30ms', 'D', 'T#0s'))});"
         en = f"EN := {self.value('BOOL')}, " if r.random() < 0.15 else ""
-        return r.choice((f"One({en}P := {self.value('BOOL')}, N := {self.value('INT')}, K := {r.choice(('Tmp', 'INT_1', 'Own.A', 'Grid[1, 0]'))}, M => DINT_1);",
+        return r.choice((f"One({en}P := {self.value('BOOL')}, N := {self.value('INT')}, K := {r.choice(('Tmp', 'INT_1', 'Own.A', 'Grid[1, 0]'))}, M => DINT_1"
+                         f"{r.choice(('', ', ENO => BOOL_1', ', NOT ENO => BOOL_1'))});",
                          f"T1(IN := {self.value('BOOL')}, PT := T#{r.randint(0, 80)}ms, Q => BOOL_1);", f"T2(IN := {self.value('BOOL')}, PT := T#20ms);",
                          f"C1(CU := {self.value('BOOL')}, R := {self.value('BOOL')}, PV := 3);", f"E1({self.value('BOOL')});",
                          f"S1(S := {self.value('BOOL')}, R1 := {self.value('BOOL')}, Q1 => BOOL_0);", f"Calc({self.value('BOOL')}, K := INT_0);"))

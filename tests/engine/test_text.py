@@ -64,6 +64,10 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
      "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 3, "B": 7}),
     ("EN keeps a block from running", "One(EN := X2, P := 3); One(EN := X1, P := 5); A := One.Q;", "One : Sum;",
      "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 5}),
+    ("EN keeps a function from running, ENO says so", "A := Weigh(EN := X1, P := 9, Q := 2, ENO => Y1); B := 5; B := ADD(EN := X2, IN1 := 4, IN2 := 5, NOT ENO => Y2); C := MAX(3, 8, ENO => Z);",
+     "Z : BOOL;", "FUNCTION Weigh : INT VAR_INPUT P, Q : INT; END_VAR Weigh := P - Q; END_FUNCTION ", {"A": 7, "B": 5, "C": 8, "Y1": True, "Y2": True, "Main.Z": True}),
+    ("ENO of a block that does not run is off", "Y1 := TRUE; One(EN := X2, P := 3, ENO => Y1); One(EN := X1, P := 5, ENO => Y2); A := One.Q;", "One : Sum;",
+     "FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := Q + P; END_FUNCTION_BLOCK ", {"A": 5, "Y1": False, "Y2": True}),
     ("inputs by position", "A := Weigh(10, 3);", "", "FUNCTION Weigh : INT VAR_INPUT P, Q : INT; END_VAR Weigh := P - Q; END_FUNCTION ", {"A": 7}),
     ("texts are put together and taken apart", "S1 := CONCAT('ab', 'cd', S2); A := LEN(S1); S2 := MID(S1, 2, 3); S3 := INSERT('abc', 'X', 1); S4 := DELETE('abcdef', 2, 3);"
      " S5 := REPLACE('abcdef', '12', 3, 2); B := FIND('abcabc', 'ca');", "S1, S2, S3, S4, S5 : STRING;", "",
@@ -112,8 +116,14 @@ class Constructs(unittest.TestCase):
         for body, code, tag, words in (("A := N1 / (N1 - 7);", "division by zero", "A", ""), ("A := 30000; B := A + A;", "overflow", "B", "60000 does not fit INT"),
                                        ("K[N1] := 1;", "array index", "Main.K[1]", "index 7 is outside 1 to 3"), ("A := REAL_TO_INT(1.0E6);", "overflow", "A", ""),
                                        ("G := SQRT(-1.0);", "undefined result", "G", ""), ("Lim := 25;", "overflow", "Main.Lim", "25 does not fit -5 to 20"),
-                                       ("Small := 100; A := Small + Small;", "overflow", "A", "200 does not fit SINT (-128 to 127)")):
-            for controller, journal in both_engines(body, ROWS, "K : ARRAY[1..3] OF INT; Lim : Short; Small : SINT;", PAIR):
+                                       ("Small := 100; A := Small + Small;", "overflow", "A", "200 does not fit SINT (-128 to 127)"),
+                                       ("Big := 70000; K[2] := DINT_TO_INT(Big);", "overflow", "Main.K[2]", "70000 does not fit INT"),
+                                       ("Big := 70000; K[N1 - 5] := DINT_TO_INT(Big);", "overflow", "", ""), ("K[2] := 1 + K[N1];", "array index", "Main.K[1]", "index 7"),
+                                       ("Big := 70000; One(P := DINT_TO_INT(Big));", "overflow", "Main.One.P", "70000 does not fit INT"),
+                                       ("One(P := STRING_TO_INT('70000') + 1);", "overflow", "Main.One.P", "70000 does not fit INT")):
+            declared = "K : ARRAY[1..3] OF INT; Lim : Short; Small : SINT; Big : DINT; One : Sum;"
+            block = f"{PAIR} FUNCTION_BLOCK Sum VAR_INPUT P : INT; END_VAR VAR_OUTPUT Q : INT; END_VAR Q := P; END_FUNCTION_BLOCK "
+            for controller, journal in both_engines(body, ROWS, declared, block):
                 with self.subTest(body, plain=controller.plain):
                     assert journal.fault is not None
                     fault = journal.fault

@@ -176,6 +176,11 @@ class Texts(unittest.TestCase):
         """The kinds of what is found."""
         return {f.key for f in check(text_session(body, [], local, self.BLOCK))}
 
+    def test_what_a_block_is_handed_is_no_latch(self) -> None:
+        block = "FUNCTION_BLOCK Own VAR_INPUT E : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := E; END_FUNCTION_BLOCK "
+        found = check(text_session("O(EN := X1, E := TRUE);\nY1 := O.Q;", [], "O : Own;", block))
+        self.assertEqual([f.text for f in found if f.key == "set-without-reset"], [])
+
     def test_who_calls_a_block(self) -> None:
         for local, name in (("M : Slow;", "M"), ("M : ARRAY[1..2] OF Slow;", "M[1]"), ("M : Pair;", "M.One"), ("M : ARRAY[0..1] OF Pair; J : INT;", "M[J].One")):
             session = text_session(f"{name}(E := X1);\nY1 := {name}.Q;", [], local, self.BLOCK)

@@ -23,7 +23,6 @@ from whorlograph.model.text import (
     Keep,
     Range,
     Statement,
-    Sub,
     Together,
     Until,
     Var,
@@ -155,9 +154,8 @@ class Text:
         if into is not None and isinstance(into.ref, Aggregate):
             self.fill(self.whole(value, f), one.target, f)
             return
-        plain = into is not None and into.tags is None and into.bit < 0 and not any(isinstance(s, Sub) for s in one.target.steps)
-        receiver = into.ref.tag if plain and into is not None and isinstance(into.ref, Leaf) else -1
-        self.m.fault_tag = receiver
+        receiver = f.scope.receiver(one.target)
+        self.m.fault_tag = receiver if receiver is not None else -1
         type_ = f.scope.variable(one.target) or BOOL
         found = self.values.assigned(value, type_, one.at, f)
         where = self.values.place(one.target, f)
@@ -234,6 +232,9 @@ class Text:
         """A block: its inputs, its body, its outputs."""
         enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
         if enable is not None and not self.values.true(enable, f):
+            for one in call.arguments:
+                if one.name.upper() == "ENO" and one.output is not None:
+                    self.give(one.output, False, BOOL, one.negated, f)
             return
         called = self.values.instance(call.called, f)
         if called is None:
@@ -245,9 +246,8 @@ class Text:
             ref = called.scope.get(name)
             if isinstance(ref, Leaf) and one.value is not None:
                 type_ = self.running.tags[ref.tag].type
-                self.m.fault_tag = -1
-                value = self.values.assigned(one.value, type_, one.value.at, f, ref.tag)
                 self.m.fault_tag = ref.tag
+                value = self.values.assigned(one.value, type_, one.value.at, f)
                 self.values.store((ref.tag, -1), value, one.value.at)
             elif isinstance(ref, Aggregate) and one.value is not None:
                 for (tag, _), bits in zip(leaves_of(ref), self.whole(one.value, f), strict=True):

@@ -78,12 +78,10 @@ class Values:
         """A value as a condition."""
         return bool(self.value(one, BOOL, f)[0])
 
-    def assigned(self, one: Expression, type_: Elementary, at: int, f: Frame, receiver: int | None = None) -> Value:
+    def assigned(self, one: Expression, type_: Elementary, at: int, f: Frame) -> Value:
         """A value on its way into a variable of a type."""
         value, kind = self.value(one, type_, f)
         self.l.element = at
-        if receiver is not None:
-            self.m.fault_tag = receiver
         return self.held(value, kind, type_)
 
     def held(self, value: Value, kind: Elementary, type_: Elementary) -> Value:

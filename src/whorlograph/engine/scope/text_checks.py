@@ -160,6 +160,8 @@ class Checks:
             if is_function_name(name):
                 if upper in ORDERS:
                     return ""
+                if any(a.name.upper() in ("EN", "ENO") for a in part.arguments):
+                    return f"{name} has no EN and no ENO inside an expression: a call that has stands alone behind :="
                 if not given_pins(part):
                     return f"{name} has no operand"
                 unknown = [n for n, _ in given_pins(part) if upper in FUNCTION_PINS and n not in FUNCTION_PINS[upper]]

@@ -178,6 +178,23 @@ class Scope:
                 ref = ref.items[0]
         return Place(ref, tags) if ref is not None else None
 
+    def receiver(self, var: Var) -> int | None:
+        """The tag that a variable is, where that is known before anything is computed; None of bits, of what is handed over, and elsewhere."""
+        ref: Ref | None = self.instance.scope.get(var.base.lower()) or self.running.scope.scope.get(var.base.lower())
+        for step in var.steps:
+            if isinstance(step, Member):
+                ref = member(ref, step.name)
+            elif isinstance(step, Bit) or not isinstance(ref, Aggregate) or len(step.values) != len(ref.bounds) or not ref.items:
+                return None
+            else:
+                offset = 0
+                for value, (low, high) in zip(step.values, ref.bounds, strict=True):
+                    if not isinstance(value, Constant) or not isinstance(value.value, int) or not low <= value.value <= high:
+                        return None
+                    offset = offset * (high - low + 1) + value.value - low
+                ref = ref.items[offset]
+        return ref.tag if isinstance(ref, Leaf) else None
+
     def tag(self, place: Place) -> Tag | None:
         """The tag of a leaf (of an array's the first); None for what is none."""
         if not isinstance(place.ref, Leaf):

@@ -41,6 +41,7 @@ from .unreadable import Unreadable
 
 CODES = {"OR": "OR", "XOR": "XOR", "AND": "AND", "&": "AND", "=": "EQ", "<>": "NE", "<": "LT", "<=": "LE", ">": "GT", ">=": "GE", "+": "ADD",
          "-": "SUB", "*": "MUL", "/": "DIV", "MOD": "MOD", "**": "EXPT"}
+_ENABLES = ("EN", "ENO")
 _OPERAND = re.compile(r"IN\d*", re.IGNORECASE)
 
 
@@ -172,7 +173,26 @@ class Statements:
 
     def assign(self, children: list[Any]) -> Statement:
         target, value = between(children)
+        if isinstance(value, Apply) and any(a.name.upper() in _ENABLES for a in value.arguments):
+            return self._enabled(target, value)
         return Assign(self.number(), target.line, target, value)
+
+    def _enabled(self, target: Var, call: Apply) -> Statement:
+        """``Y := F(EN := Go, .., ENO => Done)``: without EN it is not executed, Y keeps its value, and ENO is FALSE."""
+        enable = next((a.value for a in call.arguments if a.name.upper() == "EN" and a.value is not None), None)
+        plain = Apply(call.at, call.line, call.called, tuple(a for a in call.arguments if a.name.upper() not in _ENABLES))
+        done = next((a for a in call.arguments if a.name.upper() == "ENO" and a.output is not None), None)
+
+        def told(executed: bool) -> tuple[Statement, ...]:
+            if done is None or done.output is None:
+                return ()
+            value = executed != done.negated
+            return (Assign(self.number(), call.line, done.output, Constant(self.number(), call.line, str(value).upper(), "BOOL", value)),)
+
+        executed = (Assign(self.number(), target.line, target, plain), *told(True))
+        if enable is None:
+            return Together(self.number(), target.line, executed)
+        return Choose(self.number(), target.line, (Branch(enable, executed),), told(False))
 
     def assign_part(self, children: list[Any]) -> Statement:
         """``Word.%B1 := value``."""

@@ -131,7 +131,8 @@ class Facts:
     def _written(self) -> list[tuple[int, list[Writer]]]:
         tracer = self.tracer
         return [(tag, writers) for tag, writers in sorted(tracer.writers.items())
-                if tag < tracer.running.public and tag not in tracer.of_charts and not all(w.kind in (Kind.BLOCK, Kind.PIN) for w in writers)]
+                if tag < tracer.running.public and tag not in tracer.of_charts and not all(w.kind in (Kind.BLOCK, Kind.PIN) for w in writers)
+                and self.tag(tag).kind is not VariableKind.INPUT]
 
     @cached_property
     def charts(self) -> set[str]:

@@ -51,7 +51,6 @@ from whorlograph.model.text import (
     Leave,
     Range,
     Statement,
-    Sub,
     TextBody,
     Together,
     Until,
@@ -162,8 +161,7 @@ class _Lowering:
             self.values.give_whole(one.target, self.values.whole(one.value), one.at)
             return
         type_ = self.scope.variable(one.target) or BOOL
-        place = self.scope.place(one.target)
-        whole = place is not None and place.tags is None and place.bit < 0 and not any(isinstance(s, Sub) for s in one.target.steps)
+        whole = self.scope.receiver(one.target) is not None
         into = self.values.find(one.target) if whole else None
         self.b.receiver = into.target if isinstance(into, Variable) else None
         value = self.values.assigned(one.value, type_, at)

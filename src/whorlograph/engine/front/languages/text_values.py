@@ -88,7 +88,11 @@ class Values:
         test = self.b.keep(self.boolean(enable), at)
         with self.b.apart() as found:
             self._execute(call, meaning, at)
-        self.b.put(If(test, tuple(found), (), at))
+        with self.b.apart() as otherwise:
+            for one in call.arguments:
+                if one.name.upper() == "ENO" and one.output is not None:
+                    self.give(one, OFF, at)
+        self.b.put(If(test, tuple(found), tuple(otherwise), at))
 
     def _astray(self, call: Apply) -> None:
         """A block chosen by a subscript that is none of those there are: looking for it halts."""
@@ -112,7 +116,10 @@ class Values:
             if isinstance(ref, Leaf) and one.value is not None:
                 node = self.b.at(one.value.at, name.upper())
                 variable = self.b.names.pin_of(meaning, ref.tag)
-                self.b.store(variable, self.b.keep(self.assigned(one.value, variable.type, node), node, variable.target), node)
+                receiver, self.b.receiver = self.b.receiver, variable.target
+                value = self.b.keep(self.assigned(one.value, variable.type, node), node)
+                self.b.receiver = receiver
+                self.b.store(variable, value, node)
             elif isinstance(ref, Aggregate) and one.value is not None:
                 self._fill(self.b.names.whole_pin(meaning, ref), self.whole(one.value), one.value.at)
         if called.pou is None:
