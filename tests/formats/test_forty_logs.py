@@ -74,6 +74,8 @@ RIGHT: list[tuple[str, str, bytes, str]] = [
     ("true and false", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "TRUE", "FALSE"), ""),
     ("on and off", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "On", "Off"), ""),
     ("yes and no", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "yes", "no"), ""),
+    ("words of another language", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "EIN", "Aus"), ""),
+    ("no header, milliseconds since 1970", "a.csv", _long("{t},{n},{v}", [str(1_935_000_000_000 + 1000 * s) for s in range(4)], "")[1:], ""),
     ("BOOL as a decimal", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "1.000", "0.000"), ""),
     ("words that the profile gives", "a.csv", _long("{t},{n},{v}", _S, "time,tag,value", "made", "broken"), '[log]\ntrue = ["made"]\nfalse = ["broken"]'),
     ("milliseconds since 1970", "a.csv", _long("{t},{n},{v}", [str(1_935_000_000_000 + 1000 * s) for s in range(4)], "ts,tag,value"), ""),

@@ -44,6 +44,23 @@ class Recorders(unittest.TestCase):
         self.assertEqual(loaded.value.set_aside, 0)
         return loaded
 
+    def test_milliseconds_in_a_column_of_their_own(self) -> None:
+        for head, form in (("Nr.\tDatum\tUhrzeit\tms\tX1", "{n}\t12.06.2031\t06:00:0{s}\t{ms}\t{v}"), ("time,msec,tag,value", "2031-06-12T06:00:0{s},{ms},X1,{v}"),
+                           ("time,millis,tag,value", "{s},{ms},X1,{v}"), ("Date,Time,Milliseconds,Name,State", "6/12/2031,6:00:0{s} AM,{ms},X1,{v}")):
+            rows = ((0, 125, 0), (0, 250, 1), (1, 5, 0), (2, 999, 1))
+            loaded = self.read("\n".join([head, *(form.format(n=n, s=s, ms=ms, v=v) for n, (s, ms, v) in enumerate(rows))]) + "\n")
+            with self.subTest(head):
+                self.assertEqual([(round(t, 3), v) for t, _, v in self.rows(loaded.value)], [(0.0, 0), (0.125, 1), (0.88, 0), (2.874, 1)])
+                self.assertEqual(loaded.value.set_aside, 0)
+
+    def test_a_column_called_ms_that_is_something_else(self) -> None:
+        for text in ("time,ms,tag,value\n0.5,250,X1,1\n1.25,250,X1,0\n", "time,ms,tag,value\n0,2500,X1,1\n1,2600,X1,0\n"):
+            loaded = self.read(text)
+            self.assertEqual([t for t, _, _ in self.rows(loaded.value)], [0.0, 0.75 if "0.5" in text else 1.0])
+        loaded = self.read("time,ms,tag,value\n" + "".join(f"{n},{n % 1000},X1,{n & 1}\n" for n in range(4500)) + "4600,soon,X1,1\n")
+        self.assertEqual((loaded.value.set_aside, len(loaded.value.times)), (1, 4500))
+        self.assertIn("time '4600 soon' cannot be read", " ".join(str(n) for n in loaded.notices))
+
     def test_many_dresses_of_the_same_rows(self) -> None:
         for text in (
                 _LONG, "Recorder 7\nStation, north\n\n" + _LONG, "# a remark\n; another\n" + _LONG.replace("1,X1", "# amid\n1,X1"), "#" + _LONG,

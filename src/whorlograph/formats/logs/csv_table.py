@@ -34,10 +34,43 @@ WORTH_IT = 200_000  # bytes from which the fast reader's own start is repaid
 PLAIN_SECONDS = re.compile(r"-?\d{1,9}(\.\d*)?$")
 PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d\d:\d\d|)(?=[,;\t]|$)")
 SAMPLES = 4000  # rows looked at to find the form of dates, and between two looks at whether to stop
+MILLISECONDS = ("ms", "msec", "msecs", "millis", "millisec", "millisecond", "milliseconds", "millisekunde", "millisekunden")
+_THOUSANDTHS = re.compile(r"\d{1,3}$")
+_WHOLE_SECOND = re.compile(r":\d\d(?:\s*[AaPp][Mm])?$|^\d{1,10}$")
 Watch = Callable[[int], bool]
 
 
 Lines = Iterable["tuple[int, list[str]]"]
+
+
+class When(Struct, frozen=True):
+    """The columns that give a row's time: of the time (of day), of the date beside it, of the milliseconds beside it (-1: none)."""
+
+    time: int
+    day: int = -1
+    part: int = -1
+
+    def read(self, row: list[str], times: Times) -> int | None:
+        """A row's time; None where it cannot be read."""
+        if len(row) <= self.time:
+            return None
+        dated = 0 <= self.day < len(row)
+        time = times.read(f"{row[self.day].strip()} {row[self.time].strip()}" if dated else row[self.time])
+        if time is None or not 0 <= self.part < len(row):
+            return time
+        part = row[self.part].strip()
+        return time + int(part) * 1_000_000 if _THOUSANDTHS.match(part) else None
+
+    def shown(self, row: list[str]) -> str:
+        """Why it cannot be read."""
+        text = row[self.time] if len(row) > self.time else ""
+        if 0 <= self.part < len(row) and not _THOUSANDTHS.match(row[self.part].strip()):
+            text = f"{text} {row[self.part]}"
+        return f"time {text[:40]!r} cannot be read" if len(row) > self.time else "the row has no time"
+
+    def __contains__(self, column: int) -> bool:
+        """Whether a column is one of them."""
+        return column in (self.time, self.day, self.part)
 
 
 class Rows(Struct):
@@ -131,35 +164,35 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     rows = Rows(str(path))
     numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[found.at + 1:], lines), separator))
     samples = list(islice(numbered, SAMPLES))
-    day = _date_column(header, samples, at)
+    when = When(at, _date_column(header, samples, at), _milliseconds_column(header, samples, at))
     times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
     rows.ambiguous, rows.date_form = times.ambiguous, times.date_form
     tag_at = column(header, profile.log_tag, TAG_NAMES)
     value_at = column(header, profile.log_value, VALUE_NAMES)
     bind = Binder(running, profile)
     named = tag_at is not None and value_at is not None
-    if not named and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in (at, day)):
-        tag_at, value_at = by_cells(samples, len(header), (at, day), bind)
+    if not named and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in when):
+        tag_at, value_at = by_cells(samples, len(header), when, bind)
     if found.guessed or (tag_at is not None and not named):
         taken = [header[at], *([header[tag_at], header[value_at]] if tag_at is not None and value_at is not None else [])]
         rows.taken = f"{', '.join(taken)} {'are' if len(taken) > 1 else 'is'} taken as {'time, tag and value' if len(taken) > 1 else 'time'}"
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
-        _long(watched, len(header), (at, day), tag_at, value_at, bind, times, rows)
+        _long(watched, len(header), when, tag_at, value_at, bind, times, rows)
     else:
-        _wide(watched, header, (at, day), bind, times, rows)
+        _wide(watched, header, when, bind, times, rows)
     rows.midnights = times.midnights
     _finish(source, rows)
     return rows
 
 
-def by_cells(samples: list[tuple[int, list[str]]], width: int, at: tuple[int, int | None], bind: Binder) -> tuple[int | None, int | None]:
+def by_cells(samples: list[tuple[int, list[str]]], width: int, when: When, bind: Binder) -> tuple[int | None, int | None]:
     """The columns of tag and value of a long table with names of its own: most cells of the one name tags, the other can best be read as theirs.
 
     A recorder writes what other programs have too: a tenth of the cells is enough, by two tags or more, or all of them.
     """
     rows = [r for _, r in samples if len(r) >= width]
-    places = [i for i in range(width) if i not in at]
+    places = [i for i in range(width) if i not in when]
     named: dict[int, list[tuple[list[str], Read]]] = {i: [(r, one[1]) for r in rows if (one := bind(r[i])) is not None] for i in places}
     tag = max(places, key=lambda i: len(named[i]), default=None)
     if tag is None or not named[tag]:
@@ -226,7 +259,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
         if is_comment(text, separator):
             return None
-        _long([(line, cells(text.rstrip("\r"), separator))], 3, (0, None), 1, 2, bind, times, rows)
+        _long([(line, cells(text.rstrip("\r"), separator))], 3, When(0), 1, 2, bind, times, rows)
         rows.rows += 1
         date = PLAIN_DATE.match(text)
         if date is not None and times.clock is (Clock.ZONED if date.group(2) else Clock.LOCAL):
@@ -272,29 +305,31 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     return rows
 
 
-def _date_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int | None:
-    """The column with the date where the time column holds times of day only."""
+def _date_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int:
+    """The column with the date where the time column holds times of day only; -1: none."""
     lower = [h.lower() for h in header]
     first = next((r for _, r in samples if len(r) > at and r[at].strip()), None)
     for name in ("date", "datum", "day"):
         if name in lower and lower.index(name) != at and first is not None and first[at].count(":") >= 1 and "-" not in first[at]:
             return lower.index(name)
-    return None
+    return -1
 
 
-def _time(row: list[str], at: tuple[int, int | None], times: Times) -> int | None:
-    if len(row) <= at[0]:
-        return None
-    if at[1] is not None and len(row) > at[1]:
-        return times.read(f"{row[at[1]].strip()} {row[at[0]].strip()}")
-    return times.read(row[at[0]])
+def _milliseconds_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int:
+    """The column with the milliseconds where the time column holds whole seconds only; -1: none."""
+    lower = [h.strip().lower() for h in header]
+    found = next((i for i, name in enumerate(lower) if name in MILLISECONDS and i != at), -1)
+    rows = [r for _, r in samples if len(r) > max(found, at)]
+    if found < 0 or not rows or not all(_WHOLE_SECOND.search(r[at].strip()) and _THOUSANDTHS.match(r[found].strip()) for r in rows):
+        return -1
+    return found
 
 
-def _long(lines: Lines, width: int, at: tuple[int, int | None], tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
+def _long(lines: Lines, width: int, when: When, tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
     for line, row in lines:
-        time = _time(row, at, times)
+        time = when.read(row, times)
         if time is None:
-            rows.set_aside(line, f"time {row[at[0]][:40]!r} cannot be read" if len(row) > at[0] else "the row has no time")
+            rows.set_aside(line, when.shown(row))
             continue
         rows.stamp(time)
         if len(row) <= max(tag_at, value_at) or (len(row) > width and any(c.strip() for c in row[width:])):
@@ -318,13 +353,13 @@ def _long(lines: Lines, width: int, at: tuple[int, int | None], tag_at: int, val
         rows.values.append(value)
 
 
-def _wide(lines: Lines, header: list[str], at: tuple[int, int | None], bind: Binder, times: Times, rows: Rows) -> None:
+def _wide(lines: Lines, header: list[str], when: When, bind: Binder, times: Times, rows: Rows) -> None:
     width = len(header)
     columns: list[tuple[int, int, Read]] = []
     seen: set[int] = set()
     strange: list[str] = []
     for i, name in enumerate(header):
-        if i in at or not name:
+        if i in when or not name:
             continue
         bound = bind(name)
         if bound is None:
@@ -335,9 +370,9 @@ def _wide(lines: Lines, header: list[str], at: tuple[int, int | None], bind: Bin
             seen.add(bound[0])
             columns.append((i, *bound))
     for line, row in lines:
-        time = _time(row, at, times)
+        time = when.read(row, times)
         if time is None:
-            rows.set_aside(line, f"time {row[at[0]][:40]!r} cannot be read" if len(row) > at[0] else "the row has no time")
+            rows.set_aside(line, when.shown(row))
             continue
         rows.stamp(time)
         if len(row) > width and any(c.strip() for c in row[width:]):

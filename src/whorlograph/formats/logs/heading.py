@@ -117,7 +117,7 @@ def _before_rows(lines: list[tuple[int, str]], skip: int) -> Heading | None:
             continue
         numbered = header[0].lower().rstrip(".") in NUMBERS
         fitting = [i for i, name in enumerate(header)
-                   if Times().read(name) is None and not (numbered and i == 0) and _times(rows[0][i], rows[1][i], i - numbered)]
+                   if not _is_time(name) and not (numbered and i == 0) and _times(rows[0][i], rows[1][i], i - numbered)]
         if fitting:  # a date before a number, which may be anything
             dated = next((i for i in fitting if not _number(rows[0][i])), fitting[0])
             return Heading(at, header, separator, dated, True)
@@ -141,11 +141,19 @@ def _number(text: str) -> bool:
     return times.clock is Clock.SECONDS
 
 
+def _is_time(text: str) -> bool:
+    """Whether a cell is a time of any form."""
+    times = Times()
+    times.look([text])
+    return times.read(text) is not None
+
+
 def _times(first: str, second: str, place: int) -> bool:
     """Whether two cells are times: dates, or in the first column numbers that do not fall."""
     times = Times()
+    times.look([first, second])
     one, two = times.read(first), times.read(second)
-    return one is not None and two is not None and (times.clock is not Clock.SECONDS or (place == 0 and one <= two))
+    return one is not None and two is not None and (":" in first or (place == 0 and one <= two))
 
 
 def without_comments(lines: Iterable[tuple[int, str]], separator: str) -> Iterator[tuple[int, str]]:

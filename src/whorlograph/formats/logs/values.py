@@ -11,7 +11,12 @@ from whorlograph.model.shown import visible
 from whorlograph.model.tags import Tag
 from whorlograph.model.types import Family
 
-_ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0": 0, "yes": 1, "no": 0}
+_ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0": 0, "yes": 1, "no": 0,
+       "high": 1, "low": 0, "coming": 1, "going": 0,
+       # German, French, Italian, Spanish, Portuguese, Dutch, Danish and Norwegian, Swedish
+       "wahr": 1, "falsch": 0, "ein": 1, "aus": 0, "ja": 1, "nein": 0, "kommt": 1, "geht": 0, "vrai": 1, "faux": 0, "oui": 1, "non": 0,
+       "vero": 1, "falso": 0, "sì": 1, "verdadero": 1, "sí": 1, "verdadeiro": 1, "sim": 1, "não": 0, "waar": 1, "onwaar": 0, "aan": 1, "uit": 0,
+       "nee": 0, "sand": 1, "falsk": 0, "nej": 0, "nei": 0, "sant": 1, "falskt": 0}
 _NUMBER = re.compile(r"([01])[.,]0*$")
 _TWO_MEANINGS = {"open", "opened", "closed", "close", "made", "broken"}
 
