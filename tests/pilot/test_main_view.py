@@ -182,6 +182,22 @@ class MainView(unittest.IsolatedAsyncioTestCase):
                 with self.subTest(text):
                     self.assertIsNone(app.main.timing.time_of(text))
 
+    async def test_a_first_root_out_of_sight_is_told_below(self) -> None:
+        for size, hidden in (((160, 47), False), ((160, 18), True)):
+            app = bridge_app(session=self.session)
+            async with app.run_test(size=size) as pilot:
+                await answered(pilot, app)
+                await pilot.pause()
+                root = app.main.scene.answer.roots[0] if app.main.scene is not None else None
+                assert root is not None
+                self.assertIs(app.main.trail.shows(root), not hidden)
+                hint = screen_text(app).splitlines()[-2]
+                self.assertEqual("; goes there" in hint and "terminal 14" in hint, hidden, hint)
+                await pilot.press("semicolon")
+                await pilot.pause()
+                line = app.main.trail.current()
+                self.assertIs(line.root if line is not None else None, root)
+
     async def test_help_and_palette_open_and_close(self) -> None:
         for key in ("question_mark", "f1", "ctrl+p", "colon"):
             async with self.opened() as (app, pilot):

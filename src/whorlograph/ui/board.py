@@ -247,8 +247,13 @@ class Board(Screen[None]):
             said = f"not saved: {self.desk.problem} · {said or usual}"
         return hint_runs(said, usual, self.progress, width)
 
+    def _first_root_hidden(self) -> bool:
+        """Whether the first root stands further down the trail, which shows its beginning."""
+        roots = self.scene.answer.roots if self.scene is not None and self.view.line == 0 and self.view.strand == "trail" else []
+        return bool(roots) and not self.trail.shows(roots[0])
+
     def _paint_hint(self) -> None:
-        usual = next_step(self.scene, self.view, self.found, self.size) if self.scene is not None else ""
+        usual = next_step(self.scene, self.view, self.found, self.size, self._first_root_hidden()) if self.scene is not None else ""
         self.hint.show([self.hint_runs(self.said, usual, self.size.width)])
         self.footer.show([footer_runs(self.size.width)])
 

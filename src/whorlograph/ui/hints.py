@@ -12,6 +12,8 @@ from whorlograph.model.literals import counted
 from .room import is_tiny, is_wide
 from .state import View
 
+_THERE = " · ; goes there"
+
 
 def hint_runs(said: str, usual: str, progress: str, width: int) -> list[Run]:
     """What was said or else what to do, and at its right how far the work is, as much of it as there is room for."""
@@ -32,11 +34,13 @@ def hint_runs(said: str, usual: str, progress: str, width: int) -> list[Run]:
     return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.STRONG)]
 
 
-def next_step(scene: Scene, view: View, found: Found, size: Size) -> str:
-    """The key most likely wanted next on the main view."""
+def next_step(scene: Scene, view: View, found: Found, size: Size, hidden: bool = False) -> str:
+    """The key most likely wanted next on the main view; at the trail's beginning what to check first. Args: hidden: where that is out of sight."""
     answer = scene.answer
     if not is_wide(size) and view.line == 0 and view.strand == "trail" and answer.roots and size.height >= 16:
         return scene.first_root(size.width - 2)
+    if hidden and is_wide(size):
+        return f"{scene.first_root(size.width - 2 - len(_THERE))}{_THERE}"
     if is_tiny(size):
         return f"the three strands want 60 x 16, this is {size.width} x {size.height}; Tab changes the strand"
     if found.starts and view.strand != "rungs":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.desk.scene import Scene, TrailLine
 from whorlograph.drawing.shapes import Ink, Run
+from whorlograph.inquiry.trail import Root
 from whorlograph.model.literals import counted
 
 from .strand import Strand
@@ -55,6 +56,11 @@ class TrailStrand(Strand):
         """Lines of the chosen root's card that find no room."""
         self.bring_up()
         return self._card_room
+
+    def shows(self, root: Root) -> bool:
+        """Whether a root is in sight."""
+        line = next((i for i, one in enumerate(self.trail_lines) if one.root is root), -1)
+        return self.top <= line < self.top + self.room.height
 
     def firsts(self) -> list[int]:
         """The lines that can be chosen."""
