@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
@@ -10,10 +13,14 @@ from whorlograph.model.blocks import TIMERS
 from whorlograph.model.types import Family
 
 from .circuit import Circuit
+from .symptoms import course
 from .writers import Kind, Writer
 
 if TYPE_CHECKING:
     from .tracer import Tracer
+
+STEPS = 3  # of a sequence, at least
+AS_EVER = 2  # earlier runs that came to a step
 
 
 def asked_for(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int]]:
@@ -29,6 +36,21 @@ def asked_for(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int
         elif loads and loads[0].at in seen.result.cells:
             tag = seen.result.cells[loads[0].at].number
     return [(tag, number)] if tag is not None and number is not None else []
+
+
+def is_sequence(tracer: Tracer, tag: int) -> bool:
+    """Whether a tag is the number of a sequence's step: only literals are written to it, three or more."""
+    given = [given_by(tracer, writer) for writer in tracer.writers.get(tag, ())]
+    return None not in given and len(set(given)) >= STEPS
+
+
+def runs_through(tracer: Tracer, tag: int, number: int, scan: int) -> int:
+    """How many earlier runs of a sequence, each from where it begins, came to a step."""
+    path, rest = course(tracer.journal, tag), tracer.tag(tag).initial
+    until = int(np.searchsorted(path.scans, scan, side="right"))
+    begun = np.flatnonzero(path.values[:until] == rest)  # at rest again
+    first = np.append([0], begun)
+    return sum(bool((path.values[a:b] == number).any()) for a, b in pairwise(first.tolist()))
 
 
 def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:

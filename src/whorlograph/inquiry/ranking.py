@@ -13,8 +13,11 @@ MANY, RARE = 5, 4  # times that a change came in vain; so many times as often as
 _VERDICT = {True: 0, None: 1, False: 2}
 
 
-def merge(roots: Iterable[Root]) -> list[Root]:
-    """One root for each thing, in order of first appearance; counts and flags of its twins taken over."""
+def merge(roots: Iterable[Root], stays_off: bool = False) -> list[Root]:
+    """One root for each thing, in order of first appearance; counts and flags of its twins taken over.
+
+    Args: stays_off: of a tag that will not pull in: of a number what it is where it is met first, which blocks, not what it was at some time.
+    """
     found: dict[object, Root] = {}
     for root in roots:
         twin = found.get(root.key)
@@ -26,6 +29,8 @@ def merge(roots: Iterable[Root]) -> list[Root]:
         if not isinstance(root.value, bool) and (root.overdue or twin.overdue):
             otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
+        if stays_off and not isinstance(root.value, bool) and not root.overdue:
+            later = False
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.due, twin.as_ever = twin.due or root.due, twin.as_ever and root.as_ever
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets

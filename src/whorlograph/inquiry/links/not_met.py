@@ -40,6 +40,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
+    behind = held and compared.code == "EQ" and any(_came_through(tracer, tag, number, seen.scan)
+                                                    for tag, number in numbered.asked_for(circuit, compared, seen))
     if not held and not change:
         for tag, wanted in numbered.asked_for(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
@@ -61,7 +63,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, what) if not passes.in_loop(tracer, writer) else None
             if child is not None:
                 found.children.append(child)
-    if not found.children:
+    if not found.children and not behind:
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
@@ -74,6 +76,14 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     if held and not change:
         _tell_one_way(tracer, found, circuit, compared, seen)
     return found
+
+
+def _came_through(tracer: Tracer, tag: int, number: int, scan: int) -> bool:
+    """Whether a sequence came from a step as it does each time, or that is two steps back on the trail: not those behind it in a row."""
+    back = tracer.coils.count(tag)
+    if not back or not numbered.is_sequence(tracer, tag):
+        return False
+    return back > 1 or numbered.runs_through(tracer, tag, number, scan) >= numbered.AS_EVER
 
 
 def _tell_bit(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen) -> None:
