@@ -103,6 +103,26 @@ class TooLate(unittest.TestCase):
                         if device == "K1":
                             self.assertEqual((answer.roots[0].tag, answer.roots[0].proved), (session.tag("X2"), True))
 
+    def test_a_contact_behind_the_pins_of_a_block(self) -> None:
+        """The block is handed its contact, and hands out its coil: by their device in the first run, by what came the one time before."""
+        block = ("FUNCTION_BLOCK Pump VAR_INPUT Req, Back, Reset : BOOL; END_VAR VAR_OUTPUT Out, Trip : BOOL; END_VAR VAR Late : TON; END_VAR\n"
+                 "Late(IN := Out AND NOT Back, PT := T#300ms);\nIF Late.Q THEN Trip := TRUE; END_IF;\nIF Reset THEN Trip := FALSE; END_IF;\n"
+                 "Out := Req AND NOT Trip;\nEND_FUNCTION_BLOCK ")
+        body = "P1(Req := X1, Back := X2, Reset := X3);\nY1 := P1.Out;\nY2 := P1.Trip;"
+        for good, device, said in ((0, "K1", "X2 reports Y1 back, and has not come"), (0, "S2", ""), (1, "S2", "X2 ended the time of Late the one time before, and has not come")):
+            rows: list[tuple[float, str, object]] = [(0, name, 0) for name in ("X1", "X2", "X3")]
+            if good:
+                rows += [(1000, "X1", 1), (1200, "X2", 1), (3000, "X1", 0), (3200, "X2", 0)]
+            session = text_session(body, [*rows, (9000, "X1", 1), (12000, "A", 1)], "P1 : Pump;", block)
+            session.iolist = IoList({session.tag(n): Point(n, "", d, "", "", Wiring.NORMALLY_OPEN) for n, d in (("Y1", "K1"), ("X2", device))})
+            answer = asked(session, "Y2", Symptom.WILL_NOT_DROP_OUT)
+            text = " ".join(link.text for _, link in answer.links())
+            with self.subTest(good=good, device=device):
+                self.assertIn(said, text)
+                self.assertEqual(bool(said), "has not come" in text, text)
+                if said:
+                    self.assertEqual((answer.roots[0].tag, answer.roots[0].proved), (session.tag("X2"), True))
+
     def test_what_comes_long_after_has_not_come(self) -> None:
         answer = asked(contactor("Y1 AND NOT X2", 2600), "Y1", Symptom.DROPPED_OUT)
         self.assertIn("and has not come", " ".join(link.text for _, link in answer.links()))

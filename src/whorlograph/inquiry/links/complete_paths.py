@@ -19,6 +19,7 @@ from ..symptoms import course
 from ..writers import Kind
 from . import passes
 from .gates import gate_bit, gate_key, gate_tag, gate_time
+from .handed_as_it_is import source
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -94,7 +95,7 @@ def come_to_its_count(tracer: Tracer, power: Expr | None, gates: list[Gate], now
     circuit, journal = tracer.circuit(now.step), tracer.journal
     tags = {gate_tag(tracer, g, now) for g in gates}
     tag = tags.pop() if len(tags) == 1 else None
-    if power is None or before is None or tag is None or not tracer.boolean(tag) or not _is_handed_in(tracer, tag):
+    if power is None or before is None or tag is None or not tracer.boolean(tag) or source(tracer, tag) is None:
         return []
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in gates)), ())
     counts = [g for g in path if g not in gates and _counts(tracer, g, now)]
@@ -110,19 +111,6 @@ def come_to_its_count(tracer: Tracer, power: Expr | None, gates: list[Gate], now
             return []
         lacked += missing if len(missing) == 1 and missing[0] in counts else []
     return lacked[:1] if len(lacked) >= TWICE and len(set(lacked)) == 1 else []
-
-
-def _is_handed_in(tracer: Tracer, tag: int, deep: int = 4) -> bool:
-    """Whether a tag is an input, or what is handed on of one as it is."""
-    writers = tracer.writers.get(tag, ())
-    if not writers:
-        return True
-    power = writers[0].power
-    if len(writers) > 1 or power is None or writers[0].kind is not Kind.COIL or not deep:
-        return False
-    paths = tracer.circuit(writers[0].step).paths(power)
-    inner = gate_tag(tracer, paths[0][0], tracer.seen(writers[0].step, 1)) if len(paths) == 1 and len(paths[0]) == 1 else None
-    return inner is not None and tracer.boolean(inner) and _is_handed_in(tracer, inner, deep - 1)
 
 
 def _counts(tracer: Tracer, gate: Gate, seen: Seen) -> bool:

@@ -19,6 +19,7 @@ from ..writers import BlockCall
 from .block_pins import pin_fell
 from .field_input import input_link
 from .gates import at_once, gate_tag
+from .handed_as_it_is import copies, source
 from .rung_false import first_out
 from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
 
@@ -34,23 +35,44 @@ def add_waited_for(tracer: Tracer, found: Link, call: BlockCall, label: str, sca
     ran_out = journal.next_row(tags["q"], row)
     waited = (journal.time(row), journal.time(ran_out)) if ran_out is not None else None
     if not _add_usual(tracer, found, call, label, tags, row, waited):
-        _add_feedback(tracer, found, call, scan, waited)
+        _add_feedback(tracer, found, call, label, scan, waited, _ended_once(tracer, call, tags, row))
 
 
-def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, scan: int, waited: Waited | None) -> None:
-    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before."""
+def _ended_once(tracer: Tracer, call: BlockCall, tags: dict[str, int], row: int) -> set[int]:
+    """Of an on-delay whose input came once before, and went in time: the tags that ended it then."""
+    power, journal = call.pins.get("IN"), tracer.journal
+    rows = journal.rows(tags["in"])
+    falls = [r for r in rows[:int(np.searchsorted(rows, row))].tolist() if not journal.raw(r)]
+    if power is None or len(falls) != 1 or journal.value_at(tags["q"], falls[0]):
+        return set()
+    scan = tracer.scan_of(falls[0])
+    now = tracer.seen(call.step, scan)
+    lost = first_out(tracer, power, now, tracer.seen(call.step, scan - 1))
+    return {tag for gate in at_once(tracer, lost, now) if (tag := gate_tag(tracer, gate, now)) is not None}
+
+
+def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan: int, waited: Waited | None, once: set[int]) -> None:
+    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before.
+
+    Args: once: what ended it the only time before.
+    """
     power, now = call.pins.get("IN"), tracer.seen(call.step, scan)
     for path in tracer.circuit(call.step).complete(power, now.result) if power is not None else ():
         gates = [(gate.negated, tag) for gate in path if (tag := gate_tag(tracer, gate, now)) is not None]
         for first, second in (*combinations(gates, 2), *(pair for gate in path for pair in _unlike(tracer, call, gate, now))):
             if first[0] == second[0]:
                 continue
-            for tag, coil in ((first[1], second[1]), (second[1], first[1])):
-                if tracer.writers.get(tag) or not tracer.writers.get(coil) or not tracer.boolean(tag) or not reports(tracer, coil, tag):
+            for pin, coil in ((first[1], second[1]), (second[1], first[1])):
+                tag = source(tracer, pin) if tracer.boolean(pin) else None
+                if tag is None or not tracer.writers.get(coil):
+                    continue
+                reported = next((one for one in (coil, *copies(tracer, coil)) if reports(tracer, one, tag)), None)
+                if reported is None and pin not in once:
                     continue
                 if all(root.tag != tag for root in found.all_roots()):
                     found.children.append(input_link(tracer, tag, now.after))
-                said = f"reports {tracer.name(coil)} back, and {came(tracer, tag, waited)}"
+                how = f"reports {tracer.name(reported)} back" if reported is not None else f"ended the time of {label} the one time before"
+                said = f"{how}, and {came(tracer, tag, waited)}"
                 if _leads(found, tag, waited, said):
                     found.text += f"; {tracer.name(tag)} {said}"
                     return

@@ -1,0 +1,43 @@
+"""Tags that are given another as it is: the pin of a block that an input is wired to, the output that a block's result is wired to."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..writers import Kind
+from .gates import gate_tag
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+_DEEP = 4
+
+
+def source(tracer: Tracer, tag: int, deep: int = _DEEP) -> int | None:
+    """The input that a BOOL is, or is given as it is; None where the program makes it."""
+    writers = tracer.writers.get(tag, ())
+    if not writers:
+        return tag
+    inner = _given(tracer, tag) if len(writers) == 1 and deep else None
+    return source(tracer, inner, deep - 1) if inner is not None else None
+
+
+def copies(tracer: Tracer, tag: int, deep: int = _DEEP) -> list[int]:
+    """The tags that are given a tag as it is, and those that are given these."""
+    access, found = tracer.controller.access, list[int]()
+    for step in {use.step for use in access.of_tag(tag) if not use.writes} if deep else ():
+        for one in {number for use in access.of_step(step) if use.writes for number in use.tags()} - {tag}:
+            if _given(tracer, one) == tag and len(tracer.writers.get(one, ())) == 1:
+                found += [one, *copies(tracer, one, deep - 1)]
+    return found
+
+
+def _given(tracer: Tracer, tag: int) -> int | None:
+    """The tag that a BOOL's first writer gives it as it is; None where it does otherwise."""
+    writer = next(iter(tracer.writers.get(tag, ())), None)
+    if writer is None or writer.kind is not Kind.COIL or writer.power is None or writer.inverted:
+        return None
+    paths = tracer.circuit(writer.step).paths(writer.power)
+    gate = paths[0][0] if len(paths) == 1 and len(paths[0]) == 1 else None
+    inner = gate_tag(tracer, gate, tracer.seen(writer.step, 1)) if gate is not None and not gate.negated else None
+    return inner if inner is not None and tracer.boolean(inner) else None
