@@ -10,6 +10,8 @@ from random import Random
 from tests.building import Rows
 from tests.inquiry.test_everyday import asked
 from tests.texts import text_session
+from whorlograph.desk.asking import ask
+from whorlograph.model.question import Symptom
 
 SIGNS = {"<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge, "=": operator.eq, "<>": operator.ne}
 
@@ -94,6 +96,18 @@ class SinceWhen(unittest.TestCase):
         rows: Rows = [(0, "X1", 1), (0, "N1", 9), (1000, "N1", 2), (2000, "N1", 9), (3000, "N1", 2), (3500, "N1", 1), (4000, "X2", 1)]
         session = text_session("Y1 := X1 AND N1 > 5;", rows)
         self.assertIn("does not hold in Main 5 since 1.000 s (N1 is 2)", asked(session, "Y1", "1.5").text)
+
+
+class Now(unittest.TestCase):
+    """A heater with a dead band whose element has failed: switched on at 210, it reads 82 and falls."""
+
+    def test_what_switched_it_on_and_what_it_reads_now(self) -> None:
+        rows = [(0, "N1", 220), (1000, "N1", 210), *((2000 + 100 * n, "N1", 208 - n) for n in range(127))]
+        session = text_session("IF N1 < Goal - 3 THEN Y1 := TRUE; ELSIF N1 > Goal + 3 THEN Y1 := FALSE; END_IF;", rows, "Goal : DINT := 215;")
+        root = ask(session, "Y1", None, Symptom.WILL_NOT_DROP_OUT).roots[0]
+        self.assertIn("N1 read 210 from 1.000 s to 2.000 s; it reads 82 now", root.text)
+        early = ask(session, "Y1", "1.5", Symptom.WILL_NOT_DROP_OUT).roots[0]
+        self.assertNotIn("82", early.text)
 
 
 if __name__ == "__main__":

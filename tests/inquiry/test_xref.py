@@ -6,6 +6,7 @@ import unittest
 
 from tests.building import program_of, session_of
 from tests.plant.test_bridge import bridge_session
+from tests.texts import text_session
 from whorlograph.desk.tables import entry_dict, entry_text, xref_of
 from whorlograph.inquiry.xref import Xref
 from whorlograph.model.parts import Ladder, call, coil, either, falls, jump, nc, no, reset, rises, set_, timer
@@ -52,6 +53,14 @@ class Uses(unittest.TestCase):
         marks = {e.tag.name: e.oddities for e in self.xref.entries() if e.oddities}
         self.assertEqual(marks, {"M2": ("never written",), "M3": ("never written", "never read"), "N2": ("never written",),
                                  "Y1": ("written in 2 places",)})
+
+    def test_a_constant_that_ends_a_loop_is_read_there(self) -> None:
+        for body in ("FOR A := 1 TO Last DO Y1 := X1; END_FOR;", "FOR A := 1 TO Last DO T[A] := X1; END_FOR;", "FOR A := Last TO 9 BY Last DO B := A; END_FOR;"):
+            session = text_session(body, [(0, "X1", 0)], "T : ARRAY[1..9] OF BOOL; END_VAR VAR CONSTANT Last : INT := 4;")
+            entry = Xref(session.controller, session.iolist).entry(next(t.index for t in session.running.tags if t.name == "Main.Last"))
+            with self.subTest(body=body):
+                self.assertEqual(entry.oddities, ())
+                self.assertEqual(len(entry.reads), 1 + ("BY" in body), [p.role for p in entry.reads])
 
     def test_a_jump_over_nothing_names_no_rungs(self) -> None:
         session = session_of(program_of(lambda d: (d.rung(no("X1"), jump("A")), d.label("A"), d.rung(no("X1"), coil("Y1"))), "X1 Y1"),

@@ -13,10 +13,11 @@ MANY, RARE = 5, 4  # times that a change came in vain; so many times as often as
 _VERDICT = {True: 0, None: 1, False: 2}
 
 
-def merge(roots: Iterable[Root], stays_off: bool = False) -> list[Root]:
+def merge(roots: Iterable[Root], symptom: Symptom | None = None) -> list[Root]:
     """One root for each thing, in order of first appearance; counts and flags of its twins taken over.
 
-    Args: stays_off: of a tag that will not pull in: of a number what it is where it is met first, which blocks, not what it was at some time.
+    Args: symptom: of a tag that will not pull in a number counts where it is met first, which blocks, not what it was at some time; of one that
+        will not drop out it is said too what it reads now.
     """
     found: dict[object, Root] = {}
     for root in roots:
@@ -29,15 +30,18 @@ def merge(roots: Iterable[Root], stays_off: bool = False) -> list[Root]:
         if not isinstance(root.value, bool) and (root.overdue or twin.overdue):
             otherwise = False  # a value that should have come: how far it came
         later = _weight(root) > _weight(twin) if otherwise else root.since is not None and (twin.since is None or root.since > twin.since)
-        if stays_off and not isinstance(root.value, bool) and not root.overdue:
+        if symptom is Symptom.WILL_NOT_PULL_IN and not isinstance(root.value, bool) and not root.overdue:
             later = False
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.due, twin.as_ever = twin.due or root.due, twin.as_ever and root.as_ever
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
+        now = next((one.value for one in (root, twin) if one.missing), None) if otherwise and symptom is Symptom.WILL_NOT_DROP_OUT else None
         if later:
             twin.since, twin.value, twin.text = root.since, root.value, root.text
             twin.what_to_check, twin.readings = root.what_to_check, root.readings
             twin.missing = root.missing if otherwise else twin.missing
+        if isinstance(now, (int, float)) and not isinstance(now, bool) and now != twin.value and " now" not in twin.text:
+            twin.text += f"; it reads {now} now"  # what brought it about was another value than what keeps its end away
     return list(found.values())
 
 

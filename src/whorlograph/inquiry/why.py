@@ -207,7 +207,7 @@ class Inquiry:
         if link is not None:
             for _, one in link.walk() if symptom is not Symptom.WILL_NOT_PULL_IN else ():
                 one.roots = [r for r in one.roots if not r.never]
-            roots = merge(link.all_roots(), symptom is Symptom.WILL_NOT_PULL_IN)
+            roots = merge(link.all_roots(), symptom)
             link.tell_once({})
             roots = roots or [self._end(tag, link)]
         for root in roots if symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN) else ():

@@ -141,7 +141,7 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
     for scan in reversed(answer.attempts[-most:]):
         tracer.spent = 0
         link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
-        stood = merge(link.all_roots(), stays_off=True) if link is not None else []
+        stood = merge(link.all_roots(), Symptom.WILL_NOT_PULL_IN) if link is not None else []
         if settled and any(_earlier_only(r, keys) for r in stood):
             # What the attempt itself switched on in the scans behind it never stood in its way.
             later = tracer.explain(tag, Vantage(min(looked.get(scan, scan) + settled, asked), LAST), False, 0)

@@ -286,6 +286,11 @@ class _Lowering:
 
         before, self.b.fixed = self.b.fixed, (*self.b.fixed, *bounds)
         with self.b.apart() as around:
+            for bound in (one.first, one.last, one.by):
+                found = self.values.find(bound) if isinstance(bound, Var) else None
+                if isinstance(found, Variable) and bound is not None:
+                    at_bound = self.b.at(bound.at, "gate")
+                    self.b.let(self.b.load(found, at_bound), at_bound)  # read all the same
             go_on(0)
         self.b.fixed = before
         if not self._does(body) - made_up(one) <= self._does(around):
