@@ -1,4 +1,4 @@
-"""A sequence that stands in its step of faults: why it went there, not the steps behind that in a row back to its start."""
+"""A sequence that stands in its step of faults: why it went there, and what began it, not the steps between them in a row."""
 
 from __future__ import annotations
 
@@ -42,15 +42,16 @@ class StepsBehind(unittest.TestCase):
     def test_after_good_runs_only_what_was_waited_for(self) -> None:
         found = _asked(3)
         self.assertEqual(found.roots[0], ("field-input", "X3", True), found.text)
-        self.assertNotIn("X1", [r[1] for r in found.roots])
+        self.assertEqual([r[1] for r in found.roots], ["X3", "X1"])
         self.assertNotIn("S = 3", found.text)
+        self.assertIn("was written by S := 1 in Main 5, line 6 at 10.000 s: so the sequence began", found.text)
         self.assertIn("X3 ended that 3 of 3 times before, and has not come", found.text)
 
     def test_in_the_first_run_two_steps_back(self) -> None:
         found = _asked(0)
         self.assertIn(("field-input", "X3", True), found.roots, found.text)
-        self.assertNotIn("X1", [r[1] for r in found.roots])
         self.assertIn("S = 3 holds", found.text)
+        self.assertIn("so the sequence began", found.text)
         self.assertNotIn("S := 2", found.text)
 
     def test_a_number_that_is_no_sequence_is_followed(self) -> None:
@@ -59,6 +60,13 @@ class StepsBehind(unittest.TestCase):
         rows += [row for t in (1000, 3000, 5000) for row in ((t, "X1", 1), (t + 100, "X1", 0), (t + 500, "X2", 1), (t + 600, "X2", 0), (t + 700, "X3", 1), (t + 800, "X3", 0))]
         found = asked(text_session(body, [*rows[:-2], (7000, "N1", 1)], "M, K : INT;"), "Y1")
         self.assertEqual(found.roots[0][1], "X1", found.text)
+
+    def test_a_start_button_that_is_held_leads(self) -> None:
+        rows = [row for row in _runs(3) if row[1] != "X1" or row[0] < 9000]
+        rows = [(t, n, v) for t, n, v in rows if not (n == "X1" and t == 7100)]  # the third start stays pressed: a fourth run, with all that it needs
+        rows += [(11_000, "X3", 1), (11_300, "X3", 0), (13_000, "X2", 1)]
+        found = asked(text_session(BODY.replace("Y1 := S = 9;", "Y1 := S = 1;"), sorted(rows, key=lambda r: r[0]), TAGS), "Y1", at="12.9")
+        self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
 
 
 if __name__ == "__main__":

@@ -53,6 +53,15 @@ def runs_through(tracer: Tracer, tag: int, number: int, scan: int) -> int:
     return sum(bool((path.values[a:b] == number).any()) for a, b in pairwise(first.tolist()))
 
 
+def begun(tracer: Tracer, tag: int, scan: int) -> int | None:
+    """The journal's row with which a sequence last left the step in which it begins, up to a scan; None where it has not."""
+    rows, rest = tracer.journal.rows(tag), tracer.tag(tag).initial
+    rows = rows[:int(np.searchsorted(rows, tracer.journal.settled_position(scan)))]
+    at_rest = np.flatnonzero(tracer.journal.raws(rows) == rest)
+    first = int(at_rest[-1]) + 1 if len(at_rest) else 0
+    return int(rows[first]) if first < len(rows) else None
+
+
 def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:
     """Of a comparison that does not hold: (tag, writer, in words) of what adds to a number that is too low, or takes from one too high."""
     found: list[tuple[int, Writer, str]] = []

@@ -14,6 +14,7 @@ from whorlograph.model.blocks import COUNTERS
 
 from .. import auxiliary
 from ..circuit import Gate
+from ..numbered import asked_for, is_sequence
 from ..rests import is_rest
 from ..symptoms import course
 from ..writers import Kind
@@ -134,15 +135,26 @@ def _set_back(tracer: Tracer, number: int, scan: int) -> bool:
     return False
 
 
-def beside_rests(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
-    """Where only the end of a pause completed a path that the drop of its own coil had started: the other gates of it, latest change first."""
+def beside_rests(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen, number: int | None) -> list[Gate]:
+    """Where only the end of a pause completed a path that the drop of its own coil had started, or that a sequence came to the step which the write
+    of its number leaves: the other gates of it, latest change first. A step is left at once where what leaves it stood already.
+    """
     circuit, own = tracer.circuit(now.step), _holding(tracer)
     tags = [gate_tag(tracer, g, now) for g in came]
-    if power is None or not came or not all(tag is not None and is_rest(tracer, tag, frozenset(own)) for tag in tags):
+    paused = bool(came) and all(tag is not None and is_rest(tracer, tag, frozenset(own)) for tag in tags)
+    if power is None or not came or not (paused or all(_is_step_of(tracer, g, now, number) for g in came)):
         return []
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
     others = [g for g in path if g not in came and not _holds(tracer, g, now, own)]
     return sorted(others, key=lambda g: gate_time(tracer, g, now), reverse=True)
+
+
+def _is_step_of(tracer: Tracer, gate: Gate, now: Seen, number: int | None) -> bool:
+    """Whether a gate asks for a step of a sequence whose number is given."""
+    circuit = tracer.circuit(now.step)
+    made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
+    asked = asked_for(circuit, made, now) if isinstance(made, Op) and made.code == "EQ" and not gate.negated else []
+    return number is not None and any(tag == number for tag, _ in asked) and is_sequence(tracer, number)
 
 
 def _is_pulse(tracer: Tracer, gate: Gate, seen: Seen) -> bool:

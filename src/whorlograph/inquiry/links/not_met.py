@@ -40,8 +40,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
-    behind = held and compared.code == "EQ" and any(_came_through(tracer, tag, number, seen.scan)
-                                                    for tag, number in numbered.asked_for(circuit, compared, seen))
+    asked_numbers = numbered.asked_for(circuit, compared, seen) if held and compared.code == "EQ" else []
+    behind = next((tag for tag, number in asked_numbers if _came_through(tracer, tag, number, seen.scan)), None)
     if not held and not change:
         for tag, wanted in numbered.asked_for(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
@@ -63,7 +63,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, what) if not passes.in_loop(tracer, writer) else None
             if child is not None:
                 found.children.append(child)
-    if not found.children and not behind:
+    if behind is not None and not change:
+        _add_begin(tracer, found, behind, seen.scan, depth)
+    if not found.children and behind is None:
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
@@ -84,6 +86,22 @@ def _came_through(tracer: Tracer, tag: int, number: int, scan: int) -> bool:
     if not back or not numbered.is_sequence(tracer, tag):
         return False
     return back > 1 or numbered.runs_through(tracer, tag, number, scan) >= numbered.AS_EVER
+
+
+def _add_begin(tracer: Tracer, found: Link, tag: int, scan: int, depth: int) -> None:
+    """What began the run of a sequence, in place of all steps between; it did so as each time, and brought nothing about."""
+    row = numbered.begun(tracer, tag, scan)
+    key = (tag, row or -1, -1, -2)
+    if row is None or key in tracer.open:
+        return
+    tracer.open.add(key)
+    child = tracer.change(row, depth + 1)
+    tracer.open.discard(key)
+    if child is not None:
+        for root in child.all_roots():
+            root.changed = False
+        child.text += ": so the sequence began"
+        found.children.append(child)
 
 
 def _tell_bit(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen) -> None:

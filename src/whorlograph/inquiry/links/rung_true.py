@@ -59,7 +59,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     pulses = [g for g in gates if g not in met] if met else []
     gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
-        gates = [*beside_rests(tracer, power, gates, seen), *gates]
+        gates = [*beside_rests(tracer, power, gates, seen, counts), *gates]
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
     whole = each or (not change and depth == 0)
