@@ -30,31 +30,36 @@ class Bench(Screen[None]):
 class Jobs(unittest.IsolatedAsyncioTestCase):
     """Jobs that wait for their release, and yield once before."""
 
+    def setUp(self) -> None:
+        self.release = Event()
+
+    def quiet(self) -> Generator[object, None, object]:
+        """A job that goes on until it is released."""
+        self.release.wait(20)
+        yield "on the way"
+        return "quiet"
+
+    @staticmethod
+    def asked() -> Generator[object, None, object]:
+        """A job that somebody waits for."""
+        yield "on the way"
+        return "asked"
+
     async def test_a_job_that_somebody_waits_for_is_never_pushed_out(self) -> None:
         app: App[None] = App()
         async with app.run_test() as pilot:
             screen = Bench()
             await app.push_screen(screen)
-            work, release = screen.work, Event()
-
-            def quiet() -> Generator[object, None, object]:
-                release.wait(20)
-                yield "on the way"
-                return "quiet"
-
-            def asked() -> Generator[object, None, object]:
-                yield "on the way"
-                return "asked"
-
+            work = screen.work
             for second in (True, False):  # what is asked for while another waits: quiet, or waited for too
                 with self.subTest(beside=second):
-                    release.clear()
+                    self.release.clear()
                     screen.done.clear()
-                    self.assertTrue(work.start("proofs", quiet, beside=True))
+                    self.assertTrue(work.start("proofs", self.quiet, beside=True))
                     self.assertEqual(work.told, "")
-                    self.assertTrue(work.start("export", asked))
-                    self.assertFalse(work.start("odd" if second else "standing", asked, beside=second))
-                    release.set()
+                    self.assertTrue(work.start("export", self.asked))
+                    self.assertFalse(work.start("odd" if second else "standing", self.asked, beside=second))
+                    self.release.set()
                     await until(pilot, lambda: len(screen.done) == 2 and not work.running, "both")
                     self.assertEqual(screen.done, [("proofs", None), ("export", "asked")])
 
@@ -63,17 +68,10 @@ class Jobs(unittest.IsolatedAsyncioTestCase):
         async with app.run_test() as pilot:
             screen = Bench()
             await app.push_screen(screen)
-            work, release = screen.work, Event()
-
-            def quiet() -> Generator[object, None, object]:
-                release.wait(20)
-                yield "on the way"
-                return "quiet"
-
             for name in ("proofs", "odd", "drops"):
-                self.assertTrue(work.start(name, quiet, beside=True))
-            release.set()
-            await until(pilot, lambda: len(screen.done) == 2 and not work.running, "both")
+                self.assertTrue(screen.work.start(name, self.quiet, beside=True))
+            self.release.set()
+            await until(pilot, lambda: len(screen.done) == 2 and not screen.work.running, "both")
             self.assertEqual(screen.done, [("proofs", None), ("drops", "quiet")])
 
 
