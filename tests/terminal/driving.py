@@ -52,13 +52,17 @@ class InTerminal(unittest.TestCase):
         return self.tmux("capture-pane", "-p")
 
     def wait(self, word: str, seconds: float = 30) -> str:
-        """Poll for a word on the screen; return what stands there once the terminal has drawn the whole of it: it comes line by line."""
+        """Poll for a word on the screen; return what stands there once the terminal has drawn the whole of it: it comes line by line.
+
+        Where the word is gone by then, as what a program prints at its end when the terminal says that it has ended: what stood there with it.
+        """
         end = time.monotonic() + seconds
         text = ""
         while time.monotonic() < end:
             text = self.screen()
             if word in text:
-                return self.drawn(text)
+                whole = self.drawn(text)
+                return whole if word in whole else text
             time.sleep(0.02)
         raise AssertionError(f"{word!r} never came:\n{text}")
 
