@@ -15,7 +15,7 @@ from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Profile
 
-CASES = int(os.environ.get("WHORLOGRAPH_CASES", "40"))
+CASES = int(os.environ.get("WHORLOGRAPH_CASES", "60"))
 FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 
 

@@ -21,7 +21,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Overflow, Profile
 
-CASES = int(os.environ.get("WHORLOGRAPH_CASES", "60"))
+CASES = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
 FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 ROWS = [(0, "X1", 1), (0, "X2", 0), (0, "N1", 7), (0, "R1", 2.5)]
 PAIR = "TYPE Mode : (Idle, Run, Trip) := Run; Pair : STRUCT P : INT := 3; Q : BOOL; L : ARRAY[0..2] OF INT := [5, 2(7)]; END_STRUCT; Short : INT (-5..20); END_TYPE "
@@ -159,12 +159,14 @@ class Constructs(unittest.TestCase):
     def test_what_cannot_be_executed_is_said_and_the_rest_runs(self) -> None:
         for body, why in (("A := Unknown + 1;", "Unknown names nothing that is declared"), ("A := Nofun(3);", "Nofun is no function and no block"),
                           ("Tm(IN := X1, XX := 3);", "Tm has no XX"), ("A := LEN(B);", "LEN takes texts, B is none"), ("A := 'abc';", "'abc' is a text, A is none"),
+                          ("A := 1 + ADD(EN := X1, IN1 := 4, IN2 := 5);", "ADD has no EN and no ENO inside an expression"),
+                          ("A := Half(EN := X1, P := 4);", "Half declares EN itself, and not as TRUE where it is left out"), ("A := Half();", "Half declares EN itself"),
                           ("A := B + 'abc';", "'abc' is a text, and ADD takes none"), ("Y2 := B = 'abc';", "B is no text"), ("Tm(PT := 'abc');", "'abc' is a text, PT is none"), ("Arr := A;", "Arr takes no single value"),
                           ("FOR F := 1 TO 2 DO ; END_FOR;", "F counts a loop and is no whole number")):
-            program = text_program(f"{body}\nY1 := X1;", "Tm : TON; Arr : ARRAY[0..1] OF INT;")
-            controller = Controller(program, Profile(scan_time=10_000_000))
+            local, before = "Tm : TON; Arr : ARRAY[0..1] OF INT;", "FUNCTION Half : INT VAR_INPUT EN : BOOL; P : INT; END_VAR Half := P / 2; END_FUNCTION "
+            controller = Controller(text_program(f"{body}\nY1 := X1;", local, before), Profile(scan_time=10_000_000))
             self.assertIn(why, " ".join(str(n) for n in controller.notices))
-            for done, journal in both_engines(f"{body}\nY1 := X1;", ROWS, "Tm : TON; Arr : ARRAY[0..1] OF INT;"):
+            for done, journal in both_engines(f"{body}\nY1 := X1;", ROWS, local, before):
                 self.assertTrue(settled(done, journal, "Y1"), body)
 
     def test_the_code_keeps_its_rules(self) -> None:

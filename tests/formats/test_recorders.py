@@ -53,6 +53,13 @@ class Recorders(unittest.TestCase):
                 self.assertEqual([(round(t, 3), v) for t, _, v in self.rows(loaded.value)], [(0.0, 0), (0.125, 1), (0.88, 0), (2.874, 1)])
                 self.assertEqual(loaded.value.set_aside, 0)
 
+    def test_tags_called_as_columns_of_time_are(self) -> None:
+        self.controller = Controller(text_program("Y1 := X1;", "MS AT %IX8.0 : BOOL; Day AT %IX8.1 : BOOL;"), Profile())
+        loaded = self.read("time,MS,Day\n06:00:00,0,1\n06:00:01,1,0\n06:00:02,0,1\n")
+        self.assertEqual(self.rows(loaded.value), [(0.0, "Main.MS", 0), (0.0, "Main.Day", 1), (1.0, "Main.MS", 1), (1.0, "Main.Day", 0),
+                                                   (2.0, "Main.MS", 0), (2.0, "Main.Day", 1)])
+        self.assertEqual(loaded.value.set_aside, 0)
+
     def test_a_column_called_ms_that_is_something_else(self) -> None:
         for text in ("time,ms,tag,value\n0.5,250,X1,1\n1.25,250,X1,0\n", "time,ms,tag,value\n0,2500,X1,1\n1,2600,X1,0\n"):
             loaded = self.read(text)

@@ -43,6 +43,13 @@ class EitherOfTwo(unittest.TestCase):
         self.assertIn("tried once, at 5.000 s: X1, which still stands", found.text)
         self.assertEqual(found.roots[0][1:], ("X3", True))
 
+    def test_latches_that_share_their_start(self) -> None:
+        body = ("T1(IN := X3 AND (X1 OR X2), PT := T#{}ms);\nIF T1.Q AND X1 AND NOT Y2 THEN Y1 := TRUE; END_IF;\nIF T1.Q AND X2 AND NOT Y1 THEN Y2 := TRUE; END_IF;\n"
+                "IF NOT X1 THEN Y1 := FALSE; END_IF;\nIF NOT X2 THEN Y2 := FALSE; END_IF;")
+        self.assertIn("Y1 was never tried", _asked([*self.UP_THEN_DOWN], body=body).text)
+        found = _asked([*self.UP_THEN_DOWN, (6500, "X3", 0), (7000, "X1", 1)], body=body)
+        self.assertIn("tried once, at 7.000 s: X1, which still stands", found.text)
+
     def test_counted_again_from_random_logs(self) -> None:
         tried = 0
         for seed in range(60):

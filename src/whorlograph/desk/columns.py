@@ -12,8 +12,9 @@ from msgspec.structs import replace
 from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats.beside import beside
 from whorlograph.formats.logs.binding import Binder
-from whorlograph.formats.logs.csv_table import When, by_cells
+from whorlograph.formats.logs.csv_table import by_cells
 from whorlograph.formats.logs.look import Looks, look
+from whorlograph.formats.logs.time_columns import TimeColumns
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.profile_write import profile_text
 from whorlograph.model.errors import ColumnsError, LogError
@@ -86,7 +87,7 @@ def suggested(paths: Paths) -> str:
         seen = look(path, profile)
         if seen.time and not seen.tag:
             running = elaborate(kept_program(paths.program, digest(paths.program)).value, paths.resource, profile.addressing)[0]
-            places = by_cells([(0, list(r)) for r in seen.rows], len(seen.names), When(seen.names.index(seen.time)), Binder(running, profile))
+            places = by_cells([(0, list(r)) for r in seen.rows], len(seen.names), TimeColumns(seen.names.index(seen.time)), Binder(running, profile))
             seen = replace(seen, tag=seen.names[places[0]], value=seen.names[places[1]]) if places[0] is not None and places[1] is not None else seen
         out += _lines(seen)
     return "\n".join(out) + "\n"

@@ -246,10 +246,10 @@ def _comes(path: Course) -> bool:
 
 
 def _asked(tracer: Tracer, tag: int, on: bool) -> frozenset[int]:
-    """The tags that all ways of a tag's plain coils, but for its seal-ins, ask to be on, or off."""
+    """The tags that all ways to bring a tag on by its coils, plain or set, ask to be on, or off; its seal-ins are none."""
     sets = []
-    for writer in tracer.writers.get(tag, ()):
-        if writer.kind is not Kind.COIL or writer.power is None or writer.inverted:
+    for writer in (w for w in tracer.writers.get(tag, ()) if w.kind is not Kind.RESET):
+        if writer.kind not in (Kind.COIL, Kind.SET) or writer.power is None or writer.inverted:
             return frozenset()
         circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
         ways = [{(gate_tag(tracer, gate, seen), not gate.negated) for gate in path} for path in circuit.paths(writer.power)]

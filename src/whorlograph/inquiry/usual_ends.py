@@ -8,6 +8,7 @@ import numpy as np
 
 from whorlograph.model.question import RootKind
 
+from .how_often import how_often
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Link, Root, RootKey
@@ -40,7 +41,7 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
         times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
         if root.leads and root.key not in came and (is_usual(often[root.key], len(ended)) or is_usual(times, sum(long))):
             root.overdue = True
-            root.text += f"; it ended {tracer.name(tag)} {how_often(often[root.key], len(ended))}, and has not now"
+            root.text += f"; it ended {tracer.name(tag)} {of_turns(often[root.key], len(ended))}, and has not now"
 
 
 def is_usual(times: int, of: int) -> bool:
@@ -48,9 +49,9 @@ def is_usual(times: int, of: int) -> bool:
     return times >= max(LEAST, MOSTLY * of)
 
 
-def how_often(times: int, of: int) -> str:
-    """Of how many earlier turns, in words: further back than the last ones none were looked at."""
-    return f"{times} of the last {of} times" if of == MOST else f"{times} of {of} times before"
+def of_turns(times: int, of: int) -> str:
+    """How often, of the earlier turns that were looked at, in words."""
+    return how_often(times, of, of == MOST)
 
 
 def longer_than_ever(tracer: Tracer, path: Course, scan: int, on: bool) -> bool:
@@ -111,6 +112,6 @@ def _add_blocked_ends(tracer: Tracer, tag: int, path: Course, scan: int, roots: 
             usable = isinstance(root.value, bool) and root.tag is not None and root.tag not in (number, -1) and root.bit < 0
             if usable and root.tag is not None and root.missing and all(bool(course(tracer.journal, root.tag).at(end)) != root.value for end in ends):
                 root.leads = root.overdue = True
-                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {how_often(count, len(ended))}"
+                as_when = f"went {tracer.state_word(turned[0])} as when {tracer.name(tag)} went off {of_turns(count, len(ended))}"
                 root.text += f"; {tracer.name(number)} {as_when}, but then {tracer.name(root.tag)} was {tracer.state_word(not root.value)}"
     return found

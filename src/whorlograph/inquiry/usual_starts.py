@@ -6,7 +6,7 @@ from .attempts import Command
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Link
-from .usual_ends import LEAST, how_often, is_usual, longer_than_ever, turns
+from .usual_ends import LEAST, is_usual, longer_than_ever, of_turns, turns
 
 
 def add_usual_starts(tracer: Tracer, tag: int, path: Course, scan: int, commands: tuple[Command, ...], link: Link | None) -> None:
@@ -31,7 +31,7 @@ def add_usual_starts(tracer: Tracer, tag: int, path: Course, scan: int, commands
         if child is None:
             continue
         state = "" if one.on else " off"
-        child.text += f"; {tracer.name(one.tag)}{state} brought {tracer.name(tag)} on {how_often(len(came), len(rises))}, and has not come"
+        child.text += f"; {tracer.name(one.tag)}{state} brought {tracer.name(tag)} on {of_turns(len(came), len(rises))}, and has not come"
         if known is None:
             link.children.append(child)
         for root in (*(r for r in roots if r.changed or not r.missing), *(r for r in child.all_roots() if r.changed)):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator
 from threading import Event
-from typing import Any
+from typing import Any, NamedTuple
 
 from textual.message import Message
 from textual.screen import Screen
@@ -34,6 +34,15 @@ class Working(Message):
         return isinstance(message, Working) and message.what == self.what and getattr(self.told, "session", None) is None
 
 
+class _Waiting(NamedTuple):
+    """A job that begins once the one at work has given way."""
+
+    what: str
+    job: Job
+    ends_itself: bool
+    beside: bool
+
+
 class Work:
     """Runs one thing at a time beside a screen."""
 
@@ -41,7 +50,7 @@ class Work:
         self.screen = screen
         self.running = ""
         self._beside = False
-        self._next: tuple[str, Job, bool, bool] | None = None
+        self._next: _Waiting | None = None
         self._stop = Event()
 
     def asked_to_stop(self) -> bool:
@@ -61,10 +70,9 @@ class Work:
         Args: ends_itself: it looks at the stop by itself and keeps what it has; beside: it goes on quietly, and gives way to any other.
         """
         if self.running:
-            waiting = self._next
-            if not self._beside or (waiting is not None and not waiting[3]):
+            if not self._beside or (self._next is not None and not self._next.beside):
                 return False
-            self._next = what, job, ends_itself, beside
+            self._next = _Waiting(what, job, ends_itself, beside)
             self._stop.set()
             return True
         self.running, self._beside = what, beside
@@ -75,9 +83,8 @@ class Work:
     def go_on(self) -> None:
         """Begin the job that another gave way to."""
         if self._next is not None and not self.running:
-            what, job, ends_itself, beside = self._next
-            self._next = None
-            self.start(what, job, ends_itself, beside)
+            waiting, self._next = self._next, None
+            self.start(waiting.what, waiting.job, waiting.ends_itself, waiting.beside)
 
     def stop(self) -> bool:
         """Ask the running job to stop; whether there was one that somebody waits for."""

@@ -176,6 +176,9 @@ class Checks:
         called = self.scope.function(part)
         assert called is not None
         unknown = [a.name for a in part.arguments if a.name and a.name.lower() not in called.scope]
+        enable, left_out = called.scope.get("en"), all(a.name and a.name.lower() != "en" for a in part.arguments)
+        if isinstance(enable, Leaf) and left_out and not self.scope.running.tags[enable.tag].initial:
+            return f"{name} declares EN itself, and not as TRUE where it is left out"  # as it is where a call that has one is executed
         return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
 
     def _wrong_kinds(self, name: str, data: list[Expression]) -> str:

@@ -25,6 +25,7 @@ from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_
 from .look import looks_of
 from .source import SEPARATORS, Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
+from .time_columns import TimeColumns, time_columns
 from .times import Times
 from .values import meaning
 
@@ -34,43 +35,10 @@ WORTH_IT = 200_000  # bytes from which the fast reader's own start is repaid
 PLAIN_SECONDS = re.compile(r"-?\d{1,9}(\.\d*)?$")
 PLAIN_DATE = re.compile(r"(\d{4}-\d\d-\d\d)[T ]\d\d:\d\d:\d\d(?:\.\d*)?(Z|[+-]\d\d:\d\d|)(?=[,;\t]|$)")
 SAMPLES = 4000  # rows looked at to find the form of dates, and between two looks at whether to stop
-MILLISECONDS = ("ms", "msec", "msecs", "millis", "millisec", "millisecond", "milliseconds", "millisekunde", "millisekunden")
-_THOUSANDTHS = re.compile(r"\d{1,3}$")
-_WHOLE_SECOND = re.compile(r":\d\d(?:\s*[AaPp][Mm])?$|^\d{1,10}$")
 Watch = Callable[[int], bool]
 
 
 Lines = Iterable["tuple[int, list[str]]"]
-
-
-class When(Struct, frozen=True):
-    """The columns that give a row's time: of the time (of day), of the date beside it, of the milliseconds beside it (-1: none)."""
-
-    time: int
-    day: int = -1
-    part: int = -1
-
-    def read(self, row: list[str], times: Times) -> int | None:
-        """A row's time; None where it cannot be read."""
-        if len(row) <= self.time:
-            return None
-        dated = 0 <= self.day < len(row)
-        time = times.read(f"{row[self.day].strip()} {row[self.time].strip()}" if dated else row[self.time])
-        if time is None or not 0 <= self.part < len(row):
-            return time
-        part = row[self.part].strip()
-        return time + int(part) * 1_000_000 if _THOUSANDTHS.match(part) else None
-
-    def shown(self, row: list[str]) -> str:
-        """Why it cannot be read."""
-        text = row[self.time] if len(row) > self.time else ""
-        if 0 <= self.part < len(row) and not _THOUSANDTHS.match(row[self.part].strip()):
-            text = f"{text} {row[self.part]}"
-        return f"time {text[:40]!r} cannot be read" if len(row) > self.time else "the row has no time"
-
-    def __contains__(self, column: int) -> bool:
-        """Whether a column is one of them."""
-        return column in (self.time, self.day, self.part)
 
 
 class Rows(Struct):
@@ -164,12 +132,12 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     rows = Rows(str(path))
     numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[found.at + 1:], lines), separator))
     samples = list(islice(numbered, SAMPLES))
-    when = When(at, _date_column(header, samples, at), _milliseconds_column(header, samples, at))
+    bind = Binder(running, profile)
+    when = time_columns(header, [r for _, r in samples], at, bind)
     times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
     rows.ambiguous, rows.date_form = times.ambiguous, times.date_form
     tag_at = column(header, profile.log_tag, TAG_NAMES)
     value_at = column(header, profile.log_value, VALUE_NAMES)
-    bind = Binder(running, profile)
     named = tag_at is not None and value_at is not None
     if not named and not profile.log_tag and not any(bind(name) for i, name in enumerate(header) if i not in when):
         tag_at, value_at = by_cells(samples, len(header), when, bind)
@@ -186,7 +154,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     return rows
 
 
-def by_cells(samples: list[tuple[int, list[str]]], width: int, when: When, bind: Binder) -> tuple[int | None, int | None]:
+def by_cells(samples: list[tuple[int, list[str]]], width: int, when: TimeColumns, bind: Binder) -> tuple[int | None, int | None]:
     """The columns of tag and value of a long table with names of its own: most cells of the one name tags, the other can best be read as theirs.
 
     A recorder writes what other programs have too: a tenth of the cells is enough, by two tags or more, or all of them.
@@ -259,7 +227,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
         if is_comment(text, separator):
             return None
-        _long([(line, cells(text.rstrip("\r"), separator))], 3, When(0), 1, 2, bind, times, rows)
+        _long([(line, cells(text.rstrip("\r"), separator))], 3, TimeColumns(0), 1, 2, bind, times, rows)
         rows.rows += 1
         date = PLAIN_DATE.match(text)
         if date is not None and times.clock is (Clock.ZONED if date.group(2) else Clock.LOCAL):
@@ -305,31 +273,11 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     return rows
 
 
-def _date_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int:
-    """The column with the date where the time column holds times of day only; -1: none."""
-    lower = [h.lower() for h in header]
-    first = next((r for _, r in samples if len(r) > at and r[at].strip()), None)
-    for name in ("date", "datum", "day"):
-        if name in lower and lower.index(name) != at and first is not None and first[at].count(":") >= 1 and "-" not in first[at]:
-            return lower.index(name)
-    return -1
-
-
-def _milliseconds_column(header: list[str], samples: list[tuple[int, list[str]]], at: int) -> int:
-    """The column with the milliseconds where the time column holds whole seconds only; -1: none."""
-    lower = [h.strip().lower() for h in header]
-    found = next((i for i, name in enumerate(lower) if name in MILLISECONDS and i != at), -1)
-    rows = [r for _, r in samples if len(r) > max(found, at)]
-    if found < 0 or not rows or not all(_WHOLE_SECOND.search(r[at].strip()) and _THOUSANDTHS.match(r[found].strip()) for r in rows):
-        return -1
-    return found
-
-
-def _long(lines: Lines, width: int, when: When, tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
+def _long(lines: Lines, width: int, when: TimeColumns, tag_at: int, value_at: int, bind: Binder, times: Times, rows: Rows) -> None:
     for line, row in lines:
         time = when.read(row, times)
         if time is None:
-            rows.set_aside(line, when.shown(row))
+            rows.set_aside(line, when.why_not(row))
             continue
         rows.stamp(time)
         if len(row) <= max(tag_at, value_at) or (len(row) > width and any(c.strip() for c in row[width:])):
@@ -353,7 +301,7 @@ def _long(lines: Lines, width: int, when: When, tag_at: int, value_at: int, bind
         rows.values.append(value)
 
 
-def _wide(lines: Lines, header: list[str], when: When, bind: Binder, times: Times, rows: Rows) -> None:
+def _wide(lines: Lines, header: list[str], when: TimeColumns, bind: Binder, times: Times, rows: Rows) -> None:
     width = len(header)
     columns: list[tuple[int, int, Read]] = []
     seen: set[int] = set()
@@ -372,7 +320,7 @@ def _wide(lines: Lines, header: list[str], when: When, bind: Binder, times: Time
     for line, row in lines:
         time = when.read(row, times)
         if time is None:
-            rows.set_aside(line, when.shown(row))
+            rows.set_aside(line, when.why_not(row))
             continue
         rows.stamp(time)
         if len(row) > width and any(c.strip() for c in row[width:]):

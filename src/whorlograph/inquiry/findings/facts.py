@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from functools import cached_property
+from typing import TypeVar
 
 from msgspec import Struct
 
@@ -25,6 +26,7 @@ from ..writers import Kind, Writer
 
 MOST_WAYS = 50  # of a coil, that are held against those of another
 _FLAGS = 2  # BOOLs that stand for a comparison, one behind another
+_Part = TypeVar("_Part", bound=Struct)
 
 
 class Finding(Struct, frozen=True):
@@ -299,7 +301,7 @@ class Facts:
         """Where elements of arrays are read or written: the place with its conditions, what is chosen from, and the term of the index."""
         found, calls = list[tuple[Writer, Target, Term]](), self.tracer.controller.calls
         for step in sorted(calls.instance_of):
-            for target in dict.fromkeys(_targets(calls.code_of(step))):
+            for target in dict.fromkeys(_parts(calls.code_of(step), Target)):
                 for term in target.terms:
                     element = self.tracer.origin(step, term.at).element
                     found.append((Writer(step, term.at, element, Kind.VALUE, guards=self.guards_of(step)), target, term))
@@ -311,7 +313,9 @@ class Facts:
         found, calls = list[Compared](), self.tracer.controller.calls
         for step in sorted(calls.instance_of):
             circuit = self.tracer.circuit(step)
-            for made in dict.fromkeys(_comparisons(calls.code_of(step))):
+            for made in dict.fromkeys(_parts(calls.code_of(step), Op)):
+                if made.code not in COMPARISONS or len(made.args) != 2:
+                    continue
                 code, first, second = made.code, made.args[0], made.args[-1]
                 if circuit.literal(first) is not None:
                     code, first, second = MIRRORED.get(code, code), second, first
@@ -363,25 +367,13 @@ class Facts:
         return Writer(one.step, 0, element, Kind.VALUE)
 
 
-def _targets(one: object) -> Iterator[Target]:
-    """The cells and elements that a part of the code names, those in subscripts too."""
+def _parts(one: object, kind: type[_Part]) -> Iterator[_Part]:
+    """All of a kind that stands in a part of the code, also inside one another."""
     if isinstance(one, tuple):
         for part in one:
-            yield from _targets(part)
+            yield from _parts(part, kind)
     elif isinstance(one, Struct):
-        if isinstance(one, Target):
+        if isinstance(one, kind):
             yield one
         for name in one.__struct_fields__:
-            yield from _targets(getattr(one, name))
-
-
-def _comparisons(one: object) -> Iterator[Op]:
-    """The comparisons in a part of the code."""
-    if isinstance(one, tuple):
-        for part in one:
-            yield from _comparisons(part)
-    elif isinstance(one, Struct):
-        if isinstance(one, Op) and one.code in COMPARISONS and len(one.args) == 2:
-            yield one
-        for name in one.__struct_fields__:
-            yield from _comparisons(getattr(one, name))
+            yield from _parts(getattr(one, name), kind)

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from whorlograph.model.literals import cooked
 
-from ..writers import Kind, Writer
+from ..numbered import given_by
+from ..writers import Writer
 from .facts import Compared, Facts, Finding
 
 _MEETS = {"EQ": int.__eq__, "GT": int.__gt__, "GE": int.__ge__, "LT": int.__lt__, "LE": int.__le__}
@@ -42,8 +43,8 @@ def _values(facts: Facts, tag: int, writers: list[Writer]) -> set[int]:
         return set()
     found = {int(cooked(one.initial, one.type))}
     for writer in writers:
-        literal = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE and writer.bit < 0 else None
-        if literal is None or not isinstance(literal.value, int) or isinstance(literal.value, bool):
+        given = given_by(tracer, writer) if writer.bit < 0 else None
+        if given is None:
             return set()
-        found.add(int(literal.value))
+        found.add(given)
     return found

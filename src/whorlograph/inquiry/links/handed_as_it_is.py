@@ -25,8 +25,8 @@ def source(tracer: Tracer, tag: int, deep: int = _DEEP) -> int | None:
 def copies(tracer: Tracer, tag: int, deep: int = _DEEP) -> list[int]:
     """The tags that are given a tag as it is, and those that are given these."""
     access, found = tracer.controller.access, list[int]()
-    for step in {use.step for use in access.of_tag(tag) if not use.writes} if deep else ():
-        for one in {number for use in access.of_step(step) if use.writes for number in use.tags()} - {tag}:
+    for step in sorted({use.step for use in access.of_tag(tag) if not use.writes}) if deep else ():
+        for one in sorted({number for use in access.of_step(step) if use.writes for number in use.tags()} - {tag}):
             if _given(tracer, one) == tag and len(tracer.writers.get(one, ())) == 1:
                 found += [one, *copies(tracer, one, deep - 1)]
     return found

@@ -40,8 +40,7 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
-    asked_numbers = numbered.asked_for(circuit, compared, seen) if held and compared.code == "EQ" else []
-    behind = next((tag for tag, number in asked_numbers if _came_through(tracer, tag, number, seen.scan)), None)
+    passed = _passed(tracer, circuit, compared, seen) if held else None
     if not held and not change:
         for tag, wanted in numbered.asked_for(circuit, compared, seen):
             now = tracer.journal.value_at(tag, seen.position)
@@ -63,9 +62,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, what) if not passes.in_loop(tracer, writer) else None
             if child is not None:
                 found.children.append(child)
-    if behind is not None and not change:
-        _add_begin(tracer, found, behind, seen.scan, depth)
-    if not found.children and behind is None:
+    if passed is not None and not change:
+        _add_begin(tracer, found, passed, seen.scan, depth)
+    if not found.children and passed is None:
         explain_value(tracer, found, compared, seen, depth, tracer.number, tracer.before(seen) if change else None, change)
         if not change and len(loads) > 1:
             _only_the_last(found)
@@ -80,12 +79,13 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     return found
 
 
-def _came_through(tracer: Tracer, tag: int, number: int, scan: int) -> bool:
-    """Whether a sequence came from a step as it does each time, or that is two steps back on the trail: not those behind it in a row."""
-    back = tracer.coils.count(tag)
-    if not back or not numbered.is_sequence(tracer, tag):
-        return False
-    return back > 1 or numbered.runs_through(tracer, tag, number, scan) >= numbered.AS_EVER
+def _passed(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> int | None:
+    """The sequence on the trail that came from the step compared with, as each time, or two steps back: not the steps behind it in a row."""
+    for tag, number in numbered.asked_for(circuit, compared, seen) if compared.code == "EQ" else ():
+        back = tracer.coils.count(tag)
+        if back and numbered.is_sequence(tracer, tag) and (back > 1 or numbered.runs_through(tracer, tag, number, seen.scan) >= numbered.AS_EVER):
+            return tag
+    return None
 
 
 def _add_begin(tracer: Tracer, found: Link, tag: int, scan: int, depth: int) -> None:

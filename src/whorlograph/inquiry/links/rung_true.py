@@ -14,7 +14,8 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
-from .complete_paths import beside_rests, come_to_its_count, completing, is_input, other_ways, since_the_last_pulse, telling
+from .as_each_time import come_to_its_count, since_the_last_pulse, what_stood_already
+from .complete_paths import completing, is_input, other_ways, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
 
 if TYPE_CHECKING:
@@ -59,7 +60,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     pulses = [g for g in gates if g not in met] if met else []
     gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
-        gates = [*beside_rests(tracer, power, gates, seen, counts), *gates]
+        gates = [*what_stood_already(tracer, power, gates, seen, counts), *gates]
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
     whole = each or (not change and depth == 0)

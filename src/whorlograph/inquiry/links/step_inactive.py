@@ -10,6 +10,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import PathFlag
 
 from ..charts import ChartTags, Part, Place
+from ..how_often import how_often
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
@@ -107,8 +108,7 @@ def _add_usual_end(tracer: Tracer, found: Link, place: Place, time: int, view: V
             if root.kind is RootKind.FIELD_INPUT and what == "it has not fired":
                 what = f"{tracer.name(root.tag)} {came(tracer, root.tag, waited)}"
             overdue(root, waited)
-        often = f"{times} of the last {len(falls)} times" if len(falls) == MOST_BEFORE else f"{times} of {len(falls)} times before"
-        found.text += f"; {one.name} ended it {often}, and {what}"
+        found.text += f"; {one.name} ended it {how_often(times, len(falls), len(falls) == MOST_BEFORE)}, and {what}"
 
 
 def _asks(tracer: Tracer, chart: ChartTags, one: Transition, tag: int) -> bool:

@@ -14,6 +14,7 @@ from whorlograph.model.question import RootKind
 
 from ..auxiliary import reports
 from ..circuit import Gate
+from ..how_often import how_often
 from ..trail import Link, Root
 from ..writers import BlockCall
 from .block_pins import pin_fell
@@ -120,18 +121,11 @@ def _add_usual(tracer: Tracer, found: Link, call: BlockCall, label: str, tags: d
         return True  # further back, what a device did
     said = False
     for tag, times in often.items():
-        so = f"{_of(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
+        so = f"{how_often(times, len(fell), cut)}, and {came(tracer, tag, waited)}"
         if _leads(found, tag, waited, f"ended the time of {label} {so}"):
             said = True
             found.text += f"; {tracer.name(tag)} ended that {so}"
     return said
-
-
-def _of(times: int, of: int | None, cut: bool) -> str:
-    """How often, of how many earlier times, in words. Args: of: None where the others say nothing; cut: further back they were not looked at."""
-    if of is None:
-        return f"{times} times of late" if cut else f"{times} times before"
-    return f"{times} of the last {of} times" if cut else f"{times} of {of} times before"
 
 
 def _of_the_same_way(tracer: Tracer, call: BlockCall, power: Expr, fell: list[int], row: int) -> list[int]:
@@ -191,9 +185,9 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell:
             continue
         overdue(root, waited)
         so = came(tracer, root.tag, waited) if isinstance(value, bool) else "has not now"
-        root.text += f"; it ended the time of {label} {_of(times, of, cut)}, and {so}"
+        root.text += f"; it ended the time of {label} {how_often(times, of, cut)}, and {so}"
         if not said:
-            found.text += f"; {tracer.name(root.tag)} ended that {_of(times, of, cut)}, and {so}"
+            found.text += f"; {tracer.name(root.tag)} ended that {how_often(times, of, cut)}, and {so}"
         said = True
     return said
 

@@ -56,7 +56,7 @@ def partly(runs: TrialRuns, tracer: Tracer) -> None:
         return
     ways = _waypoints(tracer, runs)
     found = [far for root in answer.roots if root.proved is False and root.trial is not None
-             for one in _tried(runs, root, root.trial) if (far := _reached(runs, root, one, ways)) is not None]
+             for one in _followed(runs, root, root.trial) if (far := _reached(runs, root, one, ways)) is not None]
     if not found:
         return
     best = min(found, key=lambda f: f.way.depth)
@@ -99,7 +99,7 @@ def _compared(tracer: Tracer, step: int, element: int, depth: int) -> list[Waypo
     return found
 
 
-def _tried(runs: TrialRuns, root: Root, first: Trial) -> list[Attempted]:
+def _followed(runs: TrialRuns, root: Root, first: Trial) -> list[Attempted]:
     """Of a root's trials the one that its proof tells of, and what lets an input go on as it did before."""
     return [one for one in trials_of(runs.answer, root, runs.controller, runs.log, runs.original, runs.rest) if one.trial == first or one.as_then]
 
