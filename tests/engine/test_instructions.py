@@ -12,6 +12,7 @@ from tests.engine.agreement import difference
 from tests.instructions import FLAGS, HEAD, INPUTS, NUMBERS, Oracle, random_list, text
 from tests.texts import settled
 from whorlograph.engine.controller import Controller
+from whorlograph.engine.settled import shown_tags
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Profile
 
@@ -80,6 +81,26 @@ class Errors(unittest.TestCase):
         body = "ST Q0\nAND( 5 5\n)\nST\nJMP Gone"
         notices = read((HEAD + body + "\nEND_PROGRAM\n").encode(), Path("x.st")).notices
         self.assertEqual([(n.place.line, n.what.partition(":")[0]) for n in notices], [(4, "column 1"), (5, "column 8"), (7, "column 1"), (8, "column 1")])
+
+    def test_a_result_is_kept_only_where_it_is_read(self) -> None:
+        begin = "LD I0\nAND I1\nST Q0\n"
+        kept = {"JMP Out\nLD I1\nST Q1\nOut: LD I2\nST M0": 0, "JMP Out\nLD I1\nST Q1\nOut: ST M0": 1, "CAL E\nLD I2\nST M0": 0,
+                "CAL E\nST M0": 1, "JMPC Out\nLD I1\nST Q1\nOut: LD I2\nST M0": 1, "JMPC Out\nST M1\nOut: LD I2\nST M0": 1, "RET\nLD I2\nST M0": 0}
+        for rest, wanted in kept.items():
+            with self.subTest(rest):
+                program = read((HEAD + begin + rest + "\nEND_PROGRAM\n").encode(), Path("x.st"))
+                controller = Controller(program.value, Profile(scan_time=10_000_000))
+                made = [t for t in controller.running.tags if t.result]
+                self.assertEqual(len(made), wanted)
+                self.assertNotIn("result", " ".join(controller.running.tags[n].name for n in shown_tags(controller.running)))
+
+    def test_what_was_loaded_stays_when_a_call_changes_where_it_came_from(self) -> None:
+        block = "FUNCTION_BLOCK More VAR_IN_OUT V : DINT; END_VAR V := V + 1; END_FUNCTION_BLOCK "
+        source = block + HEAD.replace("E : R_TRIG;", "E : More;") + "LD N0\nCAL E(V := N0)\nST N1\nEND_PROGRAM\n"
+        for plain in (True, False):
+            controller = Controller(read(source.encode(), Path("x.st")).value, Profile(scan_time=10_000_000), plain=plain)
+            journal = controller.replay(log_of(controller, [(0, "Main.I0", 0)], 20))
+            self.assertEqual([settled(controller, journal, f"Main.{n}", 1) for n in ("N0", "N1")], [1, 0])
 
     def test_calls_take_their_inputs_in_every_way(self) -> None:
         declared = HEAD.replace("E : R_TRIG;", "E : R_TRIG; T : TON; C : CTU;")

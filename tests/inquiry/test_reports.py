@@ -44,6 +44,17 @@ class Reports(unittest.TestCase):
         self.assertEqual(found.roots[0], ("field-input", "X3", True))
         self.assertNotIn("it reports", found.text)
 
+    def test_one_that_is_on_because_its_output_is(self) -> None:
+        """Star and delta: the star's auxiliary keeps the delta out as long as the star is on, which the first auxiliary should have ended."""
+        body = "Y1 := X1 AND NOT T1.Q;\nT1(IN := X1 AND X2, PT := T#2s);\nY2 := T1.Q AND NOT X3;"
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+        for at in (1000, 8000):
+            rows += [(at, "X1", 1), (at + 30, "X2", 1), (at + 40, "X3", 1), (at + 2070, "X3", 0), (at + 5000, "X1", 0), (at + 5030, "X2", 0)]
+        rows += [(15_000, "X1", 1), (15_040, "X3", 1), (25_000, "X1", 1)]
+        found = asked(text_session(body, rows, "T1 : TON;"), "Y2", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertEqual([r[1] for r in found.roots][:2], ["X2", "X3"], found.text)
+        self.assertIn("it reports Y1, which is on", found.answer.roots[1].text)
+
     def test_one_whose_supervision_took_the_output_away_is_the_fault(self) -> None:
         found = _of(self.WATCHED, _starts(broken=True), "T1 : TON; Fault : BOOL;")
         self.assertEqual(found.roots[0][:2], ("field-input", "X3"))

@@ -49,7 +49,7 @@ class TagType(click.ParamType):  # type: ignore[type-arg]
                 from whorlograph.desk.session import Paths, load
 
                 running = load(Paths(Path(program))).running
-                names = (t.name for t in running.tags[:running.public] if not t.computed)
+                names = (t.name for t in running.tags[:running.public] if t.listed)
                 found += [CompletionItem(offered(n)) for n in names if n.lower().startswith(incomplete.lower())]
         return found
 

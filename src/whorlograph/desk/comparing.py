@@ -133,7 +133,7 @@ def differing(session: Session, tag: int, one: int, two: int) -> list[tuple[int,
     journal, tags = session.journal, session.running.tags
     near = upstream(tag, xref_of(session).decided_by)
     at = [journal.settled_position(s) for s in (one, two)]
-    found = [(t.index, *(journal.value_at(t.index, p) for p in at)) for t in tags[:session.running.public] if not t.computed]
+    found = [(t.index, *(journal.value_at(t.index, p) for p in at)) for t in tags[:session.running.public] if t.listed]
     apart = [(t, a, b) for t, a, b in found if a != b]
     apart.sort(key=lambda x: (x[0] != tag, near.get(x[0], len(near) + 1), tags[x[0]].name.lower()))
     return apart

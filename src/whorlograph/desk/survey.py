@@ -121,7 +121,7 @@ def survey(session: Session) -> Survey:
     pous = tuple(_size(p, tuple(instances.get(p.name.lower(), ())), callers.get(p.name.lower(), ()),
                        triggers.get(p.name.lower()) or ("only called" if callers.get(p.name.lower()) else "never"))
                  for p in program.pous.values())
-    tags = [t for t in running.tags[:running.public] if not t.computed]
+    tags = [t for t in running.tags[:running.public] if t.listed]
     areas: dict[str, int] = dict.fromkeys("IQM", 0)
     types: dict[str, int] = {}
     for tag in tags:

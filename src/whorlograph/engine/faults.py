@@ -59,6 +59,7 @@ class Faults(Struct, frozen=True):
             return f"{value} does not fit {one.low} to {one.high}"
         if limits < value and limits in DECIMALS:
             return f"{value} is more than {limits}, the most that its digits have room for"
-        # What is calculated may be of a narrower type than the tag that receives it.
-        type_ = next((t for t in ELEMENTARY.values() if t.whole and t.high == limits and t.bits < one.type.bits), one.type)
+        # What is calculated may be of another type than the tag that receives it.
+        other = (t for t in ELEMENTARY.values() if t.whole and t.high == limits and limits != one.type.high)
+        type_ = next(other, one.type)
         return f"{value} does not fit {type_.name} ({type_.low} to {type_.high})"

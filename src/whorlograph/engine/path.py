@@ -18,6 +18,8 @@ from .calls import Calls, every
 from .code import Call, Loop, Pass
 from .journal import Journal
 
+_MOST_TURNS = 2_000  # of jumps and calls that are looked back over
+
 
 class SkipKind(StrEnum):
     """Why a step did not run."""
@@ -50,6 +52,7 @@ class Paths:
         self.order = calls.order
         self._task_of_unit = tasks or {}
         self._flags = {flag.number: flag for flag in steps.flags.values()}
+        self._decides: dict[int, frozenset[int]] = {}
         self._unit = np.array([self.task_of(i) for i in range(len(self.order))], np.int32)
 
     def task_of(self, step: int) -> int:
@@ -121,7 +124,7 @@ class Paths:
 
     def last_run(self, journal: Journal, step: int, scan: int) -> int:
         """The last scan up to this one in which a step ran; 0 where it never did."""
-        for _ in range(200):
+        for _ in range(_MOST_TURNS):
             if scan <= 0:
                 return 0
             skip = self.skipped(journal, step, scan)
@@ -129,17 +132,39 @@ class Paths:
                 return scan
             if skip.kind is SkipKind.HALTED and journal.fault is not None:
                 scan = min(scan, journal.fault.scan) - (0 if scan > journal.fault.scan else 1)
-                continue
-            if skip.task >= 0:
+            elif skip.task >= 0:
                 scan = journal.run_scan(skip.task, scan - 1)
-                continue
-            if skip.flag is None:
-                return 0
-            row = journal.last_row(skip.flag.number, journal.settled_position(scan))
-            if row is None:
-                return 0
-            scan = journal.scan(row) - 1
-        return 0
+            else:
+                # Where a jump of its own body stands over it, nothing else need have changed meanwhile; a body may be called from elsewhere.
+                near = skip.flag is not None and self.calls.instance_of[skip.flag.step] == self.calls.instance_of[step]
+                decides = {skip.flag.number} | self.decides(skip.flag.step) if skip.flag is not None and near else self.decides(step)
+                scan = _last_change(journal, decides, scan) - 1
+        return scan
+
+    def last_left_out(self, journal: Journal, step: int, scan: int) -> int:
+        """The last scan up to this one in which a step did not run, of a task the last run; 0 where it always did."""
+        for _ in range(_MOST_TURNS):
+            scan = self.task_scan(journal, step, scan)
+            if scan <= 0 or self.skipped(journal, step, scan) is not None:
+                return max(scan, 0)
+            scan = _last_change(journal, self.decides(step), scan) - 1
+        return scan
+
+    def decides(self, step: int) -> frozenset[int]:
+        """The jumps, returns and calls (as private tags) that decide whether a step runs, and those that decide whether these run."""
+        found = self._decides.get(step)
+        if found is None:
+            flags, known, left = set[int](), {step}, [step]
+            while left:
+                at = left.pop()
+                number = self.calls.instance_of[at]
+                over = [(e.flag, e.step) for e in self.calls.exits[number] if e.step < at < e.target]
+                calls = [] if self.calls.code.instances[number].runs else [(c.flag, c.step) for c in self.calls.callers.get(number, ())]
+                flags |= {flag for flag, _ in (*over, *calls) if flag >= 0}
+                left += {one for _, one in (*over, *calls)} - known
+                known |= {one for _, one in (*over, *calls)}
+            found = self._decides[step] = frozenset(flags)
+        return found
 
     def skipped_since(self, journal: Journal, step: int, scan: int) -> int:
         """Time (ns) from which on a step has not run, up to a scan."""
@@ -252,3 +277,10 @@ class Paths:
                 break
             position += 1
         return position
+
+
+def _last_change(journal: Journal, flags: frozenset[int] | set[int], scan: int) -> int:
+    """The last scan up to this one in which one of some tags changed; 0 where none has."""
+    position = journal.settled_position(scan)
+    rows = [row for flag in flags if (row := journal.last_row(flag, position)) is not None]
+    return journal.scan(max(rows)) if rows else 0

@@ -39,7 +39,7 @@ class Settled(Struct, frozen=True):
 
 def shown_tags(running: Running, only: set[int] | None = None) -> list[int]:
     """The tags that result files show, by name in order of code points."""
-    found = [t for t in running.tags[:running.public] if not t.computed and (only is None or t.index in only)]
+    found = [t for t in running.tags[:running.public] if t.listed and (only is None or t.index in only)]
     return [t.index for t in sorted(found, key=lambda t: t.name)]
 
 

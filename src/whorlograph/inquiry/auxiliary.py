@@ -26,8 +26,7 @@ PRESSED = 10_000_000_000  # ns that a button is held, at the most
 
 def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
     """Whether an input reports a tag back: the same device, or it follows the tag's changes in the log."""
-    mine, theirs = tracer.iolist.get(tag), tracer.iolist.get(candidate)
-    if mine is not None and theirs is not None and mine.device and mine.device.strip().lower() == theirs.device.strip().lower():
+    if _one_device(tracer, tag, candidate):
         return True
     path = course(tracer.journal, tag)
     found = stays(tracer.log, candidate, tracer.tag(candidate).initial)
@@ -44,6 +43,11 @@ def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
         followed += bool(value) and after is not None and bool(after.value) and (before is None or not before.value)
     own = int((found.values != 0).sum())
     return rises >= 2 and followed >= max(2, OFTEN * rises) and own <= rises + 1
+
+
+def _one_device(tracer: Tracer, tag: int, candidate: int) -> bool:
+    mine, theirs = tracer.iolist.get(tag), tracer.iolist.get(candidate)
+    return mine is not None and theirs is not None and bool(mine.device) and mine.device.strip().lower() == theirs.device.strip().lower()
 
 
 def gates_beside(tracer: Tracer, tag: int, paths: list[Path], seen: Seen) -> list[Auxiliary]:
@@ -92,22 +96,34 @@ def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, .
     return False
 
 
-def reported_off(tracer: Tracer, tag: int, since: int | None, scan: int, asked: int) -> int | None:
-    """The output, other than the asked one, that an input reports and that went off before it did; None where there is none.
+def reported(tracer: Tracer, tag: int, on: bool, since: int | None, scan: int, asked: int) -> int | None:
+    """The output, other than the asked one, that an input reports, that is on (or off) as it is, and turned so before it did; None where there
+    is none.
 
-    Args: since: when the input went off, ns; None where it never was on.
+    Args: on: whether the input is on; since: when it turned so, ns; None where it never was otherwise.
     """
     outputs = [t.index for t in tracer.running.tags[:tracer.running.public] if t.address is not None and t.address.area == "Q" and t.index != asked
                and tracer.boolean(t.index) and tracer.writers.get(t.index)]
+    best: tuple[float, int] | None = None
     for output in outputs if len(outputs) <= MOST_OUTPUTS else ():
-        if tracer.journal.settled(output, scan) or not reports(tracer, output, tag):
+        if bool(tracer.journal.settled(output, scan)) != on or not reports(tracer, output, tag):
             continue
-        path = course(tracer.journal, output)
-        turned = path.scans[path.scans <= scan]
-        # An input that opened first, or did not come with its output, does not only report it: it may be why that went off.
-        if not len(turned) or (since is not None and tracer.time(int(turned[-1])) < since):
-            return output
-    return None
+        turned = course(tracer.journal, output).last_change(scan, on)
+        # An input that turned first, or did not come with its output, does not only report it: it may be why that turned.
+        if (turned is None and not on) or (turned is not None and since is not None and tracer.time(turned) < since):
+            share = 1.0 if _one_device(tracer, output, tag) else _falls_with(tracer, output, tag)
+            if (best is None or share > best[0]) and (share >= OFTEN or not on):
+                best = share, output
+    return best[1] if best is not None else None
+
+
+def _falls_with(tracer: Tracer, output: int, tag: int) -> float:
+    """The share of an output's drop-outs at which an input is on, and off within the time in which it follows."""
+    path, found = course(tracer.journal, output), stays(tracer.log, tag, tracer.tag(tag).initial)
+    times = [tracer.time(s) for s in path.scans[path.values == 0].tolist()[-400:]]
+    near = [(found.at(time), found.at(time + FOLLOWS)) for time in times]
+    fell = [before is not None and after is not None and bool(before.value) and not after.value for before, after in near]
+    return sum(fell) / len(fell) if fell else 0.0
 
 
 def _at_input(tracer: Tracer, tag: int) -> bool:

@@ -79,8 +79,8 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         late = 2 if not root.last and proved is False and not root.changed else root.kind is RootKind.CONSTANT
         # That a number does not tell when held as it was before says nothing of the value that should have come.
         overdue = root.overdue and (proved is not False or root.ended or not isinstance(root.value, bool))
-        # What only reports an output that is off comes after what keeps that off.
-        reports = root.reports is not None and proved is not True
+        # What only reports an output that is as it is comes after what keeps that so, also where they prove together only.
+        reports = root.reports is not None and (proved is not True or bool(root.together))
         # What sticks is what has to be looked at, whatever else came as it always does.
         lingers = root.lingers and proved is True
         pulses = _pulses_on(root, roots)

@@ -24,9 +24,7 @@ from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.log import Ints, Log, tags_logged
 from whorlograph.model.shown import visible
-from whorlograph.model.tags import Leaf as TagLeaf
 from whorlograph.model.tags import Tag
-from whorlograph.model.text import TextBody
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import ELEMENTARY, Family
 
@@ -156,9 +154,7 @@ class Tracer:
     @cached_property
     def results(self) -> frozenset[int]:
         """What the instructions of a list leave for others: tags that no declaration names."""
-        of_lists = [one for one in self.running.instances() if one.pou is not None and isinstance(one.pou.body, TextBody)]
-        found = [one.scope.get(v.name.lower()) for one in of_lists if one.pou is not None for v in one.pou.variables if v.made]
-        return frozenset(ref.tag for ref in found if isinstance(ref, TagLeaf))
+        return frozenset(t.index for t in self.running.tags if t.result)
 
     def beside(self, journal: Journal) -> Tracer:
         """A tracer of another replay of the same program and log."""
@@ -188,7 +184,9 @@ class Tracer:
 
     def name(self, tag: int | None) -> str:
         """A tag's name."""
-        return self.running.tags[tag].name if tag is not None and tag < len(self.running.tags) else ""
+        if tag is None or tag >= len(self.running.tags):
+            return ""
+        return "the result" if tag in self.results else self.running.tags[tag].name
 
     def called(self, tag: int, number: int) -> str:
         """A whole number of a tag for a person: an enumerator by its name."""

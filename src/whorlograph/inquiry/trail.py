@@ -26,7 +26,7 @@ class Root(Struct):
     alone; ``overdue``: it should have come, and has not: what ends the tag as a rule, what a time waited for, a command;
     ``ended``: in a trial it did; ``last``: it blocked the last
     attempt; ``together``: the tags with which it proves, where it does not alone; ``readings``: what its value means one way and the other,
-    where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is off;
+    where nothing says how it is wired; ``never``: it explains only what never came on; ``reports``: the output that it tells of, which is as it is;
     ``earlier``: it proves only of a time before a tag that does not drop out came on; ``lingers``: it stands as it seldom does, and longer
     than ever; ``lets``: it only lets the write run that leaves the tag off; ``bit``: of a word that is read bit by bit, -1 the whole;
     ``habit``: how many times the same change came before in this log without what is asked about, and never with it, while a ``novel``

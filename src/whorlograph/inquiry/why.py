@@ -16,7 +16,7 @@ from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
 from whorlograph.model.question import Question, RootKind, Symptom
 
-from .auxiliary import reported_off
+from .auxiliary import reported
 from .generators import runs_freely
 from .habits import add_habits, add_pulses_in_vain
 from .lingering import lingering
@@ -211,10 +211,10 @@ class Inquiry:
             link.tell_once({})
             roots = roots or [self._end(tag, link)]
         for root in roots if symptom in (Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN) else ():
-            if root.kind is RootKind.FIELD_INPUT and root.value is False and root.tag is not None and not root.leads:
-                root.reports = reported_off(self.tracer, root.tag, root.since, scan, tag)
+            if root.kind is RootKind.FIELD_INPUT and isinstance(root.value, bool) and root.tag is not None and not root.leads:
+                root.reports = reported(self.tracer, root.tag, root.value, root.since, scan, tag)
                 if root.reports is not None:
-                    root.text += f"; it reports {self.tracer.name(root.reports)}, which is off"
+                    root.text += f"; it reports {self.tracer.name(root.reports)}, which is {'on' if root.value else 'off'}"
         for root in roots if symptom in (Symptom.WILL_NOT_DROP_OUT, Symptom.WILL_NOT_PULL_IN) else ():
             said = lingering(self.tracer, root)
             if said:

@@ -171,7 +171,7 @@ class Xref:
     def declared(self) -> list[int]:
         """The numbers of the same tags: at hand at once, also of a large program."""
         running = self.controller.running
-        shown = [t for t in running.tags[:running.public] if not t.computed and (t.index not in self._pins or self._named_pin(t.index))]
+        shown = [t for t in running.tags[:running.public] if t.listed and (t.index not in self._pins or self._named_pin(t.index))]
         return [t.index for t in sorted(shown, key=lambda t: (t.name.lower(), t.name))]
 
     @cached_property

@@ -38,6 +38,7 @@ class Variable(Struct, frozen=True):
     documentation: str = ""
     line: int = 0
     made: bool = False  # by a chart or an instruction list: it stands in no declaration
+    result: bool = False  # what an instruction of a list leaves for those behind it
 
 
 class PouKind(StrEnum):

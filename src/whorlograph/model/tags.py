@@ -16,7 +16,7 @@ from .types import Elementary, Enumeration
 class Tag(Struct, frozen=True):
     """A leaf. ``name`` is qualified (globals bare); ``initial`` holds raw bits as memory keeps them.
 
-    ``computed`` marks what the journal leaves out (a timer's ET).
+    ``computed`` marks what the journal leaves out (a timer's ET), ``result`` what an instruction of a list leaves for those behind it.
     """
 
     index: int
@@ -29,9 +29,15 @@ class Tag(Struct, frozen=True):
     retain: bool = False
     constant: bool = False
     computed: bool = False
+    result: bool = False
     enumeration: Enumeration | None = None
     low: int | None = None
     high: int | None = None
+
+    @property
+    def listed(self) -> bool:
+        """Whether lists and result files name it: a person declared it, or could, and the journal has its rows."""
+        return not (self.computed or self.result)
 
     @property
     def silent(self) -> bool:

@@ -169,7 +169,11 @@ def converted(one: Convert, value: Value, source: Elementary, target: Elementary
         return _bits(nearest, target) if target.family is Family.BITS and one.rule == "TO" else fit(nearest, target, mode)
     if target.whole and one.rule != "WIDEN" and Family.BITS in (source.family, target.family):
         return _bits(int(value), target)
-    return int(value) if target.whole and one.rule == "WIDEN" else fit(value, target, mode)
+    if not target.whole or one.rule != "WIDEN":
+        return fit(value, target, mode)
+    if source.whole and target.bits == 64 and (source.low < 0 <= target.low or (source.family is Family.BITS and target.low < 0)):
+        return _bits(int(value), target)
+    return fit(value, target, mode) if source.family is Family.UNSIGNED and source.bits == 64 else int(value)
 
 
 def _time(value: Number, source: Elementary, target: Elementary, mode: Overflow) -> Value:

@@ -7,14 +7,27 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from whorlograph.engine.code import Const, Convert, Expr, Op
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, ORDERS_OF_BYTES, REALS, SHIFTS, TEXTS, bcd, conversion
+from whorlograph.engine.scope.widening import (
+    BITWISE,
+    COMPARISONS,
+    DATE_SUMS,
+    NUMBER_PINS,
+    ORDERS_OF_BYTES,
+    REALS,
+    SCALED,
+    SHIFTS,
+    TEXTS,
+    TIME_SUMS,
+    bcd,
+    conversion,
+)
 from whorlograph.model.calendar import DAY
 from whorlograph.model.types import LINT, LREAL, TIME, Elementary, Family
 
 from .builder import Builder, held
 from .calendar import Calendar
 
-_SUMS = {"ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME", *DATE_SUMS}
+_SUMS = {"ADD", "SUB", "MUL", "DIV", "MOD", *TIME_SUMS, *DATE_SUMS}
 MOST = 1 << 20  # more letters than any text has
 
 
@@ -26,6 +39,10 @@ class Argument(Protocol):
     @property
     def real(self) -> bool:
         """Whether it is a real number."""
+
+    @property
+    def time(self) -> bool:
+        """Whether it is a TIME."""
 
     def value(self) -> Expr:
         """In the operation's type."""
@@ -56,7 +73,7 @@ class Functions:
         if name in COMPARISONS:
             tests: list[Expr] = [Op(name, "BOOL", pair, at) for pair in itertools.pairwise([self.b.keep(a.value(), at) for a in data])]
             return tests[0] if len(tests) == 1 else Op("AND", "BOOL", tuple(tests), at) if tests else Const(True, "BOOL")
-        if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
+        if kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED:
             return self._scaled(name, data, at)
         if name == "EXPT":
             base = self.b.keep(data[0].value(), at)
@@ -66,7 +83,7 @@ class Functions:
         if name in TEXTS:
             return self._text(name, values, args, at)
         if name in _SUMS:
-            verb = "ADD" if name == "CONCAT_DATE_TOD" else name.partition("_")[0]
+            verb = "ADD" if name.startswith("CONCAT") else name.partition("_")[0]
             total = values[0]
             for value in values[1:]:
                 total = Op(verb, type_, (total, value), at)
@@ -218,15 +235,15 @@ class Functions:
         pin = next((a for a in args if a.name == name), None)
         return pin.as_type(LINT.name) if pin is not None else Const(0, LINT.name)
 
-    def _scaled(self, name: str, data: list[Argument], at: int) -> Expr | None:
+    def _scaled(self, name: str, data: list[Argument], at: int) -> Expr:
         """TIME times or divided by a number."""
-        if len(data) < 2:
-            return None
-        time = self.b.keep(data[0].value(), at)
         verb = "MUL" if name.startswith("MUL") else "DIV"
-        if data[1].real:
-            return Op(f"TIME_{verb}", TIME.name, (time, data[1].as_type(LREAL.name)), at)
-        return Op(verb, TIME.name, (time, held(data[1].as_type(LINT.name), TIME, at)), at)
+        first = next((one for one in data if one.time), data[0]) if verb == "MUL" else data[0]
+        found = self.b.keep(first.value(), at)
+        for factor in (one for one in data if one is not first):
+            value = self.b.keep(factor.as_type(LREAL.name), at) if factor.real else held(self.b.keep(factor.as_type(LINT.name), at), TIME, at)
+            found = Op(f"TIME_{verb}" if factor.real else verb, TIME.name, (found, value), at)
+        return found
 
     def _selection(self, name: str, values: list[Expr], chosen: Expr | None, type_: str, at: int) -> Expr | None:
         if name == "SEL" and len(values) >= 2 and chosen is not None:

@@ -65,15 +65,32 @@ def number(value: Value) -> bool | int | float:
     return value
 
 
-def widened(value: Value, source: Elementary | None, target: Elementary) -> Value:
-    """An operand as the operation's type sees it; milliseconds count only in conversions, not here."""
+def widened(value: Value, source: Elementary | None, target: Elementary, mode: Overflow) -> Value:
+    """An operand as the operation's type sees it; milliseconds count only in conversions, not here.
+
+    Raises: Halt where an ULINT is more than the signed type that it stands beside holds, and the mode is halt.
+    """
     if isinstance(value, str):
         return value
     if target.family is Family.REAL:
         return fit(float(value), target, Overflow.HALT)
     if target.family is Family.BOOL:
         return bool(value)
+    if source is not None and source.whole and target.whole and target.bits == 64:
+        if source.low < 0 <= target.low or (source.family is Family.BITS and target.low < 0):
+            return wrapped(int(value), target)  # bits are carried
+        if source.low == 0 and source.bits == 64 and target.low < 0:
+            return fit(value, target, mode)
     return int(value)
+
+
+def literal(value: Value, target: Elementary, mode: Overflow) -> Value:
+    """A literal without a type of its own in the operation's: bits are cut, numbers held. Raises: Halt where it does not fit."""
+    if isinstance(value, float) and target.whole:
+        return fit(round(value), target, mode)
+    if target.family is Family.BITS and not isinstance(value, str):
+        return wrapped(int(value), target)
+    return fit(value, target, mode) if target.whole else widened(value, None, target, mode)
 
 
 def divide(a: int, b: int) -> int:

@@ -142,10 +142,10 @@ class Memory:
             return
         type_ = one.type
         self.fault_tag = tag
-        if source is not None and source != type_ and Family.BITS in (source.family, type_.family) and type_.whole:
-            value = wrapped(int(value), type_)
-        elif isinstance(value, float) and type_.whole:
+        if isinstance(value, float) and type_.whole:
             value = round(value)
+        elif type_.whole and source != type_ and Family.BITS in (source.family if source is not None else type_.family, type_.family):
+            value = wrapped(int(value), type_)
         value = fit(value, type_, self.profile.on_overflow)
         if one.low is not None and one.high is not None:
             value = ranged(value, one.low, one.high, self.profile.on_overflow)

@@ -4,7 +4,21 @@ from __future__ import annotations
 
 import math
 
-from whorlograph.engine.scope.widening import BITWISE, COMPARISONS, DATE_SUMS, NUMBER_PINS, ORDERS_OF_BYTES, REALS, SHIFTS, TEXTS, bcd, conversion
+from whorlograph.engine.scope.widening import (
+    BITWISE,
+    COMPARISONS,
+    DATE_SUMS,
+    NUMBER_PINS,
+    ORDERS_OF_BYTES,
+    REALS,
+    SCALED,
+    SHIFTS,
+    TEXTS,
+    TIME_SUMS,
+    bcd,
+    conversion,
+    converted_from,
+)
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import ELEMENTARY, LINT, Elementary, Family
 
@@ -18,6 +32,7 @@ from .functions import (
     convert,
     divide,
     fit,
+    literal,
     number,
     power,
     real_function,
@@ -37,7 +52,9 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         result: that of its result.
     Raises: Halt where the controller would halt.
     """
-    data = [widened(v, sources[n], kind) for n, v in given.items() if n not in NUMBER_PINS]
+    given = {n: widened(v, own, LINT, mode) if n in "KNLP" and (own := sources[n]) is not None else v for n, v in given.items()}
+    operands = [(v, sources[n]) for n, v in given.items() if n not in NUMBER_PINS]
+    data = [widened(v, own, kind, mode) if own is not None else literal(v, kind, mode) for v, own in operands]
     if not data:
         return None
     if name in TEXTS:
@@ -59,9 +76,11 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         return fit(total, kind, mode)
     if name == "MOVE":
         return fit(data[0], kind, mode)
-    if kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME"):
-        return _scaled(name, list(given.values()), kind, mode)
-    if name in ("ADD", "SUB", "MUL", "DIV", "MOD", "ADD_TIME", "SUB_TIME"):
+    if kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED:
+        times = [n for n in given if (own := sources[n]) is not None and own.family is Family.TIME]
+        ordered = [*times[:1], *(n for n in given if n not in times[:1])] if name.startswith("MUL") else list(given)
+        return _scaled(name, [given[n] for n in ordered], kind, mode)
+    if name in {"ADD", "SUB", "MUL", "DIV", "MOD"} | TIME_SUMS:
         return arithmetic(name.partition("_")[0], data, kind, mode)
     if name == "ABS":
         return fit(abs(number(data[0])), kind, mode)
@@ -95,7 +114,7 @@ def standard(name: str, given: dict[str, Value], sources: dict[str, Elementary |
         return convert(int(str(ranged(value, 0, most, mode)), 16), ELEMENTARY["LWORD"], coded.bits, mode)
     change = conversion(name)
     if change is not None:
-        source = change[0] or next(iter(sources.values())) or kind
+        source = converted_from(change[0], next(iter(sources.values())), change[1]) or kind
         return convert(data[0], source, change[1], mode)
     return _selection(name, given, data)
 
@@ -118,12 +137,13 @@ def _selection(name: str, given: dict[str, Value], data: list[Value]) -> Value |
 
 
 def _scaled(name: str, given: list[Value], kind: Elementary, mode: Overflow) -> Value:
-    """TIME times or divided by a number."""
-    time, factor = given[0], given[1]
-    if name.startswith("MUL"):
-        product = int(time) * int(factor) if not isinstance(factor, float) else int(int(time) * factor)
-        return fit(product, kind, mode)
-    if factor == 0:
-        raise Halt("division by zero", f"{time} is divided by 0")
-    quotient = divide(int(time), int(factor)) if not isinstance(factor, float) else int(int(time) / factor)
-    return fit(quotient, kind, mode)
+    """TIME times or divided by numbers, one after another."""
+    time: Value = given[0]
+    for factor in given[1:]:
+        if name.startswith("MUL"):
+            time = fit(int(time) * int(factor) if not isinstance(factor, float) else int(int(time) * factor), kind, mode)
+            continue
+        if factor == 0:
+            raise Halt("division by zero", f"{time} is divided by 0")
+        time = fit(divide(int(time), int(factor)) if not isinstance(factor, float) else int(int(time) / factor), kind, mode)
+    return time

@@ -30,7 +30,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
-from .functions import Value, fit, number, wrapped
+from .functions import Value, fit, number, widened, wrapped
 from .memory import Where, ranged
 from .text_values import Bound, Frame, Values, Walker, leaves_of
 
@@ -191,7 +191,8 @@ class Text:
     def for_(self, one: For, f: Frame) -> int:
         type_ = f.scope.variable(one.variable) or ELEMENTARY["INT"]
         first = self.values.assigned(one.first, type_, one.at, f)
-        last = self.values.value(one.last, self.counted(type_, one.last, f), f)[0]
+        last, own = self.values.value(one.last, self.counted(type_, one.last, f), f)
+        last = widened(last, own, LINT, self.profile.on_overflow) if type_.low < 0 and own.whole else last
         by_type = self.counted(type_, one.by, f) if one.by is not None else type_
         by = self.values.value(one.by, by_type, f)[0] if one.by is not None else 1
         if one.by is not None:

@@ -8,6 +8,7 @@ from typing import Protocol
 from msgspec import Struct, field
 
 from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins
+from whorlograph.engine.scope.widening import SCALED
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf, Ref, member
@@ -23,7 +24,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
-from .functions import Halt, Value, fit, wrapped
+from .functions import Halt, Value, fit, widened, wrapped
 from .memory import Memory, Where
 from .standard import standard
 
@@ -150,9 +151,8 @@ class Values:
         value, kind = self.value(one, type_, f)
         if kind == type_ or isinstance(value, str):
             return value
-        if type_.family is Family.REAL:
-            return fit(float(value), type_, self.profile.on_overflow)
-        return bool(value) if type_.family is Family.BOOL else int(value)
+        mode = self.profile.on_overflow
+        return fit(float(value), type_, mode) if type_.family is Family.REAL else widened(value, kind, type_, mode)
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, at: int, f: Frame) -> tuple[Value, Elementary]:
         """A function of the standard on what goes in."""
@@ -161,12 +161,15 @@ class Values:
         kind, result = f.scope.operation(name, given, want)
         found: dict[str, Value] = {}
         types: dict[str, Elementary | None] = {}
-        scaled = kind.family is Family.TIME and name in ("MUL", "DIV", "MULTIME", "DIVTIME", "MUL_TIME", "DIV_TIME")
+        scaled = kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED
+        is_time = [(k := f.scope.kind(one)) is not None and k.family is Family.TIME for _, one in given]
+        held = given[is_time.index(True)][0] if scaled and any(is_time) else given[0][0]  # of a product either may be the TIME
         for pin, one in given:
             own = LINT if pin in ("K", "N", "L", "P") else BOOL if pin == "G" else ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind
-            if scaled and pin != given[0][0]:
+            if scaled and pin != held:
                 value, type_ = self.value(one, ELEMENTARY["LREAL"] if f.scope.kind(one) is None and f.scope.fraction(one) else LINT, f)
-                found[pin], types[pin] = value, type_
+                found[pin] = value if isinstance(value, float) else widened(value, type_, LINT, self.profile.on_overflow)
+                types[pin] = type_
                 continue
             found[pin], types[pin] = self.as_type(one, own, f), own
         self.l.element = at

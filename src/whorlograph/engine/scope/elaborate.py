@@ -96,7 +96,7 @@ class _Builder:
         if self.placed and name.lower() in self.placed:
             variable = replace(variable, address=self.placed[name.lower()])
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
-                "constant": variable.constant}
+                "constant": variable.constant, "result": variable.result}
         if depth > DEEPEST:
             self.say(f"{name.partition('.')[0]} contains itself", "the inner one is left out")
             return None

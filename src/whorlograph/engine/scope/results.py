@@ -39,7 +39,7 @@ def _declared(one: Instance, pou: Pou, running: Running) -> Pou:
     names = {at: f"result_{type_.name}" for at, type_ in kept.items()}
     types = {names[at]: type_ for at, type_ in kept.items()}
     said = "what one instruction leaves for the next"
-    variables = tuple(Variable(name, type_, VariableKind.LOCAL, documentation=said, made=True) for name, type_ in types.items())
+    variables = tuple(Variable(name, type_, VariableKind.LOCAL, documentation=said, made=True, result=True) for name, type_ in types.items())
     statements = tuple(_named(s, names) for s in pou.body.statements)
     return replace(pou, variables=(*pou.variables, *variables), body=replace(pou.body, statements=statements))
 

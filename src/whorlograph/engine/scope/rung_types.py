@@ -18,7 +18,25 @@ from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, 
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .widening import ARITHMETIC, BITWISE, CHECKS, COMPARISONS, NUMBER_PINS, OF_TWO, REALS, SHIFTS, TEXTS, common, conversion, dated, widen
+from .widening import (
+    ARITHMETIC,
+    BITWISE,
+    CHECKS,
+    COMPARISONS,
+    NUMBER_PINS,
+    OF_TWO,
+    ORDERS_OF_BYTES,
+    REALS,
+    SCALED,
+    SHIFTS,
+    TEXTS,
+    beside_signs,
+    common,
+    conversion,
+    converted_from,
+    dated,
+    widen,
+)
 
 Source = tuple[int, str]
 
@@ -140,30 +158,36 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
     types = {p.name.upper(): (found.of(p.wires[0]) if p.wires else None) for p in pins}
     target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *((block.id, p.name) for p in block.outputs))
                    if key in targets), None)
+    if target is not None and target.family is Family.STRING and not any(t is not None and t.family is Family.STRING for t in types.values()):
+        target = None  # no number is made a text by where it goes
     change = conversion(name)
     data = [t for n, t in types.items() if n not in NUMBER_PINS]
     if change is not None:
-        source = change[0] or next(iter(types.values()), None) or common([], None)
+        source = converted_from(change[0], next(iter(types.values()), None), change[1]) or common([], None)
         operation, result = source, change[1]
     elif (of_dates := dated(name, data)) is not None:
         operation, result = of_dates
     elif name in TEXTS:
         operation, result = ELEMENTARY["STRING"], ELEMENTARY["INT" if name in ("LEN", "FIND") else "STRING"]
     elif name in COMPARISONS | CHECKS:
-        operation, result = common(data, None), BOOL
+        operation, result = common(beside_signs(name, data), None), BOOL
     elif name == "TRUNC":
-        operation = common(data, ELEMENTARY["REAL"])
-        result = target if target is not None and target.family is not Family.REAL else ELEMENTARY["DINT"]
+        number = common(data, ELEMENTARY["REAL"])
+        operation = number if number.family is Family.REAL else ELEMENTARY["LREAL" if number.bits > 16 else "REAL"]
+        result = target if target is not None and target.family in (Family.BITS, Family.SIGNED, Family.UNSIGNED) else ELEMENTARY["DINT"]
     elif name in REALS | OF_TWO:
         first = types.get("IN", types.get("IN1"))
         base = common([first] if name != "ATAN2" else data, target if target is not None and target.family is Family.REAL else ELEMENTARY["REAL"])
         operation = result = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
-    elif name in SHIFTS or name in BITWISE:
-        operation = result = common(data, target)
-    elif name in ("MUL", "DIV", "MULTIME", "DIVTIME") and any(t is not None and t.family is Family.TIME for t in data):
+    elif name in SHIFTS | BITWISE | ORDERS_OF_BYTES:
+        whole = target if target is not None and target.family in (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED) else None
+        operation = result = common(data, whole)
+        if operation.family is Family.BOOL and name in ORDERS_OF_BYTES:
+            operation = result = ELEMENTARY["DINT"]
+    elif name in {"MUL", "DIV"} | SCALED and any(t is not None and t.family is Family.TIME for t in data):
         operation = result = ELEMENTARY["TIME"]
     else:
-        operation = result = common(data, target)
+        operation = result = common(beside_signs(name, data), target)
         if operation.family is Family.BOOL and name in ARITHMETIC:
             operation = result = ELEMENTARY["DINT"]  # BOOL is no number: it counts 0 or 1
     if operation.family is not Family.REAL and change is None and any(

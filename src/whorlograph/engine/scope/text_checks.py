@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from whorlograph.model.calendar import date_part, dates_made
+from collections.abc import Sequence
+
 from whorlograph.model.pins import FUNCTION_PINS
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.text import (
@@ -14,20 +15,23 @@ from whorlograph.model.text import (
     Constant,
     Expression,
     For,
+    Go,
     Statement,
-    Sub,
     Together,
     Unary,
+    Until,
     Var,
+    While,
 )
-from whorlograph.model.types import Elementary, Family
+from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
-from .text_parts import parts
+from .operands import Operand, misfit, taken, wrong_number
+from .text_parts import parts, subscripts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
-from .widening import COMPARISONS, NUMBER_PINS, ORDERS_OF_BYTES, SELECTIONS, TEXTS, conversion
+from .widening import BITWISE, COMPARISONS, NUMBER_PINS, TEXTS
 
-_WHOLE = (Family.BITS, Family.SIGNED, Family.UNSIGNED)
-
+DECIDE = (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED)
+_SUMMED = (*DECIDE, Family.REAL)  # what any sum and comparison takes
 MOST_HANDED = 4096  # leaves of an array or structure that a function takes or gives
 
 
@@ -66,26 +70,46 @@ class Checks:
         if isinstance(one, Var):
             return self._plain_variable(one) or self._enumerator(one)
         if isinstance(one, Binary):
-            return one.code not in TEXTS and self._plain(one.left) and self._plain(one.right)
+            odd = Family.REAL if one.code in BITWISE else Family.TIME if one.code in ("MUL", "DIV") else None
+            fits = odd is None or not (self._is_of(odd, one.left) or self._is_of(odd, one.right))
+            return fits and one.code not in TEXTS and self._plain(one.left) and self._plain(one.right)
         if isinstance(one, Constant):
-            return not isinstance(one.value, str)
+            return not isinstance(one.value, str) and (not one.named or ELEMENTARY[one.named].family is not Family.DATE)
         if isinstance(one, Unary):
-            return self._plain(one.value)
+            return self._plain(one.value) and not (one.code in BITWISE and self._is_of(Family.REAL, one.value))
         if isinstance(one, Assign):
             return self._plain_variable(one.target) and self.scope.constant(one.target) is None and self._plain(one.value)
         if isinstance(one, Choose):
-            return all(self._plain(b.test) and all(map(self._plain, b.statements)) for b in one.branches) and all(map(self._plain, one.other))
+            tests = [b.test for b in one.branches]
+            inner = [s for b in one.branches for s in b.statements]
+            return all(map(self._plain, tests)) and all(map(self._whole, tests)) and all(map(self._plain, (*inner, *one.other)))
         if isinstance(one, Case):
             values = [v for b in one.branches for label in b.labels for v in (label.low, label.high) if v is not None]
             inner = [s for b in one.branches for s in b.statements]
-            return self._plain(one.selector) and all(map(self._plain, (*values, *inner, *one.other)))
+            return self._plain(one.selector) and self._whole(one.selector) and all(map(self._plain, (*values, *inner, *one.other)))
         return isinstance(one, Together) and all(map(self._plain, one.statements))
+
+    def _whole(self, one: Expression) -> bool:
+        """Whether a value is what decides or counts: a BOOL, a whole number, bits."""
+        if isinstance(one, (Unary, Binary)) and one.code in BITWISE | COMPARISONS:
+            return True  # whether that can be computed is looked at by itself
+        kind = self.scope.variable(one) if isinstance(one, Var) and self.scope.constant(one) is None else self.scope.kind(one)
+        return kind.family in DECIDE if kind is not None else self._is_whole(one) or not self.scope.fraction(one)
+
+    def _is_of(self, family: Family, one: Expression) -> bool:
+        """Whether a value is a REAL, or a TIME: signs that join bits or compare make neither."""
+        if isinstance(one, (Unary, Binary)) and one.code in BITWISE | COMPARISONS:
+            return False
+        kind = self.scope.variable(one) if isinstance(one, Var) else self.scope.kind(one)
+        if kind is not None:
+            return kind.family is family
+        return family is Family.REAL and not isinstance(one, Var) and self.scope.fraction(one)
 
     def _plain_variable(self, var: Var) -> bool:
         type_ = self.scope.variable(var)
-        if type_ is None or type_.family is Family.STRING:
+        if type_ is None or type_.family in (Family.STRING, Family.DATE):
             return False
-        return all(self._plain(v) for step in var.steps if isinstance(step, Sub) for v in step.values) if var.steps else True
+        return all(self._plain(v) and self._whole(v) for v in subscripts(var)) if var.steps else True
 
     def _enumerator(self, var: Var) -> bool:
         read = self.scope.constant(var)
@@ -93,12 +117,19 @@ class Checks:
 
     def _part(self, part: Statement | Expression | Var) -> str:
         if isinstance(part, Var):
-            return f"{shown(part)} names nothing that is declared" if self.scope.constant(part) is None and self.scope.place(part) is None else ""
+            if self.scope.constant(part) is None and self.scope.place(part) is None:
+                return f"{shown(part)} names nothing that is declared"
+            return self._none_whole(subscripts(part), "chooses in an array")
+        if isinstance(part, (Choose, Case, While, Until, Go, For)):
+            undecided = self._none_whole(*_deciding(part))
+            if undecided or not isinstance(part, For):
+                return undecided
         if isinstance(part, Apply):
             return self._call(part)
         if isinstance(part, (Unary, Binary)):
             values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
-            if part.code not in TEXTS and all(k is not None and k.family is not Family.STRING for k in map(self.scope.kind, values)):
+            kinds = [self.scope.kind(v) for v in values]
+            if part.code not in TEXTS | BITWISE and all(k is not None and k.family in _SUMMED for k in kinds):
                 return ""
             wrong = [v for v in values if self._is_whole(v)]
             return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
@@ -108,26 +139,26 @@ class Checks:
             return f"{shown(part.variable)} counts a loop and is no whole number"
         return ""
 
-    def _text(self, one: Expression) -> bool:
-        if isinstance(one, (Unary, Binary)):  # no sign makes a text
-            return False
+    def _operand(self, one: Expression) -> Operand:
+        if isinstance(one, (Unary, Binary)):
+            kind = self.scope.kind(one)  # no sign makes a text, and whether one can join its bits is looked at by itself
+            odd = kind is not None and (kind.family is Family.STRING or (kind.family is Family.REAL and one.code in BITWISE))
+            return Operand(shown(one), None if odd else kind, self.scope.fraction(one) and kind is None)
         kind = self.scope.kind(one)
-        return kind is not None and kind.family is Family.STRING
+        return Operand(shown(one), kind, kind is None and self.scope.fraction(one))
+
+    def _none_whole(self, values: Sequence[Expression], verb: str) -> str:
+        """Why values cannot decide or count; "" where they can. Args: verb: what they do."""
+        wrong = next((v for v in values if not self._whole(v)), None)
+        return f"{shown(wrong)} {verb} and is no whole number and no BOOL" if wrong is not None else ""
 
     def _mixed(self, name: str, values: list[Expression]) -> str:
-        """Why a function cannot be computed: texts go with texts only, and not into sums."""
-        texts = [self._text(v) for v in values]
-        if not any(texts):
-            return f"{name} takes texts, {shown(values[0])} is none" if name in TEXTS else ""
-        if name not in TEXTS | COMPARISONS | SELECTIONS:
-            return f"{shown(values[texts.index(True)])} is a text, and {name} takes none"
-        return "" if all(texts) else f"{shown(values[texts.index(False)])} is no text"
+        """Why a function cannot be computed of its operands."""
+        return misfit(name, [self._operand(v) for v in values], [], True)
 
     def _taken(self, type_: Elementary | None, value: Expression, name: str) -> str:
         """Why a variable of a type cannot take a value."""
-        if type_ is None or (type_.family is Family.STRING) == self._text(value):
-            return ""
-        return f"{shown(value)} is no text, {name} is one" if type_.family is Family.STRING else f"{shown(value)} is a text, {name} is none"
+        return taken(type_, self._operand(value), name) if type_ is not None else ""
 
     def _number(self, var: Var) -> bool:
         type_ = self.scope.variable(var)
@@ -168,10 +199,8 @@ class Checks:
                 if unknown:
                     return f"{name} has no {unknown[0]}"
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
-                wrong = self._wrong_kinds(upper, data)
-                if wrong:
-                    return wrong
-                return self._mixed(upper, data) if upper in STANDARD and data else self._converted(upper, data)
+                counts = [self._operand(v) for n, v in given_pins(part) if n in NUMBER_PINS]
+                return wrong_number(upper, len(given_pins(part))) or misfit(upper, [self._operand(v) for v in data], counts, upper in STANDARD)
             return f"{shown(part.called)} is no function and no block"
         called = self.scope.function(part)
         assert called is not None
@@ -180,25 +209,6 @@ class Checks:
         if isinstance(enable, Leaf) and left_out and not self.scope.running.tags[enable.tag].initial:
             return f"{name} declares EN itself, and not as TRUE where it is left out"  # as it is where a call that has one is executed
         return f"{name} has no {unknown[0]}" if unknown else self._given(called, part)
-
-    def _wrong_kinds(self, name: str, data: list[Expression]) -> str:
-        """Why bytes cannot be turned, digits not be looked at, or a date not be put together or taken apart."""
-        made = dates_made(name)
-        if made is not None and len(data) != len(made[1]):
-            return f"{name} takes {', '.join(made[1])}"
-        kinds = [self.scope.kind(v) for v in data]
-        if name in ORDERS_OF_BYTES | {"IS_VALID_BCD"} and any(k is not None and k.family not in _WHOLE for k in kinds):
-            return f"{name} takes whole numbers and bit strings"
-        if date_part(name) is not None and not all(k is not None and k.family is Family.DATE for k in kinds):
-            return f"{name.partition('.')[0]} takes a date or a time of day"
-        return ""
-
-    def _converted(self, name: str, data: list[Expression]) -> str:
-        """Why a conversion cannot be computed: its operand is a text where it should not be, or the other way round."""
-        change = conversion(name)
-        if not data or change is None or change[0] is None:
-            return ""
-        return self._taken(change[0], data[0], name)
 
     def _given(self, called: Instance, part: Apply) -> str:
         """Why what is handed over does not fit: texts go into texts only, arrays and structures into others of their shape."""
@@ -217,3 +227,13 @@ class Checks:
             if why:
                 return why
         return ""
+
+
+def _deciding(part: Choose | Case | While | Until | Go | For) -> tuple[list[Expression], str]:
+    """What decides how a statement goes on, and how that is said."""
+    if isinstance(part, For):
+        return [part.first, part.last, *([part.by] if part.by is not None else [])], "counts a loop"
+    if isinstance(part, Case):
+        return [part.selector], "chooses in CASE"
+    tests = [b.test for b in part.branches] if isinstance(part, Choose) else [part.test] if part.test is not None else []
+    return tests, "is a condition"

@@ -47,7 +47,8 @@ def inner(one: Statement | Expression) -> Sequence[Statement | Expression]:
     return make(one) if make is not None else ()
 
 
-def _of_variable(one: Var) -> Sequence[Expression]:
+def subscripts(one: Var) -> Sequence[Expression]:
+    """What chooses the elements of the arrays that a name goes through, in order."""
     return [v for step in one.steps if isinstance(step, Sub) for v in step.values] if one.steps else ()
 
 
@@ -72,7 +73,7 @@ def _of_count(one: For) -> Sequence[Statement | Expression]:
 
 
 _INNER: dict[type, Callable[[Any], Sequence[Statement | Expression]]] = {
-    Var: _of_variable, Apply: _of_call, Choose: _of_choice, Case: _of_case, For: _of_count,
+    Var: subscripts, Apply: _of_call, Choose: _of_choice, Case: _of_case, For: _of_count,
     Unary: lambda one: (one.value,), Binary: lambda one: (one.left, one.right), Assign: lambda one: (one.value, one.target),
     Do: lambda one: (one.call,), While: lambda one: (one.test, *one.statements), Until: lambda one: (*one.statements, one.test),
     Keep: lambda one: (one.value,), Kept: lambda one: (), Together: lambda one: one.statements,

@@ -44,14 +44,16 @@ from .widening import (
     SELECTIONS,
     SHIFTS,
     TEXTS,
+    TIMES,
+    beside_signs,
     common,
     conversion,
+    converted_from,
     dated,
     widen,
 )
 
 ORDERS = {"TASK_HOLD": "hold", "TASK_RELEASE": "release", "WATCHDOG_RESTART": "restart"}
-TIMES = {"MULTIME", "DIVTIME", "ADD_TIME", "SUB_TIME", "MUL_TIME", "DIV_TIME"}
 STANDARD = (ARITHMETIC | REALS | COMPARISONS | BITWISE | SHIFTS | SELECTIONS | TIMES | TEXTS | DATE_SUMS.keys() | CHECKS | ORDERS_OF_BYTES
             | {"TRUNC", "DAY_OF_WEEK"})
 LOGIC = ("true", "false")  # literals, whatever is declared
@@ -307,7 +309,7 @@ class Scope:
     def _operation(name: str, kinds: list[Elementary | None], fraction: bool, want: Elementary | None) -> tuple[Elementary, Elementary | None]:
         change = conversion(name)
         if change is not None:
-            source = change[0] or next(iter(kinds), None) or ELEMENTARY["REAL" if fraction else "DINT"]
+            source = converted_from(change[0], next(iter(kinds), None), change[1]) or ELEMENTARY["REAL" if fraction else "DINT"]
             return source, change[1]
         of_dates = dated(name, kinds)
         if of_dates is not None:
@@ -319,15 +321,17 @@ class Scope:
             found = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
             return found, found if kinds[0] is not None else None
         if name == "TRUNC":
-            found = common(kinds, ELEMENTARY["REAL"])
-            return found if found.family is Family.REAL else ELEMENTARY["REAL"], want or ELEMENTARY["DINT"]
-        if name in ("MUL", "DIV", *TIMES) and any(k is not None and k.family is Family.TIME for k in kinds):
+            found = common(kinds, ELEMENTARY["REAL" if fraction else "LREAL"])
+            return found if found.family is Family.REAL else ELEMENTARY["LREAL" if found.bits > 16 else "REAL"], want or ELEMENTARY["DINT"]
+        if name in {"MUL", "DIV"} | TIMES and any(k is not None and k.family is Family.TIME for k in kinds):
             return ELEMENTARY["TIME"], ELEMENTARY["TIME"]
         if name in CHECKS:
             return common(kinds, ELEMENTARY["REAL"] if name == "IS_VALID" else ELEMENTARY["DWORD"]), BOOL
         untyped = all(k is None for k in kinds)
-        target = None if name in COMPARISONS else want
-        found = common(kinds, target)
+        of_bits = name in BITWISE | SHIFTS | ORDERS_OF_BYTES and want is not None
+        unfit = of_bits and want is not None and want.family not in (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED)
+        target = None if name in COMPARISONS or unfit else want
+        found = common(beside_signs(name, kinds), target)
         if found.family is Family.BOOL and (name in ARITHMETIC or (untyped and name not in BITWISE)):
             found = ELEMENTARY["DINT"]
         if found.family is not Family.REAL and fraction and not (untyped and target is not None and name in SELECTIONS):

@@ -11,10 +11,11 @@ from whorlograph.model.pins import unknown_pins
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance, Running, resolve_path
-from whorlograph.model.text import Statement
+from whorlograph.model.text import Expression, Statement
 
 from .constants import constant_of
 from .pin_values import element_at, expression_at, why_not
+from .rung_operands import odd_operands
 from .rung_types import called_instance, handed_instance
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
@@ -87,7 +88,7 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
             why = _not_called(element, instance, running)
             if why:
                 return why
-    return misfit(rung, instance, running)
+    return misfit(rung, instance, running) or odd_operands(rung, instance, running)
 
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:
@@ -115,7 +116,12 @@ def _not_named(text: str, instance: Instance, running: Running) -> str:
     if element is None:
         return "is no name"
     scope = Scope(instance, running)
-    return why_not(element, scope) or Checks(scope).value(element)
+    return why_not(element, scope) or _not_computed(element, scope)
+
+
+def _not_computed(one: Expression, scope: Scope) -> str:
+    why = Checks(scope).value(one)
+    return f"cannot be computed: {why}" if why else ""
 
 
 def _not_read(text: str, instance: Instance, running: Running) -> str:
@@ -131,7 +137,7 @@ def _not_read(text: str, instance: Instance, running: Running) -> str:
     computed = expression_at(text, 0) if path is None else None
     if computed is not None:
         scope = Scope(instance, running)
-        return why_not(computed, scope) or Checks(scope).value(computed)
+        return why_not(computed, scope) or _not_computed(computed, scope)
     if path is None:
         return "is no name and no literal"
     return "" if resolve_path(path, instance, running.scope) is not None else "names nothing that is declared"

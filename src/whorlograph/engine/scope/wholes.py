@@ -21,7 +21,7 @@ def misfit(rung: Rung, instance: Instance, running: Running) -> str:
     if not any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) and \
             not any(isinstance(e, Block) and any(isinstance(r, Aggregate) for r in scope_of(e, instance, running).values()) for e in rung.elements):
         return ""
-    found = _Wires(rung, instance, running)
+    found = Wires(rung, instance, running)
     for element in rung.elements:
         why = next(found.wrong(element), "")
         if why:
@@ -64,7 +64,7 @@ def result_of(block: Block, pin: str, scope: dict[str, Ref]) -> Ref | None:
     return scope.get(name)
 
 
-class _Wires:
+class Wires:
     """What each wire of a rung carries."""
 
     def __init__(self, rung: Rung, instance: Instance, running: Running) -> None:

@@ -15,7 +15,12 @@ BITWISE = frozenset({"AND", "OR", "XOR", "NOT"})
 SHIFTS = frozenset({"SHL", "SHR", "ROL", "ROR"})
 TEXTS = frozenset({"LEN", "LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE", "FIND"})
 DATE_SUMS = {"ADD_TOD_TIME": "TIME_OF_DAY", "ADD_DT_TIME": "DATE_AND_TIME", "SUB_DATE_DATE": "TIME", "SUB_TOD_TIME": "TIME_OF_DAY",
-             "SUB_TOD_TOD": "TIME", "SUB_DT_TIME": "DATE_AND_TIME", "SUB_DT_DT": "TIME", "CONCAT_DATE_TOD": "DATE_AND_TIME"}
+             "SUB_TOD_TOD": "TIME", "SUB_DT_TIME": "DATE_AND_TIME", "SUB_DT_DT": "TIME", "CONCAT_DATE_TOD": "DATE_AND_TIME",
+             "ADD_LTOD_LTIME": "LTOD", "ADD_LDT_LTIME": "LDT", "SUB_LDATE_LDATE": "LTIME", "SUB_LTOD_LTIME": "LTOD", "SUB_LTOD_LTOD": "LTIME",
+             "SUB_LDT_LTIME": "LDT", "SUB_LDT_LDT": "LTIME", "CONCAT_DATE_LTOD": "LDT"}  # IEC 61131-3:2013, tables 35 and 36
+TIME_SUMS = frozenset({"ADD_TIME", "SUB_TIME", "ADD_LTIME", "SUB_LTIME"})
+SCALED = frozenset({"MULTIME", "DIVTIME", "MUL_TIME", "DIV_TIME", "MUL_LTIME", "DIV_LTIME"})
+TIMES = TIME_SUMS | SCALED
 CHECKS = frozenset({"IS_VALID", "IS_VALID_BCD"})
 ORDERS_OF_BYTES = frozenset({"TO_BIG_ENDIAN", "TO_LITTLE_ENDIAN", "FROM_BIG_ENDIAN", "FROM_LITTLE_ENDIAN"})
 NUMBER_PINS = frozenset("GKNLP")  # what chooses, or how many: no operands of the operation's type
@@ -24,6 +29,7 @@ SELECTIONS = frozenset({"SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"})
 _SIGNED_RANK = {"SINT": 1, "INT": 2, "DINT": 3, "LINT": 4}
 _UNSIGNED_RANK = {"USINT": 1, "UINT": 2, "UDINT": 3, "ULINT": 4}
 _BITS_RANK = {"BOOL": 0, "BYTE": 1, "WORD": 2, "DWORD": 3, "LWORD": 4}
+_NUMBER_OF = {"BYTE": ELEMENTARY["USINT"], "WORD": ELEMENTARY["UINT"], "DWORD": ELEMENTARY["UDINT"], "LWORD": ELEMENTARY["ULINT"]}
 _SIGNED = [ELEMENTARY[n] for n in ("SINT", "INT", "DINT", "LINT")]
 
 
@@ -69,6 +75,13 @@ def common(types: list[Elementary | None], target: Elementary | None) -> Element
     return found
 
 
+def beside_signs(name: str, kinds: list[Elementary | None]) -> list[Elementary | None]:
+    """The types of operands where bits are compared with, or chosen beside, numbers with a sign: as the unsigned numbers that they hold."""
+    if name not in COMPARISONS | SELECTIONS or not any(k is not None and k.family is Family.SIGNED for k in kinds):
+        return kinds
+    return [_NUMBER_OF.get(k.name, k) if k is not None else None for k in kinds]
+
+
 def dated(name: str, kinds: list[Elementary | None]) -> tuple[Elementary, Elementary] | None:
     """(computed in, result) of functions on dates and times of day; None for others (IEC 61131-3:2013, 6.6.2.5.13)."""
     if name == "DAY_OF_WEEK":
@@ -108,6 +121,17 @@ def bcd(name: str) -> Bcd | None:
     if not (right_bits or (reads and not digits)) or not (right_number or (not reads and not number)):
         return None
     return Bcd(reads, bits, whole)
+
+
+def converted_from(named: Elementary | None, own: Elementary | None, target: Elementary) -> Elementary | None:
+    """The type that a conversion function takes its operand as: the one it names, but a whole number as what it is, unless its bits are asked for.
+
+    Args: named: in the function's name, None for TO_INT and the like; own: the operand's, None of an untyped literal.
+    """
+    if named is None or own is None or not (named.whole and own.whole) or Family.BOOL in (named.family, own.family):
+        return named or own
+    carries = named.family is Family.BITS is not own.family
+    return named if carries and target.family in (Family.BITS, Family.SIGNED, Family.UNSIGNED) else own
 
 
 def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:

@@ -12,7 +12,7 @@ from whorlograph.model.types import ELEMENTARY, LREAL, Elementary, Family
 
 from . import layout as at
 from .function import Function, machine_type, raw_bits, signed
-from .operations import Operations
+from .operations import Operations, too_large
 from .place import Placing
 
 _SAFE = COMPARISONS | {"AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT"}
@@ -26,8 +26,8 @@ def may_fault(value: Expr) -> bool:
     if isinstance(value, Op):
         return value.code not in _SAFE or any(may_fault(a) for a in value.args)
     if isinstance(value, Convert):
-        family = {ELEMENTARY[value.type].family, ELEMENTARY[value.value.type].family}
-        harmless = value.rule == "WIDEN" and Family.REAL not in family
+        target, source = ELEMENTARY[value.type], ELEMENTARY[value.value.type]
+        harmless = value.rule == "WIDEN" and Family.REAL not in (target.family, source.family) and not too_large(source, target)
         return not harmless or may_fault(value.value)
     return False
 

@@ -19,6 +19,11 @@ def wide(type_: Elementary) -> bool:
     return type_.bits == 64 and type_.whole
 
 
+def too_large(source: Elementary, target: Elementary) -> bool:
+    """Whether an operand may be more than the signed type holds that it stands beside."""
+    return source.family is Family.UNSIGNED and wide(source) and wide(target) and target.low < 0
+
+
 def type_code(type_: Elementary) -> int:
     """A type as a number for calls out of the module: width, and 256 where it is signed."""
     return type_.bits | (256 if type_.low < 0 else 0) | (512 if type_.family in (Family.TIME, Family.DATE) else 0)
@@ -107,11 +112,7 @@ class Operations:
             value = f"(i64.extend_i32_u {value})"
         bits = value if type_.bits == 64 else f"(i64.and {value} (i64.const {(1 << type_.bits) - 1}))"
         if name in ("ROL", "ROR"):
-            if type_.bits == 64:
-                result = f"(i64.{name.lower().replace('ro', 'rot')} {bits} {count})"
-            else:
-                turn = count if name == "ROL" else f"(i64.sub (i64.const {type_.bits}) (i64.rem_u {count} (i64.const {type_.bits})))"
-                result = f"(call $rotate {bits} {turn} (i64.const {type_.bits}) {where})"
+            result = f"(call $rotate (i32.const {int(name == 'ROL')}) {bits} {count} (i64.const {type_.bits}) {where})"
         else:
             result = f"(call $shift (i32.const {int(name == 'SHL')}) {bits} {count} (i64.const {type_.bits}) {where})"
         result = self.cut(result, type_)
@@ -122,6 +123,8 @@ class Operations:
         if source is None or source == target:
             return value
         have, want = machine_type(source), machine_type(target)
+        if too_large(source, target):
+            return self.narrowed(value, source, target, where)
         if have == want:
             return value
         if want == "i32":
@@ -179,10 +182,15 @@ class Operations:
                 return f"(i64.ne {value} (i64.const 0))"
             return self.narrowed(f"(i64.div_s {value} {thousand})", source, target, where)
         if target.family is Family.TIME and source.family is not Family.TIME:
-            milliseconds = self.rounded(value, source, target, where) if source.family is Family.REAL else self.widened(value, source, target, where)
+            if source.family is Family.REAL:
+                milliseconds = self.rounded(value, source, target, where)
+            elif wide(source) and source.low == 0:
+                milliseconds = self.narrowed(value, source, target, where)
+            else:
+                milliseconds = self.widened(value, source, target, where)
             return self.arithmetic_wide("MUL", milliseconds, thousand, target, where)
         if source.family is Family.REAL and target.family is Family.BITS:
-            return self.cut(f"(i64.trunc_sat_f64_s (f64.nearest {value if source.bits == 64 else f'(f64.promote_f32 {value})'}))", target)
+            return self.cut(f"(call $bits_of {value if source.bits == 64 else f'(f64.promote_f32 {value})'})", target)
         if Family.BITS in (source.family, target.family) and machine_type(source) == machine_type(target):
             return self.cut(value, target)
         return self.held(value, source, target, where)

@@ -163,6 +163,7 @@ class _List:
         self.begun = 0  # the line on which the step at work begins
         self.held: list[tuple[str, bool, Expression, _Instruction]] = []  # brackets that wait: operation, inverted, the result before, what opened it
         self.errors: list[Unreadable] = []
+        self.places = {one.label.lower(): n for n, one in reversed([*enumerate(instructions)]) if one.label}
         self.needed = self._needed()
 
     def number(self) -> int:
@@ -171,20 +172,29 @@ class _List:
 
     def _needed(self) -> set[str]:
         """The labels behind which the result is read before it is loaded anew."""
-        found = set()
-        for n, one in enumerate(self.instructions):
-            if one.label:
-                following = next((i for i in self.instructions[n:] if i.word), None)
-                if following is not None and not following.loads:
-                    found.add(one.label.lower())
-        return found
+        return {one.label.lower() for n, one in enumerate(self.instructions) if one.label and self._read_from(n)}
+
+    def _read_from(self, n: int) -> bool:
+        """Whether an instruction, or one that is executed behind it, reads the result before it is loaded anew."""
+        passed: set[int] = set()
+        while n < len(self.instructions) and n not in passed:
+            passed.add(n)
+            one = self.instructions[n]
+            if one.word == "JMP":
+                at = self.places.get(one.rest[0].text.lower()) if one.names_label else None
+                n = at if at is not None else len(self.instructions)
+            elif one.word in ("", "CAL"):
+                n += 1
+            else:
+                return one.word not in ("LD", "LDN", "RET")
+        return False
 
     def translate(self) -> None:
         """Make the statements. Raises: Unreadable for the first error, with those behind it."""
         ended = True
         for n, one in enumerate(self.instructions):
             if not self.held and (one.label or ended or (one.loads and self.group)):
-                self._close(one)
+                self._close(n)
             ended = False
             self.begun = self.begun or one.line
             if one.label:
@@ -195,7 +205,7 @@ class _List:
                 ended = True
         if self.held:
             self.errors.append(_wrong(self.held[-1][3], "a bracket is opened here and not closed"))
-        self._close(None)
+        self._close(len(self.instructions))
         self.errors += [_wrong(one, f"label {one.rest[0].text} stands nowhere") for one in self.instructions
                         if one.word.startswith("JMP") and one.names_label and one.rest[0].text.lower() not in self.labels]
         if self.errors:
@@ -223,11 +233,10 @@ class _List:
         following = self.instructions[n + 1] if n + 1 < len(self.instructions) else None
         return following is not None and not following.label and following.word in words
 
-    def _close(self, following: _Instruction | None) -> None:
-        """A step ends; what the one below reads of its result is kept."""
-        reads = following is not None and bool(following.word) and not following.loads
-        if self.result is not None and (reads or (following is not None and following.label.lower() in self.needed)):
-            self._lasting(following.line if following is not None else 0)
+    def _close(self, n: int) -> None:
+        """A step ends before an instruction; what the steps below read of its result is kept."""
+        if self.result is not None and self._read_from(n):
+            self._lasting(self.instructions[n].line)
         if len(self.group) == 1 and self.group[0].line == self.begun:
             self.statements.append(self.group[0])
         elif self.group:
@@ -252,8 +261,7 @@ class _List:
         if value is None:
             raise _wrong(self.instructions[n], f"{self.instructions[n].word} stands before anything is loaded")
         one = self.instructions[n]
-        following = self.instructions[n + 1] if n + 1 < len(self.instructions) else None
-        needed = following is not None and (not following.loads or following.label.lower() in self.needed)
+        needed = self._read_from(n + 1)
         if one.word.startswith("JMP") and one.rest:
             needed = needed or one.rest[0].text.lower() in self.needed
         if needed and not isinstance(value, (Kept, Constant)):
@@ -345,6 +353,8 @@ class _List:
             self.group.append(Go(self.number(), one.line, test, one.rest[0].text))
             return
         if word == "CAL":
+            if test is None and self.result is not None and self._read_from(n + 1):
+                self._once(n)  # what is called may change what it was loaded from
             called = self._call(one)
             done: Statement = Do(self.number(), one.line, called if isinstance(called, Apply) else Apply(self.number(), one.line, called, ()))
         else:

@@ -31,7 +31,7 @@ def changes(tracer: Tracer) -> list[Changes]:
     pins = running.block_pins()
     for tag in running.tags[:running.public]:
         family = tag.type.family
-        if family not in (Family.BOOL, Family.SIGNED, Family.UNSIGNED) or tag.computed or tag.index in pins or tag.index in tracer.driven:
+        if family not in (Family.BOOL, Family.SIGNED, Family.UNSIGNED) or not tag.listed or tag.index in pins or tag.index in tracer.driven:
             continue
         one = _of_input(tracer, tag.index) if tag.index in tracer.logged and not tracer.writers.get(tag.index) else _of_written(tracer, tag.index)
         if not 0 < len(one.times) <= MOST or (family is not Family.BOOL and len(np.unique(one.values)) > FEW):

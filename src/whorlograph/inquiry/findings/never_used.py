@@ -19,8 +19,6 @@ def find(facts: Facts) -> Iterator[Finding]:
     for entry in Xref(tracer.controller, tracer.iolist, frozenset(tracer.logged)).entries():
         if entry.tag.name.startswith(uncalled):
             continue  # its block is never called: that is said once
-        if entry.tag.index in tracer.results:
-            continue  # what an instruction leaves for the next, which may need none of it
         alike = re.sub(r"\[[^\]]*\]", "[]", entry.tag.name)
         for mark, weight in (("never written", 3 if entry.tag.initial else 2), ("never read", 3)):
             if mark not in entry.oddities:

@@ -14,6 +14,7 @@ from ..writers import Writer
 from . import resumed, skipped, step_inactive, task_held
 from .rung_false import unpowered
 from .rung_true import powered
+from .running import left_out_too, taken_since
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -50,7 +51,12 @@ def add_running(tracer: Tracer, found: Link, writer: Writer, view: Vantage, dept
     action, bare = step_inactive.action_of(tracer, flag), not (found.children or found.roots)
     power = tracer.written.flag_power(flag.step, flag.element)
     child: Link | None = None
-    if action is not None:
+    over = tracer.paths.skipped(tracer.journal, flag.step, scan)
+    if bare and over is not None and over.flag is not None and flag.kind is not FlagKind.CALL:
+        begun = taken_since(tracer, over.flag, scan)
+        said = f"{tracer.place(writer.step)} runs, and what would leave it out does not, since {tracer.at(tracer.time(begun))}"
+        child = left_out_too(tracer, flag, over, begun, said, depth + 1)
+    elif action is not None:
         child = tracer.explain(action[0], Vantage(scan), False, depth + 1)
     elif bare and power is not None:
         where = tracer.place(flag.step)

@@ -4,20 +4,18 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Expr
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import FlagKind, PathFlag
 
-from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Writer
 from . import halted, step_inactive, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
-from .rung_false import barred_root, first_out, smallest_set, unpowered
-from .rung_true import powered
+from .rung_false import barred_root, smallest_set
+from .running import add_taken, taken_since
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -43,36 +41,25 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     where, said = tracer.place(skip.flag.step), said or f"{tracer.name(tag)} keeps its value {word}"
     ran = tracer.paths.last_run(tracer.journal, writer.step, scan) > 0
     start = f"since {tracer.at(since)}" if ran else "from the start"
-    element, power = skip.flag.element, tracer.written.flag_power(skip.flag.step, skip.flag.element)
     if skip.kind is SkipKind.NOT_CALLED:
         text = f"{said}: {tracer.place(writer.step)} has not been called {start}, see {where}"
         found = Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element)
-        if power is not None:
-            _call_off(tracer, found, power, skip.flag, scan, depth, change=ran)
+        add_taken(tracer, found, skip, scan, ran, depth)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
-    taken = tracer.journal.last_row(skip.flag.number, tracer.journal.settled_position(scan))
-    at_scan = tracer.scan_of(taken) if taken is not None else scan
+    at_scan = taken_since(tracer, skip.flag, scan)
     begun = tracer.time(at_scan)
-    stood = f", which has not run {start}" if ran and since is not None and since < begun else ""
-    when = f"since {tracer.at(begun)}" if ran else start
+    stood = f", which has not run {start}" if since < begun else ""
+    when = f"since {tracer.at(begun)}" if at_scan > 1 else start
     action = step_inactive.action_of(tracer, skip.flag)
     if action is not None:
-        number, place = action
-        text = f"{said}: action {place.name} ({tracer.place(writer.step)}) does not run {when}"
+        text = f"{said}: action {action[1].name} ({tracer.place(writer.step)}) does not run {when}"
         found = Link(LinkKind.STEP_INACTIVE, tag, value, stands, writer.step, scan, text, writer.element)
-        child = tracer.explain(number, Vantage(at_scan if ran else scan), ran, depth + 1)
-        found.children += [child] if child is not None else []
+        add_taken(tracer, found, skip, at_scan if ran else scan, ran, depth)
         return found
     text = f"{said}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
-    if power is not None:
-        child = powered(tracer, None, skip.flag.step, element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                        f"the {skip.kind} in {where}")
-        if child is not None:
-            has = words_of(tracer.steps.all[skip.flag.step]).powered(True)
-            child.text = child.text.replace(f" {has} in {where}", " is taken", 1)
-            found.children.append(child)
+    add_taken(tracer, found, skip, at_scan, ran, depth)
     for other in tracer.paths.also_over(writer.step, skip.flag):
         second = _would_take_over(tracer, tag, writer, other, scan, depth)
         if second is not None:
@@ -123,23 +110,3 @@ def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, s
     for gate in sorted(gates, key=lambda g: gate_time(tracer, g, seen), reverse=True)[:3]:
         explain_gate(tracer, found, gate, seen, depth + 1, change=False)
     return found
-
-
-def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:
-    """Add why a call's EN has no power."""
-    step = flag.step
-    row = tracer.journal.last_row(flag.number, tracer.journal.settled_position(scan))
-    if row is not None and change:
-        at_scan = tracer.scan_of(row)
-        now = tracer.seen(step, at_scan)
-        lost = first_out(tracer, power, now, tracer.seen(step, at_scan - 1))
-        if lost:
-            found.blockers = elements_of(tracer, lost, step)
-            found.step, found.scan, found.element = step, at_scan, flag.element
-            for gate in lost[:2]:
-                explain_gate(tracer, found, gate, now, depth, change=True)
-            return
-    words = words_of(tracer.steps.all[step]).block(tracer.steps.all[step], flag.element)
-    child = unpowered(tracer, None, step, flag.element, power, scan, depth + 1, what=f"the call of {words}")
-    if child is not None:
-        found.children.append(child)

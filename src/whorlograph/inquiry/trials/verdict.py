@@ -74,7 +74,9 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         return proof(None, "still does not pull in" if wanted else "is on all the same")
     when = clock_text(log, journal.clock.start(turned))
     if wanted:
-        return proof(turned, f"pulls in at {when}")
+        came = after.last_change(turned, True)
+        before_that = came is not None and came < turned  # it does so before the attempt in question
+        return proof(turned, f"pulls in already at {clock_text(log, journal.clock.start(came or 0))}" if before_that else f"pulls in at {when}")
     text = f"drops out at {when}" if after.at(turned - 1) else f"does not come on at {when}"
     if turned >= stretch or _differs(before, after, stretch, asked, wanted) is not None:
         return proof(turned, text)

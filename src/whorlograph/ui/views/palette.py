@@ -29,7 +29,7 @@ def palette_overlay(scene: Scene | None, marks: tuple[Mark, ...] = (), time_of: 
     if scene is not None:
         running = scene.session.running
         for tag in running.tags[:running.public]:
-            if tag.computed:
+            if not tag.listed:
                 continue
             point = scene.session.iolist.get(tag.index)
             text = (point.description if point is not None else "") or tag.documentation

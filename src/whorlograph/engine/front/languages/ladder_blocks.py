@@ -164,7 +164,8 @@ class Blocks(Wires):
     def operands(self, element: Block, at: int) -> list[Operand]:
         """The wired operands of a function."""
         kind = self.types.operation.get(element.id, BOOL)
-        return [Operand(self, p, element, kind, at) for p in self.data_pins(element) if p.wires]
+        into = self.receiver(element)
+        return [Operand(self, p, element, kind, at, into) for p in self.data_pins(element) if p.wires]
 
     def order(self, element: Block, what: str, on: Expr, at: int) -> Expr:
         """An order to the controller."""
@@ -240,8 +241,8 @@ class Blocks(Wires):
 class Operand:
     """One operand of a function: read in the type that it is asked for."""
 
-    def __init__(self, rung: Blocks, pin: Pin, element: Block, kind: Elementary, at: int) -> None:
-        self.rung, self.pin, self.element, self.kind, self.at = rung, pin, element, kind, at
+    def __init__(self, rung: Blocks, pin: Pin, element: Block, kind: Elementary, at: int, into: Target | None) -> None:
+        self.rung, self.pin, self.element, self.kind, self.at, self.into = rung, pin, element, kind, at, into
         self.name = pin.name.upper()
         self.type = rung.wire_type(pin.wires[0])
 
@@ -251,13 +252,18 @@ class Operand:
         read = self.rung.constant(self.rung.ids.get(self.pin.wires[0].source))
         return (self.type is not None and self.type.family is Family.REAL) or (read is not None and isinstance(read[1], float))
 
+    @property
+    def time(self) -> bool:
+        """Whether it is a TIME."""
+        return self.type is not None and self.type.family is Family.TIME
+
     def value(self) -> Expr:
         """In the operation's type."""
         return self.rung.pin(self.pin, self.element, self.kind, self.at) if self.kind.family is Family.BOOL else \
-            self.rung.value(self.pin.wires[0], self.kind, self.at)
+            self.rung.value(self.pin.wires[0], self.kind, self.at, self.into)
 
     def as_type(self, name: str) -> Expr:
         """In a type of its own."""
         if name == "BOOL":
             return self.rung.pin(self.pin, self.element, BOOL, self.at)
-        return self.rung.value(self.pin.wires[0], ELEMENTARY[name], self.at)
+        return self.rung.value(self.pin.wires[0], ELEMENTARY[name], self.at, self.into)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from whorlograph.engine.code import Const, Convert, Expr, Op
+from whorlograph.engine.code import Convert, Expr, Op, Target
 from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, widened
 from whorlograph.engine.front.names import Meaning, Whole
 from whorlograph.engine.scope.constants import constant_of
@@ -23,7 +23,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import Literal, literal
 from whorlograph.model.steps import Step as RungStep
-from whorlograph.model.types import Elementary, Family
+from whorlograph.model.types import ELEMENTARY, LINT, LREAL, Elementary, Family
 
 from .text_values import Values
 
@@ -87,23 +87,26 @@ class Wires:
             return None
         return constant_of(element.expression, self.b.instance, self.running)
 
-    def literal_as(self, wire: Wire, type_: Elementary, at: int) -> Expr | None:
-        """An untyped literal on a wire, in the type it is used in."""
+    def literal_as(self, wire: Wire, type_: Elementary, at: int, into: Target | None = None) -> Expr | None:
+        """An untyped literal on a wire, in the type it is used in. Args: into: the tag that a fault names."""
         source = self.ids.get(wire.source)
         read = literal(source.expression) if isinstance(source, InVariable) else None
         if read is None or read[0] is not None or isinstance(read[1], str):
             return None
-        if isinstance(read[1], float) and type_.whole:
-            number = round(read[1])
-            if type_.low <= number <= type_.high:
-                return Const(number, type_.name)
-            return Convert("HOLD", type_.name, Const(max(-1 << 62, min(1 << 62, number)), "LINT"), at)
-        return constant(read[1], type_)
+        number = round(read[1]) if type_.whole else read[1]
+        if not type_.whole or type_.low <= number <= type_.high:
+            return constant(number, type_)
+        wide = LREAL if isinstance(read[1], float) else ELEMENTARY["ULINT"] if number > LINT.high else LINT
+        made = held(constant(read[1], wide), type_, at)
+        return self.b.let(made, at, into) if into is not None else made
 
-    def value(self, wire: Wire, type_: Elementary, at: int) -> Expr:
-        """What a wire carries, widened to the type it is used in."""
-        known = self.literal_as(wire, type_, at)
-        return known if known is not None else widened(self.wire(wire), type_, at)
+    def value(self, wire: Wire, type_: Elementary, at: int, into: Target | None = None) -> Expr:
+        """What a wire carries, widened to the type it is used in. Args: into: the tag that a fault names."""
+        known = self.literal_as(wire, type_, at, into)
+        if known is not None:
+            return known
+        # What literals alone come to at a pin has no type of its own: it is held in the one in which it is used.
+        return held(self.wire(wire), type_, at) if self.types.of(wire) is None else widened(self.wire(wire), type_, at)
 
     def assigned(self, wire: Wire, type_: Elementary, at: int) -> Expr:
         """What a wire carries, on its way into a variable or pin of a type."""

@@ -381,7 +381,8 @@ class _Lowering:
         kind = self.scope.kind(value)
         if kind is None:
             return type_ if self._within(value, type_) or not isinstance(value, Constant) else LINT
-        return common([type_, kind], None)
+        found = common([type_, kind], None)
+        return LINT if type_.low < 0 and found.low == 0 else found
 
     def loop(self, one: While | Until) -> None:
         """WHILE and REPEAT."""

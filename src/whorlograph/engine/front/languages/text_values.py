@@ -36,7 +36,7 @@ from whorlograph.model.text import (
     Unary,
     Var,
 )
-from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
+from whorlograph.model.types import BOOL, ELEMENTARY, LINT, LREAL, Elementary, Family
 
 from .laid_out import as_number, folded
 from .text_names import Meaning, Names
@@ -289,9 +289,8 @@ class Values:
             type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
         if isinstance(one.value, float) and type_.whole:
             number = round(one.value)
-            if type_.low <= number <= type_.high:
-                return Const(number, type_.name)
-            return Convert("HOLD", type_.name, Const(max(-1 << 62, min(1 << 62, number)), "LINT"), self.b.at(one.at))
+            fits = type_.low <= number <= type_.high
+            return Const(number, type_.name) if fits else held(Const(one.value, LREAL.name), type_, self.b.at(one.at))
         if isinstance(one.value, int) and type_.whole and not type_.low <= one.value <= type_.high:
             source = "ULINT" if one.value > LINT.high else "LINT"
             return Convert("HOLD", type_.name, Const(one.value, source), self.b.at(one.at))
@@ -323,6 +322,12 @@ class _Operand:
         """Whether it is a real number."""
         kind = self.values.scope.kind(self.one)
         return kind.family is Family.REAL if kind is not None else self.values.scope.fraction(self.one)
+
+    @property
+    def time(self) -> bool:
+        """Whether it is a TIME."""
+        kind = self.values.scope.kind(self.one)
+        return kind is not None and kind.family is Family.TIME
 
     def value(self) -> Expr:
         """In the operation's type."""

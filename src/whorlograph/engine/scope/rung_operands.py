@@ -1,0 +1,81 @@
+"""Standard functions in a drawn rung that cannot be computed of what is wired to them, and texts that go where none are taken."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.ladder import Block, OutVariable, Rung, Wire
+from whorlograph.model.program import VariableKind
+from whorlograph.model.steps import Step
+from whorlograph.model.tags import Instance, Running
+from whorlograph.model.types import Elementary
+
+from .operands import NEEDS_ALL, Operand, misfit, taken, wrong_number
+from .rung_types import RungTypes, called_instance, output_pin, rung_types, variable_type
+from .text_types import STANDARD, is_function_name
+from .wholes import Wires
+from .widening import NUMBER_PINS
+
+
+def odd_operands(rung: Rung, instance: Instance, running: Running) -> str:
+    """Why a block of a rung cannot be computed; "" where all can."""
+    blocks = [e for e in rung.elements if isinstance(e, Block)]
+    if not any(p.wires for b in blocks for p in b.inputs if p.name.upper() != "EN"):
+        return ""
+    found = _Rung(rung, instance, running)
+    return next((why for one in blocks for why in found.of_block(one)), "") or next((why for why in found.outputs()), "")
+
+
+class _Rung:
+    """What each wire of a rung carries, as an operand."""
+
+    def __init__(self, rung: Rung, instance: Instance, running: Running) -> None:
+        self.rung, self.instance, self.running = rung, instance, running
+        self.types: RungTypes = rung_types(Step(0, instance, rung), running)
+        self.wires = Wires(rung, instance, running)
+
+    def operand(self, wire: Wire) -> Operand:
+        """What a wire carries."""
+        source = self.wires.ids.get(wire.source)
+        named = Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
+        kind = self.types.of(named) if self.wires.carried(wire) is None else None
+        return Operand(self.wires.name(wire), kind, wire.source in self.types.real_literals)
+
+    def of_block(self, block: Block) -> Iterator[str]:
+        """Why a block cannot be computed."""
+        pins = [(p.name.upper(), p.wires[0]) for p in block.inputs if p.wires and p.name.upper() != "EN"]
+        called = called_instance(block, self.instance, self.running)
+        name = block.type_name.upper()
+        if called is None and not block.instance and is_function_name(name):
+            operands = [(pin, self.operand(wire)) for pin, wire in pins]
+            data = [one for pin, one in operands if pin not in NUMBER_PINS]
+            few = name in NEEDS_ALL and operands and wrong_number(name, len(operands))
+            why = few or misfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
+            if why:
+                yield why
+        for pin, wire in pins if called is not None else ():
+            yield from self.into(self.of_pin(called, pin), wire, f"{block.instance or block.type_name}.{pin}")
+
+    def of_pin(self, called: Instance | None, pin: str) -> Elementary | None:
+        """The type of an input of what a block calls."""
+        if called is None:
+            return None
+        if called.pou is None:
+            return dict(STANDARD_BLOCKS[called.type_name.upper()][0]).get(pin)
+        known = any(v.name.upper() == pin and v.kind is VariableKind.INPUT for v in called.pou.variables)
+        return variable_type(pin, called, self.running) if known else None
+
+    def outputs(self) -> Iterator[str]:
+        """Texts that go to a variable that is none, and the other way round."""
+        for element in self.rung.elements:
+            if isinstance(element, OutVariable):
+                type_ = variable_type(element.expression, self.instance, self.running)
+                for wire in element.wires:
+                    yield from self.into(type_, wire, element.expression.strip())
+
+    def into(self, type_: Elementary | None, wire: Wire, name: str) -> Iterator[str]:
+        """Why a wire does not bring what is taken."""
+        why = taken(type_, self.operand(wire), name) if self.wires.carried(wire) is None else ""
+        if why:
+            yield why
