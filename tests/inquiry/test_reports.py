@@ -242,6 +242,21 @@ class Numbers(unittest.TestCase):
         changed = {found.session.running.tags[r.tag or 0].name: r.changed for r in found.answer.roots if r.kind is RootKind.FIELD_INPUT}
         self.assertEqual(changed, {"N1": True, "X2": False})
 
+    def test_a_delayed_limit_is_tried_where_the_value_crossed_it(self) -> None:
+        """The value has gone on rising: what it was before its last change says nothing. Also through tags that take it on, and a limit in a tag."""
+        bodies = {"T1(IN := N1 > 90, PT := T#2s);\nIF T1.Q THEN Al := TRUE; END_IF;\nIF X1 THEN Al := FALSE; END_IF;\nY2 := Al;": "T1 : TON; Al : BOOL;",
+                  "Lv[2] := N1;\nB := 90;\nT1(IN := Lv[2] > B, PT := T#2s);\nY2 := T1.Q;": "T1 : TON; Lv : ARRAY[1..3] OF INT;",
+                  "IF X3 THEN A := 5; ELSE A := N1; END_IF;\nT1(IN := 90 < A, PT := T#2s);\nY2 := T1.Q;": "T1 : TON;"}
+        rows: Rows = [(0, "X1", 0), (0, "X3", 0), *((6000 + 500 * k, "N1", 80 + k) for k in range(30)), (25_000, "X1", 0)]
+        for body, local in bodies.items():
+            with self.subTest(body):
+                found = _of(body, rows, local)
+                root = found.answer.roots[0]
+                self.assertEqual((found.roots[0], root.text), (("field-input", "N1", True), "N1 above 90 since 11.500 s; it reads 109 now"))
+                self.assertEqual(root.proof, "with N1 held at 90 from 11.500 s on, Y2 does not come on at 13.500 s")
+        found = _of("A := N1 * 2;\nT1(IN := A > 180, PT := T#2s);\nY2 := T1.Q;", rows, "T1 : TON;")
+        self.assertNotIn("above", found.text, "N1 itself is not what is compared")
+
     def test_a_measured_value_that_has_not_come(self) -> None:
         body = "IF N1 >= 50 THEN Hot := TRUE; ELSIF N1 < 20 THEN Hot := FALSE; END_IF;\nY2 := X1 AND NOT Hot;"
         rows = [(0, "X1", 0), (0, "N1", 10)]

@@ -598,5 +598,17 @@ class InnerConditions(unittest.TestCase):
         self.assertEqual([session.running.tags[r.tag].name for r in answer.roots if r.tag is not None], ["X1"])
 
 
+class NotComeTo(unittest.TestCase):
+    """A condition within another, behind a loop: where the outer one let go nobody knows what the inner one would have been."""
+
+    def test_only_the_outer_one_is_told(self) -> None:
+        body = ("D := 0;\nIF X1 AND X2 THEN\n  A := 0;\n  WHILE ARR[A] > 5 AND A < 2 DO A := A + 1; END_WHILE;\n  IF A < 2 THEN D := 7; END_IF;\nEND_IF;\nY1 := D = 7;")
+        session = text_session(body, [(0, "X1", 1), (0, "X2", 1), (0, "X3", 1), (3000, "X2", 0), (5000, "X3", 0)], "ARR : ARRAY[0..2] OF INT;")
+        answer = ask(session, "Y1")
+        self.assertEqual(first(session, answer)[:2], ("field-input", "X2"))
+        said = [link.text for _, link in answer.links()]
+        self.assertFalse([text for text in said if "A < 2" in text], said)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -87,8 +87,9 @@ class Circuit:
         return Gate(at, off)
 
     def open_gates(self, path: Path, result: Result) -> list[Gate]:
-        """The gates of a path that do not pass."""
-        return [g for g in path if not self.passes(g, result)]
+        """The gates of a path that do not pass; of what was not come to because others do not, nothing is said where it is not known."""
+        found = [g for g in path if not self.passes(g, result)]
+        return [g for g in found if self.known(g, result)] or found
 
     def complete(self, power: Expr, result: Result, on: bool = True) -> list[Path]:
         """The paths on which every gate passes."""

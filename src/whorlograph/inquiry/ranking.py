@@ -34,6 +34,7 @@ def merge(roots: Iterable[Root], symptom: Symptom | None = None) -> list[Root]:
             later = False
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.due, twin.as_ever = twin.due or root.due, twin.as_ever and root.as_ever
+        twin.crossed = twin.crossed if twin.crossed is not None else root.crossed
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
         now = next((one.value for one in (root, twin) if one.missing), None) if otherwise and symptom is Symptom.WILL_NOT_DROP_OUT else None
         if later:

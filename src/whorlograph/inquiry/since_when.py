@@ -24,6 +24,7 @@ from .trail import Root
 if TYPE_CHECKING:
     from .tracer import Tracer
 
+LIKE = 20  # last changes of a tag that has to take on an input's value
 _COMPARE = {code: getattr(operator, code.lower()) for code in COMPARISONS}
 _SIDES = {"GT": "above {}", "GE": "at {} or above", "LT": "below {}", "LE": "at {} or below", "EQ": "at {}", "NE": "off {}"}
 
@@ -57,26 +58,64 @@ def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
     if not isinstance(one, Load) or not isinstance(other, Const) or isinstance(other.value, (bool, str)) or one.at not in seen.result.cells:
         return None
     tag = seen.result.cells[one.at].number
-    address = tracer.tag(tag).address if tag < len(tracer.running.tags) and not tracer.writers.get(tag) else None
-    if address is None or address.area != "I":
+    return _side(tracer, tag, code, other.value, seen.scan, held) if _measured(tracer, tag) else None
+
+
+def side_behind(tracer: Tracer, compared: Op, seen: Seen, held: bool, tag: int) -> Side | None:
+    """Since when the input that a comparison reads through tags that take its value on has been as it is.
+
+    Its limit is a literal, or what a tag held then; None where the input is not what is compared, changed or delayed on the way.
+    """
+    circuit, result = tracer.circuit(seen.step), seen.result
+    sides = [circuit.plain(arg) for arg in compared.args]
+    if tracer.now is not None or compared.code not in COMPARISONS or len(sides) != 2 or not _measured(tracer, tag):
         return None
-    key = tag, code, other.value
+    first, second = sides
+    for code, one, other in ((compared.code, first, second), (MIRRORED[compared.code], second, first)):
+        if not isinstance(one, Load) or one.at not in result.cells or not _takes_on(tracer, result.cells[one.at].number, tag, seen.scan):
+            continue
+        limit = other.value if isinstance(other, Const) else result.values.get(other.at) if isinstance(other, Load) else None
+        if isinstance(limit, (int, float)) and not isinstance(limit, bool):
+            return _side(tracer, tag, code, limit, seen.scan, held)
+    return None
+
+
+def _measured(tracer: Tracer, tag: int) -> bool:
+    """Whether nothing but the log gives an input its value."""
+    address = tracer.tag(tag).address if tag < len(tracer.running.tags) and not tracer.writers.get(tag) else None
+    return address is not None and address.area == "I"
+
+
+def _takes_on(tracer: Tracer, copy: int, tag: int, scan: int) -> bool:
+    """Whether a tag has had the values of an input at its last changes, in the same scan or the one before."""
+    if copy == tag or tracer.tag(copy).type.name != tracer.tag(tag).type.name:
+        return False
+    mine, theirs = course(tracer.journal, copy), course(tracer.journal, tag)
+    changes = [s for s in mine.scans.tolist() if s <= scan][-LIKE:]
+    return bool(changes) and all(mine.at(s) in (theirs.at(s), theirs.at(s - 1)) for s in changes)
+
+
+def _side(tracer: Tracer, tag: int, code: str, limit: int | float, scan: int, held: bool) -> Side | None:
+    """Since when a comparison of an input with a limit has been as it is in a scan; None where its values there say otherwise."""
+    key = tag, code, limit
     if key not in tracer.turns:
         tracer.turns[key] = _turns(tracer, *key)
     scans, so = tracer.turns[key]
-    at = int(np.searchsorted(scans, seen.scan, side="right"))
+    at = int(np.searchsorted(scans, scan, side="right"))
     first = bool(so[at - 1]) if at > 0 else not so[0] if len(so) else held
     if first != held:
         return None
     since = tracer.time(int(scans[at - 1])) if at > 0 else 0
     until = tracer.time(int(scans[at])) if at < len(scans) else None
-    return Side(tag, code if held else NEGATED[code], other.value, since if since > 0 else None, until)
+    return Side(tag, code if held else NEGATED[code], limit, since if since > 0 else None, until)
 
 
 def tell(tracer: Tracer, root: Root, side: Side) -> None:
     """Let a root say on which side of its limit a measured value has been, where it has had more than one value there."""
     if root.since is None or root.kind is not RootKind.FIELD_INPUT or tracer.boolean(side.tag):
         return
+    if side.since is not None and side.since < root.since:
+        root.crossed = side.since
     here, asked = tracer.stretches(side.tag).at(root.since), tracer.asked or root.since
     until = min(side.until, asked) if side.until is not None else asked
     if here is None or not ((side.since or 0) < here.start or (here.ended and here.start + here.length < until)):

@@ -33,6 +33,7 @@ class Root(Struct):
     root stood otherwise each time;
     ``as_ever``: it stood the same each time that the tag came on, and what brings that on as a rule has not come;
     ``in_vain``: of a drop-out, how many times its change came before, and the tag stayed on; 0 where it did not once;
+    ``crossed``: since when (ns) a measured value has been on its side of what it is compared with, where it changed since;
     ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that.
     """
 
@@ -68,6 +69,7 @@ class Root(Struct):
     lets: bool = False
     bit: int = -1
     due: tuple[int, int, int] | None = None
+    crossed: int | None = None
     habit: int = 0
     novel: bool = False
     as_ever: bool = False

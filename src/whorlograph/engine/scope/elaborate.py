@@ -11,7 +11,7 @@ from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.ladder import Coil, Contact, InOutVariable, InVariable, LadderBody, OutVariable
 from whorlograph.model.limits import DEEPEST, MOST_ELEMENTS, MOST_VARIABLES
-from whorlograph.model.literals import literal, raw
+from whorlograph.model.literals import cooked, literal, raw
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import Pou, PouKind, Program, Variable, VariableKind
@@ -89,7 +89,11 @@ class _Builder:
         if type_.whole and not (isfinite(value) and type_.low <= int(value) <= type_.high):
             self.say(f"initial value {text} of {name} does not fit {type_.name}", "it starts at its type's default")
             return 0
-        return raw(value if not type_.whole else int(value), type_)
+        bits = raw(value if not type_.whole else int(value), type_)
+        if type_.family is Family.REAL and not isfinite(float(cooked(bits, type_))):
+            self.say(f"initial value {text} of {name} does not fit {type_.name}", "it starts at its type's default")
+            return 0
+        return bits
 
     def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
@@ -103,6 +107,12 @@ class _Builder:
         if isinstance(type_, Elementary):
             letters = {"low": 0, "high": 1 if type_.name in ("CHAR", "WCHAR") else MOST_LETTERS} if type_.family is Family.STRING else {}
             return self.leaf(name, type_, self.value(initial, type_, name), address=parse_address(variable.address), **more, **letters)
+        if isinstance(type_, Subrange) and type_.base.family is not Family.STRING and (type_.low > type_.high or not type_.base.whole):
+            what = "goes from more to less" if type_.base.whole else f"is none of {type_.base.name}"
+            self.say(f"the range {type_.low}..{type_.high} of {name} {what}", f"it is a {type_.base.name} without limits")
+            type_ = type_.base
+        if isinstance(type_, Elementary):
+            return self.make(name, type_, variable, initial, depth)
         if isinstance(type_, Subrange):
             return self.leaf(name, type_.base, self.value(initial, type_.base, name), low=type_.low, high=type_.high,
                              address=parse_address(variable.address), **more)

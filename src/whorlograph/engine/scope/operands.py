@@ -34,6 +34,11 @@ _SEVERAL = COMPARISONS | {"ADD", "MUL", "MAX", "MIN", "MUX", "CONCAT"}
 _NO_DATES = (ARITHMETIC - {"ADD", "SUB"}) | REALS  # a point in time times two is nothing
 
 
+def has_bit(type_: Elementary, number: int) -> bool:
+    """Whether a bit of a variable can be named."""
+    return type_.family in _WHOLE and number < type_.bits
+
+
 class Operand(Struct, frozen=True):
     """One of them: how it is named to a person, its type (None: an untyped literal), whether it is a literal with a fraction."""
 

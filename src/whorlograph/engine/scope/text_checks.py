@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from whorlograph.model.paths import Bit
 from whorlograph.model.pins import FUNCTION_PINS
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.text import (
@@ -118,6 +119,10 @@ class Checks:
     def _part(self, part: Statement | Expression | Var) -> str:
         if isinstance(part, Var):
             if self.scope.constant(part) is None and self.scope.place(part) is None:
+                last = part.steps[-1] if part.steps else None
+                whole = Var(part.at, part.line, part.base, part.steps[:-1])
+                if isinstance(last, Bit) and self.scope.variable(whole) is not None:
+                    return f"{shown(whole)} has no bit {last.number}"
                 return f"{shown(part)} names nothing that is declared"
             return self._none_whole(subscripts(part), "chooses in an array")
         if isinstance(part, (Choose, Case, While, Until, Go, For)):

@@ -31,6 +31,7 @@ from whorlograph.model.text import (
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
+from .operands import has_bit
 from .widening import (
     ARITHMETIC,
     BITWISE,
@@ -171,7 +172,10 @@ class Scope:
             tags, ref = ref.tags, ref.shape
         for n, step in enumerate(var.steps):
             if isinstance(step, Bit):
-                return Place(ref, tags, step.number) if isinstance(ref, Leaf) and n == len(var.steps) - 1 else None
+                if not isinstance(ref, Leaf) or n < len(var.steps) - 1:
+                    return None
+                type_ = tags[ref.tag].type if tags is not None else self.running.tags[ref.tag].type
+                return Place(ref, tags, step.number) if has_bit(type_, step.number) else None
             if isinstance(step, Member):
                 ref = member(ref, step.name)
             elif not isinstance(ref, Aggregate) or len(step.values) != len(ref.bounds) or not ref.items:

@@ -10,10 +10,11 @@ from whorlograph.model.paths import Index, Path, parse_path
 from whorlograph.model.pins import unknown_pins
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import units
-from whorlograph.model.tags import Instance, Running, resolve_path
+from whorlograph.model.tags import BitOf, Instance, Running, Target, resolve_path
 from whorlograph.model.text import Expression, Statement
 
 from .constants import constant_of
+from .operands import has_bit
 from .pin_values import element_at, expression_at, why_not
 from .rung_operands import odd_operands
 from .rung_types import called_instance, handed_instance
@@ -110,8 +111,11 @@ def _not_called(block: Block, instance: Instance, running: Running) -> str:
 
 def _not_named(text: str, instance: Instance, running: Running) -> str:
     """Why what stands at a contact, a coil or an output names nothing; "" where it does or stands empty."""
-    if not text.strip() or parse_path(text) is not None:
+    if not text.strip():
         return ""
+    path = parse_path(text)
+    if path is not None:
+        return _no_bit(resolve_path(path, instance, running.scope), running)
     element = element_at(text, 0)
     if element is None:
         return "is no name"
@@ -140,5 +144,11 @@ def _not_read(text: str, instance: Instance, running: Running) -> str:
         return why_not(computed, scope) or _not_computed(computed, scope)
     if path is None:
         return "is no name and no literal"
-    return "" if resolve_path(path, instance, running.scope) is not None else "names nothing that is declared"
+    target = resolve_path(path, instance, running.scope)
+    return _no_bit(target, running) if target is not None else "names nothing that is declared"
+
+
+def _no_bit(target: Target | None, running: Running) -> str:
+    named = isinstance(target, BitOf) and not has_bit(running.tags[target.tag].type, target.bit)
+    return "names a bit that it does not have" if named else ""
 

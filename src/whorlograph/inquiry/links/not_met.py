@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
-from ..since_when import side, tell
+from ..since_when import side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
@@ -69,9 +69,11 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         if not change and len(loads) > 1:
             _only_the_last(found)
         _tell_bit(tracer, found, circuit, compared, seen)
-        for root in found.roots if stands is not None else ():
-            if stands is not None and root.tag == stands.tag:
-                tell(tracer, root, stands)
+        for root in found.all_roots():
+            behind = stands if stands is not None and root.tag == stands.tag else \
+                side_behind(tracer, compared, seen, held, root.tag) if root.tag is not None and root.kind is RootKind.FIELD_INPUT else None
+            if behind is not None:
+                tell(tracer, root, behind)
     if held and not change and compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     if held and not change:

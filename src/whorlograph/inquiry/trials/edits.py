@@ -63,6 +63,7 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         former = _former_number(root, controller, original)
         if former is not None:
             yield former
+            yield from _before_it_crossed(root, controller, log, original)
             yield from _as_it_was_then(answer, root, controller, original, former.trial.holds[0].value)
         return
     yield from _switched(answer, root, controller, log, original, rest)
@@ -174,6 +175,15 @@ def _former_number(root: Root, controller: Controller, journal: Journal) -> Atte
         return None
     before = journal.value_at(root.tag, first)
     return Attempted(Trial((Hold(root.tag, before, root.since),)), _held_at(controller.running.tags[root.tag], before))
+
+
+def _before_it_crossed(root: Root, controller: Controller, log: Log, journal: Journal) -> Iterator[Attempted]:
+    """A measured value held as it was before it came to its side of what it is compared with: its last change seldom crosses that."""
+    if root.tag is None or root.crossed is None:
+        return
+    scan, tag = journal.clock.scan_at(root.crossed), controller.running.tags[root.tag]
+    before = journal.settled(root.tag, max(0, scan - 1))
+    yield Attempted(Trial((Hold(root.tag, before, root.crossed),)), f"{_held_at(tag, before)} from {clock_text(log, root.crossed)} on")
 
 
 def _as_it_was_then(answer: Answer, root: Root, controller: Controller, journal: Journal, former: int) -> Iterator[Attempted]:
