@@ -76,6 +76,19 @@ class Waiting(unittest.TestCase):
             self.assertIn("Main.X3", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None])
 
 
+    def test_staying_on_from_the_run_before_is_no_pulling_in(self) -> None:
+        """What X2 would bring goes on with X1, which the recording holds on: nothing proves, and no change of the run before is the reason."""
+        chart = ("INITIAL_STEP A: END_STEP STEP B: END_STEP STEP C: END_STEP STEP D: Y1(N); END_STEP\nTRANSITION FROM A TO B := X1; END_TRANSITION\n"
+                 "TRANSITION FROM B TO C := X2; END_TRANSITION\nTRANSITION FROM C TO D := NOT X1; END_TRANSITION\n"
+                 "TRANSITION FROM D TO A := X3; END_TRANSITION\n")
+        rows = [*self.ROWS, (1000, "X1", 1), (2000, "X2", 1), (2500, "X1", 0), (3000, "X2", 0), (4000, "X3", 1), (4200, "X3", 0), (6000, "X1", 1), (9000, "X1", 1)]
+        session = session_of(chart, rows)
+        answer = ask(session, "Main.Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        prove_all(session, answer)
+        self.assertEqual([(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots], [("Main.X2", False)])
+        self.assertTrue(answer.roots[0].proof.endswith("but B_to_C fires; then Main.X1 is in the way"), answer.roots[0].proof)
+
+
 class Ways(unittest.TestCase):
     """Which steps can still become active."""
 

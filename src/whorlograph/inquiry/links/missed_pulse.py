@@ -131,6 +131,6 @@ def pulse_link(tracer: Tracer, missed: Missed) -> Link:
         remedy = f"the pulse is shorter than the scan of {duration_text(period)}: make it longer, or give it to a task or a faster input"
     check = f"see {tracer.place(missed.step)}; {remedy}" if own else f"{where(point, tracer.tag(missed.condition))}; {remedy}"
     kind = RootKind.PROGRAM if own else RootKind.FIELD_INPUT
-    root = Root(kind, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=stay.length, step=missed.step)
+    root = Root(kind, missed.condition, bool(stay.value), stay.start, text, check, point, changed=True, missed=max(1, stay.length), step=missed.step)
     scan = tracer.journal.clock.scan_at(stay.start)
     return Link(LinkKind.MISSED_PULSE, missed.condition, bool(stay.value), stay.start, missed.step, scan, text, roots=[root])

@@ -9,6 +9,7 @@ from whorlograph.engine.feed import Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
+from ..charts import Part
 from ..circuit import MIRRORED
 from ..ranking import merge
 from ..symptoms import course
@@ -60,12 +61,23 @@ def partly(runs: TrialRuns, tracer: Tracer) -> None:
     if not found:
         return
     best = min(found, key=lambda f: f.way.depth)
-    name = tracer.name(best.way.tag)
-    went = f"reaches {tracer.value(best.way.tag, best.value)}" if best.way.wanted is None else "comes on" if best.way.wanted else "goes off"
+    name, went = _went(tracer, best)
     if best.tried.trial != best.root.trial:
         shown = judged(runs, best.tried)
         best.root.trial, best.root.proof = shown.trial, shown.text
     best.root.proof += f", but {name} {went}{_missing(runs, tracer, best)}"
+
+
+def _went(tracer: Tracer, far: Far) -> tuple[str, str]:
+    """What a trial reached, and how that is said: of a chart its steps and transitions by name."""
+    tag, wanted = far.way.tag, far.way.wanted
+    place = tracer.charts.get(tag)
+    if place is not None and place.part is Part.STEP:
+        return f"step {place.name}", "becomes active" if wanted else "ends"
+    fired = next((n for one in tracer.charts.values() for n, t in one.tags.transitions.items() if t == tag), None)
+    if fired is not None:
+        return tracer.name(tag).rpartition(".")[2], "fires" if wanted else "does not fire"
+    return tracer.name(tag), f"reaches {tracer.value(tag, far.value)}" if wanted is None else "comes on" if wanted else "goes off"
 
 
 def _waypoints(tracer: Tracer, runs: TrialRuns) -> list[Waypoint]:

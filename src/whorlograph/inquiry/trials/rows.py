@@ -9,13 +9,16 @@ from msgspec import Struct
 
 from whorlograph.engine.feed import Hold, Trial, input_tags
 from whorlograph.model.literals import cooked, value_text
+from whorlograph.model.question import Symptom
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
 
+from ..symptoms import course
 from ..trail import Value
 from .edits import Attempted
 from .runs import TrialRuns
 from .verdict import Proof, judged
+from .window import stretch_begins
 
 MOST_ROWS = 200
 MOST_STRETCHES = 50
@@ -43,9 +46,19 @@ def by_rows(runs: TrialRuns, commands: frozenset[int]) -> RowFound | None:
         one = runs.controller.running.tags[tag]
         word = value_text(hold.value, one.type) if one.type.family is not Family.BOOL else "on" if hold.value else "off"
         proof = judged(runs, Attempted(Trial((hold,)), f"{one.name} left {word} at {clock_text(runs.log, since)}"))
-        if proof.proved:
+        if proof.proved and _pulls_in(runs, proof):
             return RowFound(tag, value, since, proof, changes, last)
     return None
+
+
+def _pulls_in(runs: TrialRuns, proof: Proof) -> bool:
+    """Whether a tag that will not pull in comes on in a trial, not merely stays on from before it went off."""
+    answer = runs.answer
+    if answer.symptom is not Symptom.WILL_NOT_PULL_IN or proof.journal is None or proof.turns is None:
+        return True
+    came = course(proof.journal, answer.tag).last_change(proof.journal.clock.scan_at(proof.turns), True)
+    went = course(runs.original, answer.tag).last_change(stretch_begins(answer, runs.original), False)
+    return came is not None and (went is None or came > went)
 
 
 def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int, int, Value, Hold, int, int]]:
