@@ -7,9 +7,10 @@ import unittest
 from tests.building import MS, Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
-from whorlograph.desk.asking import answer_to
+from whorlograph.desk.asking import answer_to, inquiry
 from whorlograph.inquiry.trials.rows import _candidates
 from whorlograph.inquiry.trials.runs import TrialRuns
+from whorlograph.inquiry.usual import drops, usual_of
 from whorlograph.model.question import Question, RootKind, Symptom
 
 
@@ -88,6 +89,19 @@ class Elapsed(unittest.TestCase):
         found = _of("T1(IN := X1 AND NOT X3, PT := T#1s);\nY2 := X1 AND NOT T1.Q;", [*rows, (9000, "X1", 0)], "T1 : TON;")
         self.assertEqual((found.roots[0][:2], found.answer.roots[0].overdue), (("field-input", "X3"), True))
         self.assertIn("X3 ended that 2 of 2 times before, and has not come", found.text)
+
+    def test_what_ended_it_before_leads_also_where_something_else_let_it_begin(self) -> None:
+        """X3 lets go and the movement begins: that is on the trail, and what should have ended it stood already."""
+        body = "Y2 := X2 AND NOT X1 AND NOT X3 AND NOT Late;\nT1(IN := Y2, PT := T#2s);\nIF T1.Q THEN Late := TRUE; END_IF;"
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0)]
+        for at in (1000, 5000):
+            rows += [(at, "X2", 1), (at + 900, "X1", 1), (at + 1500, "X2", 0), (at + 1600, "X1", 0)]
+        rows += [(9000, "X3", 1), (9500, "X2", 1), (10_000, "X3", 0), (16_000, "X2", 1)]
+        found = _of(body, rows, "T1 : TON; Late : BOOL;")
+        self.assertEqual((found.answer.symptom, found.roots[0][:2]), (Symptom.DROPPED_OUT, ("field-input", "X1")), found.text)
+        self.assertIn("X1 ended that 2 of 2 times before, and has not come", found.text)
+        usual = usual_of(inquiry(found.session).tracer, found.answer, drops(inquiry(found.session).tracer, found.answer.tag))
+        self.assertEqual(usual.text if usual is not None else "", "only this time; 2 of 3 times X1 stops it")
 
     def test_one_that_watches_two_ways_is_compared_with_runs_of_its_own(self) -> None:
         # Up until X1, down until X2, watched by one timer: half of its runs were ended by the one, half by the other.

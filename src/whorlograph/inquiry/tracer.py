@@ -206,6 +206,8 @@ class Tracer:
         """on, off, or the number; of a tag that is a time, a date or a text as that is said."""
         if isinstance(value, bool):
             return "on" if value else "off"
+        if isinstance(value, str) and tag >= 0 and self.running.tags[tag].type.family is Family.DATE:
+            return value  # said already
         if tag >= 0 and value is not None and self.running.tags[tag].type.family in (Family.TIME, Family.DATE, Family.STRING, Family.REAL):
             return said_value(value, self.running.tags[tag].type)
         return f"'{value}'" if value == "" else str(value)

@@ -87,7 +87,8 @@ def words(tracer: Tracer, mine: Drop, all_drops: list[Drop], counts: Counter[Sig
         return f"{count} of {among} times so" if count > 1 else f"each of {among} times otherwise"
     other = next(d for d in all_drops if d.signature == most)
     rare = "only this time" if count == 1 else f"{count} of {among} times so"
-    if other.signature[1] == mine.signature[1]:
+    overdue = isinstance(mine.root.value, bool) and mine.root.value != other.root.value  # what comes as a rule, and has not come
+    if other.signature[1] == mine.signature[1] and not overdue:
         # One root by several ways, as elements of an array are: it is not rare itself.
         rare, often = f"{rare.removesuffix(' so')} in this way", sum(n for way, n in counts.items() if way[1] == mine.signature[1])
     return f"{rare}; {often} of {among} times {root_name(tracer, other.root)} stops it"

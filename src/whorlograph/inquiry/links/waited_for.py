@@ -178,6 +178,7 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell:
     others = [one for one in ends if not one or not one <= come]
     of, ends = len(ends) if len(others) == len(ends) else None, others
     ended = Counter(key for one in ends for key in one)
+    _add_beside(tracer, found, ended, len(ends))
     said = False
     for root in found.all_roots():
         times, value = ended[_come(root, other=True)], root.value
@@ -190,6 +191,17 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell:
             found.text += f"; {tracer.name(root.tag)} ended that {how_often(times, of, cut)}, and {so}"
         said = True
     return said
+
+
+def _add_beside(tracer: Tracer, found: Link, ended: Counter[tuple[object, ...]], of: int) -> None:
+    """Add the inputs that mostly ended a time, and have not come, where the trail does not tell of them: what stood already lies beside it."""
+    told = {root.tag for root in found.all_roots()}
+    position = tracer.journal.settled_position(found.scan)
+    for (kind, tag, bit, value), times in list(ended.items()):
+        if kind is not RootKind.FIELD_INPUT or not isinstance(tag, int) or not isinstance(value, bool) or bit != -1 or tag in told:
+            continue
+        if times >= LEAST and times * 2 > of and bool(tracer.journal.value_at(tag, position)) != value:
+            found.children.append(input_link(tracer, tag, position))
 
 
 def _come(root: Root, other: bool = False) -> tuple[object, ...]:
