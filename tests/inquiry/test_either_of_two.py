@@ -20,6 +20,11 @@ def _asked(rows: list[tuple[int, str, int]], delay: int = 100, body: str = HOIST
                  symptom=Symptom.WILL_NOT_PULL_IN)
 
 
+def ride_at(time: int) -> list[tuple[int, str, int]]:
+    """A start, the brake's report, and both ended."""
+    return [(time, "X1", 1), (time + 100, "X2", 1), (time + 2000, "X1", 0), (time + 2050, "X2", 0)]
+
+
 class EitherOfTwo(unittest.TestCase):
     """A hoist that went up and down; at the end up is off."""
 
@@ -49,6 +54,20 @@ class EitherOfTwo(unittest.TestCase):
         self.assertIn("Y1 was never tried", _asked([*self.UP_THEN_DOWN], body=body).text)
         found = _asked([*self.UP_THEN_DOWN, (6500, "X3", 0), (7000, "X1", 1)], body=body)
         self.assertIn("tried once, at 7.000 s: X1, which still stands", found.text)
+
+    def test_a_direction_that_a_flag_chooses(self) -> None:
+        """The brake's report starts either; what it started the other with was no attempt at this one, whatever stands in its way by now."""
+        body = "IF X1 AND NOT (A > 800) THEN Run := TRUE; END_IF;\nIF NOT X1 THEN Run := FALSE; END_IF;\nY1 := Run AND X2 AND NOT X3;\nY2 := Run AND X2 AND X3;\nA := N1;"
+        rows = [row for at, way in ((1000, 0), (5000, 1), (9000, 1)) for row in ((at - 200, "X3", way), *ride_at(at))]
+        tail = [(13_000, "X3", 0), (13_500, "N1", 900), (14_000, "X1", 1)]
+        session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "N1", 100), *rows, *tail, (20_000, "N1", 900)], "Run : BOOL;")
+        found = asked(session, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("was never tried", found.text)
+        self.assertIn("N1", [r[1] for r in found.roots][:2], found.text)
+        self.assertNotIn("X3 blocks", found.text)
+        held = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (0, "N1", 100), (1000, "X3", 0), *ride_at(2000), (6000, "X3", 1), *ride_at(7000)[:-2],
+                                   (12_000, "N1", 100)], "Run : BOOL;")
+        self.assertIn("tried once", asked(held, "Y1", symptom=Symptom.WILL_NOT_PULL_IN).text, "it still stands")
 
     def test_counted_again_from_random_logs(self) -> None:
         tried = 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import islice
 
 from msgspec import Struct
@@ -24,6 +25,7 @@ from .writers import Kind, Writer
 
 DEEPEST = 4
 PULL_INS = 50  # of a tag that are looked at for what came last
+MOST_RIVALS = 200  # rungs that are looked through for coils that exclude one another
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
@@ -108,12 +110,16 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
     standing: dict[int, None] = {}
+    rivals = _rivals(tracer, tag, commands)
     for one in commands:
         its = course(journal, one.tag) if one.seen_by < 0 else course_seen(journal, tracer.paths.order, one.tag, one.seen_by)
         scans = its.scans
         came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
+        served = [course(journal, other) for other, shared in rivals.items() if one in shared]
         for scan in came.tolist():
+            if any(_brought_on(rival, its, scan, until) for rival in served):
+                continue  # it was meant for that
             # Of what came in one scan, what a device or a person gave.
             better = scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag))
             lasts = max(found[scan].lasts if scan in found else scan, _stood_until(tracer, one, its, scan, until))
@@ -121,6 +127,35 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
             standing.setdefault(one.tag)
     return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing))
+
+
+def _brought_on(rival: Course, command: Course, scan: int, until: int) -> bool:
+    """Whether a coil was on, or came on while a command stood that came in a scan and is over by another."""
+    fell = command.next_change(scan + 1, False)
+    came = rival.next_change(scan + 1, True)
+    return came is not None and fell is not None and came <= fell <= until
+
+
+def _rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, frozenset[Command]]:
+    """The coils that a tag's own cannot be on with, since one asks for what the other asks the opposite of, as those of two directions; by each
+    the commands that start either."""
+    on, off = _asked(tracer, tag, on=True), _asked(tracer, tag, on=False)
+    access = tracer.controller.access
+    steps = {use.step for one in on | off for use in access.of_tag(one) if not use.writes} if on and (on | off) else set()
+    found: dict[int, frozenset[Command]] = {}
+    for other in {t for step in steps for use in access.of_step(step) if use.writes for t in use.tags()} if len(steps) <= MOST_RIVALS else ():
+        if other == tag or other in on | off or not tracer.boolean(other):
+            continue
+        theirs_on, theirs_off = _asked(tracer, other, on=True), _asked(tracer, other, on=False)
+        if on & theirs_on and ((on & theirs_off) | (off & theirs_on)) - {tag, other}:
+            mine, both = (_started_by(tracer, tags) for tags in (on - theirs_on, on & theirs_on))
+            found[other] = frozenset(one for one in commands if one.on and not one.edge and one.tag in both - mine)
+    return found
+
+
+def _started_by(tracer: Tracer, tags: frozenset[int]) -> set[int]:
+    """Some tags, and what is switched to bring them on."""
+    return {*tags, *(one.tag for tag in tags for one in _commands(tracer, tag, set(), 1, Asks()) if one.on)}
 
 
 def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: int) -> int:
