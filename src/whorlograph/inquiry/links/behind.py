@@ -119,11 +119,14 @@ def _other_branch(one: Writer, other: Writer) -> bool:
 def _unwritten(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int) -> list[Link]:
     """Why writers did not write in this evaluation: those whose steps did not run say nothing of the tag, which others write."""
     found: list[Link] = []
-    latches = []
+    latches, told = [], set[tuple[int, Kind]]()
     for writer in writers[:MOST]:
         scan = tracer.ran(writer.step, view)
         child: Link | None = None
         if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
+            if (writer.step, writer.kind) in told:
+                continue  # one step does not run once
+            told.add((writer.step, writer.kind))
             word = "written" if writer.kind is Kind.VALUE else writer.kind
             child = skipped.link(tracer, tag, writer, scan, depth, f"{tracer.name(tag)} is not {word}")
         elif writer.kind is not Kind.VALUE:

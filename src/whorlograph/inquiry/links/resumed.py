@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.code import Const
 from whorlograph.engine.path import Skip
 from whorlograph.model.question import LinkKind
 
@@ -29,8 +30,9 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, skip:
     text = f"{tracer.name(tag)} {went}: {again}"
     found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
     add_let_run(tracer, found, skip, scan, depth)
-    if not value and writer.kind is Kind.COIL and not writer.inverted:
-        blocked = unpowered(tracer, tag, writer.step, writer.element, writer.power, scan, depth + 1)
+    gives = writer.power if writer.kind is Kind.COIL and not writer.inverted else writer.value
+    if not value and gives is not None and tracer.boolean(tag) and not isinstance(gives, Const):
+        blocked = unpowered(tracer, tag, writer.step, writer.element, gives, scan, depth + 1)
         if blocked is not None:
             found.children.append(blocked)
     return found
