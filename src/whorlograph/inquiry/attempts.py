@@ -282,14 +282,20 @@ def _comes(path: Course) -> bool:
 
 def _asked(tracer: Tracer, tag: int, on: bool) -> frozenset[int]:
     """The tags that all ways to bring a tag on by its coils, plain or set, ask to be on, or off; its seal-ins are none."""
-    sets = []
+    if tag not in tracer.asked_by:
+        tracer.asked_by[tag] = frozenset((one, state) for one, state in _asked_by(tracer, tag) if one is not None)
+    return frozenset(one for one, state in tracer.asked_by[tag] if state == on)
+
+
+def _asked_by(tracer: Tracer, tag: int) -> set[tuple[int | None, bool]]:
+    ways: list[set[tuple[int | None, bool]]] = []
     for writer in (w for w in tracer.writers.get(tag, ()) if w.kind is not Kind.RESET):
         if writer.kind not in (Kind.COIL, Kind.SET) or writer.power is None or writer.inverted:
-            return frozenset()
+            return set()
         circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
-        ways = [{(gate_tag(tracer, gate, seen), not gate.negated) for gate in path} for path in circuit.paths(writer.power)]
-        sets += [{one for one, state in way if state == on and one is not None} for way in ways if (tag, True) not in way]
-    return frozenset(set.intersection(*sets)) if sets else frozenset()
+        found = [{(gate_tag(tracer, gate, seen), not gate.negated) for gate in path} for path in circuit.paths(writer.power)]
+        ways += [way for way in found if (tag, True) not in way]
+    return set.intersection(*ways) if ways else set()
 
 
 def _without_rests(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int) -> set[Gate]:
