@@ -65,6 +65,20 @@ def _text(statements: list[str]) -> Program:
     return read((source + "\n".join(statements) + "\nEND_PROGRAM\n").encode(), Path("x.st")).value
 
 
+def _instruction(random: Random) -> str:
+    word, into = random.choice(["AND", "OR", "XOR", "ANDN", "ORN", "ADD", "SUB", "MUL", "DIV", "MOD", "GT", "GE", "EQ", "NE", "LE", "LT"]), f"V{random.choice(TYPES)}"
+    return random.choice([
+        f"LD {_operand(random)}", f"LDN {_operand(random)}", f"{word} {_operand(random)}", f"{word} {_operand(random)}",
+        f"{word}( {_operand(random)}\n {word} {_operand(random)}\n )", f"ST {into}", f"ST {into}", f"S {into}", f"R {into}", f"STN {into}", "NOT",
+        "JMPC L1", "JMPCN L1", "JMP L1", f"{random.choice(FUNCTIONS)} {_operand(random)}", random.choice(CONVERSIONS),
+        "CAL T1(IN := VBOOL, PT := T#10ms)", "CALC T1", "CU C1", "IN T1", "RETC", "RET"])
+
+
+def _list(random: Random) -> Program:
+    lines = ["LD VBOOL", *(_instruction(random) for _ in range(14)), "L1: LD VINT", "ADD 1", "ST VINT"]
+    return _text(lines)
+
+
 def _item(random: Random) -> Item:
     """A function of a rung, what is wired to it, its receiver, whether it stands behind a contact."""
     kind, into, behind = random.random(), random.choice(TYPES), random.random() < 0.7
@@ -105,6 +119,12 @@ class AnyOperands(unittest.TestCase):
             statements = [_statement(random) for _ in range(30)]
             with self.subTest(seed):
                 self._alike(_text(statements), MODES[seed % 3], "Main.X1", statements)
+
+    def test_in_lists(self) -> None:
+        for seed in range(2 * ROUNDS):
+            program = _list(Random(f"{os.environ.get('WHORLOGRAPH_SEED', '')} list {seed}"))
+            with self.subTest(seed):
+                self._alike(program, MODES[seed % 3], "Main.X1", seed)
 
     def test_in_drawings(self) -> None:
         for seed in range(ROUNDS):

@@ -175,18 +175,25 @@ class _List:
         return {one.label.lower() for n, one in enumerate(self.instructions) if one.label and self._read_from(n)}
 
     def _read_from(self, n: int) -> bool:
-        """Whether an instruction, or one that is executed behind it, reads the result before it is loaded anew."""
-        passed: set[int] = set()
-        while n < len(self.instructions) and n not in passed:
-            passed.add(n)
-            one = self.instructions[n]
-            if one.word == "JMP":
-                at = self.places.get(one.rest[0].text.lower()) if one.names_label else None
-                n = at if at is not None else len(self.instructions)
+        """Whether an instruction, or one that is executed behind it, reads the result before it is loaded anew.
+
+        What stands behind JMP or RET without a label is never executed, and translated all the same.
+        """
+        passed, left = set[int](), [n]
+        while left:
+            at = left.pop()
+            if at in passed or at >= len(self.instructions):
+                continue
+            passed.add(at)
+            one = self.instructions[at]
+            if one.word in ("JMP", "RET"):
+                label = self.places.get(one.rest[0].text.lower()) if one.word == "JMP" and one.names_label else None
+                following = self.instructions[at + 1] if at + 1 < len(self.instructions) else None
+                left += ([label] if label is not None else []) + ([at + 1] if following is not None and not following.label else [])
             elif one.word in ("", "CAL"):
-                n += 1
-            else:
-                return one.word not in ("LD", "LDN", "RET")
+                left.append(at + 1)
+            elif one.word not in ("LD", "LDN"):
+                return True
         return False
 
     def translate(self) -> None:
