@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from whorlograph.model.question import LinkKind, RootKind
 
 from .trail import Answer, Link, Root
-from .wiring import meaning, readings
+from .wiring import meaning, readings, where
 
 if TYPE_CHECKING:
     from .tracer import Tracer
@@ -52,9 +52,8 @@ def given_root(tracer: Tracer, tag: int, raw: int) -> Root:
     step = tracer.now.turned.get(tag)
     if step is not None and step >= 0:
         said += f"; {tracer.place(step)} would give it {'off' if value is True else 'on' if value is False else 'another value'}"
-    what = f"{one.name}: {point.whereabouts}" if point is not None and point.whereabouts else f"what is wired to {one.name}" if field else one.name
     means = meaning(point, value) if isinstance(value, bool) and field else ""
-    check = f"check {what}" + (f"; {means}" if means else "")
+    check = (where(point, one) if field else f"check {one.name}") + (f"; {means}" if means else "")
     if not given:
         check = f"see what {one.name} is now, and give it"
     kind = RootKind.FIELD_INPUT if field or (given and not tracer.writers.get(tag)) else RootKind.INITIAL_VALUE

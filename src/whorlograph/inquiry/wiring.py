@@ -1,8 +1,9 @@
-"""What an input's state means at the device, given how it is wired (ANSWERS.md, Roots)."""
+"""What an input's state means at the device, given how it is wired, and where to look (ANSWERS.md, Roots)."""
 
 from __future__ import annotations
 
 from whorlograph.model.iolist import Point, Wiring
+from whorlograph.model.tags import Tag
 
 _MEANING = {
     (Wiring.NORMALLY_OPEN, True): "actuated, or a short circuit",
@@ -31,3 +32,14 @@ def readings(point: Point | None, on: bool) -> str:
 def unsaid(point: Point | None) -> str:
     """Why that is not known."""
     return "the I/O list does not say how it is wired" if point is not None else "no I/O list says how it is wired"
+
+
+def where(point: Point | None, one: Tag) -> str:
+    """Where to look, as far as the I/O list says, and at which address; of a tag that has none, on the panel or wherever it is written from."""
+    address = f" ({one.address})" if one.address is not None else ""
+    if point is not None and point.whereabouts:
+        drawing = f", drawing {point.drawing}" if point.drawing else ""
+        return f"check {point.whereabouts}{drawing}{address}"
+    if one.address is None or one.address.area != "I":
+        return f"check who gives {one.name}{address}: an operator's panel, or another controller"
+    return f"check what is wired to {one.name}{address}"

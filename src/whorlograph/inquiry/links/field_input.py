@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.model.iolist import Point
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
-from whorlograph.model.tags import Tag
 
 from ..now import given_root
 from ..pace import pace
 from ..pulses import BOUNCE, Stay, Stays, bit_stays
 from ..trail import Link, Root
-from ..wiring import meaning, readings
+from ..wiring import meaning, readings, where
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -175,14 +173,3 @@ def _unseen_joined(tracer: Tracer, found: Stays, time: int) -> Stay | None:
         last += 2
     start, end = found[first], found[last]
     return Stay(start.start, end.start + end.length - start.start, start.value, end.ended)
-
-
-def where(point: Point | None, one: Tag) -> str:
-    """Where to look, as far as the I/O list says, and at which address; of a tag that has none, on the panel or wherever it is written from."""
-    address = f" ({one.address})" if one.address is not None else ""
-    if point is not None and point.whereabouts:
-        drawing = f", drawing {point.drawing}" if point.drawing else ""
-        return f"check {point.whereabouts}{drawing}{address}"
-    if one.address is None or one.address.area != "I":
-        return f"check who gives {one.name}{address}: an operator's panel, or another controller"
-    return f"check what is wired to {one.name}{address}"

@@ -15,8 +15,8 @@ from ..pulses import Stay, Stays, calm, stays
 from ..symptoms import course
 from ..tracer import Vantage
 from ..trail import Link, Root
+from ..wiring import where
 from ..writers import Kind
-from .field_input import where
 
 if TYPE_CHECKING:
     from whorlograph.engine.journal import Journal
