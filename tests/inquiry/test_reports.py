@@ -271,6 +271,17 @@ class Numbers(unittest.TestCase):
         found = _of("A := N1 * 2;\nT1(IN := A > 180, PT := T#2s);\nY2 := T1.Q;", rows, "T1 : TON;")
         self.assertNotIn("above", found.text, "N1 itself is not what is compared")
 
+    def test_what_would_set_a_count_back(self) -> None:
+        """Hours that have come to their limit: they are counted on, and nobody has pressed what sets them back."""
+        body = "E1(CLK := X1);\nIF E1.Q THEN A := A + 1; END_IF;\nE2(CLK := X2);\nIF E2.Q THEN A := 0; END_IF;\nY2 := A >= 3;"
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), *((1000 * n + t, "X1", v) for n in range(1, 6) for t, v in ((0, 1), (300, 0))), (9000, "X1", 0)]
+        found = _of(body, rows, "E1, E2 : R_TRIG;")
+        self.assertIs(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("what would set A back to 0 is FALSE in Main 8: E2.Q blocks", found.text)
+        self.assertIn(("field-input", "X2", True), found.roots)
+        counted = _of(body.replace("A := 0", "A := 5"), rows, "E1, E2 : R_TRIG;")
+        self.assertNotIn("set A back", counted.text, "5 does not end it")
+
     def test_a_measured_value_that_has_not_come(self) -> None:
         body = "IF N1 >= 50 THEN Hot := TRUE; ELSIF N1 < 20 THEN Hot := FALSE; END_IF;\nY2 := X1 AND NOT Hot;"
         rows = [(0, "X1", 0), (0, "N1", 10)]

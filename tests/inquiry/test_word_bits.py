@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
+from collections.abc import Callable
 from random import Random
 from unittest.mock import patch
 
@@ -110,6 +112,58 @@ class PartsTold(unittest.TestCase):
         found = asked(text_session("L.%W2 := N1; Y1 := L.%D1 < 3;", rows), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
         self.assertIn("L was written by L.%W2 := N1 in", found.text)
         self.assertIn("L.%D1 < 3 holds", found.text)
+
+
+class Decided(unittest.TestCase):
+    """A word made of parts of others, shifted, masked and joined: the bits that are named decide the one that is looked at."""
+
+    def test_with_all_that_are_named_turned_the_bit_turns(self) -> None:
+        """Worked out here from the words' values alone: 16 bits, each word once."""
+        named, fixed = 0, 0
+        for seed in range(120):
+            random = Random(seed)
+            words = {name: random.getrandbits(16) for name in ("P1", "P2", "P3", "P4")}
+            text, count = _value(random, [*words], 2)
+            bit = random.randrange(16)
+            body = "".join(f"{name} := WORD#{value};\n" for name, value in words.items()) + f"W := ({text}) OR SHL(WORD#0, 1);\nY1 := W.{bit};"
+            session = text_session(body, [(0, "X1", 0), (100, "X1", 1)], "P1, P2, P3, P4 : WORD;")
+            on = bool(count(words) >> bit & 1)
+            found = asked(session, "Y1", symptom=Symptom.WILL_NOT_DROP_OUT if on else Symptom.WILL_NOT_PULL_IN)
+            said = next((line for line in found.text.splitlines() if line.startswith("W was written")), "")
+            self.assertIn(f"; its bit {bit} is {'on' if on else 'off'}", said, (seed, text))
+            told = re.findall(r"bit (\d+) of Main\.(P\d)", said)
+            turned = {name: value ^ sum(1 << int(b) for b, n in told if n == name) for name, value in words.items()}
+            self.assertEqual(bool(count(turned) >> bit & 1) != on, bool(told), (seed, text, bit, said))
+            named, fixed = named + bool(told), fixed + (not told)
+        self.assertGreater(min(named, fixed), 15, (named, fixed))
+
+    def test_a_part_leads_to_its_own_bit(self) -> None:
+        session = text_session("W.0 := X1;\nW.5 := X2;\nD1.%W1 := W;\nB1 := D1.%B2;\nY1 := B1.5;", [(0, "X1", 1), (0, "X2", 1), (3000, "X2", 0), (5000, "X1", 0)],
+                               "D1 : DWORD; B1 : BYTE;")
+        found = asked(session, "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
+
+
+def _value(random: Random, words: list[str], depth: int) -> tuple[str, Callable[[dict[str, int]], int]]:
+    """An expression of 16 bits as text and as a function of the words; each word stands in it once at the most."""
+    kind = random.random()
+    if depth == 0 or not words or kind < 0.1:
+        if words and random.random() < 0.8:
+            name = words.pop(random.randrange(len(words)))
+            return name, lambda w: w[name]
+        mask = random.getrandbits(16)
+        return f"WORD#{mask}", lambda w: mask
+    one, first = _value(random, words, depth - 1)
+    if kind < 0.25:
+        return f"NOT ({one})", lambda w: ~first(w) & 0xFFFF
+    if kind < 0.5:
+        by = random.randint(0, 15)
+        left = random.random() < 0.5
+        return f"{'SHL' if left else 'SHR'}({one}, {by})", lambda w: first(w) << by & 0xFFFF if left else first(w) >> by
+    other, second = _value(random, words, depth - 1)
+    if kind < 0.75:
+        return f"({one} AND {other})", lambda w: first(w) & second(w)
+    return f"({one} OR {other})", lambda w: first(w) | second(w)
 
 
 if __name__ == "__main__":

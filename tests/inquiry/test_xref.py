@@ -62,6 +62,12 @@ class Uses(unittest.TestCase):
                 self.assertEqual(entry.oddities, ())
                 self.assertEqual(len(entry.reads), 1 + ("BY" in body), [p.role for p in entry.reads])
 
+    def test_a_word_is_not_read_where_only_a_part_of_it_is_written(self) -> None:
+        session = text_session("IF X1 THEN D1.%W1 := W; E1.%W0 := E1.%W1; END_IF;", [(0, "X1", 0)], "D1, E1 : DWORD;")
+        entries = {e.tag.name: e for e in xref_of(session).entries()}
+        self.assertEqual([(len(entries[n].reads), len(entries[n].writes)) for n in ("Main.D1", "Main.E1", "W")], [(0, 1), (1, 1), (1, 0)])
+        self.assertIn("never read", entries["Main.D1"].oddities)
+
     def test_a_jump_over_nothing_names_no_rungs(self) -> None:
         session = session_of(program_of(lambda d: (d.rung(no("X1"), jump("A")), d.label("A"), d.rung(no("X1"), coil("Y1"))), "X1 Y1"),
                              [(0, "X1", 0)])

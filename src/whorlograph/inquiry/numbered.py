@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from .tracer import Tracer
 
 STEPS = 3  # of a sequence, at least
+_HOLDS = {"GE": operator.ge, "GT": operator.gt, "LE": operator.le, "LT": operator.lt}
 AS_EVER = 2  # earlier runs that came to a step
 
 
@@ -95,6 +97,25 @@ def one_way(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> tuple
         if writers and not outside and all(_adds(tracer, w, "ADD" if high else "SUB", positive=True) for w in writers):
             return tag, "adds to" if high else "takes from"
     return None
+
+
+def setting_back(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, int]]:
+    """Of a comparison that holds as its number is counted on: (tag, writer, number) of what would set that back to where it does not."""
+    found: list[tuple[int, Writer, int]] = []
+    if len(compared.args) != 2 or compared.code not in ("GE", "GT", "LE", "LT"):
+        return found
+    sides = [circuit.plain(arg) for arg in compared.args]
+    values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else None for one in sides]
+    holds = _HOLDS[compared.code]
+    for mine, other in ((0, 1), (1, 0)):
+        one, limit = sides[mine], values[other]
+        if not isinstance(one, Load) or not isinstance(limit, (int, float)) or one.at not in seen.result.cells:
+            continue
+        tag, code = seen.result.cells[one.at].number, "ADD" if (compared.code in ("GE", "GT")) == (mine == 0) else "SUB"
+        if any(_adds(tracer, w, code) for w in tracer.writers.get(tag, ())):
+            given = [(w, number) for w in tracer.writers[tag] if (number := given_by(tracer, w)) is not None]
+            found += [(tag, w, n) for w, n in given if not (holds(n, limit) if mine == 0 else holds(limit, n))]
+    return found
 
 
 def _adds(tracer: Tracer, writer: Writer, code: str, positive: bool = False) -> bool:

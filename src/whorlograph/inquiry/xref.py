@@ -12,10 +12,13 @@ from whorlograph.engine.access import How, Use
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import system_tags
 from whorlograph.engine.scope.overlap import shared_bits
+from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.iolist import IoList, Point
 from whorlograph.model.paths import parse_path
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Leaf, Tag, resolve_path
+from whorlograph.model.text import Assign
+from whorlograph.model.word_parts import own_reads
 
 from .languages import words_of
 
@@ -80,6 +83,7 @@ class Xref:
     logged: frozenset[int] = frozenset()
     _decided: dict[int, list[tuple[str, list[Use]]]] = field(default_factory=dict)
     _known: dict[int, Entry] = field(default_factory=dict)
+    _kept: dict[int, frozenset[int]] = field(default_factory=dict)
 
     def uses(self, tag: int) -> list[Use]:
         """The uses of a tag, in order of steps."""
@@ -142,12 +146,21 @@ class Xref:
 
     def _found_out(self, tag: int) -> Entry:
         running = self.controller.running
-        found = {(p.use.step, p.use.element, p.role, p.writes): p for p in reversed([self.place(u) for u in self.uses(tag)])}
+        used = [u for u in self.uses(tag) if u.writes or u.element not in self._keeping(u.step)]
+        found = {(p.use.step, p.use.element, p.role, p.writes): p for p in reversed([self.place(u) for u in used])}
         places = list(reversed(found.values()))
         reads = tuple(p for p in places if not p.writes) + tuple(self._triggers.get(tag, ()))
         writes = tuple(p for p in places if p.writes)
         shares = self.shares.get(tag, ())
         return Entry(running.tags[tag], self.iolist.get(tag), reads, writes, shares, self._oddities(tag, reads, writes, shares))
+
+    def _keeping(self, step: int) -> frozenset[int]:
+        """The nodes of a step by which a word keeps its other bits where a part of it is written."""
+        if step not in self._kept:
+            statement = self.controller.steps.all[step].rung.statement
+            found = (part for part in parts(statement) if isinstance(part, Assign)) if statement is not None else ()
+            self._kept[step] = frozenset(at for one in found for at in own_reads(one))
+        return self._kept[step]
 
     def _oddities(self, tag: int, reads: tuple[Usage, ...], writes: tuple[Usage, ...], shares: tuple[int, ...]) -> tuple[str, ...]:
         one = self.controller.running.tags[tag]

@@ -51,6 +51,15 @@ def read_part(one: Expression) -> tuple[Expression, str] | None:
     return _shifted(one.arguments[0].value, "SHR") if isinstance(one, Apply) and len(one.arguments) == 1 else None
 
 
+def own_reads(one: Assign) -> tuple[int, ...]:
+    """The nodes by which an assignment to a part keeps the word's other bits: nobody reads the word there; () of another."""
+    if assigned_part(one) is None or not isinstance(one.value, Binary) or not isinstance(one.value.right, Apply):
+        return ()
+    others, wide = one.value.left, one.value.right.arguments[0].value
+    masked = [others, wide.left] if isinstance(wide, Binary) else [others]
+    return tuple(part.left.at for part in masked if isinstance(part, Binary))
+
+
 def assigned_part(one: Assign) -> tuple[str, Expression] | None:
     """(name, value) of the part that an assignment writes; None of another."""
     found = _shifted(one.value.right, "SHL") if isinstance(one.value, Binary) else None

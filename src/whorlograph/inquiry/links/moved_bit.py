@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Const, Expr, Load, Op
+from whorlograph.engine.code import Const, Convert, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
-from whorlograph.model.types import ELEMENTARY
+from whorlograph.model.types import ELEMENTARY, Family
 
+from ..circuit import Circuit
 from ..languages import words_of
 from ..trail import Link
 from ..writers import Kind, Writer
@@ -18,6 +19,10 @@ from .rung_false import unpowered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
+
+
+MOST_BITS = 3  # of those that decide one
+_CARRIED = {Family.BITS, Family.SIGNED, Family.UNSIGNED}
 
 
 def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
@@ -32,11 +37,10 @@ def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit:
     shift = shifted.shift_of(tracer, writer)
     if shift is not None:
         return _add_shifted(tracer, link, writer, shift, seen, depth, bit)
-    if not isinstance(made, Op) or made.code not in ("AND", "OR"):
-        return False
-    deciding = [one for one in (circuit.made(a) for a in made.args) if isinstance(one, (Load, Const))]
-    if len(deciding) != len(made.args):
-        return False
+    joined = isinstance(made, Op) and made.code in ("AND", "OR")
+    deciding = [one for one in (circuit.made(a) for a in made.args) if isinstance(one, (Load, Const))] if isinstance(made, Op) and joined else []
+    if not isinstance(made, Op) or not joined or len(deciding) != len(made.args):
+        return _add_decided(tracer, link, writer, seen, depth, bit)
     on = [one for one in deciding if _bit(one, seen, bit)]
     whole = len(on) == len(deciding) if made.code == "AND" else bool(on)
     wanted = [one for one in deciding if (one in on) == whole] if made.code == "OR" or not whole else on
@@ -49,6 +53,57 @@ def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit:
         if not _add_former(tracer, link, writer, one, seen, depth, bit):
             explain_operand(tracer, link, one, seen, depth, bit)
     return True
+
+
+def _add_decided(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
+    """Of a word that is made of parts of others: the bits that decide the one in question."""
+    decided = bits_behind(tracer.circuit(seen.step), writer.value, seen, bit)
+    if decided is None:
+        return False
+    on, found = decided
+    link.text += f"; its bit {bit} is {'on' if on else 'off'}"
+    if found and all(one.at in seen.result.cells for one, _ in found):
+        link.text += f", as bit {' and bit '.join(f'{b} of {_name(tracer, one, seen)}' for one, b in found[:MOST_BITS])}"
+    for one, theirs in found[:MOST_BITS]:
+        if not _add_former(tracer, link, writer, one, seen, depth, theirs):
+            explain_operand(tracer, link, one, seen, depth, theirs)
+    return True
+
+
+def bits_behind(circuit: Circuit, value: Expr | None, seen: Seen, bit: int) -> tuple[bool, list[tuple[Load, int]]] | None:
+    """What a bit of a value is, and the bits of the loads that decide it, through masks, fixed shifts and conversions that carry bits.
+
+    None where it is computed otherwise.
+    """
+    made = circuit.made(value)
+    if isinstance(made, Const):
+        return _bit(made, seen, bit), []
+    if isinstance(made, Load):
+        return _bit(made, seen, bit), [(made, bit)] if bit < ELEMENTARY[made.type].bits else []
+    if isinstance(made, Convert):
+        inner = circuit.made(made.value)
+        source, target = ELEMENTARY[made.value.type], ELEMENTARY[made.type]
+        if made.rule not in ("TO", "HOLD", "WIDEN") or inner is None or {source.family, target.family} - _CARRIED:
+            return None
+        return bits_behind(circuit, made.value, seen, bit) if bit < source.bits else (False, []) if source.low == 0 else None
+    if not isinstance(made, Op):
+        return None
+    if made.code in ("SHL", "SHR"):
+        by = circuit.literal(made.args[1])
+        if by is None or not isinstance(by.value, int):
+            return None
+        before = bit - by.value if made.code == "SHL" else bit + by.value
+        return bits_behind(circuit, made.args[0], seen, before) if 0 <= before < ELEMENTARY[made.type].bits else (False, [])
+    parts = [bits_behind(circuit, one, seen, bit) for one in made.args] if made.code in ("AND", "OR", "NOT") else [None]
+    known = [one for one in parts if one is not None]
+    if len(known) < len(parts):
+        return None
+    if made.code == "NOT":
+        return not known[0][0], known[0][1]
+    on = all(p for p, _ in known) if made.code == "AND" else any(p for p, _ in known)
+    deciding = [loads for p, loads in known if p == on]
+    fixed = on == (made.code == "OR") and any(not loads for loads in deciding)  # a mask alone decides
+    return on, [] if fixed else [one for loads in deciding for one in loads]
 
 
 def _add_shifted(tracer: Tracer, link: Link, writer: Writer, shift: tuple[Op, Load, int], seen: Seen, depth: int, bit: int) -> bool:

@@ -25,6 +25,9 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
+MOST_BACK = 3  # writes that would set a number back
+
+
 def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
     """A comparison with its operands' values, and who would have to change them."""
     step, circuit = tracer.steps.all[seen.step], tracer.circuit(seen.step)
@@ -78,6 +81,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     if held and not change:
         _tell_one_way(tracer, found, circuit, compared, seen)
+        for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_BACK]:
+            child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
+            found.children += [child] if child is not None else []
     return found
 
 
