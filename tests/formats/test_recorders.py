@@ -60,6 +60,21 @@ class Recorders(unittest.TestCase):
                                                    (2.0, "Main.MS", 0), (2.0, "Main.Day", 1)])
         self.assertEqual(loaded.value.set_aside, 0)
 
+    def test_times_and_dates_without_what_a_literal_begins_with(self) -> None:
+        self.controller = Controller(text_program("Y1 := X1;", "Du : TIME; Da : DATE; Td : TOD; In : DT;"), Profile())
+        given = {"Du": ("500ms", "1s500ms", "1.5 s", "00:00:01.5", "T#1s500ms", "1500000000"), "Da": ("2026-02-01", "01.02.2026", "D#2026-02-01", "2026-02-01 00:00:00"),
+                 "Td": ("12:30:00", "12:30", "TOD#12:30:00"), "In": ("2026-02-01 12:30:00", "2026-02-01T12:30:00", "DT#2026-02-01-12:30:00")}
+        day, noon = (dt.date(2026, 2, 1) - dt.date(1970, 1, 1)).days * 86_400_000_000_000, 45_000_000_000_000
+        wanted = {"Du": 1_500_000_000, "Da": day, "Td": noon, "In": day + noon}
+        for name, texts in given.items():
+            for n, text in enumerate(texts):
+                with self.subTest(name, text=text):
+                    loaded = self.read(f"time,tag,value\n0,X1,1\n1,Main.{name},{text}\n")
+                    self.assertEqual(loaded.notices, [])
+                    self.assertEqual(int(loaded.value.values[-1]), 500_000_000 if (name, n) == ("Du", 0) else wanted[name])
+        for name, text in (("Du", "soon"), ("Da", "2026-02-01 10:00:00"), ("Td", "noon"), ("In", "yesterday")):
+            self.assertIn("is none of", str(self.read(f"time,tag,value\n0,X1,1\n1,Main.{name},{text}\n").notices[0]))
+
     def test_a_column_called_ms_that_is_something_else(self) -> None:
         for text in ("time,ms,tag,value\n0.5,250,X1,1\n1.25,250,X1,0\n", "time,ms,tag,value\n0,2500,X1,1\n1,2600,X1,0\n"):
             loaded = self.read(text)

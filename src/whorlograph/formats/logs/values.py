@@ -18,6 +18,9 @@ _ON = {"1": 1, "0": 0, "true": 1, "false": 0, "on": 1, "off": 0, "1.0": 1, "0.0"
        "vero": 1, "falso": 0, "sì": 1, "verdadero": 1, "sí": 1, "verdadeiro": 1, "sim": 1, "não": 0, "waar": 1, "onwaar": 0, "aan": 1, "uit": 0,
        "nee": 0, "sand": 1, "falsk": 0, "nej": 0, "nei": 0, "sant": 1, "falskt": 0}
 _NUMBER = re.compile(r"([01])[.,]0*$")
+_CLOCK = re.compile(r"(-?)(\d+):(\d\d):(\d\d(?:\.\d+)?)")
+_LOCAL_DATE = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})")
+_PREFIX = {"DATE": "D", "LDATE": "D", "TIME_OF_DAY": "TOD", "LTOD": "TOD", "DATE_AND_TIME": "DT", "LDT": "DT"}
 _TWO_MEANINGS = {"open", "opened", "closed", "close", "made", "broken"}
 
 
@@ -36,6 +39,8 @@ def value_reader(tag: Tag, true: tuple[str, ...] = (), false: tuple[str, ...] = 
     if tag.enumeration is not None:
         names = {name.lower(): number for name, number in tag.enumeration.values}
         return lambda text: names.get(text.strip().rpartition("#")[2].lower(), _whole(text, tag))
+    if tag.type.family in (Family.TIME, Family.DATE):
+        return lambda text: _timed(text, tag)
     return lambda text: _whole(text, tag)
 
 
@@ -69,6 +74,22 @@ def _real(text: str, tag: Tag) -> int | None:
         return None
     bits = raw(value, tag.type)
     return None if tag.type.bits == 32 and bits & 0x7F800000 == 0x7F800000 else bits
+
+
+def _timed(text: str, tag: Tag) -> int | None:
+    """A duration, a date or a time of day: as a literal, in nanoseconds, or as recorders write it, without what a literal begins with."""
+    found = _whole(text, tag)
+    body = text.strip().replace(",", ".")
+    if found is not None or len(body) > MOST_NUMBER:
+        return found
+    if tag.type.family is Family.TIME:
+        clock = _CLOCK.fullmatch(body)
+        return _whole("T#{}{}h{}m{}s".format(*clock.groups()) if clock is not None else f"T#{body.replace(' ', '')}", tag)
+    if (local := _LOCAL_DATE.match(body)) is not None:
+        body = f"{local.group(3)}-{int(local.group(2)):02}-{int(local.group(1)):02}{body[local.end():]}"
+    if tag.type.name in ("DATE", "LDATE") and re.fullmatch(r"[ T][0:.]+", body[10:]):
+        body = body[:10]  # a recorder of instants writes midnight to a date
+    return _whole(f"{_PREFIX[tag.type.name]}#{body}", tag)
 
 
 def _whole(text: str, tag: Tag) -> int | None:
