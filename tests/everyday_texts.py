@@ -17,6 +17,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.tags import Running
 
 INPUTS = tuple(f"X{n}" for n in range(8))
+CHOSEN = ("chosen", "chosen", "seal", "nested", "timer")  # conditions behind a loop within a condition
 NESTED = ("inside", "inside", "seal", "timer")  # statements that read what others of the same IF have just written
 KINDS = ("seal", "default", "choice", "timer", "sequence", "loop", "count", "bistable", "watched", "nested", "sum")
 MS = 1_000_000
@@ -105,6 +106,14 @@ class Maker:
         return [f"N{n} := 0;", *(f"IF {self.condition(False)} THEN N{n} := N{n} + {self.random.randint(1, 3)}; END_IF;" for _ in range(3)),
                 f"{y} := N{n} >= {self.random.randint(1, 5)};"]
 
+
+    def _chosen(self, y: str, n: str) -> list[str]:
+        """The first of three that is not full, looked for in a loop within a condition, and a condition behind it."""
+        self.declared.append(f"L{n} : ARRAY[1..3] OF INT; K{n} : INT;")
+        return [*(f"L{n}[{i}] := SEL({self.condition(False)}, 1, 9);" for i in range(1, 4)), f"{y} := FALSE;", f"IF {self.condition(outputs=True)} THEN",
+                f"  K{n} := 1;", f"  WHILE K{n} < 3 AND L{n}[K{n}] > 5 DO K{n} := K{n} + 1; END_WHILE;",
+                f"  IF L{n}[K{n}] <= 5 THEN", f"    IF {self.condition(False)} THEN {y} := {self.random.choice(('TRUE', self.condition(False)))}; END_IF;",
+                "  END_IF;", "END_IF;"]
 
     def _inside(self, y: str, n: str) -> list[str]:
         random, a, b, number = self.random, f"A{n}", f"B{n}", f"N{n}"

@@ -57,16 +57,21 @@ class EitherOfTwo(unittest.TestCase):
 
     def test_a_direction_that_a_flag_chooses(self) -> None:
         """The brake's report starts either; what it started the other with was no attempt at this one, whatever stands in its way by now."""
-        body = "IF X1 AND NOT (A > 800) THEN Run := TRUE; END_IF;\nIF NOT X1 THEN Run := FALSE; END_IF;\nY1 := Run AND X2 AND NOT X3;\nY2 := Run AND X2 AND X3;\nA := N1;"
+        body = ("IF X1 AND NOT (A > 800) THEN Run := TRUE; END_IF;\nIF NOT X1 THEN Run := FALSE; END_IF;\nIF X3 THEN Back := TRUE; ELSIF Run THEN Back := Back; "
+                "ELSE Back := FALSE; END_IF;\nY1 := Run AND X2 AND NOT Back;\nY2 := Run AND X2 AND Back;\nA := N1;")
         rows = [row for at, way in ((1000, 0), (5000, 1), (9000, 1)) for row in ((at - 200, "X3", way), *ride_at(at))]
         tail = [(13_000, "X3", 0), (13_500, "N1", 900), (14_000, "X1", 1)]
-        session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "N1", 100), *rows, *tail, (20_000, "N1", 900)], "Run : BOOL;")
+        session = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "N1", 100), *rows, *tail, (20_000, "N1", 900)], "Run, Back : BOOL;")
         found = asked(session, "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
         self.assertIn("was never tried", found.text)
         self.assertIn("N1", [r[1] for r in found.roots][:2], found.text)
-        self.assertNotIn("X3 blocks", found.text)
+        self.assertNotIn("Back blocks", found.text)
+        chosen = asked(text_session(body.replace("Run AND X2 AND NOT Back", "Run AND X2 AND NOT X3").replace("Run AND X2 AND Back", "Run AND X2 AND X3"),
+                                    [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (0, "N1", 100), *rows], "Run, Back : BOOL;"), "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("the last at 9.100 s", chosen.text, "a switch chooses: it may be what is wrong")
+        self.assertEqual(chosen.roots[0][1:], ("X3", True))
         held = text_session(body, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (0, "N1", 100), (1000, "X3", 0), *ride_at(2000), (6000, "X3", 1), *ride_at(7000)[:-2],
-                                   (12_000, "N1", 100)], "Run : BOOL;")
+                                   (12_000, "N1", 100)], "Run, Back : BOOL;")
         self.assertIn("tried once", asked(held, "Y1", symptom=Symptom.WILL_NOT_PULL_IN).text, "it still stands")
 
     def test_counted_again_from_random_logs(self) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from tests.everyday_texts import everyday_text
+from tests.everyday_texts import CHOSEN, KINDS, everyday_text
 from tests.truth import Truth
 from whorlograph.desk.asking import answer_to, prove_all
 from whorlograph.inquiry.trail import Answer
@@ -18,8 +18,8 @@ class TextTruth(unittest.TestCase):
 
     def test_links_hold_proofs_hold_and_what_alone_would_have_cured_it_is_a_root(self) -> None:
         links = proved = cured = curable = 0
-        for seed in range(COUNT):
-            random, session = everyday_text(seed)
+        for seed, kinds in [*((seed, KINDS) for seed in range(COUNT)), *((seed, CHOSEN) for seed in range(COUNT // 3))]:
+            random, session = everyday_text(seed, kinds)
             truth, tags = Truth(session), session.running.tags
             outputs = [t.index for t in tags[:session.running.public] if t.address is not None and t.address.area == "Q"]
             for tag in random.sample(outputs, min(2, len(outputs))):

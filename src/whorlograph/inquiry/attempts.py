@@ -17,6 +17,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
+from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .symptoms import Course, course, course_seen
@@ -147,7 +148,9 @@ def _rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, 
         if other == tag or other in on | off or not tracer.boolean(other):
             continue
         theirs_on, theirs_off = _asked(tracer, other, on=True), _asked(tracer, other, on=False)
-        if on & theirs_on and ((on & theirs_off) | (off & theirs_on)) - {tag, other}:
+        apart = ((on & theirs_off) | (off & theirs_on)) - {tag, other}
+        # What a device or a person chooses by may be the fault: then the question is about just that.
+        if on & theirs_on and any(source(tracer, one) is None for one in apart):
             mine, both = (_started_by(tracer, tags) for tags in (on - theirs_on, on & theirs_on))
             found[other] = frozenset(one for one in commands if one.on and not one.edge and one.tag in both - mine)
     return found
