@@ -63,8 +63,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
         former = _former_number(root, controller, original)
         if former is not None:
             yield former
-            yield from _before_it_crossed(root, controller, log, original)
             yield from _as_it_was_then(answer, root, controller, original, former.trial.holds[0].value)
+            yield from _before_it_crossed(root, controller, log, original)
         return
     yield from _switched(answer, root, controller, log, original, rest)
 
