@@ -90,6 +90,12 @@ class Elapsed(unittest.TestCase):
         self.assertEqual((found.roots[0][:2], found.answer.roots[0].overdue), (("field-input", "X3"), True))
         self.assertIn("X3 ended that 2 of 2 times before, and has not come", found.text)
 
+    def test_in_the_first_run_what_began_it_stands_behind_what_did_not_come(self) -> None:
+        body = "T1(IN := X1 AND NOT X2, PT := T#2s);\nIF T1.Q THEN Late := TRUE; END_IF;\nY2 := X1 AND NOT Late;"
+        found = _of(body, [(0, "X1", 0), (0, "X2", 0), (2000, "X1", 1), (9000, "X2", 0)], "T1 : TON; Late : BOOL;")
+        self.assertEqual(found.roots, [("field-input", "X2", True), ("field-input", "X1", False)], found.text)
+        self.assertEqual(found.answer.roots[1].proof, "with X1 held off, Y2 does not come on at 2.000 s at all")
+
     def test_what_ended_it_before_leads_also_where_something_else_let_it_begin(self) -> None:
         """X3 lets go and the movement begins: that is on the trail, and what should have ended it stood already."""
         body = "Y2 := X2 AND NOT X1 AND NOT X3 AND NOT Late;\nT1(IN := Y2, PT := T#2s);\nIF T1.Q THEN Late := TRUE; END_IF;"

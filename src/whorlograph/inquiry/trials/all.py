@@ -26,6 +26,7 @@ def note(root: Root, proof: Proof) -> None:
     """Note at a root what trials showed."""
     root.proved, root.proof, root.trial, root.turns, root.ended = proof.proved, proof.text, proof.trial, proof.turns, proof.ended
     root.earlier = proof.earlier
+    root.changed = root.changed and not proof.begins  # what began it did not end it
 
 
 def prove_answer(runs: TrialRuns, tracer: Tracer) -> None:

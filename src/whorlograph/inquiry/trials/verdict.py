@@ -21,7 +21,8 @@ class Proof(Struct, frozen=True):
     """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
     start (ns) of the first scan in the window in which it differs, None unless proved; ``fits_until``: from when on (ns) the recording,
     made by a machine that had stopped, no longer fits the trial; None where that is not known; ``ended``: of a drop, that the tag went off
-    before it in the trial; ``earlier``: of what does not drop out, that it differs only before the tag came on last."""
+    before it in the trial, ``begins`` that it never came on for it; ``earlier``: of what does not drop out, that it differs only before the
+    tag came on last."""
 
     proved: bool | None
     text: str
@@ -30,6 +31,7 @@ class Proof(Struct, frozen=True):
     turns: int | None = None
     fits_until: int | None = None
     ended: bool = False
+    begins: bool = False
     earlier: bool = False
 
 
@@ -60,6 +62,9 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         ended = _ended_before(before, after, answer.scan) if turned == answer.scan else None
         if ended is not None:
             return replace(proof(None, f"ends before that, at {clock_text(log, journal.clock.start(ended))}"), ended=True)
+        came = before.last_change(answer.scan - 1, True) if turned == answer.scan else None
+        if came is not None and (after.next_change(came, True) or answer.scan) >= answer.scan:
+            return replace(proof(None, f"does not come on at {clock_text(log, journal.clock.start(came))} at all"), begins=True)
         if not fits:
             return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
         text, until = _stays(after, answer.scan, True, journal, log, answer.time)
