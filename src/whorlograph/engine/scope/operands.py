@@ -56,6 +56,11 @@ class Operand(Struct, frozen=True):
         return self.kind is not None and self.kind.family in families
 
     @property
+    def is_whole(self) -> bool:
+        """Whether it is a whole number or a bit string, or a literal that can be one."""
+        return not self.fraction and (self.kind is None or self.is_of(*_WHOLE))
+
+    @property
     def is_real(self) -> bool:
         """Whether it is a REAL or LREAL."""
         return self.fraction or self.is_of(Family.REAL)
@@ -92,34 +97,44 @@ def wrong_number(name: str, count: int) -> str:
 
 
 def _wrong_kinds(name: str, data: list[Operand]) -> str:
-    """Why bits cannot be turned or joined, digits not be looked at, or a date not be put together, counted or taken apart."""
+    """Why bits cannot be turned or joined, digits not be looked at, a number not be cut, or what times and dates do not allow."""
     real = next((one for one in data if one.is_real), None)
     if name in BITWISE | SHIFTS and real is not None:
         return f"{real.what} is a REAL, and {name} takes bits"
-    dated = next((one for one in data if one.is_of(Family.DATE)), None)
-    if name in _NO_DATES and dated is not None:
-        return f"{dated.what} is a date, and {name} takes none"
     if "TRUNC" in name and any(one.is_of(Family.TIME, Family.DATE, Family.STRING) for one in data):
         return f"{name} takes a number, {data[0].what} is none"
+    if name in ORDERS_OF_BYTES | {"IS_VALID_BCD"} and not all(one.is_whole for one in data):
+        return f"{name} takes whole numbers and bit strings"
+    return _wrong_times(name, data, real) or _wrong_dates(name, data)
+
+
+def _wrong_times(name: str, data: list[Operand], real: Operand | None) -> str:
+    """Why times cannot be added, multiplied or divided."""
     times = [one for one in data if one.is_of(Family.TIME)]
     if name in TIMES and not times:
         return f"{name} takes a TIME, {data[0].what} is none"
     if name in TIME_SUMS and real is not None:
         return f"{real.what} is a REAL, and {name} takes times"
-    if name in {"MUL", "DIV"} | SCALED and times:
-        if name.startswith("DIV") and not data[0].is_of(Family.TIME):
-            return f"{data[0].what} is no TIME, and what divides it is one"
-        if name.startswith("MUL") and len(times) > 1:
-            return f"{times[0].what} and {times[1].what} are TIMEs: no number says how often"
+    if name not in {"MUL", "DIV"} | SCALED or not times:
+        return ""
+    if name.startswith("DIV") and not data[0].is_of(Family.TIME):
+        return f"{data[0].what} is no TIME, and what divides it is one"
+    if name.startswith("MUL") and len(times) > 1:
+        return f"{times[0].what} and {times[1].what} are TIMEs: no number says how often"
+    return ""
+
+
+def _wrong_dates(name: str, data: list[Operand]) -> str:
+    """Why dates cannot be counted with, put together or taken apart."""
+    dated = next((one for one in data if one.is_of(Family.DATE)), None)
+    if dated is not None and name in _NO_DATES:
+        return f"{dated.what} is a date, and {name} takes none"
     if dated is not None and name in ("ADD", "SUB"):
         fitting = (Family.TIME, Family.DATE) if name == "SUB" and dated is data[0] else (Family.TIME,)
         beside = next((one for one in data if one is not dated and not one.is_of(*fitting)), None if name == "ADD" or dated is data[0] else data[0])
-        if beside is not None:
-            return f"{dated.what} is a date, and {beside.what} beside it is no TIME"
-    if name in ORDERS_OF_BYTES | {"IS_VALID_BCD"} and any(one.is_real or (one.kind is not None and not one.is_of(*_WHOLE)) for one in data):
-        return f"{name} takes whole numbers and bit strings"
+        return f"{dated.what} is a date, and {beside.what} beside it is no TIME" if beside is not None else ""
     if dates_made(name) is not None:
-        odd = next((one for one in data if one.is_real or (one.kind is not None and not one.is_of(*_WHOLE))), None)
+        odd = next((one for one in data if not one.is_whole), None)
         return f"{odd.what} is no whole number, and {name} takes them" if odd is not None else ""
     if (date_part(name) is not None or name == "DAY_OF_WEEK") and not all(one.is_of(Family.DATE) for one in data):
         return f"{name.partition('.')[0]} takes a date or a time of day"

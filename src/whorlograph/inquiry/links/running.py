@@ -70,10 +70,10 @@ def ran_again(tracer: Tracer, step: int, scan: int, place: str = "") -> str:
 def add_let_run(tracer: Tracer, found: Link, skip: Skip, scan: int, depth: int) -> None:
     """Add what took away in a scan what had left a step out: the jump or return that is no longer taken, the call, or the action's step."""
     flag = skip.flag
-    power = tracer.written.flag_power(flag.step, flag.element) if flag is not None else None
     if flag is None:
         return
     child: Link | None
+    power = tracer.written.flag_power(flag.step, flag.element)
     action = step_inactive.action_of(tracer, flag)
     now = tracer.seen(flag.step, scan)
     over = tracer.paths.skipped(tracer.journal, flag.step, scan)
