@@ -167,16 +167,17 @@ class Screens(Files):
                 break
         return data
 
-    def ended(self, child: int, seconds: float) -> int | None:
-        until = time.monotonic() + seconds
+    def ended(self, child: int, seconds: float, terminal: int) -> tuple[int | None, bytes]:
+        """How a process ended, None where it did not; and what it wrote meanwhile: a terminal goes on reading, or its writer waits for ever."""
+        until, data = time.monotonic() + seconds, b""
         while time.monotonic() < until:
+            data += self.read(terminal, 0.01)
             found, status = os.waitpid(child, os.WNOHANG)
             if found:
-                return os.waitstatus_to_exitcode(status)
-            time.sleep(0.01)
+                return os.waitstatus_to_exitcode(status), data + self.read(terminal, 0.1)
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
-        return None
+        return None, data
 
     def test_a_signal_at_any_moment_gives_the_terminal_back(self) -> None:
         random = Random(SEED)
@@ -188,7 +189,9 @@ class Screens(Files):
                 os.kill(child, number)
                 data += self.read(terminal, 1.0)
                 with self.subTest(signal=number.name, log=log.name):
-                    self.assertEqual(self.ended(child, 5), 128 + number)
+                    status, rest = self.ended(child, 5, terminal)
+                    data += rest
+                    self.assertEqual(status, 128 + number)
                     self.assertGreater(data.rfind(b"\x1b[?1049l"), data.rfind(b"\x1b[?1049h"))
                     self.assertGreater(data.rfind(b"\x1b[?25h"), data.rfind(b"\x1b[?25l"))
                     for mode in (b"1000", b"1003", b"2004"):
@@ -203,7 +206,7 @@ class Screens(Files):
         self.read(terminal, 0.3)
         os.kill(child, signal.SIGTERM)
         self.read(terminal, 0.5)
-        self.assertEqual(self.ended(child, 5), 128 + signal.SIGTERM)
+        self.assertEqual(self.ended(child, 5, terminal)[0], 128 + signal.SIGTERM)
         jobs = list((self.folder / "state" / "whorlograph" / "jobs").glob("*.json"))
         self.assertEqual(len(jobs), 1)
         self.assertIn(b'"letter": "b"', jobs[0].read_bytes())
@@ -219,8 +222,8 @@ class Screens(Files):
         os.write(terminal, b"\x1b")
         self.read(terminal, 0.5)
         os.write(terminal, b"q")
-        data = self.read(terminal, 1)
-        self.assertEqual(self.ended(child, 5), 0)
+        status, data = self.ended(child, 6, terminal)
+        self.assertEqual(status, 0)
         self.assertNotIn(b"Traceback", data)
 
     def test_the_second_process_ends_with_its_parent(self) -> None:
