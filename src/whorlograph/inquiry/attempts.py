@@ -17,16 +17,15 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
-from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
+from .rivals import brought_on, of_its_own, rivals
 from .symptoms import Course, course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
 
 DEEPEST = 4
 PULL_INS = 50  # of a tag that are looked at for what came last
-MOST_RIVALS = 200  # rungs that are looked through for coils that exclude one another
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
@@ -111,15 +110,15 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
     standing: dict[int, None] = {}
-    rivals = _rivals(tracer, tag, commands)
+    shared_with = _shared_with_rivals(tracer, tag, commands)
     for one in commands:
         its = course(journal, one.tag) if one.seen_by < 0 else course_seen(journal, tracer.paths.order, one.tag, one.seen_by)
         scans = its.scans
         came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
-        served = [course(journal, other) for other, shared in rivals.items() if one in shared]
+        served = [course(journal, other) for other, shared in shared_with.items() if one in shared]
         for scan in came.tolist():
-            if any(_brought_on(rival, its, scan, until) for rival in served):
+            if any(brought_on(rival, its, scan, until) for rival in served):
                 continue  # it was meant for that
             # Of what came in one scan, what a device or a person gave.
             better = scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag))
@@ -130,29 +129,12 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
     return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing))
 
 
-def _brought_on(rival: Course, command: Course, scan: int, until: int) -> bool:
-    """Whether a coil was on, or came on while a command stood that came in a scan and is over by another."""
-    fell = command.next_change(scan + 1, False)
-    came = rival.next_change(scan + 1, True)
-    return came is not None and fell is not None and came <= fell <= until
-
-
-def _rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, frozenset[Command]]:
-    """The coils that a tag's own cannot be on with, since one asks for what the other asks the opposite of, as those of two directions; by each
-    the commands that start either."""
-    on, off = _asked(tracer, tag, on=True), _asked(tracer, tag, on=False)
-    access = tracer.controller.access
-    steps = {use.step for one in on | off for use in access.of_tag(one) if not use.writes} if on and (on | off) else set()
+def _shared_with_rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, frozenset[Command]]:
+    """By coil that a tag's own cannot be on with: the commands that start either."""
     found: dict[int, frozenset[Command]] = {}
-    for other in {t for step in steps for use in access.of_step(step) if use.writes for t in use.tags()} if len(steps) <= MOST_RIVALS else ():
-        if other == tag or other in on | off or not tracer.boolean(other):
-            continue
-        theirs_on, theirs_off = _asked(tracer, other, on=True), _asked(tracer, other, on=False)
-        apart = ((on & theirs_off) | (off & theirs_on)) - {tag, other}
-        # What a device or a person chooses by may be the fault: then the question is about just that.
-        if on & theirs_on and any(source(tracer, one) is None for one in apart):
-            mine, both = (_started_by(tracer, tags) for tags in (on - theirs_on, on & theirs_on))
-            found[other] = frozenset(one for one in commands if one.on and not one.edge and one.tag in both - mine)
+    for rival in rivals(tracer, tag):
+        mine, both = _started_by(tracer, rival.mine), _started_by(tracer, rival.both)
+        found[rival.tag] = frozenset(one for one in commands if one.on and not one.edge and one.tag in both - mine)
     return found
 
 
@@ -249,7 +231,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     everything = {g for p in paths for g in p}
     ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), everything)
     known = (_without_rests(tracer, gates, seen, tag) for gates in ways)
-    gates = _of_its_own(tracer, tag, next((gates for gates in known if gates), everything), everything, seen)
+    gates = of_its_own(tracer, tag, next((gates for gates in known if gates), everything), everything, seen)
     found = _of_gates(tracer, gates, seen, tag, asks)
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
@@ -260,45 +242,6 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
             if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
-
-
-def _of_its_own(tracer: Tracer, tag: int, gates: set[Gate], everything: set[Gate], seen: Seen) -> set[Gate]:
-    """Gates that start a tag; where they start either of two coils that lock each other out, those that tell the tag from the other."""
-    mine = _asked(tracer, tag, on=True)
-    for other in _asked(tracer, tag, on=False) - {tag}:
-        shared = _asked(tracer, other, on=True) if tag in _asked(tracer, other, on=False) else frozenset()
-        if not mine - shared:
-            continue
-        either = {(other, True), *((one, False) for one in shared)}
-        kept = {g for g in gates if (gate_tag(tracer, g, seen), g.negated) not in either}
-        if not kept:
-            comes = {one for one in mine - shared if _comes(course(tracer.journal, one))} or mine - shared
-            kept = {g for g in everything if not g.negated and gate_tag(tracer, g, seen) in comes}
-        gates = kept
-    return gates
-
-
-def _comes(path: Course) -> bool:
-    """Whether a tag goes on in the log, but for its beginning."""
-    return bool(((path.values != 0) & (path.scans > 1)).any())
-
-
-def _asked(tracer: Tracer, tag: int, on: bool) -> frozenset[int]:
-    """The tags that all ways to bring a tag on by its coils, plain or set, ask to be on, or off; its seal-ins are none."""
-    if tag not in tracer.asked_by:
-        tracer.asked_by[tag] = frozenset((one, state) for one, state in _asked_by(tracer, tag) if one is not None)
-    return frozenset(one for one, state in tracer.asked_by[tag] if state == on)
-
-
-def _asked_by(tracer: Tracer, tag: int) -> set[tuple[int | None, bool]]:
-    ways: list[set[tuple[int | None, bool]]] = []
-    for writer in (w for w in tracer.writers.get(tag, ()) if w.kind is not Kind.RESET):
-        if writer.kind not in (Kind.COIL, Kind.SET) or writer.power is None or writer.inverted:
-            return set()
-        circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
-        found = [{(gate_tag(tracer, gate, seen), not gate.negated) for gate in path} for path in circuit.paths(writer.power)]
-        ways += [way for way in found if (tag, True) not in way]
-    return set.intersection(*ways) if ways else set()
 
 
 def _without_rests(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int) -> set[Gate]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import operator
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -64,19 +65,25 @@ def begun(tracer: Tracer, tag: int, scan: int) -> int | None:
     return int(rows[first]) if first < len(rows) else None
 
 
-def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:
-    """Of a comparison that does not hold: (tag, writer, in words) of what adds to a number that is too low, or takes from one too high."""
-    found: list[tuple[int, Writer, str]] = []
-    if len(compared.args) != 2 or compared.code not in ("EQ", "GE", "GT", "LE", "LT"):
-        return found
+def _sides(circuit: Circuit, compared: Op, seen: Seen) -> Iterator[tuple[int, float, float, bool]]:
+    """Of a comparison of two numbers by more or less, or for equality, from each side that is a tag: the tag, its value, the other one's, whether it
+    stands first."""
+    if len(compared.args) != 2 or compared.code not in ("EQ", *_HOLDS):
+        return
     sides = [circuit.plain(arg) for arg in compared.args]
     values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else None for one in sides]
     for mine, other in ((0, 1), (1, 0)):
-        one, now, goal = sides[mine], values[mine], values[other]
-        if not isinstance(one, Load) or not isinstance(now, (int, float)) or not isinstance(goal, (int, float)) or one.at not in seen.result.cells:
-            continue
-        up = now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == (mine == 0)
-        tag, code, verb = seen.result.cells[one.at].number, *(("ADD", "adds to") if up else ("SUB", "takes from"))
+        one, now, limit = sides[mine], values[mine], values[other]
+        if isinstance(one, Load) and isinstance(now, (int, float)) and isinstance(limit, (int, float)) and one.at in seen.result.cells:
+            yield seen.result.cells[one.at].number, now, limit, mine == 0
+
+
+def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:
+    """Of a comparison that does not hold: (tag, writer, in words) of what adds to a number that is too low, or takes from one too high."""
+    found: list[tuple[int, Writer, str]] = []
+    for tag, now, goal, first in _sides(circuit, compared, seen):
+        up = now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == first
+        code, verb = ("ADD", "adds to") if up else ("SUB", "takes from")
         found += [(tag, w, verb) for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
     return found
 
@@ -102,19 +109,11 @@ def one_way(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> tuple
 def setting_back(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, int]]:
     """Of a comparison that holds as its number is counted on: (tag, writer, number) of what would set that back to where it does not."""
     found: list[tuple[int, Writer, int]] = []
-    if len(compared.args) != 2 or compared.code not in ("GE", "GT", "LE", "LT"):
-        return found
-    sides = [circuit.plain(arg) for arg in compared.args]
-    values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else None for one in sides]
-    holds = _HOLDS[compared.code]
-    for mine, other in ((0, 1), (1, 0)):
-        one, limit = sides[mine], values[other]
-        if not isinstance(one, Load) or not isinstance(limit, (int, float)) or one.at not in seen.result.cells:
-            continue
-        tag, code = seen.result.cells[one.at].number, "ADD" if (compared.code in ("GE", "GT")) == (mine == 0) else "SUB"
+    for tag, _, limit, first in _sides(circuit, compared, seen) if compared.code in _HOLDS else ():
+        holds, code = _HOLDS[compared.code], "ADD" if (compared.code in ("GE", "GT")) == first else "SUB"
         if any(_adds(tracer, w, code) for w in tracer.writers.get(tag, ())):
             given = [(w, number) for w in tracer.writers[tag] if (number := given_by(tracer, w)) is not None]
-            found += [(tag, w, n) for w, n in given if not (holds(n, limit) if mine == 0 else holds(limit, n))]
+            found += [(tag, w, n) for w, n in given if not (holds(n, limit) if first else holds(limit, n))]
     return found
 
 

@@ -43,6 +43,20 @@ class Elementary(Struct, frozen=True, tag=True):
         """Whether values are whole numbers (BOOL, REAL and strings are not)."""
         return self.family not in (Family.BOOL, Family.REAL, Family.STRING)
 
+    @property
+    def of_bits(self) -> bool:
+        """Whether its bits can be named, joined and moved: bit strings and integers."""
+        return self.family in (Family.BITS, Family.SIGNED, Family.UNSIGNED)
+
+    @property
+    def decides(self) -> bool:
+        """Whether a value of it can be a condition, choose, or count."""
+        return self.of_bits or self.family is Family.BOOL
+
+    def has_bit(self, number: int) -> bool:
+        """Whether a variable of it has a bit of that number."""
+        return self.of_bits and number < self.bits
+
 
 def _table() -> dict[str, Elementary]:
     rows = [

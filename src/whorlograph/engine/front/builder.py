@@ -34,7 +34,7 @@ from whorlograph.model.profile import Profile
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import ByReference, Instance, Leaf, Running, Tag
 from whorlograph.model.texts import text_id
-from whorlograph.model.types import Elementary, Family
+from whorlograph.model.types import ELEMENTARY, LINT, LREAL, Elementary, Family
 
 from .layout import Regions
 from .names import Block as BlockMeaning
@@ -249,6 +249,15 @@ def widened(value: Expr, type_: Elementary, at: int) -> Expr:
 def held(value: Expr, type_: Elementary, at: int) -> Expr:
     """A value on its way into a variable of another type."""
     return value if value.type == type_.name else Convert("HOLD", type_.name, value, at)
+
+
+def untyped(value: bool | int | float, type_: Elementary, at: int) -> Expr:
+    """A literal without a type of its own in the one that it is used in: rounded where that is whole, held there where it does not fit."""
+    number = round(value) if isinstance(value, float) and type_.whole else value
+    if not type_.whole or type_.low <= number <= type_.high:
+        return constant(number, type_)
+    wide = LREAL if isinstance(value, float) else ELEMENTARY["ULINT"] if number > LINT.high else LINT
+    return held(constant(value, wide), type_, at)
 
 
 def text_constant(value: str, type_: Elementary) -> Const:

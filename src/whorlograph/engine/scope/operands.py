@@ -26,17 +26,11 @@ from .widening import (
     conversion,
 )
 
-_WHOLE = (Family.BITS, Family.SIGNED, Family.UNSIGNED)
 _ONE = REALS | CHECKS | ORDERS_OF_BYTES | {"ABS", "NEG", "NOT", "TRUNC", "MOVE", "LEN", "DAY_OF_WEEK"}
 _TWO = DATE_SUMS.keys() | TIMES | OF_TWO | {"SUB", "DIV", "MOD", "NE"}
 NEEDS_ALL = _ONE | DATE_SUMS.keys() | {"EXPT"}  # in a drawing: of the others what is not wired is 0
 _SEVERAL = COMPARISONS | {"ADD", "MUL", "MAX", "MIN", "MUX", "CONCAT"}
 _NO_DATES = (ARITHMETIC - {"ADD", "SUB"}) | REALS  # a point in time times two is nothing
-
-
-def has_bit(type_: Elementary, number: int) -> bool:
-    """Whether a bit of a variable can be named."""
-    return type_.family in _WHOLE and number < type_.bits
 
 
 class Operand(Struct, frozen=True):
@@ -58,7 +52,7 @@ class Operand(Struct, frozen=True):
     @property
     def is_whole(self) -> bool:
         """Whether it is a whole number or a bit string, or a literal that can be one."""
-        return not self.fraction and (self.kind is None or self.is_of(*_WHOLE))
+        return not self.fraction and (self.kind is None or self.kind.of_bits)
 
     @property
     def is_real(self) -> bool:
@@ -66,14 +60,14 @@ class Operand(Struct, frozen=True):
         return self.fraction or self.is_of(Family.REAL)
 
 
-def misfit(name: str, data: list[Operand], counts: list[Operand], standard: bool) -> str:
+def unfit(name: str, data: list[Operand], counts: list[Operand], standard: bool) -> str:
     """Why a function or sign cannot be computed of its operands; "" where it can.
 
     Args: name: in capital letters; counts: what chooses, or says how many; data: the others; standard: whether it is a function of any types, not
         a conversion.
     """
     for one in counts:
-        if one.is_real or (one.kind is not None and one.kind.family not in (*_WHOLE, Family.BOOL)):
+        if one.is_real or (one.kind is not None and not one.kind.decides):
             return f"{one.what} is no whole number, and {name} counts by it"
     wrong = _wrong_kinds(name, data)
     if wrong or not data:

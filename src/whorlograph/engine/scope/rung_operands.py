@@ -11,7 +11,7 @@ from whorlograph.model.steps import Step
 from whorlograph.model.tags import Instance, Running
 from whorlograph.model.types import Elementary
 
-from .operands import NEEDS_ALL, Operand, misfit, taken, wrong_number
+from .operands import NEEDS_ALL, Operand, taken, unfit, wrong_number
 from .rung_types import RungTypes, called_instance, output_pin, rung_types, variable_type
 from .text_types import STANDARD, is_function_name
 from .wholes import Wires
@@ -51,7 +51,7 @@ class _Rung:
             operands = [(pin, self.operand(wire)) for pin, wire in pins]
             data = [one for pin, one in operands if pin not in NUMBER_PINS]
             few = name in NEEDS_ALL and operands and wrong_number(name, len(operands))
-            why = few or misfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
+            why = few or unfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
             if why:
                 yield why
         for pin, wire in pins if called is not None else ():

@@ -35,6 +35,7 @@ from .widening import (
     conversion,
     converted_from,
     dated,
+    wanted,
     widen,
 )
 
@@ -174,14 +175,13 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
     elif name == "TRUNC":
         number = common(data, ELEMENTARY["REAL"])
         operation = number if number.family is Family.REAL else ELEMENTARY["LREAL" if number.bits > 16 else "REAL"]
-        result = target if target is not None and target.family in (Family.BITS, Family.SIGNED, Family.UNSIGNED) else ELEMENTARY["DINT"]
+        result = target if target is not None and target.of_bits else ELEMENTARY["DINT"]
     elif name in REALS | OF_TWO:
         first = types.get("IN", types.get("IN1"))
         base = common([first] if name != "ATAN2" else data, target if target is not None and target.family is Family.REAL else ELEMENTARY["REAL"])
         operation = result = base if base.family is Family.REAL else ELEMENTARY["LREAL" if base.bits > 16 else "REAL"]
     elif name in SHIFTS | BITWISE | ORDERS_OF_BYTES:
-        whole = target if target is not None and target.family in (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED) else None
-        operation = result = common(data, whole)
+        operation = result = common(data, wanted(name, target))
         if operation.family is Family.BOOL and name in ORDERS_OF_BYTES:
             operation = result = ELEMENTARY["DINT"]
     elif name in {"MUL", "DIV"} | SCALED and any(t is not None and t.family is Family.TIME for t in data):

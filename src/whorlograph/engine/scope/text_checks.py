@@ -26,13 +26,11 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
-from .operands import Operand, misfit, taken, wrong_number
+from .operands import Operand, taken, unfit, wrong_number
 from .text_parts import parts, subscripts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
 from .widening import BITWISE, COMPARISONS, NUMBER_PINS, TEXTS
 
-DECIDE = (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED)
-_SUMMED = (*DECIDE, Family.REAL)  # what any sum and comparison takes
 MOST_HANDED = 4096  # leaves of an array or structure that a function takes or gives
 
 
@@ -95,7 +93,7 @@ class Checks:
         if isinstance(one, (Unary, Binary)) and one.code in BITWISE | COMPARISONS:
             return True  # whether that can be computed is looked at by itself
         kind = self.scope.variable(one) if isinstance(one, Var) and self.scope.constant(one) is None else self.scope.kind(one)
-        return kind.family in DECIDE if kind is not None else self._is_whole(one) or not self.scope.fraction(one)
+        return kind.decides if kind is not None else self._is_whole(one) or not self.scope.fraction(one)
 
     def _is_of(self, family: Family, one: Expression) -> bool:
         """Whether a value is a REAL, or a TIME: signs that join bits or compare make neither."""
@@ -134,7 +132,7 @@ class Checks:
         if isinstance(part, (Unary, Binary)):
             values = [part.value] if isinstance(part, Unary) else [part.left, part.right]
             kinds = [self.scope.kind(v) for v in values]
-            if part.code not in TEXTS | BITWISE and all(k is not None and k.family in _SUMMED for k in kinds):
+            if part.code not in TEXTS | BITWISE and all(k is not None and (k.decides or k.family is Family.REAL) for k in kinds):
                 return ""
             wrong = [v for v in values if self._is_whole(v)]
             return f"{shown(wrong[0])} is no single value" if wrong else self._mixed(part.code, values)
@@ -159,7 +157,7 @@ class Checks:
 
     def _mixed(self, name: str, values: list[Expression]) -> str:
         """Why a function cannot be computed of its operands."""
-        return misfit(name, [self._operand(v) for v in values], [], True)
+        return unfit(name, [self._operand(v) for v in values], [], True)
 
     def _taken(self, type_: Elementary | None, value: Expression, name: str) -> str:
         """Why a variable of a type cannot take a value."""
@@ -205,7 +203,7 @@ class Checks:
                     return f"{name} has no {unknown[0]}"
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
                 counts = [self._operand(v) for n, v in given_pins(part) if n in NUMBER_PINS]
-                return wrong_number(upper, len(given_pins(part))) or misfit(upper, [self._operand(v) for v in data], counts, upper in STANDARD)
+                return wrong_number(upper, len(given_pins(part))) or unfit(upper, [self._operand(v) for v in data], counts, upper in STANDARD)
             return f"{shown(part.called)} is no function and no block"
         called = self.scope.function(part)
         assert called is not None

@@ -31,7 +31,6 @@ from whorlograph.model.text import (
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
-from .operands import has_bit
 from .widening import (
     ARITHMETIC,
     BITWISE,
@@ -51,6 +50,7 @@ from .widening import (
     conversion,
     converted_from,
     dated,
+    wanted,
     widen,
 )
 
@@ -175,7 +175,7 @@ class Scope:
                 if not isinstance(ref, Leaf) or n < len(var.steps) - 1:
                     return None
                 type_ = tags[ref.tag].type if tags is not None else self.running.tags[ref.tag].type
-                return Place(ref, tags, step.number) if has_bit(type_, step.number) else None
+                return Place(ref, tags, step.number) if type_.has_bit(step.number) else None
             if isinstance(step, Member):
                 ref = member(ref, step.name)
             elif not isinstance(ref, Aggregate) or len(step.values) != len(ref.bounds) or not ref.items:
@@ -332,9 +332,7 @@ class Scope:
         if name in CHECKS:
             return common(kinds, ELEMENTARY["REAL"] if name == "IS_VALID" else ELEMENTARY["DWORD"]), BOOL
         untyped = all(k is None for k in kinds)
-        of_bits = name in BITWISE | SHIFTS | ORDERS_OF_BYTES and want is not None
-        unfit = of_bits and want is not None and want.family not in (Family.BOOL, Family.BITS, Family.SIGNED, Family.UNSIGNED)
-        target = None if name in COMPARISONS or unfit else want
+        target = None if name in COMPARISONS else wanted(name, want)
         found = common(beside_signs(name, kinds), target)
         if found.family is Family.BOOL and (name in ARITHMETIC or (untyped and name not in BITWISE)):
             found = ELEMENTARY["DINT"]

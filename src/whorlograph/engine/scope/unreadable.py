@@ -14,7 +14,6 @@ from whorlograph.model.tags import BitOf, Instance, Running, Target, resolve_pat
 from whorlograph.model.text import Expression, Statement
 
 from .constants import constant_of
-from .operands import has_bit
 from .pin_values import element_at, expression_at, why_not
 from .rung_operands import odd_operands
 from .rung_types import called_instance, handed_instance
@@ -149,6 +148,6 @@ def _not_read(text: str, instance: Instance, running: Running) -> str:
 
 
 def _no_bit(target: Target | None, running: Running) -> str:
-    named = isinstance(target, BitOf) and not has_bit(running.tags[target.tag].type, target.bit)
+    named = isinstance(target, BitOf) and not running.tags[target.tag].type.has_bit(target.bit)
     return "names a bit that it does not have" if named else ""
 

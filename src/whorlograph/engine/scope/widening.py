@@ -75,6 +75,11 @@ def common(types: list[Elementary | None], target: Elementary | None) -> Element
     return found
 
 
+def wanted(name: str, target: Elementary | None) -> Elementary | None:
+    """The type that literals take of where a result goes, None where that says nothing: what joins, shifts or turns bits is computed of bits."""
+    return None if target is not None and name in BITWISE | SHIFTS | ORDERS_OF_BYTES and not target.decides else target
+
+
 def beside_signs(name: str, kinds: list[Elementary | None]) -> list[Elementary | None]:
     """The types of operands where bits are compared with, or chosen beside, numbers with a sign: as the unsigned numbers that they hold."""
     if name not in COMPARISONS | SELECTIONS or not any(k is not None and k.family is Family.SIGNED for k in kinds):
@@ -131,7 +136,7 @@ def converted_from(named: Elementary | None, own: Elementary | None, target: Ele
     if named is None or own is None or not (named.whole and own.whole) or Family.BOOL in (named.family, own.family):
         return named or own
     carries = named.family is Family.BITS is not own.family
-    return named if carries and target.family in (Family.BITS, Family.SIGNED, Family.UNSIGNED) else own
+    return named if carries and target.of_bits else own
 
 
 def conversion(name: str) -> tuple[Elementary | None, Elementary] | None:

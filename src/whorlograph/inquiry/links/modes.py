@@ -12,9 +12,9 @@ from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Writer
 from . import resumed, skipped, step_inactive, task_held
+from .let_run import left_out_too, taken_since
 from .rung_false import unpowered
 from .rung_true import powered
-from .running import left_out_too, taken_since
 
 if TYPE_CHECKING:
     from ..tracer import Tracer

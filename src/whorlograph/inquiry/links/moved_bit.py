@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.code import Const, Convert, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
-from whorlograph.model.types import ELEMENTARY, Family
+from whorlograph.model.types import ELEMENTARY
 
 from ..circuit import Circuit
 from ..languages import words_of
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 
 
 MOST_BITS = 3  # of those that decide one
-_CARRIED = {Family.BITS, Family.SIGNED, Family.UNSIGNED}
 
 
 def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
@@ -83,7 +82,7 @@ def bits_behind(circuit: Circuit, value: Expr | None, seen: Seen, bit: int) -> t
     if isinstance(made, Convert):
         inner = circuit.made(made.value)
         source, target = ELEMENTARY[made.value.type], ELEMENTARY[made.type]
-        if made.rule not in ("TO", "HOLD", "WIDEN") or inner is None or {source.family, target.family} - _CARRIED:
+        if made.rule not in ("TO", "HOLD", "WIDEN") or inner is None or not (source.of_bits and target.of_bits):
             return None
         return bits_behind(circuit, made.value, seen, bit) if bit < source.bits else (False, []) if source.low == 0 else None
     if not isinstance(made, Op):

@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind, RootKind
 from .. import numbered
 from ..circuit import Circuit
 from ..languages import words_of
-from ..since_when import side, side_behind, tell
+from ..since_when import Side, side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
@@ -25,7 +25,8 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-MOST_BACK = 3  # writes that would set a number back
+MOST_WRITES = 3  # that lead on, or would set a number back
+MOST_GIVEN = 12  # writes that are looked through for one that gives what is wanted
 
 
 def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> Link | None:
@@ -43,28 +44,9 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
+    if not held and not change and _add_what_would_meet_it(tracer, found, circuit, compared, seen, depth):
+        return found
     passed = _passed(tracer, circuit, compared, seen) if held else None
-    if not held and not change:
-        for tag, wanted in numbered.asked_for(circuit, compared, seen):
-            now = tracer.journal.value_at(tag, seen.position)
-            leaving = [w for w in numbered.leading(tracer, tag, now, wanted) if _stood(tracer, tag, w, seen.scan, now)]
-            for writer in leaving[:3]:
-                child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, now)}")
-                if child is not None:
-                    found.children.append(child)
-            if found.children:
-                found.text += f"; wanted {tracer.called(tag, wanted)}"
-                return found
-            for writer in tracer.writers.get(tag, [])[:12]:
-                if numbered.given_by(tracer, writer) == wanted:
-                    child = _why_not_written(tracer, tag, writer, seen.scan, depth)
-                    if child is not None:
-                        found.children.append(child)
-        for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
-            what = f"what {verb} {tracer.name(tag)}"
-            child = _why_not_written(tracer, tag, writer, seen.scan, depth, what) if not passes.in_loop(tracer, writer) else None
-            if child is not None:
-                found.children.append(child)
     if passed is not None and not change:
         _add_begin(tracer, found, passed, seen.scan, depth)
     if not found.children and passed is None:
@@ -72,19 +54,54 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         if not change and len(loads) > 1:
             _only_the_last(found)
         _tell_bit(tracer, found, circuit, compared, seen)
-        for root in found.all_roots():
-            behind = stands if stands is not None and root.tag == stands.tag else \
-                side_behind(tracer, compared, seen, held, root.tag) if root.tag is not None and root.kind is RootKind.FIELD_INPUT else None
+        _tell_sides(tracer, found, stands, compared, seen, held)
+    if held and not change:
+        _add_what_would_end_it(tracer, found, circuit, compared, seen, depth)
+    return found
+
+
+def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> bool:
+    """Of a comparison that does not hold: why the writes that would meet it did not come. Returns: whether the step that stands says all."""
+    def add(tag: int, writer: Writer, what: str = "") -> None:
+        child = _why_not_written(tracer, tag, writer, seen.scan, depth, what)
+        found.children += [child] if child is not None else []
+
+    for tag, wanted in numbered.asked_for(circuit, compared, seen):
+        now = tracer.journal.value_at(tag, seen.position)
+        leaving = [w for w in numbered.leading(tracer, tag, now, wanted) if _stood(tracer, tag, w, seen.scan, now)]
+        for writer in leaving[:MOST_WRITES]:
+            add(tag, writer, f"the write that leaves {tracer.called(tag, now)}")
+        if found.children:
+            found.text += f"; wanted {tracer.called(tag, wanted)}"
+            return True
+        for writer in tracer.writers.get(tag, [])[:MOST_GIVEN]:
+            if numbered.given_by(tracer, writer) == wanted:
+                add(tag, writer)
+    for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
+        if not passes.in_loop(tracer, writer):
+            add(tag, writer, f"what {verb} {tracer.name(tag)}")
+    return False
+
+
+def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:
+    """Of a comparison that holds: why the writes that would end it did not come, and where none would, that."""
+    if compared.code == "EQ":
+        _add_way_out(tracer, found, circuit, compared, seen, depth)
+    _tell_one_way(tracer, found, circuit, compared, seen)
+    for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_WRITES]:
+        child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
+        found.children += [child] if child is not None else []
+
+
+def _tell_sides(tracer: Tracer, found: Link, stands: Side | None, compared: Op, seen: Seen, held: bool) -> None:
+    """Let the inputs below a comparison say since when they have been on their side of it."""
+    for root in found.all_roots():
+        if stands is not None and root.tag == stands.tag:
+            tell(tracer, root, stands)
+        elif root.tag is not None and root.kind is RootKind.FIELD_INPUT:
+            behind = side_behind(tracer, compared, seen, held, root.tag)
             if behind is not None:
                 tell(tracer, root, behind)
-    if held and not change and compared.code == "EQ":
-        _add_way_out(tracer, found, circuit, compared, seen, depth)
-    if held and not change:
-        _tell_one_way(tracer, found, circuit, compared, seen)
-        for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_BACK]:
-            child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
-            found.children += [child] if child is not None else []
-    return found
 
 
 def _passed(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> int | None:
@@ -140,7 +157,7 @@ def _only_the_last(found: Link) -> None:
 def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:
     """Of a number that stays where it is: the writes that would lead on, and what blocks them."""
     for tag, wanted in numbered.asked_for(circuit, compared, seen):
-        for writer in [w for w in tracer.writers.get(tag, []) if wanted in numbered.left_by(tracer, tag, w)][:3]:
+        for writer in [w for w in tracer.writers.get(tag, []) if wanted in numbered.left_by(tracer, tag, w)][:MOST_WRITES]:
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, wanted)}")
             if child is not None:
                 found.children.append(child)

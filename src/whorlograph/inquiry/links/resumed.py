@@ -11,8 +11,8 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import Kind, Writer
 from . import step_inactive
+from .let_run import add_let_run, ran_again
 from .rung_false import unpowered
-from .running import add_let_run, ran_again
 
 if TYPE_CHECKING:
     from ..tracer import Tracer

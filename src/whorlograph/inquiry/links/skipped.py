@@ -14,8 +14,8 @@ from ..trail import Link, Root
 from ..writers import Writer
 from . import halted, step_inactive, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
+from .let_run import add_taken, taken_since
 from .rung_false import barred_root, smallest_set
-from .running import add_taken, taken_since
 
 if TYPE_CHECKING:
     from ..tracer import Tracer

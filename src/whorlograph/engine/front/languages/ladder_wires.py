@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import cached_property
 
-from whorlograph.engine.code import Convert, Expr, Op, Target
-from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, widened
+from whorlograph.engine.code import Const, Convert, Expr, Op, Target
+from whorlograph.engine.front.builder import OFF, ON, Builder, held, untyped, widened
 from whorlograph.engine.front.names import Meaning, Whole
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.pin_values import element_at
@@ -23,7 +23,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import Literal, literal
 from whorlograph.model.steps import Step as RungStep
-from whorlograph.model.types import ELEMENTARY, LINT, LREAL, Elementary, Family
+from whorlograph.model.types import Elementary, Family
 
 from .text_values import Values
 
@@ -93,12 +93,8 @@ class Wires:
         read = literal(source.expression) if isinstance(source, InVariable) else None
         if read is None or read[0] is not None or isinstance(read[1], str):
             return None
-        number = round(read[1]) if type_.whole else read[1]
-        if not type_.whole or type_.low <= number <= type_.high:
-            return constant(number, type_)
-        wide = LREAL if isinstance(read[1], float) else ELEMENTARY["ULINT"] if number > LINT.high else LINT
-        made = held(constant(read[1], wide), type_, at)
-        return self.b.let(made, at, into) if into is not None else made
+        made = untyped(read[1], type_, at)
+        return self.b.let(made, at, into) if into is not None and not isinstance(made, Const) else made
 
     def value(self, wire: Wire, type_: Elementary, at: int, into: Target | None = None) -> Expr:
         """What a wire carries, widened to the type it is used in. Args: into: the tag that a fault names."""

@@ -17,7 +17,7 @@ from whorlograph.engine.code import (
     Spot,
     Target,
 )
-from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, widened
+from whorlograph.engine.front.builder import OFF, ON, Builder, constant, held, untyped, widened
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Variable, Whole, leaves_of
@@ -36,7 +36,7 @@ from whorlograph.model.text import (
     Unary,
     Var,
 )
-from whorlograph.model.types import BOOL, ELEMENTARY, LINT, LREAL, Elementary, Family
+from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
 from .laid_out import as_number, folded
 from .text_names import Meaning, Names
@@ -287,14 +287,7 @@ class Values:
         type_ = want
         if type_ is None or type_.bits == 0 or (type_.family is Family.BOOL and not isinstance(one.value, bool) and one.value not in (0, 1)):
             type_ = ELEMENTARY["REAL" if isinstance(one.value, float) else "DINT"]
-        if isinstance(one.value, float) and type_.whole:
-            number = round(one.value)
-            fits = type_.low <= number <= type_.high
-            return Const(number, type_.name) if fits else held(Const(one.value, LREAL.name), type_, self.b.at(one.at))
-        if isinstance(one.value, int) and type_.whole and not type_.low <= one.value <= type_.high:
-            source = "ULINT" if one.value > LINT.high else "LINT"
-            return Convert("HOLD", type_.name, Const(one.value, source), self.b.at(one.at))
-        return constant(one.value, type_)
+        return untyped(one.value, type_, self.b.at(one.at))
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, node: int) -> Expr:
         """A function of the standard."""
