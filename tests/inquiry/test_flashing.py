@@ -129,6 +129,24 @@ class Flashing(unittest.TestCase):
         session = text_session("Y1 := X1;", [*rows, (50_000, "X2", 1)])
         self.assertFalse(runs_freely(inquiry(session).tracer, session.running.by_name["y1"]))
 
+    def test_what_lets_it_is_told_with_what_it_does(self) -> None:
+        """A pulse that drives a drum to and fro: below it no bare condition stands, but what comes of that."""
+        text = """PROGRAM Main
+VAR Run AT %IX0.0 : BOOL; Turn AT %IX0.1 : BOOL; Back AT %QX0.0 : BOOL; T1 : TON; Down, Stop : BOOL; Pos : INT; END_VAR
+T1(IN := Run AND NOT T1.Q AND NOT Stop, PT := T#500ms);
+IF T1.Q THEN IF Down THEN Pos := Pos - 1; ELSE Pos := Pos + 1; END_IF; END_IF;
+IF Pos >= 4 OR Turn THEN Down := TRUE; END_IF;
+IF Pos <= 0 THEN Down := FALSE; END_IF;
+Stop := Pos = 7;
+Back := Down AND Pos > 0;
+END_PROGRAM
+"""
+        session = of_text(text, [(0, "Run", 0), (0, "Turn", 0), (1000, "Run", 1)], 25_000)
+        answer = ask(session, "Back", None, Symptom.DROPPED_OUT)
+        free = [one for _, one in answer.links() if "runs freely" in one.text]
+        below = [child.text for one in free for child in one.children]
+        self.assertTrue(any(text.startswith("Main.Down was set by Main 5") and "Pos >= 4" in text for text in below), below)
+
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:
             ladder.rung(nc("M2"), no("X1"), timer("TON", "B1", "T#300ms"), coil("M1"))

@@ -266,6 +266,7 @@ class Numbers(unittest.TestCase):
         """The value has gone on rising: what it was before its last change says nothing. Also through tags that take it on, and a limit in a tag."""
         bodies = {"T1(IN := N1 > 90, PT := T#2s);\nIF T1.Q THEN Al := TRUE; END_IF;\nIF X1 THEN Al := FALSE; END_IF;\nY2 := Al;": "T1 : TON; Al : BOOL;",
                   "Lv[2] := N1;\nB := 90;\nT1(IN := Lv[2] > B, PT := T#2s);\nY2 := T1.Q;": "T1 : TON; Lv : ARRAY[1..3] OF INT;",
+                  "B := 90;\nT1(IN := N1 > B, PT := T#2s);\nY2 := T1.Q;": "T1 : TON;",
                   "IF X3 THEN A := 5; ELSE A := N1; END_IF;\nT1(IN := 90 < A, PT := T#2s);\nY2 := T1.Q;": "T1 : TON;"}
         rows: Rows = [(0, "X1", 0), (0, "X3", 0), *((6000 + 500 * k, "N1", 80 + k) for k in range(30)), (25_000, "X1", 0)]
         for body, local in bodies.items():

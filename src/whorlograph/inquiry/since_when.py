@@ -87,8 +87,10 @@ def _measured(tracer: Tracer, tag: int) -> bool:
 
 
 def _takes_on(tracer: Tracer, copy: int, tag: int, scan: int) -> bool:
-    """Whether a tag has had the values of an input at its last changes, in the same scan or the one before."""
-    if copy == tag or tracer.tag(copy).type.name != tracer.tag(tag).type.name:
+    """Whether a tag is an input, or has had its values at its last changes, in the same scan or the one before."""
+    if copy == tag:
+        return True
+    if tracer.tag(copy).type.name != tracer.tag(tag).type.name:
         return False
     mine, theirs = course(tracer.journal, copy), course(tracer.journal, tag)
     changes = [s for s in mine.scans.tolist() if s <= scan][-LIKE:]

@@ -68,12 +68,18 @@ def _add_lets(tracer: Tracer, link: Link, tag: int, scan: int, depth: int) -> No
                 continue
             for _, part in found.walk():
                 part.roots = [r for r in part.roots if r.kind is not RootKind.PROGRAM]  # a defect beside lets nothing run
+            outside = []
             for child in found.children:
                 known = (child.kind, child.tag)
                 if child.tag not in own and known not in told and (any(child.all_roots()) or _is_free(tracer, child.tag)):
                     told.add(known)
-                    link.children.append(child)
-            link.roots += found.roots
+                    outside.append(child)
+            if one != tag and any(child.tag is None and child.kind in (LinkKind.BLOCK, LinkKind.NOT_MET) for child in outside):
+                found.children = outside  # a bare comparison says nothing without what it is the condition of
+                link.children.append(found)
+            else:
+                link.children += outside
+                link.roots += found.roots
     for root in link.all_roots():
         root.changed = False
 
