@@ -156,7 +156,7 @@ class TheBridge(unittest.TestCase):
         self.assertEqual([found.whole, len(found.judged)], [6, 6])
         top = found.ranked[0]
         self.assertEqual(top.turn.number, 6)
-        self.assertIn("East_Down_LS off for 46 ms at 43.381 s, in none of the others out of turn for so long", cycle_words(session, top))
+        self.assertIn("East_Down_LS off for 46 ms at 43.381 s, in no other out of turn so long", cycle_words(session, top))
         said = cycles_json(session, found)
         self.assertEqual((said["start"], said["cycles"][0]["number"], said["cycles"][0]["first"]["tag"], said["cycles"][0]["first"]["kind"]),
                          ("Boat_Near", 6, "East_Down_LS", "additional"))

@@ -91,7 +91,7 @@ def deviation_words(session: Session, judged: Judged, one: Deviation) -> str:
     if one.kind is Kind.ADDITIONAL:
         lasting, stays = (f" for {duration_text(one.lasting)}", "") if one.lasting >= 0 else ("", " and stays so")
         # Only what comes beside the usual events is compared: in its turn the tag may well be so for longer, in all of them.
-        where = "in none of the others out of turn for so long" if not one.others else f"out of turn in {counted(one.others, 'other')} too"
+        where = "in no other out of turn so long" if not one.others else f"out of turn in {counted(one.others, 'other')} too"
         return f"{words}{lasting} at {after}{stays}, {where}"
     if one.kind is Kind.ORDER:
         return f"{words} at {after}, before what it always follows"

@@ -69,12 +69,13 @@ def cycles_page(session: Session, width: int, order: int, lane: int | None, curs
         first = asked_of(session, one)
         lines.append(CycleLine(runs, one, first.tag if first is not None else one.first.tag if one.first is not None else None))
         if one.first is not None and wide > 30:
-            said = f"{'':>{10 if width >= 110 else 4}}{deviation_words(session, one, one.first)}"
-            lines.append(Line(((fitted(said, width - 1), Ink.QUIET),)))
+            indent = " " * (10 if width >= 110 else 4)
+            lines += [Line(((part, Ink.QUIET),)) for part in textwrap.wrap(deviation_words(session, one, one.first), width - 1, initial_indent=indent,
+                                                                           subsequent_indent=indent)]
     if found.drift:
         lines += [Line((("", Ink.TEXT),)), Line(((" growing or shrinking", Ink.STRONG),))]
-        lines += [Line(((f"   {fitted(drift_words(session, found, d), width - 4)}", Ink.TEXT),), found.turns.typical[d.event].tag)
-                  for d in found.drift]
+        lines += [Line(((part, Ink.TEXT),), found.turns.typical[d.event].tag if not place else None) for d in found.drift
+                  for place, part in enumerate(textwrap.wrap(drift_words(session, found, d), width - 1, initial_indent=" " * 3, subsequent_indent=" " * 5))]
     hint = "Enter asks about the first deviation · Space another lane · Left Right a time in all · s orders · t other beginning · e the whorl"
     return Listing("cycles", tuple(head), tuple(lines), ORDERS, hint)
 
