@@ -69,15 +69,20 @@ def cycles_page(session: Session, width: int, order: int, lane: int | None, curs
         first = asked_of(session, one)
         lines.append(CycleLine(runs, one, first.tag if first is not None else one.first.tag if one.first is not None else None))
         if one.first is not None and wide > 30:
-            indent = " " * (10 if width >= 110 else 4)
-            lines += [Line(((part, Ink.QUIET),)) for part in textwrap.wrap(deviation_words(session, one, one.first), width - 1, initial_indent=indent,
-                                                                           subsequent_indent=indent)]
+            lines += _said(deviation_words(session, one, one.first), width, 10 if width >= 110 else 4, Ink.QUIET)
     if found.drift:
         lines += [Line((("", Ink.TEXT),)), Line(((" growing or shrinking", Ink.STRONG),))]
-        lines += [Line(((part, Ink.TEXT),), found.turns.typical[d.event].tag if not place else None) for d in found.drift
-                  for place, part in enumerate(textwrap.wrap(drift_words(session, found, d), width - 1, initial_indent=" " * 3, subsequent_indent=" " * 5))]
+        for drift in found.drift:
+            lines += _said(drift_words(session, found, drift), width, 3, Ink.TEXT, found.turns.typical[drift.event].tag)
     hint = "Enter asks about the first deviation · Space another lane · Left Right a time in all · s orders · t other beginning · e the whorl"
     return Listing("cycles", tuple(head), tuple(lines), ORDERS, hint)
+
+
+def _said(sentence: str, width: int, indent: int, ink: Ink, tag: int | None = None) -> list[Line]:
+    """A sentence whole, in as many lines as it takes; the first leads to its tag."""
+    before = " " * indent
+    parts = textwrap.wrap(sentence, width - 1, initial_indent=before, subsequent_indent=before)
+    return [Line(((part, ink),), tag if not place else None) for place, part in enumerate(parts)]
 
 
 def ranked_by(found: Cycles, order: int) -> list[Judged]:
