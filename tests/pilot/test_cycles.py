@@ -34,6 +34,9 @@ class OnTheScreen(unittest.IsolatedAsyncioTestCase):
                 self.assertIn("44.921 s", rows[0])
                 self.assertIn("East_Down_LS off for 46 ms at 43.381 s", text)
                 self.assertIn("✕", rows[0])
+                if size[0] == 80:  # as many parts of the hint as fit, each whole
+                    hint = next(line for line in text.splitlines() if line.startswith(" Enter asks about the first deviation"))
+                    self.assertTrue(hint.rstrip().endswith(" · Space another lane"), hint)
                 await pilot.press("enter")
                 await until(pilot, lambda app=app: app.main.page is None, "the question")  # type: ignore[misc]
                 question = app.main.view.question

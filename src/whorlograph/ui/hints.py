@@ -17,7 +17,7 @@ _THERE = " · ; goes there"
 
 def hint_runs(said: str, usual: str, progress: str, width: int) -> list[Run]:
     """What was said or else what to do, and at its right how far the work is, as much of it as there is room for."""
-    text = said or usual
+    text = said or _whole(usual, width - 2)
     if not progress:
         return [(" " + text, Ink.TEXT)]
     parts, room = progress.split(", "), width - 4 - (len(text) if said else 0)
@@ -32,6 +32,14 @@ def hint_runs(said: str, usual: str, progress: str, width: int) -> list[Run]:
         told = parts[0]
     gap = max(1, width - len(text) - len(told) - 2)
     return [(" " + text, Ink.TEXT), (" " * gap, Ink.TEXT), (told, Ink.STRONG)]
+
+
+def _whole(hint: str, width: int) -> str:
+    """As many of a hint's parts as there is room for: half a part tells nothing."""
+    parts = hint.split(" · ")
+    while len(parts) > 1 and len(" · ".join(parts)) > width:
+        parts.pop()
+    return " · ".join(parts)
 
 
 def next_step(scene: Scene, view: View, found: Found, size: Size, hidden: bool = False) -> str:
