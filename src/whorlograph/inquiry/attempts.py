@@ -230,8 +230,16 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
     everything = {g for p in paths for g in p}
     ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), everything)
-    known = (_without_rests(tracer, gates, seen, tag) for gates in ways)
-    gates = of_its_own(tracer, tag, next((gates for gates in known if gates), everything), everything, seen)
+    known = [gates for way in ways if (gates := _without_rests(tracer, way, seen, tag))]
+    gates = of_its_own(tracer, tag, known[0] if known else everything, everything, seen)
+    found = _begun_by(tracer, writer, gates, seen, tag, asks)
+    if not found and not sealed and len(known) > 1:  # a limit came last each time: then whatever else comes
+        found = _begun_by(tracer, writer, of_its_own(tracer, tag, known[-1], everything, seen), seen, tag, asks)
+    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+
+
+def _begun_by(tracer: Tracer, writer: Writer, gates: set[Gate], seen: Seen, tag: int, asks: Asks) -> list[Command]:
+    """The commands among a rung's gates, and what starts the timers that stand in it."""
     found = _of_gates(tracer, gates, seen, tag, asks)
     for gate in gates:
         number = gate_tag(tracer, gate, seen)
@@ -241,7 +249,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
         for name, pin in call.pins.items():  # what starts a timer starts the rung
             if pin.type == "BOOL" and name not in _TAKES_BACK:
                 found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
-    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+    return found
 
 
 def _without_rests(tracer: Tracer, gates: set[Gate], seen: Seen, tag: int) -> set[Gate]:

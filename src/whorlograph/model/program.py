@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from .chart import ChartBody
 from .ladder import LadderBody
 from .place import Place
-from .text import TextBody
+from .text import Argument, TextBody
 from .types import Initial, TypeRef
 
 
@@ -82,13 +82,15 @@ class Task(Struct, frozen=True):
 
 
 class ProgramInstance(Struct, frozen=True):
-    """A program that runs, under a task or once in every scan. ``handed``: parameters that the configuration connects, which is not done."""
+    """A program that runs, under a task or once in every scan. ``connected``: what goes into its parameters and comes out of them;
+    ``source``: the lines that say so, the first of them ``line`` of the file."""
 
     name: str
     pou: str
     task: str = ""
-    handed: tuple[str, ...] = ()
+    connected: tuple[Argument, ...] = ()
     line: int = 0
+    source: tuple[str, ...] = ()
 
 
 class Resource(Struct, frozen=True):

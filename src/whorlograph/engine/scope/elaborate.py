@@ -38,6 +38,7 @@ from whorlograph.model.types import (
 )
 
 from .chosen_calls import has_chosen, with_chosen
+from .connected import connected
 from .pin_values import names_at
 from .results import leaves_results, with_results
 from .text_parts import parts
@@ -387,14 +388,17 @@ def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Runnin
         if pou is None:
             build.say(f"instance {one.name} is of {one.pou}, which is not in the file", "it does not run")
             continue
-        if one.handed:
-            what = f"{', '.join(one.handed)} of program {one.name} are connected by the configuration"
-            build.say(what, "they are tags of their own", line=one.line)
         if pou.kind is not PouKind.PROGRAM:
             build.say(f"instance {one.name} is of {pou.name}, a {pou.kind}", "it runs as if it were a program")
         made = build.instance(one.name, pou)
         made.task = one.task
-        programs.append(made)
+        around = connected(one, made, pou, program.file, frozenset(build.globals.scope))
+        for what in around.refused:
+            build.say(f"the configuration connects something to program {one.name}: {what}", "it is not connected", line=one.line)
+        for part in (around.before, around.behind):
+            if part is not None:
+                part.first = len(build.tags)
+        programs += [part for part in (around.before, made, around.behind) if part is not None]
     running = Running(build.tags, build.globals, programs)
     functions = [p for p in program.pous.values() if p.kind is PouKind.FUNCTION]
     running.enumerators = build.enumerators

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
+
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
@@ -235,9 +237,14 @@ class _Reader:
         return Configuration(read.name, tuple(resources), tuple(variables), placed)
 
     def resource(self, read: ResourceRead) -> Resource:
-        instances = tuple(p for p in read.parts if isinstance(p, ProgramInstance))
+        instances = tuple(self.instance(p) for p in read.parts if isinstance(p, ProgramInstance))
         tasks = tuple(p for p in read.parts if isinstance(p, Task))
         return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+
+    def instance(self, one: ProgramInstance) -> ProgramInstance:
+        """A program with the lines that connect something to it."""
+        last = max((v.line for a in one.connected for v in (a.value, a.output) if v is not None), default=0)
+        return replace(one, source=tuple(self.lines[one.line - 1:last]))
 
 
 def _sections(pieces: list[Piece]) -> list[Section]:

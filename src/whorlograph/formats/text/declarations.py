@@ -167,7 +167,7 @@ class Declarations:
 
     def instance(self, children: list[Any]) -> ProgramInstance:
         names = [c for c in children if isinstance(c, Piece) and c.kind == "NAME"]
-        given = [a.name for part in children if isinstance(part, (list, tuple)) for a in part if isinstance(a, Argument) and a.name]
+        given = [a for part in children if isinstance(part, (list, tuple)) for a in part if isinstance(a, Argument)]
         return ProgramInstance(names[0].text, names[-1].text, names[1].text if len(names) > 2 else "", tuple(given), names[0].line)
 
     def resource(self, children: list[Any]) -> ResourceRead:

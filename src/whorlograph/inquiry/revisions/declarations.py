@@ -8,9 +8,11 @@ from contextlib import suppress
 from whorlograph.formats.text.written import initial_text, type_text
 from whorlograph.model.literals import duration, literal
 from whorlograph.model.program import Program, ProgramInstance, Task, Variable
+from whorlograph.model.text import Argument
 from whorlograph.model.types import BOOL, Elementary, Family, Initial, ListOf, Members, Simple, TypeRef
 
 from .change import Change, ChangeKind, Value, What
+from .languages.text import plain
 
 _FROM_ITS_TYPE: dict[Family, Value] = {Family.BOOL: False, Family.REAL: 0.0, Family.STRING: ""}
 
@@ -146,13 +148,33 @@ def instances(old: tuple[ProgramInstance, ...], new: tuple[ProgramInstance, ...]
         one = before.get(name)
         if one is None:
             found.append(Change(ChangeKind.ADDED, What.TASK, "", None, _runs(other), other.name, ("runs",)))
-        elif (one.pou.lower(), one.task.lower()) != (other.pou.lower(), other.task.lower()):
-            found.append(Change(ChangeKind.CHANGED, What.TASK, "", _runs(one), _runs(other), other.name, ("runs",)))
+        else:
+            if (one.pou.lower(), one.task.lower()) != (other.pou.lower(), other.task.lower()):
+                found.append(Change(ChangeKind.CHANGED, What.TASK, "", _runs(one), _runs(other), other.name, ("runs",)))
+            found += _connections(one, other)
     return found + _order(What.TASK, [p.name for p in old], [p.name for p in new], "runs in another order")
 
 
 def _runs(one: ProgramInstance) -> str:
     return f"{one.pou} under {one.task}" if one.task else f"{one.pou} in every scan"
+
+
+def _connections(old: ProgramInstance, new: ProgramInstance) -> list[Change]:
+    """The parameters of a program to which something else is connected."""
+    before, after = ({a.name.lower(): a for a in p.connected} for p in (old, new))
+    found = []
+    for key in dict.fromkeys((*before, *after)):
+        one, other = before.get(key), after.get(key)
+        if plain(one) != plain(other):
+            name = f"{new.name}.{(other or one or Argument('')).name}"
+            found.append(Change(ChangeKind.CHANGED, What.TASK, "", _told(old, one), _told(new, other), name, ("is connected otherwise",)))
+    return found
+
+
+def _told(one: ProgramInstance, given: Argument | None) -> Value:
+    """The line that connects something to a parameter; None where nothing is."""
+    value = (given.value or given.output) if given is not None else None
+    return " ".join(one.source[value.line - one.line].split()) if value is not None else None
 
 
 def _order(what: What, old: list[str], new: list[str], said: str) -> list[Change]:

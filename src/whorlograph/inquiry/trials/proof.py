@@ -44,7 +44,7 @@ def _untried(runs: TrialRuns, root: Root) -> str:
         return "the output is taken as it is seen"
     tag = runs.controller.running.tags[root.tag]
     if root.kind is RootKind.FIELD_INPUT and tag.type.family is not Family.BOOL:
-        return f"{tag.name} is no BOOL and never changed: try a value on it yourself"
+        return f"{tag.name} is no BOOL and had no other value before: try one on it yourself"
     return "this root cannot be put the other way"
 
 
