@@ -13,6 +13,7 @@ from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.inquiry.revisions.reasons import Side, reasons
 from whorlograph.model.cells import padded
 from whorlograph.model.literals import counted, duration_text
+from whorlograph.model.program import written_name
 from whorlograph.model.tags import Tag
 from whorlograph.model.times import clock_text
 from whorlograph.model.types import Family
@@ -157,7 +158,7 @@ def step_of(session: Session, pou: str, place: int) -> int | None:
     """The step that a place of a body is in the first instance that there is; None where none is executed."""
     for instance in session.running.instances():
         first = session.controller.steps.first.get(id(instance))
-        if first is not None and instance.type_name.lower() == pou.lower() and 0 <= place < len(session.controller.steps.of(instance)):
+        if first is not None and written_name(instance.type_name).lower() == pou.lower() and 0 <= place < len(session.controller.steps.of(instance)):
             return first + place
     return None
 

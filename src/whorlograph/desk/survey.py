@@ -9,7 +9,7 @@ from whorlograph.engine.runs import TaskRuns
 from whorlograph.engine.schedule import Task
 from whorlograph.inquiry.languages import language_of
 from whorlograph.model.literals import counted, duration_text
-from whorlograph.model.program import OpaqueBody, Pou, PouKind
+from whorlograph.model.program import OpaqueBody, Pou, PouKind, written_name
 from whorlograph.model.steps import units
 from whorlograph.model.tags import Instance
 
@@ -232,7 +232,7 @@ def _callers(session: Session) -> dict[str, tuple[str, ...]]:
             if name.lower() in session.program.pous:
                 found.setdefault(name.lower(), {})[pou.name] = None
     controller = session.controller
-    types = {one.name.lower(): one.type_name.lower() for one in session.running.instances() if one.pou is not None}
+    types = {one.name.lower(): written_name(one.type_name).lower() for one in session.running.instances() if one.pou is not None}
     for number, callers in controller.calls.callers.items():
         name = types.get(controller.code.instances[number].name.lower(), "")
         for caller in callers if name in session.program.pous else ():

@@ -28,6 +28,7 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.literals import duration_text
+from whorlograph.model.program import written_name
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.shown import visible
 from whorlograph.model.steps import Step
@@ -327,7 +328,7 @@ class _Builder:
     def _block(self, base: Symbol, block: Block) -> None:
         base.present = self._present(block)
         base.shape = Shape.BLOCK
-        base.label, base.sign = block.instance, block.type_name
+        base.label, base.sign = block.instance, written_name(block.type_name)
         inputs, outputs = [], []
         for i, pin in enumerate((*block.inputs, *block.in_outs)):
             source = self.ids.get(pin.wires[0].source) if pin.wires else None

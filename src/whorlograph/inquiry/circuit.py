@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from msgspec import Struct
 
 from whorlograph.engine.calls import every
-from whorlograph.engine.code import Base, Call, Const, Convert, Copy, Edge, Expr, Invoke, Let, Load, Op, Slot, Step, Store, Taken, Target
+from whorlograph.engine.code import Base, Body, Call, Const, Convert, Copy, Edge, Expr, Invoke, Let, Load, Op, Slot, Step, Store, Taken, Target
 from whorlograph.engine.evaluate.again import Result, result_node
 from whorlograph.engine.nodes import loads, may_write, nodes
 from whorlograph.engine.scope.widening import COMPARISONS
+
+from .handed_over import read_through
 
 MOST_PATHS = 3_000
 
@@ -34,18 +36,20 @@ Leaf = Expr | Edge | Call
 class Circuit:
     """The paths of one step's values."""
 
-    def __init__(self, step: Step) -> None:
-        self.step = step
+    def __init__(self, step: Step, bodies: Sequence[Body] = ()) -> None:
+        self.step, self.bodies = step, bodies
         self.slots: dict[int, Let | Edge | Call] = {}
         self.leaves: dict[int, Leaf] = {}
         self._paths: dict[tuple[Expr, bool], list[Path]] = {}
         self._all = _Ways(self, None)
+        self.handed: set[int] = set()  # the nodes of what is handed over by reference
         self.kept: dict[int, Store] = {}  # by hidden cell: the result that is kept there while its block is not executed
         for action in every(step.actions):
             if isinstance(action, (Let, Edge)):
                 self.slots[action.slot] = action
             elif isinstance(action, Call):
                 self.slots |= {slot: action for _, slot, _ in action.results}
+                self.handed |= {*(action.nodes or (action.at,))} if action.refs else set()
             elif isinstance(action, Store) and action.target.base == Base.HIDDEN:
                 self.kept[action.target.cell] = action
 
@@ -218,6 +222,8 @@ class Circuit:
         """The tags and literals that go into a function of the file."""
         for _, value in call.inputs:
             yield from self.loads(value)
+        if self.bodies:
+            yield from read_through(self.bodies, call)
 
 
 def node_of(made: Edge | Call, slot: Slot) -> int:

@@ -174,7 +174,7 @@ class Tracer:
         """A step as a circuit."""
         found = self._circuits.get(step)
         if found is None:
-            found = self._circuits[step] = Circuit(self.controller.calls.code_of(step))
+            found = self._circuits[step] = Circuit(self.controller.calls.code_of(step), self.controller.code.bodies)
         return found
 
     # words

@@ -15,6 +15,7 @@ from whorlograph.engine.scope.overlap import shared_bits
 from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.iolist import IoList, Point
 from whorlograph.model.paths import parse_path
+from whorlograph.model.program import written_name
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Leaf, Tag, resolve_path
 from whorlograph.model.text import Assign
@@ -115,7 +116,7 @@ class Xref:
         """A use for a person."""
         step = self.controller.steps.all[use.step]
         leads = "" if use.writes else next((said for said, reads in self._conditions(step) if use in reads), "")
-        instance = step.instance.name if step.instance.name != step.pou else ""
+        instance = step.instance.name if written_name(step.instance.name) != step.pou else ""
         line = words_of(step).line(step, use.element)
         return Usage(use, step.pou, instance, step.rung.number, self._tasks.get(step.instance.name.partition(".")[0].lower(), ""),
                      words_of(step).role(step, use), step.rung.comment, leads, line if line > step.rung.number else 0)

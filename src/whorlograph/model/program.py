@@ -60,6 +60,14 @@ class OpaqueBody(Struct, frozen=True, tag=True):
 Body = LadderBody | TextBody | ChartBody | OpaqueBody
 
 
+COPY_MARK = "\u02d0"  # stands in the name of a copy that was made of a POU, behind the name that the file gives it
+
+
+def written_name(name: str) -> str:
+    """The name that stands in the file, also of a copy of a POU."""
+    return name.partition(COPY_MARK)[0]
+
+
 class Pou(Struct, frozen=True):
     """A program organisation unit."""
 

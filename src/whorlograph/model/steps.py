@@ -10,7 +10,7 @@ from msgspec import Struct, field
 
 from .chart import ChartBody
 from .ladder import LadderBody, LeftRail, Rung
-from .program import Body
+from .program import Body, written_name
 from .tags import Instance
 from .text import Statement, TextBody
 
@@ -25,7 +25,7 @@ class Step(Struct, frozen=True):
     @property
     def pou(self) -> str:
         """Name of the POU that the rung stands in."""
-        return self.instance.type_name
+        return written_name(self.instance.type_name)
 
     @property
     def source(self) -> tuple[str, ...]:

@@ -95,8 +95,11 @@ class Named(Struct, frozen=True, tag=True):
     name: str
 
 
+UNBOUND = (1 << 62, -(1 << 62))  # of a subscript of ``ARRAY[*]`` (IEC 61131-3:2013, 6.5.3)
+
+
 class ArrayOf(Struct, frozen=True, tag=True):
-    """An array; ``bounds`` holds (lowest, highest) of each subscript, the last varies fastest."""
+    """An array; ``bounds`` holds (lowest, highest) of each subscript, the last varies fastest; ``UNBOUND`` where what is handed over tells them."""
 
     bounds: tuple[tuple[int, int], ...]
     base: TypeRef

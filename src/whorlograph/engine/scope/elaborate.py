@@ -39,6 +39,7 @@ from whorlograph.model.types import (
 
 from .chosen_calls import has_chosen, with_chosen
 from .connected import connected
+from .open_arrays import with_lengths
 from .pin_values import names_at
 from .results import leaves_results, with_results
 from .text_parts import parts
@@ -360,12 +361,13 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
     Args: addressing: how sized addresses follow one another, "byte" or "element".
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
+    program, said = with_lengths(program, resource)
     running, notices = _elaborate(program, resource, addressing)
     for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
         if any(needed(p) for p in program.pous.values()):
             program = changed(program, running)
             running, notices = _elaborate(program, resource, addressing)
-    return running, notices
+    return running, said + notices
 
 
 def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Running, list[Notice]]:

@@ -66,7 +66,7 @@ from whorlograph.model.types import (
 )
 
 from .xml_ladder import Spot
-from .xml_types import line_of, local, stands_alike, whole, words
+from .xml_types import bounds_of, line_of, local, stands_alike, whole, words
 
 ROOT = "Project"
 _Node = TypeVar("_Node")
@@ -144,7 +144,7 @@ class _Reader:
             ranges = [r for d in children(node, "DimensionSpec") for r in children(d, "IndexRange")]
             base = child(node, "BaseType")
             of = self.type(base) if base is not None else ELEMENTARY["BOOL"]
-            return ArrayOf(tuple((whole(r.get("lower")), whole(r.get("upper"))) for r in ranges), of)
+            return ArrayOf(tuple(bounds_of(r) for r in ranges), of)
         if kind == "StructTypeSpec":
             return Structure(tuple(self.member(m) for m in children(node, "Member")))
         if "Subrange" in kind:

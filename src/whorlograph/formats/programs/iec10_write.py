@@ -33,7 +33,7 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.program import Configuration, Pou, PouKind, Resource, Task, Variable, VariableKind
-from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
+from whorlograph.model.types import UNBOUND, ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 from .iec10 import HIGH, STEP
 from .xml_chart_write import own_variables
@@ -100,7 +100,8 @@ def write_spec(parent: etree._Element, name: str, type_: TypeRef) -> etree._Elem
         node = _sub(parent, name, "ArrayTypeSpec")
         dimensions = _sub(node, "DimensionSpec")
         for low, high in type_.bounds:
-            _sub(dimensions, "IndexRange", lower=str(low), upper=str(high))
+            unbound = (low, high) == UNBOUND
+            _sub(dimensions, "IndexRange", lower="*" if unbound else str(low), upper="*" if unbound else str(high))
         write_type(_sub(node, "BaseType"), type_.base)
     elif isinstance(type_, Structure):
         node = _sub(parent, name, "StructTypeSpec")

@@ -8,6 +8,7 @@ from lxml import etree
 
 from whorlograph.model.types import (
     ELEMENTARY,
+    UNBOUND,
     ArrayOf,
     Elementary,
     Enumeration,
@@ -65,7 +66,7 @@ def read_type(holder: etree._Element, say: Callable[..., None]) -> TypeRef:
     if name == "derived":
         return _named(node.get("name", ""))
     if name == "array":
-        bounds = tuple((whole(d.get("lower")), whole(d.get("upper"))) for d in node if local(d) == "dimension")
+        bounds = tuple(bounds_of(d) for d in node if local(d) == "dimension")
         base = next((c for c in node if local(c) == "baseType"), None)
         return ArrayOf(bounds, read_type(base, say) if base is not None else ELEMENTARY["BOOL"])
     if name == "struct":
@@ -121,6 +122,11 @@ def read_initial(holder: etree._Element) -> Initial | None:
             found = ((v.get("member", ""), read_initial(v)) for v in node if local(v) == "value")
             return Members(tuple((member, value) for member, value in found if value is not None))
     return None
+
+
+def bounds_of(node: etree._Element) -> tuple[int, int]:
+    """The lowest and highest subscript that a dimension tells; ``*`` where what is handed over does."""
+    return UNBOUND if node.get("lower") == node.get("upper") == "*" else (whole(node.get("lower")), whole(node.get("upper")))
 
 
 def whole(text: str | None, default: int = 0) -> int:

@@ -33,7 +33,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.program import Configuration, OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
-from whorlograph.model.types import ArrayOf, Elementary, Enumeration, Family, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
+from whorlograph.model.types import UNBOUND, ArrayOf, Elementary, Enumeration, Family, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 from .xml_chart_write import ChartWriter, own_variables
 
@@ -71,7 +71,8 @@ def _type(parent: etree._Element, type_: TypeRef) -> None:
     elif isinstance(type_, ArrayOf):
         node = _sub(parent, "array")
         for low, high in type_.bounds:
-            _sub(node, "dimension", lower=low, upper=high)
+            unbound = (low, high) == UNBOUND
+            _sub(node, "dimension", lower="*" if unbound else low, upper="*" if unbound else high)
         _type(_sub(node, "baseType"), type_.base)
     elif isinstance(type_, Structure):
         node = _sub(parent, "struct")

@@ -10,6 +10,7 @@ from whorlograph.model.program import ProgramInstance, Task
 from whorlograph.model.text import Argument, Binary, Constant, Expression, Unary, Var
 from whorlograph.model.types import (
     ELEMENTARY,
+    UNBOUND,
     ArrayOf,
     Elementary,
     Enumeration,
@@ -116,6 +117,10 @@ class Declarations:
         return Subrange(base, 0, _whole(length[0])) if isinstance(base, Elementary) and base.family is Family.STRING else base
 
     def bound(self, children: list[Any]) -> tuple[int, int]:
+        if isinstance(children[0], Piece) and children[0].kind == "TIMES":
+            if children[0].text != "*":
+                raise Unreadable(children[0].line, children[0].column, f"{children[0].text!r} stands where bounds or '*' were expected")
+            return UNBOUND
         low, high = between(children)
         return _whole(low), _whole(high)
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from whorlograph.model.program import ProgramInstance, Task, Variable
-from whorlograph.model.types import ArrayOf, Enumeration, Family, Initial, ListOf, Simple, Structure, Subrange, TypeRef
+from whorlograph.model.types import UNBOUND, ArrayOf, Enumeration, Family, Initial, ListOf, Simple, Structure, Subrange, TypeRef
 
 
 def type_text(type_: TypeRef) -> str:
     """A type where it is used."""
     if isinstance(type_, ArrayOf):
-        bounds = ", ".join(f"{low}..{high}" for low, high in type_.bounds)
+        bounds = ", ".join("*" if (low, high) == UNBOUND else f"{low}..{high}" for low, high in type_.bounds)
         return f"ARRAY [{bounds}] OF {type_text(type_.base)}"
     if isinstance(type_, Structure):
         fields = " ".join(f"{f.name} : {declared_text(f.type, f.initial)};" for f in type_.fields)

@@ -20,7 +20,7 @@ from whorlograph.model.ladder import (
     OutVariable,
     Return,
 )
-from whorlograph.model.program import Body, Pou, Program
+from whorlograph.model.program import Body, Pou, Program, written_name
 from whorlograph.model.steps import Step
 
 _CONTACTS = {ContactKind.NORMALLY_CLOSED: " (normally closed)", ContactKind.RISING: " (rising edge)", ContactKind.FALLING: " (falling edge)"}
@@ -68,7 +68,7 @@ class Ladder:
                 source = _element(step, pin.wires[0].source)
                 names.append(getattr(source, "expression", "") or getattr(source, "type_name", "") or getattr(source, "variable", "?"))
         sign = _SIGNS.get(block.type_name.upper())
-        return f" {sign} ".join(names) if sign else f"{block.type_name}({', '.join(names)})"
+        return f" {sign} ".join(names) if sign else f"{written_name(block.type_name)}({', '.join(names)})"
 
     def powered(self, on: bool) -> str:
         """Power comes or not."""
@@ -101,7 +101,7 @@ class Ladder:
     def block(self, step: Step, element: int, passing: Passing = ()) -> str:
         """A block: its instance, else the name of its function."""
         found = _element(step, element)
-        return (found.instance or found.type_name) if isinstance(found, Block) else ""
+        return (found.instance or written_name(found.type_name)) if isinstance(found, Block) else ""
 
     def source(self, step: Step, element: int, passing: Passing = ()) -> str:
         """The block whose output an element takes."""
@@ -117,7 +117,7 @@ class Ladder:
     def called(self, pou: Pou, program: Program) -> list[str]:
         """The types of the blocks that a body names."""
         rungs = pou.body.rungs if isinstance(pou.body, LadderBody) else ()
-        return list(dict.fromkeys(e.type_name for r in rungs for e in r.elements if isinstance(e, Block)))
+        return list(dict.fromkeys(written_name(e.type_name) for r in rungs for e in r.elements if isinstance(e, Block)))
 
     def line(self, step: Step, element: int) -> int:
         """Rungs have none."""
@@ -184,7 +184,7 @@ def _fed(step: Step, number: int) -> str:
         if isinstance(element, Block):
             for pin in (*element.inputs, *element.in_outs):
                 if any(w.source == number for w in pin.wires):
-                    return f"{element.instance or element.type_name}.{pin.name}"
+                    return f"{element.instance or written_name(element.type_name)}.{pin.name}"
     return ""
 
 

@@ -9,8 +9,9 @@ from whorlograph.engine.access import How, Use
 from whorlograph.engine.code import Passing
 from whorlograph.engine.scope.text_parts import parts
 from whorlograph.model.chart import PAST, ChartBody
+from whorlograph.model.declared_types import type_at
 from whorlograph.model.paths import Bit, Member
-from whorlograph.model.program import Body, Pou, Program
+from whorlograph.model.program import Body, Pou, Program, written_name
 from whorlograph.model.steps import Step, segments
 from whorlograph.model.text import (
     Apply,
@@ -33,7 +34,7 @@ from whorlograph.model.text import (
     Var,
     While,
 )
-from whorlograph.model.types import ArrayOf, Named, Structure, TypeRef
+from whorlograph.model.types import Named, TypeRef
 from whorlograph.model.word_parts import assigned_part, read_part
 
 _SIGNS = {"ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/", "MOD": "MOD", "EXPT": "**", "AND": "AND", "OR": "OR", "XOR": "XOR", "EQ": "=", "NE": "<>",
@@ -47,8 +48,9 @@ def written_out(one: Expression, deep: int = 0, passing: Passing = ()) -> str:
     if isinstance(one, Constant):
         return one.text
     if isinstance(one, Var):
+        base = written_name(one.base)
         number = next((n for name, n in reversed(passing) if name.lower() == one.base.lower()), None) if not one.steps else None
-        text = one.base if number is None else str(number)
+        text = base if number is None else str(number)
         for step in one.steps:
             if isinstance(step, Sub):
                 text += f"[{', '.join(written_out(v, 0, passing) for v in step.values)}]"
@@ -234,26 +236,8 @@ def _in_chart(step: Step, use: Use) -> str:
 
 def _type_of(called: Var, known: dict[str, TypeRef], program: Program) -> str:
     """The type of the block that a name stands for; of a function its own name."""
-    type_: TypeRef | None = known.get(called.base.lower())
-    for step in called.steps:
-        type_ = _plain(type_, program)
-        if isinstance(type_, ArrayOf) and isinstance(step, Sub):
-            type_ = type_.base
-        elif isinstance(type_, Structure) and isinstance(step, Member):
-            type_ = next((f.type for f in type_.fields if f.name.lower() == step.name.lower()), None)
-        elif isinstance(type_, Named) and isinstance(step, Member):
-            inside = program.pous.get(type_.name.lower())
-            type_ = next((v.type for v in inside.variables if v.name.lower() == step.name.lower()), None) if inside is not None else None
-    return type_.name if isinstance(type_, Named) else called.base
-
-
-def _plain(type_: TypeRef | None, program: Program) -> TypeRef | None:
-    """What the name of a type stands for."""
-    seen: set[str] = set()
-    while isinstance(type_, Named) and type_.name.lower() in program.types and type_.name.lower() not in seen:
-        seen.add(type_.name.lower())
-        type_ = program.types[type_.name.lower()]
-    return type_
+    type_ = type_at(program, known, called.base, called.steps)
+    return written_name(type_.name if isinstance(type_, Named) else called.base)
 
 
 def _short(text: str, most: int = 40) -> str:

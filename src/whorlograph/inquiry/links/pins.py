@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Base, Const, Edge, Expr, Load, Op
+from whorlograph.engine.code import Base, Const, Edge, Expr, Load, Op, Value
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import RootKind
 
@@ -31,8 +31,8 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
     """
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
     loads = list(tracer.circuit(seen.step).loads(value))
-    other = _read_otherwise(loads, seen, before) if before is not None else []
-    other = [one for one in other if seen.result.cells[one.at].number not in (own, link.tag)]
+    other = _read_otherwise(tracer, loads, seen, before) if before is not None else []
+    other = [one for one in other if (cell := tracer.cell(one, seen)) is None or cell.number not in (own, link.tag)]
     if other:
         roots = len(link.roots)
         for one in other[:MOST]:
@@ -47,7 +47,7 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
             if not looked_for or not (link.children or link.roots):
                 explain_operand(tracer, link, part, seen, depth)
             continue
-        if own is None or (cell := seen.result.cells.get(part.at)) is None or cell.number != own:
+        if own is None or (cell := tracer.cell(part, seen)) is None or cell.number != own:
             if tracer.number is not None:  # a number's trail is short: each value read has its share of it
                 tracer.most = min(most, tracer.spent + max(1, (most - tracer.spent) // left))
             explain_operand(tracer, link, part, seen, depth, change=change)
@@ -55,16 +55,23 @@ def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: S
     tracer.most = most
 
 
-def _read_otherwise(loads: list[Load | Const], seen: Seen, before: Seen) -> list[Load]:
+def _read_otherwise(tracer: Tracer, loads: list[Load | Const], seen: Seen, before: Seen) -> list[Load]:
     """What was read with another value than in the former evaluation; none of a step that runs through itself."""
-    now, then = seen.result.raws, before.result.raws
-    return [one for one in loads if isinstance(one, Load) and one.at in seen.result.cells and one.at in now and one.at in then
-            and now[one.at] != then[one.at]]
+    read = [(one, _read(tracer, one, seen), _read(tracer, one, before)) for one in loads if isinstance(one, Load)]
+    return [one for one, now, then in read if now is not None and then is not None and now != then]
+
+
+def _read(tracer: Tracer, one: Load, seen: Seen) -> Value | None:
+    """What was read; of what a function read that was handed over to it, what that was before the step."""
+    if one.at in seen.result.raws:
+        return seen.result.raws[one.at] if one.at in seen.result.cells else None
+    cell = tracer.cell(one, seen) if one.at in tracer.circuit(seen.step).handed else None
+    return tracer.journal.value_at(cell.number, seen.position) if cell is not None else None
 
 
 def reads_otherwise(tracer: Tracer, value: Expr | Edge | None, seen: Seen, before: Seen) -> bool:
     """Whether a value is computed of something that was read otherwise in the former evaluation."""
-    return bool(_read_otherwise(list(tracer.circuit(seen.step).loads(value)), seen, before))
+    return bool(_read_otherwise(tracer, list(tracer.circuit(seen.step).loads(value)), seen, before))
 
 
 def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, depth: int, bit: int = -1, change: bool = True) -> None:
