@@ -11,12 +11,14 @@ from msgspec.structs import replace
 from tests.building import controller_of, course_of, log_of, program_of, session_of
 from tests.engine.agreement import difference, random_rows, replayed_by
 from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.power import PowerFlow
 from whorlograph.engine.scope.pin_values import element_at, expression_at
 from whorlograph.formats.programs.st import read as read_st
 from whorlograph.formats.programs.xml import read as read_xml
 from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.iolist import IoList
 from whorlograph.model.ladder import Coil, CoilKind, InVariable
 from whorlograph.model.literals import cooked
 from whorlograph.model.parts import Ladder, Part, call, coil, compare, falls, nc, no, rises
@@ -77,6 +79,17 @@ VAR X AT %IX0.0 : BOOL; N AT %IW2 : INT; M AT %IW4 : INT; Y AT %QX0.0 : BOOL; C 
 C := 0;
 END_PROGRAM
 """
+
+
+FUNCTIONS = """FUNCTION Half : INT VAR_INPUT A : INT; B : INT := 3; END_VAR VAR K : INT; END_VAR K := A + B; Half := K / 2; END_FUNCTION
+FUNCTION Over : BOOL VAR_INPUT A : INT; Most : INT; END_VAR IF A > Most THEN Over := TRUE; END_IF; END_FUNCTION
+"""
+
+
+def own_value(chance: Random, depth: int) -> str:
+    """An expression that calls a function of the file's own."""
+    inner = lambda: own_value(chance, depth - 1) if depth and chance.random() < 0.6 else chance.choice(["N", "M", "C", "2"])  # noqa: E731
+    return chance.choice([f"Half({inner()}, {inner()})", f"Half(A := {inner()})", f"(Half({inner()}) + {inner()})", f"MAX(Half(B := {inner()}, A := 5), {inner()})"])
 
 
 def chosen_rungs(chance: Random, risky: bool) -> Ladder:
@@ -163,6 +176,49 @@ class PinValues(unittest.TestCase):
             one = controller_of(program_of(lambda target, made=ladder: target.elements.extend(made.elements[1:]), TAGS))  # type: ignore[misc]
             found = [str(n) for n in one.notices]
             self.assertTrue(any(why in n for n in found) or "Nowhere" in {t.name for t in one.running.tags}, (text, found))
+
+    def test_functions_of_the_file_give_at_pins_what_they_give_in_texts(self) -> None:
+        changed = 0
+        for seed in range(40):
+            chance = Random(seed)
+            value, test = own_value(chance, 2), f"Over({own_value(chance, 1)}, {chance.randint(0, 9)})"
+            ladder = Ladder()
+            ladder.rung(call("MOVE", ("IN", value), out="C"))
+            ladder.rung(compare("EQ", f"SEL({test}, 0, 1)", "1"), no("X"), coil("Y"))
+            rows = random_rows(chance, range(0, 400, 20), VALUES, 0.5)
+            program = read_st(f"{FUNCTIONS}{TABLES}".encode(), Path("x.st")).value
+            pous = {**program.pous, "main": replace(program.pous["main"], body=ladder.body())}
+            as_text = read_st(f"{FUNCTIONS}{TABLES.replace('C := 0;', f'C := {value}; Y := X AND {test};')}".encode(), Path("x.st")).value
+            courses = []
+            for made, plain in ((replace(program, pous=pous), True), (replace(program, pous=pous), False), (as_text, False)):
+                one = Controller(made, Profile(scan_time=10_000_000), plain=plain)
+                self.assertEqual(one.notices, [])
+                journal = one.replay(log_of(one, rows))
+                courses.append([course_of(journal, one, name) for name in ("Main.C", "Main.Y")])
+            self.assertEqual(courses[1:], courses[:1] * 2, (seed, value, test))
+            changed += len(courses[0][0]) + len(courses[0][1])
+        self.assertGreater(changed, 300)
+
+    def test_a_trail_leads_through_a_function_at_a_pin(self) -> None:
+        program = read_st(f"{FUNCTIONS}{TABLES}".encode(), Path("x.st")).value
+        ladder = Ladder()
+        ladder.rung(no("X"), compare("LT", "Half(N, M)", "20"), coil("Y"))
+        one = Controller(replace(program, pous={**program.pous, "main": replace(program.pous["main"], body=ladder.body())}), Profile(scan_time=10_000_000))
+        session = Session(one, log_of(one, [(0, "Main.X", 1), (0, "Main.N", 4), (0, "Main.M", 6), (1000, "Main.N", 50)], 2000), IoList({}), [], Paths(Path("x.st")))
+        answer = ask(session, "Main.Y")
+        prove_all(session, answer)
+        self.assertEqual([(one.running.tags[r.tag].name, r.proved) for r in answer.roots if r.tag is not None][:1], [("Main.N", True)])
+        self.assertTrue(any("Half(N, M) < 20" in link.text for _, link in answer.links()), [link.text for _, link in answer.links()])
+
+    def test_what_would_write_at_a_pin_is_said(self) -> None:
+        before = "FUNCTION Add1 : INT VAR_IN_OUT A : INT; END_VAR A := A + 1; Add1 := A; END_FUNCTION FUNCTION Two : INT VAR_INPUT A : INT; END_VAR " \
+                 "VAR_OUTPUT Q : INT; END_VAR Q := A; Two := A; END_FUNCTION "
+        program = read_st(f"{before}{TABLES}".encode(), Path("x.st")).value
+        for text in ("Add1(C) + 1", "Two(A := N, Q => C)"):
+            ladder = Ladder()
+            ladder.rung(call("MOVE", ("IN", text), out="C"))
+            one = Controller(replace(program, pous={**program.pous, "main": replace(program.pous["main"], body=ladder.body())}), Profile(scan_time=10_000_000))
+            self.assertIn("at a pin, where it would write", " ".join(str(n) for n in one.notices), text)
 
     def test_names_and_literals_are_none(self) -> None:
         for text in ("N1", "Main.N1", "12", "-3", "T#5s", "A[3]", "A[i]", "W.%X3", "'text'", "%IW2", ""):

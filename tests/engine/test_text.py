@@ -98,6 +98,11 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
     ("bytes in the other order", "W := TO_BIG_ENDIAN(WORD#16#1234); A := FROM_BIG_ENDIAN(INT#-2); Q := TO_BIG_ENDIAN(Q); K := TO_LITTLE_ENDIAN(K);",
      "Q : LWORD := 16#1122334455667788; K : DWORD := 16#AABB;", "", {"W": 0x3412, "A": -257, "Main.Q": 0x8877665544332211, "Main.K": 0xAABB}),
     ("what is checked", "Y1 := IS_VALID(R1) AND IS_VALID_BCD(WORD#16#9190); Y2 := IS_VALID_BCD(WORD#16#9A90);", "", "", {"Y1": True, "Y2": False}),
+    ("characters of texts", "Nm[3] := Nm[1]; Ch := Nm[2]; Y1 := Nm[N1 - 5] = 'b'; Recs[2].Word := 'north'; Recs[2].Word[1] := Recs[2].Word[N1 - 2]; Recs[1].Word := Words[N1 - 6];"
+     " FOR A := 1 TO 5 DO IF Recs[2].Word[A] = 'r' THEN B := A; END_IF; END_FOR;",
+     "Nm : STRING[10] := 'abc'; Ch : CHAR; Recs : ARRAY[1..2] OF Rec; Words : ARRAY[1..2] OF STRING[3] := ['one', 'two'];",
+     "TYPE Rec : STRUCT Word : STRING[8]; K : INT; END_STRUCT; END_TYPE ",
+     {"Main.Nm": "aba", "Main.Ch": "b", "Y1": True, "Main.Recs[2].Word": "horth", "B": 3, "Main.Recs[1].Word": "one"}),
     ("an output inverted", "E(CLK := X1, Q => Y1); E2(CLK := X1, NOT Q => Y2);", "E, E2 : R_TRIG;", "", {"Y1": True, "Y2": False}),
 ]
 

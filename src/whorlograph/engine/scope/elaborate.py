@@ -37,6 +37,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .characters import with_characters
 from .chosen_calls import has_chosen, with_chosen
 from .connected import connected
 from .open_arrays import with_lengths
@@ -361,7 +362,7 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
     Args: addressing: how sized addresses follow one another, "byte" or "element".
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
-    program, said = with_lengths(program, resource)
+    program, said = with_lengths(with_characters(program, resource), resource)
     running, notices = _elaborate(program, resource, addressing)
     for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
         if any(needed(p) for p in program.pous.values()):

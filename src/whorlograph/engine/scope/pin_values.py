@@ -13,6 +13,7 @@ from whorlograph.formats.text.tree import parse_from
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.literals import literal
 from whorlograph.model.paths import parse_path
+from whorlograph.model.tags import ByReference
 from whorlograph.model.text import Apply, Expression, Node, Var
 from whorlograph.model.types import INT, Elementary
 
@@ -40,9 +41,17 @@ def expression_at(text: str, element: int) -> Expression | None:
 
 
 def why_not(one: Expression, scope: Scope) -> str:
-    """Why an expression at a pin cannot be computed, where its parts can be: functions and blocks of the file's own are called in texts only."""
-    called = next((p for p in parts(one) if isinstance(p, Apply) and (scope.function(p) is not None or scope.block(p) is not None)), None)
-    return f"calls {called.called.base} at a pin, which only a text can" if called is not None else ""
+    """Why an expression at a pin cannot be computed, where its parts can be: what is called there gives a value and writes nothing."""
+    for part in parts(one):
+        if not isinstance(part, Apply):
+            continue
+        called = scope.function(part)
+        if called is None and scope.block(part) is not None:
+            return f"calls {part.called.base} at a pin, which only a text can"
+        by_reference = called is not None and any(isinstance(r, ByReference) for r in called.scope.values())
+        if by_reference or any(a.output is not None for a in part.arguments):
+            return f"calls {part.called.base} at a pin, where it would write: only a text can"
+    return ""
 
 
 def element_at(text: str, element: int) -> Var | None:

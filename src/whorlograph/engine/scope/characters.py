@@ -1,0 +1,100 @@
+"""Single characters of texts, ``Name[2]`` (IEC 61131-3:2013, 6.4.2): read as MID of one letter there, written as REPLACE of it."""
+
+from __future__ import annotations
+
+from itertools import count
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from whorlograph.model.chart import ChartBody
+from whorlograph.model.declared_types import plain_type, type_at
+from whorlograph.model.program import Pou, Program
+from whorlograph.model.text import Apply, Argument, Assign, Constant, Expression, Sub, TextBody, Var
+from whorlograph.model.types import ArrayOf, Elementary, Family, Structure, Subrange, TypeRef
+
+from .text_parts import parts
+
+
+def with_characters(program: Program, resource: str = "") -> Program:
+    """The program with such reads and writes as calls. Args: resource: the one that runs, whose globals are seen."""
+    globals_ = program.chosen(resource)[1]
+    types = [*program.types.values(), *(v.type for v in globals_), *(v.type for p in program.pous.values() for v in p.variables)]
+    if not any(map(_has_text, types)):
+        return program
+    outside: dict[str, TypeRef] = {v.name.lower(): v.type for v in globals_}
+    return replace(program, pous={key: _read(program, pou, outside) for key, pou in program.pous.items()})
+
+
+def _has_text(type_: TypeRef) -> bool:
+    """Whether texts are among what a type holds."""
+    if isinstance(type_, (Elementary, Subrange)):
+        return (type_ if isinstance(type_, Elementary) else type_.base).family is Family.STRING
+    if isinstance(type_, ArrayOf):
+        return _has_text(type_.base)
+    return isinstance(type_, Structure) and any(_has_text(f.type) for f in type_.fields)
+
+
+def _read(program: Program, pou: Pou, outside: dict[str, TypeRef]) -> Pou:
+    reader, body = _Reader(program, outside | {v.name.lower(): v.type for v in pou.variables}), pou.body
+    if isinstance(body, TextBody):
+        return replace(pou, body=reader.body(body)) if body.may_hold("]") else pou
+    if isinstance(body, ChartBody):
+        segments = tuple(reader.body(s) if isinstance(s, TextBody) else s for s in body.segments)
+        return replace(pou, body=replace(body, segments=segments)) if segments != body.segments else pou
+    return pou
+
+
+class _Reader:
+    """One POU, its names as they are declared."""
+
+    def __init__(self, program: Program, known: dict[str, TypeRef]) -> None:
+        self.program, self.known = program, known
+        self.numbers = count(1)
+
+    def body(self, text: TextBody) -> TextBody:
+        """A body with calls where characters are read and written."""
+        every = [p for s in text.statements for p in parts(s)]
+        if not any(isinstance(p, Var) and self.is_character(p) for p in every):
+            return text
+        self.numbers = count(max(p.at for p in every) * 2 + 1000)  # parts leave out names of blocks, which have numbers too
+        return replace(text, statements=self.anew(text.statements))
+
+    def is_character(self, one: Var) -> bool:
+        """Whether a name stands for a character of a text."""
+        last = one.steps[-1] if one.steps else None
+        if not isinstance(last, Sub) or len(last.values) != 1:
+            return False
+        type_ = plain_type(type_at(self.program, self.known, one.base, one.steps[:-1]), self.program)
+        held = type_.base if isinstance(type_, Subrange) else type_
+        return isinstance(held, Elementary) and held.family is Family.STRING
+
+    def anew(self, node: Any) -> Any:
+        """A part of the tree with such calls."""
+        if isinstance(node, tuple):
+            return tuple(self.anew(n) for n in node)
+        if isinstance(node, Assign) and self.is_character(node.target):
+            whole, at = self.parted(node.target)
+            read, value = replace(whole, at=next(self.numbers)), self.anew(node.value)
+            return Assign(node.at, node.line, whole, self.call("REPLACE", node.line, IN1=read, IN2=value, L=self.one(node.line), P=at))
+        if isinstance(node, Var) and self.is_character(node):
+            whole, at = self.parted(node)
+            return self.call("MID", node.line, IN=whole, L=self.one(node.line), P=at)
+        if isinstance(node, Struct):
+            return type(node)(*(self.anew(getattr(node, f)) for f in node.__struct_fields__))
+        return node
+
+    def parted(self, one: Var) -> tuple[Var, Expression]:
+        """The text that a character belongs to, and the place of it."""
+        last = one.steps[-1]
+        assert isinstance(last, Sub)
+        place: Expression = self.anew(last.values[0])
+        return replace(one, steps=self.anew(one.steps[:-1])), place
+
+    def one(self, line: int) -> Constant:
+        return Constant(next(self.numbers), line, "1", "", 1)
+
+    def call(self, name: str, line: int, **given: Expression) -> Apply:
+        called = Var(next(self.numbers), line, name)
+        return Apply(next(self.numbers), line, called, tuple(Argument(pin, value) for pin, value in given.items()))
