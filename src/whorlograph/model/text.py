@@ -205,8 +205,12 @@ class TextBody(Struct, frozen=True, tag=True):
         return cls(statements, source, first, tuple(" ".join(_above(source, one.line - first)) for one in statements), language, labels)
 
     def may_hold(self, letters: str) -> bool:
-        """Whether some letters can stand in it: surely not where its source is known and has none, in capitals or not."""
-        return self.language != "ST" or not self.source or any(letters in line or letters in line.upper() for line in self.source)
+        """Whether some letters can stand in what it was read as: surely not where its source is known and has none, in capitals or not."""
+        return self.language != "ST" or self.says(letters)
+
+    def says(self, letters: str) -> bool:
+        """Whether some letters, given in capitals, stand in its source, or that is not known."""
+        return not self.source or any(letters in line or letters in line.upper() for line in self.source)
 
     @property
     def count(self) -> int:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.declared_types import plain_type, type_at
-from whorlograph.model.program import Pou, Program
+from whorlograph.model.program import Pou, Program, VariableKind
 from whorlograph.model.text import Apply, Argument, Assign, Constant, Expression, Sub, TextBody, Var
 from whorlograph.model.types import ArrayOf, Elementary, Family, Structure, Subrange, TypeRef
 
@@ -20,8 +20,9 @@ from .text_parts import parts
 def with_characters(program: Program, resource: str = "") -> Program:
     """The program with such reads and writes as calls. Args: resource: the one that runs, whose globals are seen."""
     globals_ = program.chosen(resource)[1]
-    types = [*program.types.values(), *(v.type for v in globals_), *(v.type for p in program.pous.values() for v in p.variables)]
-    if not any(map(_has_text, types)):
+    variables = (v for p in program.pous.values() for v in p.variables if v.kind is not VariableKind.EXTERNAL)
+    types = {id(t): t for t in (*program.types.values(), *(v.type for v in (*globals_, *variables)))}  # most are of few
+    if not any(map(_has_text, types.values())):
         return program
     outside: dict[str, TypeRef] = {v.name.lower(): v.type for v in globals_}
     return replace(program, pous={key: _read(program, pou, outside) for key, pou in program.pous.items()})

@@ -28,6 +28,8 @@ class Connected(Struct, frozen=True):
 
 def connected(one: ProgramInstance, made: Instance, pou: Pou, file: str, taken: frozenset[str]) -> Connected:
     """The bodies around a program. Args: made: its instance; taken: names of globals in lower case, which a program must not have."""
+    if not one.connected:
+        return Connected(None, None, ())
     kinds = {v.name.lower(): v.kind for v in pou.variables}
     numbers = count(1 + max((p.at for a in one.connected for v in (a.value, a.output) if v is not None for p in parts(v)), default=0))
     ins: list[Statement] = []

@@ -55,7 +55,7 @@ def _of_length(one: Variable, bounds: tuple[tuple[int, int], ...] | None) -> Var
 
 def _asks(pou: Pou) -> bool:
     """Whether a body asks for the bounds of an array."""
-    return any(isinstance(p, Apply) and p.called.base.upper() in BOUNDS for text in _texts(pou) if text is not pou.body or text.may_hold("_BOUND")
+    return any(isinstance(p, Apply) and p.called.base.upper() in BOUNDS for text in _texts(pou) if text is not pou.body or text.says("_BOUND")
                for s in text.statements for p in parts(s))
 
 
