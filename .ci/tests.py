@@ -1,4 +1,4 @@
-"""Runs all tests, a folder at a time, three folders beside one another where the machine has two processors."""
+"""Runs all tests, a folder or a part of one at a time, four beside one another where the machine has two processors."""
 
 from __future__ import annotations
 
@@ -10,10 +10,12 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-LONG = ("pilot", "engine", "desk", "attacks", "inquiry", "formats", "terminal")  # these first, so that nothing long is left for the end
+LONG = ("inquiry", "pilot", "engine", "attacks", "desk", "terminal", "formats")  # these first, so that nothing long is left for the end
 
 
-SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-z]*.py")}  # what lasts longest, in two
+# What lasts longest, in parts.
+SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-m]*.py", "test_[n-z]*.py"), "inquiry": ("test_[a-o]*.py", "test_[p-z]*.py"),
+         "engine": ("test_[a-l]*.py", "test_[m-z]*.py")}
 
 
 def groups() -> list[list[str]]:
@@ -40,8 +42,8 @@ def run(arguments: list[str]) -> bool:
 
 def main() -> int:
     """All groups."""
-    # One more than processors: the tests of the screen wait most of their time.
-    with ThreadPoolExecutor(min(3, 1 + (os.cpu_count() or 1))) as workers:
+    # Two more than processors: the tests of the screen wait most of their time.
+    with ThreadPoolExecutor(min(4, 2 + (os.cpu_count() or 1))) as workers:
         return 0 if all(list(workers.map(run, groups()))) else 1
 
 
