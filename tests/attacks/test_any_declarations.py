@@ -18,6 +18,11 @@ HEAD = """TYPE Col : (Red, Green := 5, Blue); Rec : STRUCT A : INT := 4; B : BOO
  Nested : STRUCT A : Rec; B : ARRAY[1..2] OF Rec; C : ARRAY[0..1] OF Col; END_STRUCT; Arr2 : ARRAY[0..1] OF ARRAY[0..2] OF INT; END_TYPE
 FUNCTION F1 : INT VAR_INPUT A : INT; B : INT := 7; END_VAR F1 := A + B; END_FUNCTION
 FUNCTION_BLOCK Own VAR_INPUT A : INT; B : BOOL; END_VAR VAR_OUTPUT Q : BOOL; C : ARRAY[0..2] OF INT; END_VAR Q := B; C[1] := A; END_FUNCTION_BLOCK
+FUNCTION FA : DINT VAR_IN_OUT A : ARRAY[*] OF INT; END_VAR VAR_INPUT B : ARRAY[*, *] OF BOOL; END_VAR VAR I : DINT; END_VAR
+ FOR I := LOWER_BOUND(A, 1) TO UPPER_BOUND(A, 1) DO FA := FA + A[I]; END_FOR; END_FUNCTION
+FUNCTION_BLOCK Fill VAR_IN_OUT A : ARRAY[*] OF INT; END_VAR VAR_INPUT B : INT; END_VAR VAR_OUTPUT Q : BOOL; C : ARRAY[0..2] OF INT; END_VAR
+ A[UPPER_BOUND(A, 1)] := B; Q := B > 2; END_FUNCTION_BLOCK
+FUNCTION Most : INT VAR_IN_OUT A : ARRAY[*] OF INT; END_VAR Most := A[UPPER_BOUND(A, 1)]; END_FUNCTION
 PROGRAM Main
 VAR CONSTANT Max : INT := 4; END_VAR
 VAR X1 AT %IX0.0 : BOOL; VINT : INT := 1; VREAL : REAL := 2.5; VSTRING : STRING := 'ab'; VBOOL : BOOL; END_VAR
@@ -39,7 +44,7 @@ def _type(random: Random, depth: int = 0) -> str:
         return f"STRING[{random.choice(['5', '0', '300', 'Max'])}]"
     if kind < 0.82:
         return f"ARRAY[{random.choice(BOUNDS)}] OF {_type(random, depth + 1)}"
-    return random.choice(["Col", "Rec", "Sub", "Nested", "Arr2", "Nope", "TON", "CTU", "Own", "R_TRIG", "F1"])
+    return random.choice(["Col", "Rec", "Sub", "Nested", "Arr2", "Nope", "TON", "CTU", "Own", "R_TRIG", "F1", "Fill", "ARRAY[*] OF INT"])
 
 
 def _initial(random: Random, type_: str) -> str:
@@ -60,7 +65,8 @@ def _text(random: Random) -> str:
         return random.choice([
             f"{ref()} := {ref()};", f"{ref()} := {random.choice(LITERALS)};", f"{ref()} := F1({ref()}, B := {ref()});",
             f"IF {ref()} {random.choice(SIGNS)} {ref()} THEN {ref()} := {ref()}; END_IF;",
-            f"{random.choice(names)}(IN := {ref()}, PT := T#20ms, Q => {ref()});",
+            f"{random.choice(names)}(IN := {ref()}, PT := T#20ms, Q => {ref()});", f"{random.choice(names)}(A := {ref()}, B := 4, Q => {ref()});",
+            f"VINT := {random.choice(['Most', 'FA', 'UPPER_BOUND', 'LOWER_BOUND'])}({ref()}{random.choice(['', ', 1', ', 2', f', {ref()}'])});",
             f"FOR {ref()} := 0 TO {ref()} DO VINT := VINT + 1; IF VINT > 50 THEN EXIT; END_IF; END_FOR;"])
 
     sections = []

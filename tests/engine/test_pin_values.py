@@ -8,7 +8,7 @@ from random import Random
 
 from msgspec.structs import replace
 
-from tests.building import controller_of, course_of, log_of, program_of, session_of
+from tests.building import all_rows, controller_of, course_of, log_of, program_of, session_of
 from tests.engine.agreement import difference, random_rows, replayed_by
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.session import Paths, Session
@@ -209,6 +209,27 @@ class PinValues(unittest.TestCase):
         prove_all(session, answer)
         self.assertEqual([(one.running.tags[r.tag].name, r.proved) for r in answer.roots if r.tag is not None][:1], [("Main.N", True)])
         self.assertTrue(any("Half(N, M) < 20" in link.text for _, link in answer.links()), [link.text for _, link in answer.links()])
+
+    def test_a_function_at_a_pin_belongs_to_what_calls_it(self) -> None:
+        """Its inputs are copied when the task runs; it is called, and one that calls itself is none of the standard's."""
+        far = ("FUNCTION Far : INT VAR_INPUT A : INT; END_VAR VAR_EXTERNAL Gate : BOOL; END_VAR IF Gate THEN Far := A; END_IF; END_FUNCTION PROGRAM Main VAR C : INT; END_VAR ; "
+               "END_PROGRAM CONFIGURATION K VAR_GLOBAL Gate AT %IX0.0 : BOOL; END_VAR RESOURCE R ON P TASK Fast(INTERVAL := T#3ms, PRIORITY := 1); PROGRAM Main WITH Fast : Main; "
+               "END_RESOURCE END_CONFIGURATION")
+        program = read_st(far.encode(), Path("x.st")).value
+        ladder = Ladder()
+        ladder.rung(call("MOVE", ("IN", "Far(7) + 1"), out="C"))
+        drawn_ = replace(program, pous={**program.pous, "main": replace(program.pous["main"], body=ladder.body())})
+        rows = []
+        for plain in (True, False):
+            one = Controller(drawn_, Profile(scan_time=10_000_000), plain=plain)
+            self.assertNotIn("never called", " ".join(str(n) for n in one.notices))
+            rows.append(all_rows(one.replay(log_of(one, [(0, "Gate", 0), (25, "Gate", 1), (60, "Gate", 0), (90, "Gate", 0)]))))
+        self.assertEqual(rows[0], rows[1])
+        self.assertGreater(len(rows[0]), 3)
+        own = Ladder()
+        own.rung(call("MOVE", ("IN", "Far(7) + 1"), out="Far"))
+        ring = replace(drawn_, pous={**drawn_.pous, "far": replace(drawn_.pous["far"], body=own.body())})
+        self.assertIn("Far calls itself", " ".join(str(n) for n in Controller(ring, Profile(scan_time=10_000_000)).notices))
 
     def test_what_would_write_at_a_pin_is_said(self) -> None:
         before = "FUNCTION Add1 : INT VAR_IN_OUT A : INT; END_VAR A := A + 1; Add1 := A; END_FUNCTION FUNCTION Two : INT VAR_INPUT A : INT; END_VAR " \

@@ -167,8 +167,11 @@ class Constructs(unittest.TestCase):
                           ("A := 1 + ADD(EN := X1, IN1 := 4, IN2 := 5);", "ADD has no EN and no ENO inside an expression"),
                           ("A := Half(EN := X1, P := 4);", "Half declares EN itself, and not as TRUE where it is left out"), ("A := Half();", "Half declares EN itself"),
                           ("A := B + 'abc';", "'abc' is a text, and ADD takes none"), ("Y2 := B = 'abc';", "B is no text"), ("Tm(PT := 'abc');", "'abc' is a text, PT is none"), ("Arr := A;", "Arr takes no single value"),
+                          ("Into(V := R1);", "R1 has another type than V, which stands for it (VAR_IN_OUT)"), ("Into(V := 5);", "5 is no variable, and V stands for one"),
+                          ("Into(V := N1, Row := Five);", "Five has another shape than Row"), ("FOR A := 0 TO Arr DO ; END_FOR;", "Arr counts a loop and is no whole number"),
                           ("FOR F := 1 TO 2 DO ; END_FOR;", "F counts a loop and is no whole number")):
-            local, before = "Tm : TON; Arr : ARRAY[0..1] OF INT;", "FUNCTION Half : INT VAR_INPUT EN : BOOL; P : INT; END_VAR Half := P / 2; END_FUNCTION "
+            local = "Tm : TON; Arr : ARRAY[0..1] OF INT; Five : ARRAY[0..4] OF INT; Into : Taking;"
+            before = "FUNCTION_BLOCK Taking VAR_IN_OUT V : INT; Row : ARRAY[0..2] OF INT; END_VAR V := Row[2]; END_FUNCTION_BLOCK FUNCTION Half : INT VAR_INPUT EN : BOOL; P : INT; END_VAR Half := P / 2; END_FUNCTION "
             controller = Controller(text_program(f"{body}\nY1 := X1;", local, before), Profile(scan_time=10_000_000))
             self.assertIn(why, " ".join(str(n) for n in controller.notices))
             for done, journal in both_engines(f"{body}\nY1 := X1;", ROWS, local, before):

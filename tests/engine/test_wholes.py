@@ -187,7 +187,9 @@ class Wholes(unittest.TestCase):
     def test_what_does_not_fit_in_a_drawing_is_said(self) -> None:
         for part, why in ((call("MOVE", ("IN", "Tab"), out="R"), "Tab has another shape than R"), (call("MOVE", ("IN", "R"), out="C"), "R has another shape than C"),
                           (call("ADD", ("IN1", "R"), ("IN2", "C"), out="C"), "R has another shape than ADD.IN1"),
-                          (call("Sum", ("x", "C"), ("i", "1"), out="D"), "C has another shape than Sum.x"), (call("MOVE", ("IN", "C"), out="R"), "C has another shape than R")):
+                          (call("Sum", ("x", "C"), ("i", "1"), out="D"), "C has another shape than Sum.x"), (call("MOVE", ("IN", "C"), out="R"), "C has another shape than R"),
+                          (call("Shelf", ("all", "R"), instance="S"), "R has another shape than S.all, which stands for it (VAR_IN_OUT)"),
+                          (call("Shelf", ("all", "C"), instance="S"), "C has another type than S.all")):
             ladder = Ladder()
             ladder.rung(part, coil("F"))
             found = [str(n) for n in drawn(ladder.body())[0].notices]
@@ -214,6 +216,13 @@ class Wholes(unittest.TestCase):
             loaded = read(program(statement).encode(), Path("x.st"))
             found = [str(n) for n in (*loaded.notices, *Controller(loaded.value, Profile()).notices)]
             self.assertTrue(any(why in text for text in found), (statement, found))
+
+    def test_what_is_handed_over_by_reference_is_of_its_own_type(self) -> None:
+        for statement, why in (("S(all := R);", "R has another shape than all, which stands for it (VAR_IN_OUT)"), ("S(all := C);", "C has another type than all"),
+                               ("S(all := Make(3, B));", "is no variable, and all stands for one"), ("S(all := Tab);", "")):
+            loaded = read(program(statement).encode(), Path("x.st"))
+            found = [str(n) for n in (*loaded.notices, *Controller(loaded.value, Profile()).notices)]
+            self.assertTrue(any(why in text for text in found) if why else not found, (statement, found))
 
 
 if __name__ == "__main__":

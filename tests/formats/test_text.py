@@ -113,12 +113,15 @@ END_CONFIGURATION
             told = notices(text.replace(text[text.index("VAR_CONFIG"):text.index("END_CONFIGURATION")], wrong + "\n"))
             self.assertTrue(any(why in one and "x.st:10:" in one for one in told), told)
 
-    def test_parameters_that_the_configuration_connects_are_said_not_to_be(self) -> None:
+    def test_parameters_that_the_configuration_connects_are_read_with_their_lines(self) -> None:
         text = ("PROGRAM M VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT y : BOOL; END_VAR y := x; END_PROGRAM\nCONFIGURATION C VAR_GLOBAL G, H : BOOL; END_VAR RESOURCE R ON P\n"
-                "PROGRAM A : M(x := G, y => H); PROGRAM B : M; END_RESOURCE END_CONFIGURATION")
-        told = [str(n) for n in Controller(read(text.encode(), Path("x.st")).value, Profile()).notices]
-        self.assertTrue(any("x.st:3" in one and "x, y of program A are connected by the configuration" in one for one in told), told)
-        self.assertFalse(any("program B" in one for one in told))
+                "PROGRAM A : M(x := G,\n  y => H); PROGRAM B : M; END_RESOURCE END_CONFIGURATION")
+        loaded = read(text.encode(), Path("x.st"))
+        one, other = loaded.value.configurations[0].resources[0].instances
+        self.assertEqual([(a.name, a.value is not None) for a in one.connected], [("x", True), ("y", False)])
+        self.assertEqual((one.line, one.source), (3, ("PROGRAM A : M(x := G,", "  y => H); PROGRAM B : M; END_RESOURCE END_CONFIGURATION")))
+        self.assertEqual((other.connected, other.source), ((), ()))
+        self.assertEqual(Controller(loaded.value, Profile()).notices, [])
 
     def test_a_structure_without_a_semicolon_behind_it(self) -> None:
         for end in ("END_STRUCT END_TYPE", "END_STRUCT; END_TYPE", "END_STRUCT := (x := 2) END_TYPE"):

@@ -83,7 +83,9 @@ class _Reader:
             whole, at = self.parted(node)
             return self.call("MID", node.line, IN=whole, L=self.one(node.line), P=at)
         if isinstance(node, Struct):
-            return type(node)(*(self.anew(getattr(node, f)) for f in node.__struct_fields__))
+            # What counts a loop, is called, or takes what comes out stays a variable: that a character is none is said there.
+            kept = ("variable", "called", "output")
+            return type(node)(*(part if f in kept else self.anew(part) for f in node.__struct_fields__ for part in (getattr(node, f),)))
         return node
 
     def parted(self, one: Var) -> tuple[Var, Expression]:

@@ -15,9 +15,10 @@ from whorlograph.model.steps import Step, Steps
 from whorlograph.model.tags import Aggregate, BitOf, Chosen, Element, Instance, Leaf, Ref, Running, member, resolve_path
 from whorlograph.model.text import Apply, Assign, Constant, For, Statement, Sub, Var
 
-from .pin_values import element_at, expression_at
+from .pin_values import calls_at, element_at, expression_at
 from .text_parts import parts
 from .text_types import Scope
+from .unreadable import unreadable
 
 
 class Mention(Struct, frozen=True):
@@ -158,7 +159,7 @@ def _called_in_text(statement: Statement, one: Instance, running: Running) -> li
 
 
 def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[int]:
-    """The tags that a body and those that it calls read."""
+    """The tags that a body and those that it calls read; what is not executed reads nothing."""
     found: set[int] = set()
     todo, seen = [instance], set()
     while todo:
@@ -167,8 +168,11 @@ def tags_looked_at(instance: Instance, steps: Steps, running: Running) -> set[in
             continue
         seen.add(id(one))
         for step in steps.of(one):
+            if unreadable(step.rung, one, running):
+                continue
             found |= {m.tag for m in mentions(step, running) if not m.writes}
             called = [called_instance(e, one, running) for e in step.rung.elements if isinstance(e, Block)]
-            called += _called_in_text(step.rung.statement, one, running) if step.rung.statement is not None else []
+            called += _called_in_text(step.rung.statement, one, running) if step.rung.statement is not None else \
+                [Scope(one, running).function(p) for p in calls_at(step.rung.elements)]
             todo += [c for c in called if c is not None and c.pou is not None]
     return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Any
 
@@ -11,6 +12,7 @@ from msgspec.structs import asdict, replace
 from whorlograph.formats.text.tokens import tokens
 from whorlograph.formats.text.tree import parse_from
 from whorlograph.formats.text.unreadable import Unreadable
+from whorlograph.model.ladder import Element, InVariable
 from whorlograph.model.literals import literal
 from whorlograph.model.paths import parse_path
 from whorlograph.model.tags import ByReference
@@ -52,6 +54,13 @@ def why_not(one: Expression, scope: Scope) -> str:
         if by_reference or any(a.output is not None for a in part.arguments):
             return f"calls {part.called.base} at a pin, where it would write: only a text can"
     return ""
+
+
+def calls_at(elements: Iterable[Element]) -> Iterator[Apply]:
+    """What expressions at the pins of a drawing call."""
+    for one in elements:
+        found = expression_at(one.expression, one.id) if isinstance(one, InVariable) and "(" in one.expression else None
+        yield from (p for p in parts(found) if isinstance(p, Apply)) if found is not None else ()
 
 
 def element_at(text: str, element: int) -> Var | None:

@@ -12,6 +12,7 @@ from whorlograph.model.steps import segments
 from whorlograph.model.text import Apply, Assign, TextBody
 from whorlograph.model.types import Named
 
+from .pin_values import calls_at
 from .text_parts import parts
 
 
@@ -39,6 +40,7 @@ def _called(pou: Pou, program: Program) -> list[str]:
     found: dict[str, None] = {}
     parts_ = segments(pou.body)
     named = [p.called.base.lower() for b in parts_ if isinstance(b, TextBody) for s in b.statements for p in parts(s) if isinstance(p, Apply)]
+    named += [p.called.base.lower() for b in parts_ if isinstance(b, LadderBody) for p in calls_at(b.elements)]
     called = [types.get(n, n) for n in named]
     found |= dict.fromkeys(n for n in called if n in program.pous and program.pous[n].kind is not PouKind.PROGRAM)
     for element in (e for b in parts_ if isinstance(b, LadderBody) for e in b.elements):

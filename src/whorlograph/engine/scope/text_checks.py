@@ -28,7 +28,7 @@ from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
 from .operands import Operand, taken, unfit, wrong_number
 from .text_parts import parts, subscripts
-from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, parameters, shown, standard_parameters
+from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, leaf_types, parameters, shown, standard_parameters
 from .widening import BITWISE, COMPARISONS, NUMBER_PINS, TEXTS
 
 MOST_HANDED = 4096  # leaves of an array or structure that a function takes or gives
@@ -152,7 +152,7 @@ class Checks:
 
     def _none_whole(self, values: Sequence[Expression], verb: str) -> str:
         """Why values cannot decide or count; "" where they can. Args: verb: what they do."""
-        wrong = next((v for v in values if not self._whole(v)), None)
+        wrong = next((v for v in values if self._is_whole(v) or not self._whole(v)), None)
         return f"{shown(wrong)} {verb} and is no whole number and no BOOL" if wrong is not None else ""
 
     def _mixed(self, name: str, values: list[Expression]) -> str:
@@ -217,8 +217,11 @@ class Checks:
         """Why what is handed over does not fit: texts go into texts only, arrays and structures into others of their shape."""
         for name, one in parameters(called, part) if called.pou is not None else standard_parameters(called, part):
             ref = called.scope.get(name)
-            if isinstance(ref, ByReference) and isinstance(ref.shape, Instance) and isinstance(one.value, Var) and is_chosen(one.value):
-                return f"{shown(one.value)} is chosen by a subscript: a block cannot be handed over so"
+            if isinstance(ref, ByReference):
+                why = self._by_reference(ref, one.value, one.name or name.upper()) if one.value is not None else ""
+                if why:
+                    return why
+                continue
             type_ = self.scope.running.tags[ref.tag].type if isinstance(ref, Leaf) and ref.tag < len(self.scope.running.tags) else None
             handed = one.value if one.value is not None else one.output
             shape = self.scope.shape(ref) if isinstance(ref, (Leaf, Aggregate)) else None
@@ -229,6 +232,18 @@ class Checks:
             why = self._taken(type_, one.value, one.name or name.upper()) if one.value is not None and not self._is_whole(one.value) else ""
             if why:
                 return why
+        return ""
+
+    def _by_reference(self, ref: ByReference, value: Expression, name: str) -> str:
+        """Why a VAR_IN_OUT cannot stand for something: only for a variable, of its own type."""
+        place = self.scope.place(value) if isinstance(value, Var) and self.scope.constant(value) is None else None
+        if not isinstance(value, Var) or place is None:
+            return f"{shown(value)} is no variable, and {name} stands for one (VAR_IN_OUT)"
+        if isinstance(ref.shape, Instance) and is_chosen(value):
+            return f"{shown(value)} is chosen by a subscript: a block cannot be handed over so"
+        handed = ("BOOL",) if place.bit >= 0 else tuple(leaf_types(place.ref, place.tags if place.tags is not None else self.scope.running.tags))
+        if ref.shape is not None and handed != tuple(leaf_types(ref.shape, ref.tags)):
+            return f"{shown(value)} has another {'type' if len(handed) == 1 else 'shape'} than {name}, which stands for it (VAR_IN_OUT)"
         return ""
 
 

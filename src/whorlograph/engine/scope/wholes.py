@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from whorlograph.model.ladder import Block, Coil, Element, InOutVariable, InVariable, OutVariable, Pin, Rung, Wire
-from whorlograph.model.paths import parse_path
-from whorlograph.model.tags import Aggregate, ByReference, Chosen, Instance, Leaf, Ref, Running, resolve_path
+from whorlograph.model.paths import Path, parse_path
+from whorlograph.model.tags import Aggregate, BitOf, ByReference, Chosen, Instance, Leaf, Ref, Running, Tag, Target, resolve_path
+from whorlograph.model.tags import Element as ArrayElement
 
 from .pin_values import element_at
 from .rung_types import called_instance, handed_instance, output_pin
@@ -19,7 +20,7 @@ Shape = tuple[str, ...]
 def misfit(rung: Rung, instance: Instance, running: Running) -> str:
     """Why an array or structure in a rung cannot be taken where it goes; "" where none is, or all fit."""
     if not any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) and \
-            not any(isinstance(e, Block) and any(isinstance(r, Aggregate) for r in scope_of(e, instance, running).values()) for e in rung.elements):
+            not any(isinstance(r, (Aggregate, ByReference)) for r in _parameters(rung, instance, running)):
         return ""
     found = Wires(rung, instance, running)
     for element in rung.elements:
@@ -29,20 +30,45 @@ def misfit(rung: Rung, instance: Instance, running: Running) -> str:
     return ""
 
 
+def _parameters(rung: Rung, instance: Instance, running: Running) -> Iterator[Ref]:
+    """The variables of all that a rung calls, where that is of the file's own."""
+    return (ref for e in rung.elements if isinstance(e, Block) for ref in scope_of(e, instance, running).values())
+
+
 def shape_of(text: str, instance: Instance, running: Running) -> Shape | None:
     """The types of the leaves of an array or structure by name; None of anything else."""
     path = parse_path(text)
-    ref = instance.scope.get(path.base.lower()) if path is not None else None
     if path is None:
         element = element_at(text, 0)
         return Scope(instance, running).shape(element) if element is not None else None
+    part, tags = _meant(path, instance, running)
+    return tuple(leaf_types(part, tags)) if isinstance(part, Aggregate) else None
+
+
+def types_of(text: str, instance: Instance, running: Running) -> Shape | None:
+    """The types of the leaves of any variable by name, of a block's instance its own; None of what is none."""
+    path = parse_path(text)
+    if path is None:
+        element = element_at(text, 0)
+        kind = Scope(instance, running).variable(element) if element is not None else None
+        return (kind.name,) if kind is not None else shape_of(text, instance, running)
+    part, tags = _meant(path, instance, running)
+    if isinstance(part, BitOf):
+        return ("BOOL",)
+    if isinstance(part, ArrayElement):
+        return (tags[part.first].type.name,)
+    return tuple(leaf_types(part, tags)) if isinstance(part, (Leaf, Aggregate, Instance)) else None
+
+
+def _meant(path: Path, instance: Instance, running: Running) -> tuple[Target | None, Sequence[Tag]]:
+    """What a name stands for, and in which tags its leaves are counted."""
+    ref = instance.scope.get(path.base.lower())
     if isinstance(ref, ByReference):
         holder = Instance("", "", None, {path.base.lower(): ref.shape} if ref.shape is not None else {})
         found, tags = resolve_path(path, holder, holder), list(ref.tags)
     else:
         found, tags = resolve_path(path, instance, running.scope), running.tags
-    part = found.ref if isinstance(found, Chosen) else found
-    return tuple(leaf_types(part, tags)) if isinstance(part, Aggregate) else None
+    return (found.ref if isinstance(found, Chosen) else found), tags
 
 
 def scope_of(block: Block, instance: Instance, running: Running) -> dict[str, Ref]:
@@ -108,6 +134,8 @@ class Wires:
             scope, taken = scope_of(element, self.instance, self.running), moved(element)
             for pin in (*element.inputs, *element.in_outs):
                 ref = scope.get(pin.name.lower())
+                if isinstance(ref, ByReference):
+                    yield from self.unlike(pin, ref, f"{element.instance or element.type_name}.{pin.name}")
                 if pin is taken or isinstance(ref, ByReference):
                     continue
                 wanted = self.shape(element, ref) if isinstance(ref, (Aggregate, Leaf)) else None
@@ -118,6 +146,16 @@ class Wires:
             yield from self.unfit(element.wires, shape_of(element.expression, self.instance, self.running), element.expression.strip())
         elif isinstance(element, Coil):
             yield from self.unfit(element.wires, None, element.variable)
+
+    def unlike(self, pin: Pin, ref: ByReference, name: str) -> Iterator[str]:
+        """Why a VAR_IN_OUT cannot stand for what is wired to it: a variable has to be of its own type."""
+        for wire in pin.wires:
+            source = self.ids.get(wire.source)
+            if isinstance(source, (InVariable, InOutVariable)) and ref.shape is not None:
+                handed = types_of(source.expression, self.instance, self.running)
+                if handed is not None and handed != tuple(leaf_types(ref.shape, ref.tags)):
+                    other = "type" if len(handed) == 1 else "shape"
+                    yield f"{source.expression.strip()} has another {other} than {name}, which stands for it (VAR_IN_OUT)"
 
     def unfit(self, wires: tuple[Wire, ...], wanted: Shape | None, name: str) -> Iterator[str]:
         """Why wires do not bring what is wanted."""

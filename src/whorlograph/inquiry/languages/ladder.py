@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from whorlograph.engine.access import How, Use
 from whorlograph.engine.code import Passing
-from whorlograph.engine.scope.pin_values import expression_at
+from whorlograph.engine.scope.pin_values import calls_at, expression_at
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -116,8 +116,9 @@ class Ladder:
 
     def called(self, pou: Pou, program: Program) -> list[str]:
         """The types of the blocks that a body names."""
-        rungs = pou.body.rungs if isinstance(pou.body, LadderBody) else ()
-        return list(dict.fromkeys(written_name(e.type_name) for r in rungs for e in r.elements if isinstance(e, Block)))
+        elements = [e for r in pou.body.rungs for e in r.elements] if isinstance(pou.body, LadderBody) else []
+        blocks = [e.type_name for e in elements if isinstance(e, Block)]
+        return list(dict.fromkeys(map(written_name, [*blocks, *(p.called.base for p in calls_at(elements))])))
 
     def line(self, step: Step, element: int) -> int:
         """Rungs have none."""
