@@ -75,6 +75,29 @@ class Waiting(unittest.TestCase):
             self.assertEqual(answer.symptom, Symptom.WILL_NOT_DROP_OUT)
             self.assertIn("Main.X3", [session.running.tags[r.tag].name for r in answer.roots if r.tag is not None])
 
+    def test_a_step_that_is_left_at_once_names_what_held_already(self) -> None:
+        """X3 sticks from the run before: C, and with it Y1, is left in the scan behind the one in which it became active."""
+        run = [(1000, "X1", 1), (1200, "X1", 0), (2000, "X2", 1), (2200, "X2", 0)]
+        rows = [*self.ROWS, *run, (3000, "X3", 1), (3200, "X3", 0), *((t + 4000, n, v) for t, n, v in run[:2]), (5500, "X3", 1), (6000, "X2", 1), (6200, "X2", 0),
+                (8000, "X2", 0)]
+        session = session_of(LINE, rows)
+        answer = ask(session, "Main.Y1")
+        prove_all(session, answer)
+        found = [(session.running.tags[r.tag or 0].name, r.proved) for r in answer.roots]
+        self.assertEqual(found, [("Main.X3", True), ("Main.X2", False)])
+        self.assertIn("fired at once, for its condition held already when C became active", texts(answer))
+        self.assertIn("the condition of C_to_A is TRUE in Main", texts(answer))
+
+    def test_where_it_stood_when_the_tag_came_on_what_came_before_is_left_alone(self) -> None:
+        """X3 lets B begin and ends C: held off since it came nothing comes to C at all; held off from where Y1 came on, it stays."""
+        session = session_of(LINE.replace(":= X1;", ":= X1 AND X3;"), [*self.ROWS, (4500, "X3", 1), (5000, "X1", 1), (5200, "X1", 0), (6000, "X2", 1), (6200, "X2", 0),
+                                                                      (8000, "X2", 0)])
+        answer = ask(session, "Main.Y1")
+        prove_all(session, answer)
+        first = answer.roots[0]
+        self.assertEqual((session.running.tags[first.tag or 0].name, first.proved), ("Main.X3", True))
+        assert first.trial is not None
+        self.assertEqual([(h.value, h.start) for h in first.trial.holds], [(0, 6_000_000_000)])
 
     def test_staying_on_from_the_run_before_is_no_pulling_in(self) -> None:
         """What X2 would bring goes on with X1, which the recording holds on: nothing proves, and no change of the run before is the reason."""

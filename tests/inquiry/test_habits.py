@@ -35,6 +35,16 @@ class Novel(unittest.TestCase):
         self.assertIn("it was never on before, and X1 went on 3 times then without Y1 coming on with it", found.answer.roots[0].text)
         self.assertEqual([r[2] for r in found.roots], [True, True])
 
+    def test_what_a_latch_met_for_the_first_time(self) -> None:
+        """What set it last is as always; what stood beside it is new. Of what was so before nothing is said."""
+        rows = [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), *_pressed([7000], 500)]
+        found = _asked("IF X1 AND X2 THEN A := 1; Y2 := TRUE; END_IF;\nIF X3 THEN Y2 := FALSE; END_IF;\nY1 := Y2;", rows, 9000)
+        self.assertEqual([r[1:3] for r in found.roots][:1], [("X2", True)])
+        self.assertIn("; for the first time in this log with X2", " ".join(link.text for _, link in found.answer.links()))
+        again = _asked("IF X1 AND X2 THEN A := 1; Y2 := TRUE; END_IF;\nIF X3 THEN Y2 := FALSE; END_IF;\nY1 := Y2;", [(200, "X2", 1), (300, "X2", 0), *rows], 9000)
+        self.assertEqual(again.roots[0][1], "X1")
+        self.assertNotIn("for the first time", " ".join(link.text for _, link in again.answer.links()))
+
     def test_of_many_times_the_last_count(self) -> None:
         pulses = [(500 + 40 * n + d, "X1", v) for n in range(1000) for d, v in ((0, 1), (20, 0))]
         found = _asked("Y1 := X1 AND X2;", [*pulses, (60_000, "X2", 1), (61_000, "X1", 1)], 61_400)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from whorlograph.model.literals import counted
 
+from .links.as_each_time import first_began
 from .symptoms import Course, course
 from .tracer import Tracer
 from .trail import Link
@@ -39,8 +40,8 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
     """Whether a tag that has a value was never so before the stretch in which it is, and that began after a scan."""
-    turns = own.scans[((own.values != 0) == value) & (own.scans > 1) & (own.scans <= rise)]
-    return bool(own.at(1)) != value and len(turns) == 1 and bool(own.at(rise)) == value and int(turns[0]) > since
+    began = first_began(own, value, rise)
+    return began is not None and began > since
 
 
 def add_pulses_in_vain(tracer: Tracer, path: Course, drop: int, link: Link | None) -> None:

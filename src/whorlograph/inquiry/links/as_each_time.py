@@ -15,7 +15,7 @@ from whorlograph.model.blocks import COUNTERS
 from ..circuit import Gate
 from ..numbered import asked_for, is_sequence
 from ..rests import is_rest
-from ..symptoms import course
+from ..symptoms import Course, course
 from ..writers import Kind
 from .complete_paths import holding, holds
 from .gates import gate_tag, gate_time
@@ -129,18 +129,51 @@ def _counts(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
     return bool(calls) and not gate.negated and all(call is not None and call.kind in COUNTERS for call in calls)
 
 
-def what_stood_already(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen, number: int | None) -> list[Gate]:
+def what_stood_already(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen, number: int | None, written: int | None) -> list[Gate]:
     """Where only the end of a pause completed a path that the drop of its own coil had started, or that a sequence came to the step which the write
-    of its number leaves: the other gates of it, latest change first. A step is left at once where what leaves it stood already.
+    of its number leaves, or that a tag came which is taken back by this: the other gates of it, latest change first. A step is left at once, and a
+    tag let go, where what does it stood already.
+
+    Args: number: that is written then; written: the tag that is.
     """
     circuit, own = tracer.circuit(now.step), holding(tracer)
     tags = [gate_tag(tracer, g, now) for g in came]
     paused = bool(came) and all(tag is not None and is_rest(tracer, tag, frozenset(own)) for tag in tags)
-    if power is None or not came or not (paused or all(_is_step_of(tracer, g, now, number) for g in came)):
+    its_own = written is not None and set(tags) == {written} and not any(g.negated for g in came)
+    if power is None or not came or not (paused or its_own or all(_is_step_of(tracer, g, now, number) for g in came)):
         return []
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
     others = [g for g in path if g not in came and not holds(tracer, g, now, own)]
     return sorted(others, key=lambda g: gate_time(tracer, g, now), reverse=True)
+
+
+def for_the_first_time(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
+    """Where what completed a path had come several times before: the gates of it that stood already and are so for the first time in this log.
+
+    That the sensor came is as always; what is new is what it met.
+    """
+    circuit, journal = tracer.circuit(now.step), tracer.journal
+    tags = {gate_tag(tracer, g, now) for g in came}
+    tag = tags.pop() if len(tags) == 1 else None
+    if power is None or tag is None or not tracer.boolean(tag):
+        return []
+    own, on = course(journal, tag), not came[0].negated
+    path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
+    found = []
+    for gate in path:
+        other = gate_tag(tracer, gate, now)
+        if gate in came or other is None or other == tag or not tracer.boolean(other) or isinstance(circuit.leaves.get(gate.at), (Edge, Op)):
+            continue
+        began = first_began(course(journal, other), not gate.negated, now.scan)
+        if began is not None and int((((own.values != 0) == on) & (own.scans > 1) & (own.scans < began)).sum()) >= TWICE:
+            found.append(gate)
+    return found
+
+
+def first_began(own: Course, value: bool, scan: int) -> int | None:
+    """The scan since which a tag has a value that it never had before; None where it had, or has another."""
+    turns = own.scans[((own.values != 0) == value) & (own.scans > 1) & (own.scans <= scan)]
+    return int(turns[0]) if bool(own.at(1)) != value and len(turns) == 1 and bool(own.at(scan)) == value else None
 
 
 def _is_step_of(tracer: Tracer, gate: Gate, now: Seen, number: int | None) -> bool:

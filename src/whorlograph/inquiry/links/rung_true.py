@@ -14,7 +14,7 @@ from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
 from . import passes, takes_over
-from .as_each_time import come_to_its_count, since_the_last_pulse, what_stood_already
+from .as_each_time import come_to_its_count, for_the_first_time, since_the_last_pulse, what_stood_already
 from .complete_paths import completing, is_input, other_ways, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
 
@@ -60,7 +60,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     pulses = [g for g in gates if g not in met] if met else []
     gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
-        gates = [*what_stood_already(tracer, power, gates, seen, counts), *gates]
+        gates = [*what_stood_already(tracer, power, gates, seen, counts, tag), *gates]
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
     whole = each or (not change and depth == 0)
@@ -76,6 +76,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
+    new = for_the_first_time(tracer, power, gates, seen) if change and in_pass is None and not met else []
+    text += f"; for the first time in this log with {several_words(tracer, new, seen)}" if new else ""
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step),
                 about=what if tag is None else "")
     all_gates = [*distinct(tracer, gates, seen)[:MOST_GATES], *distinct(tracer, others, seen)[:MOST_GATES]]
@@ -98,6 +100,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
             else:
                 explain_beside(tracer, link, gate, seen, depth, gate in completed)
         first = first and gate not in steady
+    for gate in new:
+        explain_beside(tracer, link, gate, seen, depth, completed=False)
     if change and tag is not None and power is not None and kind is LinkKind.RUNG_TRUE:
         takes_over.add_stuck(tracer, link, tag, tracer.circuit(step).complete(power, seen.result), seen)
     return link

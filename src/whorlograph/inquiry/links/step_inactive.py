@@ -139,14 +139,18 @@ def _turned(tracer: Tracer, place: Place, tag: int, row: int, depth: int) -> Lin
     writer = _condition(tracer, chart, one)
     if writer is None:
         return found
+    condition = f"the condition of {one.name}"
     fresh = [s for s in one.sources if (last := _changed(tracer, chart, s, row)) is not None and tracer.scan_of(last) >= scan - 1]
     if fresh and scan > 1:
         found.text += f" at once, for its condition held already when {' and '.join(fresh)} became active"
+        stood = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, False, condition)
+        for root in stood.all_roots() if stood is not None else ():
+            root.changed = root.since is not None  # the step came as it does; that it was left in the same breath is what stood already
         last = _changed(tracer, chart, fresh[0], row)
         child = tracer.change(last, depth + 1) if last is not None else None
+        found.children += [stood] if stood is not None and (stood.children or stood.roots) else []
     else:
-        child = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, True,
-                        f"the condition of {one.name}")
+        child = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, True, condition)
     if child is not None:
         found.children.append(child)
     return found

@@ -101,6 +101,10 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
     begun = original.clock.start(max(1, stretch_begins(answer, original)))
     if answer.symptom is not Symptom.DROPPED_OUT and (root.since is None or begun < root.since):
         yield held(former_value, begun)
+    if answer.symptom is Symptom.DROPPED_OUT and root.changed and root.since is not None:
+        rise = course(original, answer.tag).last_change(original.clock.scan_at(answer.time) - 1, True)
+        if rise is not None and root.since < original.clock.start(rise):  # it stood already then: the runs before are left as they were
+            yield held(former_value, original.clock.start(rise))
     whole = stays(log, root.tag, tag.initial)
     found = bit_stays(whole, root.bit) if root.bit >= 0 else whole
     otherwise = found.chosen((found.values == former_value) & (found.starts < (root.since if root.since is not None else answer.time)))
