@@ -76,7 +76,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""
-    new = for_the_first_time(tracer, power, gates, seen) if change and in_pass is None and not met else []
+    plain = counts is None or tracer.boolean(counts)  # a number was brought to where it is by all that came
+    new = for_the_first_time(tracer, power, gates, seen) if change and plain and in_pass is None and not met else []
     text += f"; for the first time in this log with {several_words(tracer, new, seen)}" if new else ""
     link = Link(kind, tag, kind is not LinkKind.RESET_BY, since, step, scan, text, element, elements_of(tracer, [*gates, *others], step),
                 about=what if tag is None else "")
