@@ -60,7 +60,8 @@ class Instance(Struct):
     """A running program, or an instance of a block: what its names stand for.
 
     ``name`` is qualified, "" for the globals; ``pou`` is None for a standard block. Its tags, those of instances inside it
-    included, are ``count`` from ``first`` on, in the same order in every instance of a POU.
+    included, are ``count`` from ``first`` on, in the same order in every instance of a POU. ``outside``: the names, in lower case, of what it only
+    knows from outside.
     """
 
     name: str
@@ -70,13 +71,12 @@ class Instance(Struct):
     first: int = 0
     task: str = ""
     count: int = 0
+    outside: set[str] = field(default_factory=set)
 
     def inner(self) -> Iterator[Instance]:
         """The instances declared in it, in order, those in arrays and structures too; not what it only knows from outside."""
-        several = [(name, ref) for name, ref in self.scope.items() if not isinstance(ref, Leaf)]
-        outer = {v.name.lower() for v in self.pou.variables if v.kind is VariableKind.EXTERNAL} if self.pou is not None and several else set()
-        for name, ref in several:
-            if name not in outer:
+        for name, ref in self.scope.items():
+            if type(ref) is not Leaf and name not in self.outside:
                 yield from _instances_in(ref)
 
 

@@ -10,10 +10,9 @@ from msgspec import Struct
 
 from whorlograph.model.paths import Member
 from whorlograph.model.place import Place
-from whorlograph.model.program import Pou, PouKind, ProgramInstance, Variable, VariableKind
+from whorlograph.model.program import Pou, PouKind, ProgramInstance, VariableKind
 from whorlograph.model.tags import Instance
 from whorlograph.model.text import Argument, Assign, Statement, TextBody, Unary, Var
-from whorlograph.model.types import Named
 
 from .text_parts import parts
 
@@ -46,7 +45,7 @@ def connected(one: ProgramInstance, made: Instance, pou: Pou, file: str, taken: 
             ins.append(Assign(next(numbers), line, own, given.value))
         elif given.output is not None:
             outs.append(Assign(next(numbers), line, given.output, Unary(next(numbers), line, "NOT", own) if given.negated else own))
-    return Connected(_around(one, made, pou, file, ins, "inputs"), _around(one, made, pou, file, outs, "outputs"), tuple(refused))
+    return Connected(_around(one, made, file, ins, "inputs"), _around(one, made, file, outs, "outputs"), tuple(refused))
 
 
 def _refusal(given: Argument, kinds: dict[str, VariableKind]) -> str:
@@ -60,12 +59,10 @@ def _refusal(given: Argument, kinds: dict[str, VariableKind]) -> str:
     return "" if kind is wanted else f"{given.name}, which is no {wanted} of it"
 
 
-def _around(one: ProgramInstance, made: Instance, pou: Pou, file: str, statements: list[Statement], what: str) -> Instance | None:
+def _around(one: ProgramInstance, made: Instance, file: str, statements: list[Statement], what: str) -> Instance | None:
     if not statements:
         return None
     name = f"{one.name}'s {what}"
     body = TextBody.of(tuple(statements), one.source, one.line)
-    # The program is none of its own: it is known from outside, as an external is.
-    known = (Variable(made.name, Named(pou.name), VariableKind.EXTERNAL),)
-    holder = Pou(name, PouKind.PROGRAM, known, body, place=Place(file, one.line, name))
-    return Instance(name, name, holder, {made.name.lower(): made}, task=one.task)
+    holder = Pou(name, PouKind.PROGRAM, (), body, place=Place(file, one.line, name))
+    return Instance(name, name, holder, {made.name.lower(): made}, task=one.task, outside={made.name.lower()})

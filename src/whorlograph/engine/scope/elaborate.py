@@ -240,6 +240,7 @@ class _Builder:
                 ref = self.globals.scope.get(key)
                 if ref is not None:
                     made.scope[key] = ref
+                    made.outside.add(key)
             elif not depth and not self.room_for(variable, pou.name):
                 continue
             elif variable.kind is VariableKind.IN_OUT:
