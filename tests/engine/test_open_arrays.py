@@ -62,7 +62,7 @@ class AnyLength(unittest.TestCase):
     def test_what_has_no_length_is_said_and_the_rest_runs(self) -> None:
         for body, local, why in (("C := Total(N1);", "", "A of Total takes an array of any length, and is given none by name"),
                                  ("One(A := Tab); One(A := Uab);", "One : Fill; Tab : ARRAY[1..2] OF INT; Uab : ARRAY[1..3] OF INT;", "One is given arrays of several lengths"),
-                                 ("C := Total(Tab);", "Tab : ARRAY[1..2, 1..2] OF INT;", "A of Total takes an array of any length")):
+                                 ("C := Total(Tab);", "Tab : ARRAY[1..2, 1..2] OF INT;", "A of Total takes an array of any length, and is given one with 2 subscripts, not 1")):
             controller = Controller(read(text_of(f"{body}\nY1 := X1;", local, TOTAL + FILL).encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
             self.assertIn(why, "\n".join(str(n) for n in controller.notices))
             self.assertTrue(settled(controller, controller.replay(log_of(controller, ROWS)), "Y1"))

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.declared_types import plain_type, type_at
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, LadderBody, OutVariable, Pin
+from whorlograph.model.literals import counted
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import COPY_MARK, Body, Pou, PouKind, Program, Variable, VariableKind
@@ -172,7 +173,8 @@ class _Body:
             bounds = given.get(one.name.lower())
             assert isinstance(one.type, ArrayOf)
             if bounds is None or len(bounds) != len(one.type.bounds):
-                self.opener.say(self.pou, line, f"{one.name} of {pou.name} takes an array of any length, and is given none by name")
+                why = "is given none by name" if bounds is None else f"is given one with {counted(len(bounds), 'subscript')}, not {len(one.type.bounds)}"
+                self.opener.say(self.pou, line, f"{one.name} of {pou.name} takes an array of any length, and {why}")
                 return None
             found[one.name.lower()] = tuple(b if own == UNBOUND else own for b, own in zip(bounds, one.type.bounds, strict=True))
         return found
