@@ -173,8 +173,8 @@ class _Body:
             bounds = given.get(one.name.lower())
             assert isinstance(one.type, ArrayOf)
             if bounds is None or len(bounds) != len(one.type.bounds):
-                why = "is given none by name" if bounds is None else f"is given one with {counted(len(bounds), 'subscript')}, not {len(one.type.bounds)}"
-                self.opener.say(self.pou, line, f"{one.name} of {pou.name} takes an array of any length, and {why}")
+                what = "none by name" if bounds is None else f"one with {counted(len(bounds), 'subscript')}, not {len(one.type.bounds)}"
+                self.opener.say(self.pou, line, f"{one.name} of {pou.name} takes an array of any length, and is given {what}")
                 return None
             found[one.name.lower()] = tuple(b if own == UNBOUND else own for b, own in zip(bounds, one.type.bounds, strict=True))
         return found
