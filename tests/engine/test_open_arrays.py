@@ -97,6 +97,12 @@ class AnyLength(unittest.TestCase):
         number = answer_text(session, ask(text_session("Tab[3] := N1;\nC := Total(Tab);", ROWS, "Tab : ARRAY[2..4] OF INT;", TOTAL), "C"))
         self.assertIn("C was written by C := Total(Tab) in Main", number)
         self.assertIn("check what is wired to N1", number)
+        # What counts the passes is no cause beside what was handed in.
+        body, local = "One(A := Tab, Each := N1);\nC := Total(Tab);\nY1 := C < 300;", "Tab : ARRAY[1..4] OF INT; One : Fill;"
+        session = text_session(body, ROWS, local, FILL + TOTAL)
+        filled = answer_text(session, ask(session, "Y1"))
+        self.assertIn("Main.One.Each was written in Main", filled)
+        self.assertNotIn("One.I", filled)
 
 
 if __name__ == "__main__":

@@ -60,6 +60,11 @@ def only_counted(tracer: Tracer, writer: Writer, seen: Seen) -> bool:
     return bool(read) and all(_only_counts(tracer, writer, n, seen) for n in read)
 
 
+def counters(tracer: Tracer, writer: Writer, seen: Seen) -> frozenset[int]:
+    """What counts the passes of a loop among what a write in it reads: no cause beside the rest."""
+    return frozenset(n for n in _read(tracer, writer, seen) if _only_counts(tracer, writer, n, seen))
+
+
 def _read(tracer: Tracer, writer: Writer, seen: Seen) -> list[int]:
     loads = [one for one in tracer.circuit(writer.step).loads(writer.value) if isinstance(one, Load)]
     return [cell.number for one in loads if (cell := tracer.cell(one, seen)) is not None]

@@ -22,15 +22,17 @@ MOST = 12
 
 
 def explain_value(tracer: Tracer, link: Link, value: Expr | Edge | None, seen: Seen, depth: int, own: int | None = None,
-                  before: Seen | None = None, change: bool = True) -> None:
+                  before: Seen | None = None, change: bool = True, passed_over: frozenset[int] = frozenset()) -> None:
     """Add why what a value is computed from is as it is: a link or a root for each tag read, twelve at most.
 
     A literal that is only looked for is no reason of its own.
     Args: own: a tag whose former value is not followed; before: the former evaluation of a value that has changed: what it read then too is no
-    cause; change: whether it has changed: of what stands that counts which keeps it.
+    cause; change: whether it has changed: of what stands that counts which keeps it; passed_over: tags that are not followed.
     """
     looked_for = isinstance(value, Op) and value.code in ("EQ", "NE")
     loads = list(tracer.circuit(seen.step).loads(value))
+    if passed_over:
+        loads = [one for one in loads if not isinstance(one, Load) or (cell := tracer.cell(one, seen)) is None or cell.number not in passed_over]
     other = _read_otherwise(tracer, loads, seen, before) if before is not None else []
     other = [one for one in other if (cell := tracer.cell(one, seen)) is None or cell.number not in (own, link.tag)]
     if other:

@@ -100,7 +100,8 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
             found.children += [child] if child is not None and (child.children or child.roots) else []
         seen = there or seen
     if not values_first and not (loop and passes.only_counted(tracer, writer, seen)):
-        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before)
+        passed_over = passes.counters(tracer, writer, seen) if loop else frozenset[int]()
+        explain_value(tracer, found, writer.value, seen, depth, tracer.number, before, passed_over=passed_over)
     if not tracer.boolean(tag) and bit < 0 and (not source or tracer.circuit(step).literal(writer.value) is None):
         found.text += f" ({tracer.state_word(value, tag)})"
     if not tracer.boolean(tag) and bit < 0:
