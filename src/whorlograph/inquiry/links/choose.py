@@ -68,6 +68,10 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     if tracer.boolean(tag) or bit >= 0:
         found = turned.link(tracer, tag, row, value, view, depth, bit)
         if found is not None:
+            if not depth and not value and found.kind is LinkKind.RUNG_FALSE:
+                writer = _writer_in(tracer, tag, found.step, found.scan, value, bit)
+                if writer is not None and writer.kind is Kind.COIL:
+                    modes.add_left_out_before(tracer, found, writer, found.scan, depth)
             return found
     return row_link(tracer, row, value, depth, bit)
 

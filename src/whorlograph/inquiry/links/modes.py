@@ -5,20 +5,24 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.path import SkipKind
+from whorlograph.model.literals import counted
 from whorlograph.model.question import LinkKind
 from whorlograph.model.steps import FlagKind
 
+from ..symptoms import course
 from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Writer
 from . import resumed, skipped, step_inactive, task_held
-from .let_run import left_out_too, taken_since
-from .rung_false import unpowered
+from .gates import gate_tag
+from .let_run import add_let_run, left_out_too, taken_since
+from .rung_false import first_out, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
+LEAST, MOST = 2, 50  # times before that something opened, which are looked at
 
 def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
     """Of a tag that turned in the first evaluation of its step after a time without: that the step runs again, before what its gates say.
@@ -41,6 +45,32 @@ def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vanta
         for root in found.all_roots():
             root.changed = False
         found.children.insert(0, child)
+
+
+def add_left_out_before(tracer: Tracer, found: Link, writer: Writer, scan: int, depth: int) -> None:
+    """Of a coil that lost its power: that what opened first had opened before too, each time while the step did not run, and why it runs now."""
+    paths, journal = tracer.paths, tracer.journal
+    begun = paths.last_left_out(journal, writer.step, scan) + 1
+    skip = paths.skipped(journal, writer.step, begun - 1) if begun > 1 else None
+    if writer.power is None or scan < 2 or skip is None or skip.flag is None or begun == scan or paths.task_of(writer.step) >= 0:
+        return
+    now = tracer.seen(writer.step, scan)
+    tags = {gate_tag(tracer, g, now) for g in first_out(tracer, writer.power, now, tracer.seen(writer.step, scan - 1))}
+    tag = tags.pop() if len(tags) == 1 else None
+    if tag is None or not tracer.boolean(tag):
+        return
+    own = course(journal, tag)
+    turns = own.scans[((own.values != 0) == bool(own.at(scan))) & (own.scans > 1) & (own.scans < begun)][-MOST:].tolist()
+    if len(turns) < LEAST or any(paths.skipped(journal, writer.step, turn) is None for turn in turns):
+        return
+    often = f"{'at least ' if len(turns) == MOST else ''}{counted(len(turns), 'time')}"
+    before = f"{tracer.name(tag)} went {tracer.state_word(bool(own.at(scan)), tag)} {often} before while it did not"
+    text = f"{tracer.place(writer.step)} runs since {tracer.at(tracer.time(begun))}; {before}"
+    child = Link(LinkKind.RESUMED, None, True, tracer.time(begun), writer.step, begun, text, writer.element)
+    add_let_run(tracer, child, skip, begun, depth + 1)
+    for root in child.all_roots():
+        root.changed = False  # what opened is what changed
+    found.children += [child] if child.children or child.roots else []
 
 
 def add_running(tracer: Tracer, found: Link, writer: Writer, view: Vantage, depth: int) -> None:
