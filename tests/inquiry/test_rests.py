@@ -62,6 +62,15 @@ class Rests(unittest.TestCase):
                 self.assertEqual(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
                 self.assertEqual(found.roots[0], ("field-input", "X1", True))
 
+    def test_behind_a_pause_that_the_contactor_s_own_contact_starts(self) -> None:
+        """X3 follows Y1 by 20 ms, three times: that the coasting is over is nobody's doing, the button X1 that stands is."""
+        body = "Rest(IN := X3, PT := T#400ms);\nIF X1 AND X2 AND NOT Rest.Q THEN Y2 := TRUE; END_IF;\nIF NOT X2 THEN Y2 := FALSE; END_IF;\nY1 := Y2;"
+        runs = [row for t in (1000, 3000, 5000) for row in ((t, "X1", 1), (t + 20, "X3", 1), (t + 200, "X1", 0), (t + 1000, "X2", 0), (t + 1020, "X3", 0), (t + 1200, "X2", 1))]
+        found = _of(body, [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), *runs, (6250, "X1", 1), (6450, "X3", 1), (7000, "X1", 1)], "Rest : TOF;")
+        self.assertEqual(found.answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual(found.roots[0], ("field-input", "X1", True))
+        self.assertIn("X1 and NOT Rest.Q", found.text)
+
     def test_a_pause_that_a_device_starts_is_no_rest(self) -> None:
         body = "Late(IN := X3, PT := T#400ms);\nY1 := X2 AND (Y1 OR Late.Q);"
         found = _of(body, [(0, "X2", 0), (0, "X3", 0), (1000, "X3", 1), (2000, "X3", 0), (3000, "X1", 0)], "Late : TON;", symptom=Symptom.WILL_NOT_PULL_IN)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.code import Expr
 from whorlograph.model.blocks import TIMERS
 
+from . import auxiliary
 from .links.gates import gate_tag
 from .writers import Kind
 
@@ -17,7 +18,7 @@ DEEPEST = 3  # memories between the rest and what waits for it
 
 
 def is_rest(tracer: Tracer, number: int, coils: frozenset[int], depth: int = 0) -> bool:
-    """Whether a tag is on or off by a timer that nothing starts but coils of the program, one of these among them."""
+    """Whether a tag is on or off by a timer that nothing starts but coils of the program, one of these among them, or its contactor's own contact."""
     writers = tracer.writers.get(number, ())
     if len(writers) != 1 or depth > DEEPEST:
         return False
@@ -28,7 +29,8 @@ def is_rest(tracer: Tracer, number: int, coils: frozenset[int], depth: int = 0) 
     if call is None or call.kind not in TIMERS or "IN" not in call.pins:
         return False
     starts = _looked_at(tracer, call.step, call.pins["IN"])
-    return bool(coils & starts) and all(tracer.writers.get(one) for one in starts)
+    reporting = {one for one in starts if not tracer.writers.get(one) and any(auxiliary.reports(tracer, coil, one) for coil in coils)}
+    return bool((coils | reporting) & starts) and all(one in reporting or tracer.writers.get(one) for one in starts)
 
 
 def _looked_at(tracer: Tracer, step: int, power: Expr) -> set[int]:

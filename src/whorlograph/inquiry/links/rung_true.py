@@ -60,7 +60,8 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     pulses = [g for g in gates if g not in met] if met else []
     gates = [*met, *pulses] if met else gates
     if change and in_pass is None and not met:
-        gates = [*what_stood_already(tracer, power, gates, seen, counts, tag), *gates]
+        stood = what_stood_already(tracer, power, gates, seen, counts, tag)
+        gates = [*stood[:1], *gates, *stood[1:]]  # what came last stands right behind what it met
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
     whole = each or (not change and depth == 0)
