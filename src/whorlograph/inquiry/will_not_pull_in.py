@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 
-from whorlograph.model.question import RootKind, Symptom
+from whorlograph.model.question import LinkKind, RootKind, Symptom
 
 from .attempts import Tries, attempts, reached, tried_text
 from .links import missed_pulse
@@ -54,6 +54,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
     else:
         what = _tried(tracer, tag, tries)
         if not scans:
+            _what_is_over(tracer, link, scan)
             add_usual_starts(tracer, tag, path, scan, tries.commands, link)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
@@ -69,6 +70,17 @@ def _explained(tracer: Tracer, tag: int, scan: int, commands: frozenset[int]) ->
         return tracer.explain(tag, Vantage(scan, LAST), False, 0)
     finally:
         tracer.commands = frozenset()
+
+
+def _what_is_over(tracer: Tracer, link: Link | None, scan: int) -> None:
+    """Where nobody tried: what reset a latch on the trail and is over by now stands in nobody's way; what would set it is missing."""
+    for _, one in link.walk() if link is not None else ():
+        if one.kind is not LinkKind.RESET_BY or not any(c.kind is LinkKind.NEVER_SET for c in one.children):
+            continue
+        for root in (*one.roots, *(r for c in one.children if c.kind is not LinkKind.NEVER_SET for r in c.all_roots())):
+            known = root.kind is RootKind.FIELD_INPUT and isinstance(root.value, bool) and root.tag is not None and root.bit < 0
+            if known and bool(tracer.journal.settled(root.tag or 0, scan)) != root.value:
+                root.changed = root.last = False
 
 
 def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int, answered: Answered) -> Answer | None:
