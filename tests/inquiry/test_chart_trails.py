@@ -88,6 +88,21 @@ class Waiting(unittest.TestCase):
         self.assertIn("fired at once, for its condition held already when C became active", texts(answer))
         self.assertIn("the condition of C_to_A is TRUE in Main", texts(answer))
 
+    def test_what_stood_leads_where_that_is_not_as_always(self) -> None:
+        """X2 lets B go on to C. On all the time, B is passed at once in each run, and X1 begins it; standing for once, it is X2."""
+        def run(at: int) -> list[tuple[int, str, int]]:
+            return [(at, "X1", 1), (at + 200, "X1", 0), (at + 2000, "X3", 1), (at + 2200, "X3", 0)]
+
+        pulses = [row for t in (1000, 5000, 9000) for row in ((t + 1000, "X2", 1), (t + 1200, "X2", 0))]
+        runs = [row for t in (1000, 5000, 9000, 13_000) for row in run(t)][:-2]
+        for more, first in (([(500, "X2", 1)], "Main.X1"), ([*pulses, (12_000, "X2", 1)], "Main.X2")):
+            session = session_of(LINE, [*self.ROWS, *sorted([*runs, *more]), (14_000, "X1", 0)])
+            answer = ask(session, "Main.Y1")
+            prove_all(session, answer)
+            self.assertEqual(answer.symptom, Symptom.WILL_NOT_DROP_OUT)
+            self.assertIn("fired at once", texts(answer))
+            self.assertEqual((session.running.tags[answer.roots[0].tag or 0].name, answer.roots[0].proved), (first, True))
+
     def test_where_it_stood_when_the_tag_came_on_what_came_before_is_left_alone(self) -> None:
         """X3 lets B begin and ends C: held off since it came nothing comes to C at all; held off from where Y1 came on, it stays."""
         session = session_of(LINE.replace(":= X1;", ":= X1 AND X3;"), [*self.ROWS, (4500, "X3", 1), (5000, "X1", 1), (5200, "X1", 0), (6000, "X2", 1), (6200, "X2", 0),

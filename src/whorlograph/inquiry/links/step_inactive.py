@@ -140,20 +140,37 @@ def _turned(tracer: Tracer, place: Place, tag: int, row: int, depth: int) -> Lin
     if writer is None:
         return found
     condition = f"the condition of {one.name}"
-    fresh = [s for s in one.sources if (last := _changed(tracer, chart, s, row)) is not None and tracer.scan_of(last) >= scan - 1]
+    fresh = _just_come(tracer, chart, one, row)
     if fresh and scan > 1:
         found.text += f" at once, for its condition held already when {' and '.join(fresh)} became active"
         stood = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, False, condition)
-        for root in stood.all_roots() if stood is not None else ():
-            root.changed = root.since is not None  # the step came as it does; that it was left in the same breath is what stood already
         last = _changed(tracer, chart, fresh[0], row)
         child = tracer.change(last, depth + 1) if last is not None else None
-        found.children += [stood] if stood is not None and (stood.children or stood.roots) else []
+        if stood is not None and (stood.children or stood.roots):
+            found.children.append(stood)
+            as_always = _at_once_before(tracer, chart, one, tag, row)
+            for root in stood.all_roots():  # the step came as it does: that it was left in the same breath is what stood already
+                root.changed = root.since is not None and not as_always
+            for root in child.all_roots() if child is not None and any(r.changed for r in stood.all_roots()) else ():
+                root.changed = False
     else:
         child = powered(tracer, None, writer.step, writer.element, writer.value, scan, depth + 1, LinkKind.RUNG_TRUE, True, condition)
     if child is not None:
         found.children.append(child)
     return found
+
+
+def _just_come(tracer: Tracer, chart: ChartTags, one: Transition, row: int) -> list[str]:
+    """The steps that a transition led from and that had become active in the scan before, or in that of a row."""
+    scan = tracer.scan_of(row)
+    return [s for s in one.sources if (last := _changed(tracer, chart, s, row)) is not None and tracer.scan_of(last) >= scan - 1]
+
+
+def _at_once_before(tracer: Tracer, chart: ChartTags, one: Transition, tag: int, row: int) -> bool:
+    """Whether a transition mostly fired at once the times before that a step turned by it."""
+    journal, value = tracer.journal, tracer.journal.raw(row)
+    before = [r for r in journal.rows(tag).tolist() if r < row and journal.raw(r) == value and _raw(tracer, chart, one, r)][-MOST_BEFORE:]
+    return len(before) >= LEAST and 2 * sum(bool(_just_come(tracer, chart, one, r)) for r in before) > len(before)
 
 
 def _changed(tracer: Tracer, chart: ChartTags, step: str, row: int) -> int | None:
