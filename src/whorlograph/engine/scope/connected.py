@@ -1,5 +1,5 @@
 """What a configuration connects to a program's parameters: a body before the program that hands it in, one behind it that takes it out
-(IEC 61131-3:2013, 6.8.2). They run under the program's task, a step for each parameter, and stand where the configuration says it.
+(IEC 61131-3:2013, 6.8). They run under the program's task, a step for each parameter, and stand where the configuration says it.
 """
 
 from __future__ import annotations

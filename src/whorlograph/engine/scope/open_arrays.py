@@ -60,6 +60,18 @@ def _asks(pou: Pou) -> bool:
                for s in text.statements for p in parts(s))
 
 
+class _Pins:
+    """What is wired to the pins of a drawing."""
+
+    def __init__(self, part: LadderBody) -> None:
+        self.outs = {(w.source, w.pin): e.expression for e in part.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
+        self.ins = {e.id: e.expression for e in part.elements if isinstance(e, (InVariable, InOutVariable))}
+
+    def text(self, block: Block, pin: Pin) -> str:
+        """The name at a pin; "" where none is wired to it."""
+        return next((self.ins[w.source] for w in pin.wires if w.source in self.ins), self.outs.get((block.id, pin.name), ""))
+
+
 class _Opener:
     """Makes the copies; ``pous``: those of the program to be, by name in lower case."""
 
@@ -110,9 +122,8 @@ class _Body:
     def segment(self, part: TextBody | LadderBody) -> Any:
         if isinstance(part, TextBody):
             return replace(part, statements=self.anew(part.statements))
-        outs = {(w.source, w.pin): e.expression for e in part.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
-        ins = {e.id: e.expression for e in part.elements if isinstance(e, (InVariable, InOutVariable))}
-        elements = tuple(self.block(e, ins, outs) if isinstance(e, Block) else e for e in part.elements)
+        pins = _Pins(part)
+        elements = tuple(self.block(e, pins) if isinstance(e, Block) else e for e in part.elements)
         changed = {e.id: e for e in elements}
         rungs = tuple(replace(r, elements=tuple(changed[e.id] for e in r.elements)) for r in part.rungs)
         return replace(part, elements=elements, rungs=rungs)
@@ -203,23 +214,21 @@ class _Body:
 
     def wired(self, pou: Pou, block: Block, part: LadderBody) -> Lengths | None:
         """The lengths that are wired to a block."""
-        outs = {(w.source, w.pin): e.expression for e in part.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
-        ins = {e.id: e.expression for e in part.elements if isinstance(e, (InVariable, InOutVariable))}
-        return self.all_of(pou, {p.name.lower(): self.at_pin(block, p, ins, outs) for p in (*block.in_outs, *block.inputs, *block.outputs)}, 0)
+        pins = _Pins(part)
+        return self.all_of(pou, {p.name.lower(): self.at_pin(block, p, pins) for p in (*block.in_outs, *block.inputs, *block.outputs)}, 0)
 
-    def at_pin(self, block: Block, pin: Pin, ins: dict[int, str], outs: dict[tuple[int, str], str]) -> tuple[tuple[int, int], ...] | None:
-        text = next((ins[w.source] for w in pin.wires if w.source in ins), outs.get((block.id, pin.name), ""))
-        path = parse_path(text)
+    def at_pin(self, block: Block, pin: Pin, pins: _Pins) -> tuple[tuple[int, int], ...] | None:
+        path = parse_path(pins.text(block, pin))
         return self.bounds_at(path.base, path.steps) if path is not None else None
 
-    def block(self, block: Block, ins: dict[int, str], outs: dict[tuple[int, str], str]) -> Block:
+    def block(self, block: Block, pins: _Pins) -> Block:
         """A drawn call of a function's copy, or of an instance that has become one of a copy."""
         pou = self.opener.program.pous.get(block.type_name.lower())
         if pou is None or not _open(pou):
             return block
         if block.instance:
             return replace(block, type_name=self.types.get(block.instance.lower(), block.type_name))
-        given = {p.name.lower(): self.at_pin(block, p, ins, outs) for p in (*block.in_outs, *block.inputs, *block.outputs)}
+        given = {p.name.lower(): self.at_pin(block, p, pins) for p in (*block.in_outs, *block.inputs, *block.outputs)}
         lengths = self.all_of(pou, given, 0)
         return replace(block, type_name=self.opener.copy(pou, lengths)) if lengths is not None else block
 
