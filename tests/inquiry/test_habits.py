@@ -43,6 +43,10 @@ class Novel(unittest.TestCase):
         self.assertIn("; for the first time in this log with X2", " ".join(link.text for _, link in found.answer.links()))
         again = _asked("IF X1 AND X2 THEN A := 1; Y2 := TRUE; END_IF;\nIF X3 THEN Y2 := FALSE; END_IF;\nY1 := Y2;", [(200, "X2", 1), (300, "X2", 0), *rows], 9000)
         self.assertEqual(again.roots[0][1], "X1")
+        # X1 was on with it before, while something else blocked: then it is not the first time.
+        met = [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (6200, "N1", 9), *_pressed([6400], 200), (6800, "N1", 0), *_pressed([7000], 500)]
+        third = _asked("IF X1 AND X2 AND N1 < 5 THEN Y2 := TRUE; END_IF;\nIF X3 THEN Y2 := FALSE; END_IF;\nY1 := Y2;", met, 9000)
+        self.assertNotIn("for the first time", " ".join(link.text for _, link in third.answer.links()))
         self.assertNotIn("for the first time", " ".join(link.text for _, link in again.answer.links()))
 
     def test_of_many_times_the_last_count(self) -> None:

@@ -27,6 +27,13 @@ class TakenBack(unittest.TestCase):
         self.assertIn(": X2", found.answer.links()[0][1].text)
         self.assertNotIn("Y1 and", found.answer.links()[0][1].text)
 
+    def test_what_never_was_otherwise_lets_it_go_each_time(self) -> None:
+        """Then the pulse is as the program has it, and what set it is told."""
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (1000, "X1", 1), (1500, "X1", 0), (3000, "X1", 1), (3500, "X1", 0), (5000, "X3", 0)]
+        found = asked(text_session(BODY, rows), "Y1")
+        self.assertEqual([r[1] for r in found.roots], ["X1"])
+        self.assertIn("Y1 was reset by Main 5 at 3.010 s: Y1", found.answer.links()[0][1].text)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from whorlograph.model.literals import counted
 
-from .links.as_each_time import first_began
 from .symptoms import Course, course
 from .tracer import Tracer
 from .trail import Link
@@ -40,7 +39,7 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
     """Whether a tag that has a value was never so before the stretch in which it is, and that began after a scan."""
-    began = first_began(own, value, rise)
+    began = own.first_began(value, rise)
     return began is not None and began > since
 
 

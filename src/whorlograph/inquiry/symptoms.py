@@ -47,6 +47,11 @@ class Course(Struct, frozen=True):
         found = np.nonzero((self.values[i:] != 0) == on)[0]
         return int(self.scans[i + found[0]]) if len(found) else None
 
+    def first_began(self, value: bool, scan: int) -> int | None:
+        """The scan since which the tag has a value in a scan that it never had before; None where it had, or has another."""
+        turns = self.scans[((self.values != 0) == value) & (self.scans > 1) & (self.scans <= scan)]
+        return int(turns[0]) if bool(self.at(1)) != value and len(turns) == 1 and bool(self.at(scan)) == value else None
+
     def changes_between(self, low: int, high: int) -> int:
         """How many changes after one scan up to another."""
         return self._upto(high) - self._upto(low)

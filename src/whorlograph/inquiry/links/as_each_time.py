@@ -15,7 +15,7 @@ from whorlograph.model.blocks import COUNTERS
 from ..circuit import Gate
 from ..numbered import asked_for, is_sequence
 from ..rests import is_rest
-from ..symptoms import Course, course
+from ..symptoms import course
 from ..writers import Kind
 from .complete_paths import holding, holds
 from .gates import gate_tag, gate_time
@@ -144,11 +144,13 @@ def what_stood_already(tracer: Tracer, power: Expr | None, came: list[Gate], now
         return []
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
     others = [g for g in path if g not in came and not holds(tracer, g, now, own)]
+    if its_own:  # what never was otherwise lets it go each time: then what set it is told
+        others = [g for g in others if gate_time(tracer, g, now)[0] > tracer.time(1)]
     return sorted(others, key=lambda g: gate_time(tracer, g, now), reverse=True)
 
 
 def for_the_first_time(tracer: Tracer, power: Expr | None, came: list[Gate], now: Seen) -> list[Gate]:
-    """Where what completed a path had come several times before: the gates of it that stood already and are so for the first time in this log.
+    """Where what completed a path had come several times before: the gates of it that are so for the first time in this log, never met before.
 
     That the sensor came is as always; what is new is what it met.
     """
@@ -164,16 +166,12 @@ def for_the_first_time(tracer: Tracer, power: Expr | None, came: list[Gate], now
         other = gate_tag(tracer, gate, now)
         if gate in came or other is None or other == tag or not tracer.boolean(other) or isinstance(circuit.leaves.get(gate.at), (Edge, Op)):
             continue
-        began = first_began(course(journal, other), not gate.negated, now.scan)
-        if began is not None and int((((own.values != 0) == on) & (own.scans > 1) & (own.scans < began)).sum()) >= TWICE:
+        began = course(journal, other).first_began(not gate.negated, now.scan)
+        if began is None or bool(own.at(began)) == on or own.last_change(now.scan - 1, on) not in (None, own.last_change(began, on)):
+            continue  # they were so together before
+        if int((((own.values != 0) == on) & (own.scans > 1) & (own.scans < began)).sum()) >= TWICE:
             found.append(gate)
     return found
-
-
-def first_began(own: Course, value: bool, scan: int) -> int | None:
-    """The scan since which a tag has a value that it never had before; None where it had, or has another."""
-    turns = own.scans[((own.values != 0) == value) & (own.scans > 1) & (own.scans <= scan)]
-    return int(turns[0]) if bool(own.at(1)) != value and len(turns) == 1 and bool(own.at(scan)) == value else None
 
 
 def _is_step_of(tracer: Tracer, gate: Gate, now: Seen, number: int | None) -> bool:
