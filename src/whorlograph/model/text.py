@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from msgspec import Struct
 
@@ -185,6 +186,13 @@ class Go(Node, frozen=True):
 
 
 Statement = Assign | Do | Choose | Case | For | While | Until | Leave | Keep | Together | Go
+
+
+def remade(part: Any, change: Callable[[Any], Any]) -> Any:
+    """A part of a tree, or several, made anew of what its own parts are changed to."""
+    if isinstance(part, tuple):
+        return tuple(change(p) for p in part)
+    return type(part)(*(change(getattr(part, f)) for f in part.__struct_fields__)) if isinstance(part, Struct) else part
 
 
 class TextBody(Struct, frozen=True, tag=True):

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from itertools import count
+from collections.abc import Iterator
 from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from whorlograph.model.chart import ChartBody
 from whorlograph.model.declared_types import plain_type, type_at
 from whorlograph.model.program import Pou, Program, VariableKind
-from whorlograph.model.text import Apply, Argument, Assign, Constant, Expression, Sub, TextBody, Var
+from whorlograph.model.text import Apply, Argument, Assign, Constant, Expression, Sub, TextBody, Var, remade
 from whorlograph.model.types import ArrayOf, Elementary, Family, Structure, Subrange, TypeRef
 
+from .rewriting import fresh_numbers, texts_of, with_texts
 from .text_parts import parts
 
 
@@ -38,29 +37,22 @@ def _has_text(type_: TypeRef) -> bool:
 
 
 def _read(program: Program, pou: Pou, outside: dict[str, TypeRef]) -> Pou:
-    reader, body = _Reader(program, outside | {v.name.lower(): v.type for v in pou.variables}), pou.body
-    if isinstance(body, TextBody):
-        return replace(pou, body=reader.body(body)) if body.may_hold("]") else pou
-    if isinstance(body, ChartBody):
-        segments = tuple(reader.body(s) if isinstance(s, TextBody) else s for s in body.segments)
-        return replace(pou, body=replace(body, segments=segments)) if segments != body.segments else pou
-    return pou
+    if isinstance(pou.body, TextBody) and not pou.body.may_hold("]"):
+        return pou
+    reader = _Reader(program, outside | {v.name.lower(): v.type for v in pou.variables}, fresh_numbers(texts_of(pou)))
+    return with_texts(pou, reader.body)
 
 
 class _Reader:
     """One POU, its names as they are declared."""
 
-    def __init__(self, program: Program, known: dict[str, TypeRef]) -> None:
-        self.program, self.known = program, known
-        self.numbers = count(1)
+    def __init__(self, program: Program, known: dict[str, TypeRef], numbers: Iterator[int]) -> None:
+        self.program, self.known, self.numbers = program, known, numbers
 
     def body(self, text: TextBody) -> TextBody:
         """A body with calls where characters are read and written."""
-        every = [p for s in text.statements for p in parts(s)]
-        if not any(isinstance(p, Var) and self.is_character(p) for p in every):
-            return text
-        self.numbers = count(max(p.at for p in every) * 2 + 1000)  # parts leave out names of blocks, which have numbers too
-        return replace(text, statements=self.anew(text.statements))
+        held = any(isinstance(p, Var) and self.is_character(p) for s in text.statements for p in parts(s))
+        return replace(text, statements=self.anew(text.statements)) if held else text
 
     def is_character(self, one: Var) -> bool:
         """Whether a name stands for a character of a text."""
@@ -73,8 +65,6 @@ class _Reader:
 
     def anew(self, node: Any) -> Any:
         """A part of the tree with such calls."""
-        if isinstance(node, tuple):
-            return tuple(self.anew(n) for n in node)
         if isinstance(node, Assign) and self.is_character(node.target):
             whole, at = self.parted(node.target)
             read, value = replace(whole, at=next(self.numbers)), self.anew(node.value)
@@ -82,11 +72,10 @@ class _Reader:
         if isinstance(node, Var) and self.is_character(node):
             whole, at = self.parted(node)
             return self.call("MID", node.line, IN=whole, L=self.one(node.line), P=at)
-        if isinstance(node, Struct):
-            # What counts a loop, is called, or takes what comes out stays a variable: that a character is none is said there.
-            kept = ("variable", "called", "output")
-            return type(node)(*(part if f in kept else self.anew(part) for f in node.__struct_fields__ for part in (getattr(node, f),)))
-        return node
+        made = remade(node, self.anew)
+        # What counts a loop, is called, or takes what comes out stays a variable: that a character is none is said there.
+        kept = {f: getattr(node, f) for f in ("variable", "called", "output") if hasattr(node, f)}
+        return replace(made, **kept) if kept else made
 
     def parted(self, one: Var) -> tuple[Var, Expression]:
         """The text that a character belongs to, and the place of it."""

@@ -6,25 +6,23 @@ made in a scan; what is left for ELSE halts, since there is no such block.
 
 from __future__ import annotations
 
-from itertools import count
 from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from whorlograph.model.chart import ChartBody
 from whorlograph.model.paths import Member
 from whorlograph.model.program import Pou, Program
 from whorlograph.model.tags import Aggregate, Running, member
-from whorlograph.model.text import Case, Constant, Do, Labelled, Node, Range, Statement, Sub, TextBody
+from whorlograph.model.text import Case, Constant, Do, Labelled, Node, Range, Statement, Sub, TextBody, remade
 
+from .rewriting import fresh_numbers, texts_of, with_texts
 from .text_parts import parts
 from .text_types import Scope, is_chosen
 
 
 def has_chosen(pou: Pou) -> bool:
     """Whether a body calls something by a computed subscript."""
-    return any(isinstance(p, Do) and is_chosen(p.call.called) for text in _texts(pou) if text is not pou.body or text.may_hold("]")
+    return any(isinstance(p, Do) and is_chosen(p.call.called) for text in texts_of(pou) if text is not pou.body or text.may_hold("]")
                for s in text.statements for p in parts(s))
 
 
@@ -41,11 +39,6 @@ def made_up(statement: Statement) -> set[int]:
         p.at for case in parts(statement) if isinstance(case, Case) and made_of(case) is not None for s in case.other for p in parts(s)}
 
 
-def _texts(pou: Pou) -> tuple[TextBody, ...]:
-    body = pou.body
-    return (body,) if isinstance(body, TextBody) else body.texts if isinstance(body, ChartBody) else ()
-
-
 def with_chosen(program: Program, running: Running) -> Program:
     """The program with a choice for each such call. Args: running: what it makes without them, which tells what names mean."""
     pous = dict(program.pous)
@@ -53,12 +46,7 @@ def with_chosen(program: Program, running: Running) -> Program:
         key = one.type_name.lower()
         if one.pou is None or pous.get(key) is not one.pou or not has_chosen(one.pou):
             continue
-        chooser, body = _Chooser(Scope(one, running), one.pou), one.pou.body
-        if isinstance(body, TextBody):
-            pous[key] = replace(one.pou, body=chooser.body(body))
-        elif isinstance(body, ChartBody):
-            segments = tuple(chooser.body(s) if isinstance(s, TextBody) else s for s in body.segments)
-            pous[key] = replace(one.pou, body=replace(body, segments=segments))
+        pous[key] = with_texts(one.pou, _Chooser(Scope(one, running), one.pou).body)
     return replace(program, pous=pous)
 
 
@@ -67,8 +55,7 @@ class _Chooser:
 
     def __init__(self, scope: Scope, pou: Pou) -> None:
         self.scope = scope
-        numbers = (p.at for text in _texts(pou) for s in text.statements for p in parts(s))
-        self.numbers = count(max(numbers, default=0) * 2 + 1000)  # parts leave out names of blocks, which have numbers too
+        self.numbers = fresh_numbers(texts_of(pou))
 
     def body(self, text: TextBody) -> TextBody:
         """A body with its calls chosen."""
@@ -76,13 +63,9 @@ class _Chooser:
 
     def anew(self, part: Any) -> Any:
         """A part of the tree with choices in place of such calls."""
-        if isinstance(part, tuple):
-            return tuple(self.anew(p) for p in part)
-        if isinstance(part, Do) and is_chosen(part.call.called) and self.scope.block(part.call) is not None:
-            return self.choice(part)
-        if isinstance(part, Struct) and not isinstance(part, Do):
-            return type(part)(*(self.anew(getattr(part, f)) for f in part.__struct_fields__))
-        return part
+        if isinstance(part, Do):
+            return self.choice(part) if is_chosen(part.call.called) and self.scope.block(part.call) is not None else part
+        return remade(part, self.anew)
 
     def choice(self, one: Do) -> Statement:
         """A call as a choice: by its first computed subscript, those behind it within each branch."""
@@ -116,12 +99,6 @@ class _Chooser:
 
     def numbered(self, part: Any) -> Any:
         """A copy whose nodes have numbers of their own."""
-        if isinstance(part, tuple):
-            return tuple(self.numbered(p) for p in part)
-        if isinstance(part, Struct):
-            fields = {f: self.numbered(getattr(part, f)) for f in part.__struct_fields__}
-            if isinstance(part, Node):
-                fields["at"] = next(self.numbers)
-            return type(part)(**fields)
-        return part
+        made = remade(part, self.numbered)
+        return replace(made, at=next(self.numbers)) if isinstance(made, Node) else made
 

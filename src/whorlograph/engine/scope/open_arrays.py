@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from whorlograph.model.chart import ChartBody
@@ -18,9 +17,10 @@ from whorlograph.model.literals import counted
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import COPY_MARK, Body, Pou, PouKind, Program, Variable, VariableKind
-from whorlograph.model.text import Apply, Constant, Expression, TextBody, Var
+from whorlograph.model.text import Apply, Constant, Expression, TextBody, Var, remade
 from whorlograph.model.types import UNBOUND, ArrayOf, Named, TypeRef
 
+from .rewriting import texts_of
 from .text_parts import parts
 
 BOUNDS = ("LOWER_BOUND", "UPPER_BOUND")
@@ -45,18 +45,13 @@ def _open(pou: Pou) -> list[Variable]:
     return [v for v in pou.variables if v.kind in _PARAMETERS and isinstance(v.type, ArrayOf) and UNBOUND in v.type.bounds]
 
 
-def _texts(pou: Pou) -> tuple[TextBody, ...]:
-    body = pou.body
-    return (body,) if isinstance(body, TextBody) else body.texts if isinstance(body, ChartBody) else ()
-
-
 def _of_length(one: Variable, bounds: tuple[tuple[int, int], ...] | None) -> Variable:
     return replace(one, type=replace(one.type, bounds=bounds)) if bounds is not None and isinstance(one.type, ArrayOf) else one
 
 
 def _asks(pou: Pou) -> bool:
     """Whether a body asks for the bounds of an array."""
-    return any(isinstance(p, Apply) and p.called.base.upper() in BOUNDS for text in _texts(pou) if text is not pou.body or text.says("_BOUND")
+    return any(isinstance(p, Apply) and p.called.base.upper() in BOUNDS for text in texts_of(pou) if text is not pou.body or text.says("_BOUND")
                for s in text.statements for p in parts(s))
 
 
@@ -132,16 +127,12 @@ class _Body:
 
     def anew(self, node: Any) -> Any:
         """A part of the tree with bounds as numbers, and calls of copies."""
-        if isinstance(node, tuple):
-            return tuple(self.anew(n) for n in node)
         if isinstance(node, Apply):
             bound = self.bound(node)
             if bound is not None:
                 return Constant(node.at, node.line, str(bound), "", bound)
             node = self.call(node)
-        if isinstance(node, Struct):
-            return type(node)(*(self.anew(getattr(node, f)) for f in node.__struct_fields__))
-        return node
+        return remade(node, self.anew)
 
     def bound(self, one: Apply) -> int | None:
         """The bound that a call asks for; None for another call."""
@@ -197,8 +188,8 @@ class _Body:
         pou = self.opener.program.pous.get(variable.type.name.lower()) if isinstance(variable.type, Named) else None
         if pou is None or pou.kind is not PouKind.FUNCTION_BLOCK or not _open(pou):
             return variable
-        key, found = variable.name.lower(), list[Lengths]()
-        calls = [p for text in _texts(self.pou) for s in text.statements for p in parts(s)
+        key = variable.name.lower()
+        calls = [p for text in texts_of(self.pou) for s in text.statements for p in parts(s)
                  if isinstance(p, Apply) and p.called.base.lower() == key and not p.called.steps]
         lengths = [self.lengths(pou, call) for call in calls]
         body = self.pou.body
@@ -235,15 +226,9 @@ class _Body:
 
 def _renamed(part: Any, old: str, new: str) -> Any:
     """A function's body whose result has another name."""
-    if isinstance(part, tuple):
-        return tuple(_renamed(p, old, new) for p in part)
     if isinstance(part, (InVariable, OutVariable, InOutVariable)):
         return replace(part, expression=new) if part.expression.strip().lower() == old.lower() else part
     if isinstance(part, Apply):
         return replace(part, arguments=_renamed(part.arguments, old, new))
-    if isinstance(part, Struct):
-        fields = {f: _renamed(getattr(part, f), old, new) for f in part.__struct_fields__}
-        if isinstance(part, Var) and part.base.lower() == old.lower():
-            fields["base"] = new
-        return type(part)(**fields)
-    return part
+    made = remade(part, lambda p: _renamed(p, old, new))
+    return replace(made, base=new) if isinstance(made, Var) and made.base.lower() == old.lower() else made

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from whorlograph.model.program import Pou, Program, Variable, VariableKind
 from whorlograph.model.tags import Instance, Running
-from whorlograph.model.text import Assign, Keep, Kept, TextBody, Var
+from whorlograph.model.text import Assign, Keep, Kept, TextBody, Var, remade
 
 from .text_parts import parts
 from .text_types import Scope
@@ -46,12 +45,8 @@ def _declared(one: Instance, pou: Pou, running: Running) -> Pou:
 
 def _named(part: Any, names: dict[int, str]) -> Any:
     """A part of the tree with variables where results last."""
-    if isinstance(part, tuple):
-        return tuple(_named(p, names) for p in part)
     if isinstance(part, Keep) and part.lasting:
         return Assign(part.at, part.line, Var(part.at, part.line, names[part.at]), _named(part.value, names))
     if isinstance(part, Kept) and part.lasting:
         return Var(part.at, part.line, names[part.made])
-    if isinstance(part, Struct):
-        return type(part)(*(_named(getattr(part, f), names) for f in part.__struct_fields__))
-    return part
+    return remade(part, lambda p: _named(p, names))

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from whorlograph.model.paths import Member
 from whorlograph.model.program import Variable, VariableKind
-from whorlograph.model.text import Apply, Argument, Assign, Do, Node, Statement, TextBody, Var
+from whorlograph.model.text import Apply, Argument, Assign, Do, Node, Statement, TextBody, Var, remade
 from whorlograph.model.types import Named
 
 BLOCKS = {"R_EDGE": "R_TRIG", "F_EDGE": "F_TRIG"}
@@ -43,12 +43,8 @@ def _numbers(part: Any) -> list[int]:
 
 def _seen(part: Any, names: dict[str, str]) -> Any:
     """A part of the tree that reads edges."""
-    if isinstance(part, tuple):
-        return tuple(_seen(p, names) for p in part)
     if isinstance(part, Var) and part.base.lower() in names and not part.steps:
         return replace(part, base=names[part.base.lower()], steps=(Member("Q"),))
     if isinstance(part, Assign):
         return replace(part, value=_seen(part.value, names))
-    if isinstance(part, Struct):
-        return type(part)(*(_seen(getattr(part, f), names) for f in part.__struct_fields__))
-    return part
+    return remade(part, lambda p: _seen(p, names))
