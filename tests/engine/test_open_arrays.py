@@ -60,11 +60,14 @@ class AnyLength(unittest.TestCase):
             self.check("C := Total(Tab);", declared, TOTAL, {"C": sum(v * (low + n) for n, v in enumerate(values))})
 
     def test_what_has_no_length_is_said_and_the_rest_runs(self) -> None:
-        for body, local, why in (("C := Total(N1);", "", "A of Total takes an array of any length, and is given none by name"),
-                                 ("One(A := Tab); One(A := Uab);", "One : Fill; Tab : ARRAY[1..2] OF INT; Uab : ARRAY[1..3] OF INT;", "One is given arrays of several lengths"),
-                                 ("C := Total(Tab);", "Tab : ARRAY[1..2, 1..2] OF INT;", "A of Total takes an array of any length, and is given one with 2 subscripts, not 1")):
+        for body, local, why in (("C := Total(N1);", "", "Total takes an array of any length, and is given none by name"),
+                                 ("C := UPPER_BOUND(Tab, N1);", "Tab : ARRAY[1..2] OF INT;", "UPPER_BOUND takes an array by name, and which of its subscripts as a number"),
+                                 ("One(A := Tab); One(A := Uab);", "One : Fill; Tab : ARRAY[1..2] OF INT; Uab : ARRAY[1..3] OF INT;", "Main.One is of type Fill, which takes an array of any length, and is not handed arrays of one"),
+                                 ("C := Total(Tab);", "Tab : ARRAY[1..2, 1..2] OF INT;", "Total takes an array of any length, and is given none by name, or one with another number of subscripts")):
             controller = Controller(read(text_of(f"{body}\nY1 := X1;", local, TOTAL + FILL).encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
-            self.assertIn(why, "\n".join(str(n) for n in controller.notices))
+            said = "\n".join(str(n) for n in controller.notices)
+            self.assertIn(why, said)
+            self.assertNotIn("Total is no function", said)
             self.assertTrue(settled(controller, controller.replay(log_of(controller, ROWS)), "Y1"))
 
     def test_drawn_calls_take_the_length_of_what_is_wired_to_them(self) -> None:

@@ -137,7 +137,8 @@ class Running(Struct):
 
     ``functions``: one instance for each function of the file, its variables numbered like tags, by name in
     lower case; ``public``: how many tags there are without these. ``enumerators``: the value of each, by ``type#name`` and,
-    where only one type has it, by name, in lower case.
+    where only one type has it, by name, in lower case. ``any_length``: the POUs, by name in lower case, that take arrays of any length: what runs
+    are copies of them.
     """
 
     tags: list[Tag]
@@ -147,6 +148,7 @@ class Running(Struct):
     functions: dict[str, Instance] = field(default_factory=dict)
     public: int = 0
     enumerators: dict[str, int] = field(default_factory=dict)
+    any_length: frozenset[str] = frozenset()
 
     def find(self, text: str) -> int | None:
         """The tag that a person means: qualified name, address, or an unambiguous last name, without case."""

@@ -18,17 +18,20 @@ from .text_parts import parts
 
 
 class Connected(Struct, frozen=True):
-    """What runs before and behind a program, None where there is nothing; ``refused``: what cannot be connected, each with why."""
+    """What runs before and behind a program; ``refused``: what cannot be connected, each with why."""
 
-    before: Instance | None
-    behind: Instance | None
-    refused: tuple[str, ...]
+    before: tuple[Instance, ...] = ()
+    behind: tuple[Instance, ...] = ()
+    refused: tuple[str, ...] = ()
 
 
-def connected(one: ProgramInstance, made: Instance, pou: Pou, file: str, taken: frozenset[str]) -> Connected:
-    """The bodies around a program. Args: made: its instance; taken: names of globals in lower case, which a program must not have."""
+def connected(one: ProgramInstance, made: Instance, pou: Pou, file: str, taken: frozenset[str], first: int) -> Connected:
+    """The bodies around a program.
+
+    Args: made: its instance; taken: names of globals in lower case, which a program must not have; first: the number of the next tag.
+    """
     if not one.connected:
-        return Connected(None, None, ())
+        return Connected()
     kinds = {v.name.lower(): v.kind for v in pou.variables}
     numbers = count(1 + max((p.at for a in one.connected for v in (a.value, a.output) if v is not None for p in parts(v)), default=0))
     ins: list[Statement] = []
@@ -45,7 +48,7 @@ def connected(one: ProgramInstance, made: Instance, pou: Pou, file: str, taken: 
             ins.append(Assign(next(numbers), line, own, given.value))
         elif given.output is not None:
             outs.append(Assign(next(numbers), line, given.output, Unary(next(numbers), line, "NOT", own) if given.negated else own))
-    return Connected(_around(one, made, file, ins, "inputs"), _around(one, made, file, outs, "outputs"), tuple(refused))
+    return Connected(_around(one, made, file, ins, "inputs", first), _around(one, made, file, outs, "outputs", first), tuple(refused))
 
 
 def _refusal(given: Argument, kinds: dict[str, VariableKind]) -> str:
@@ -59,10 +62,10 @@ def _refusal(given: Argument, kinds: dict[str, VariableKind]) -> str:
     return "" if kind is wanted else f"{given.name}, which is no {wanted} of it"
 
 
-def _around(one: ProgramInstance, made: Instance, file: str, statements: list[Statement], what: str) -> Instance | None:
+def _around(one: ProgramInstance, made: Instance, file: str, statements: list[Statement], what: str, first: int) -> tuple[Instance, ...]:
     if not statements:
-        return None
+        return ()
     name = f"{one.name}'s {what}"
     body = TextBody.of(tuple(statements), one.source, one.line)
     holder = Pou(name, PouKind.PROGRAM, (), body, place=Place(file, one.line, name))
-    return Instance(name, name, holder, {made.name.lower(): made}, task=one.task, outside={made.name.lower()})
+    return (Instance(name, name, holder, {made.name.lower(): made}, first, one.task, outside={made.name.lower()}),)

@@ -40,7 +40,7 @@ from whorlograph.model.types import (
 from .characters import with_characters
 from .chosen_calls import has_chosen, with_chosen
 from .connected import connected
-from .open_arrays import with_lengths
+from .open_arrays import any_length, with_lengths
 from .pin_values import names_at
 from .results import leaves_results, with_results
 from .text_parts import parts
@@ -50,8 +50,8 @@ from .unfolding import Unfolding
 class _Builder:
     """Numbers the tags while it walks declarations."""
 
-    def __init__(self, program: Program, addressing: str) -> None:
-        self.program, self.addressing = program, addressing
+    def __init__(self, program: Program, addressing: str, lengths: frozenset[str]) -> None:
+        self.program, self.addressing, self.any_length = program, addressing, lengths
         self.tags: list[Tag] = []
         self.notices: list[Notice] = []
         self.globals = Instance("", "", None)
@@ -208,7 +208,8 @@ class _Builder:
         if pou is not None and pou.kind is PouKind.FUNCTION_BLOCK:
             return self.instance(name, pou, depth + 1, given=initial)
         if standard is None:
-            self.say(f"{name} is of type {type_.name}, which is not known", "what uses it is left out", line=variable.line)
+            why = "takes an array of any length, and is not handed arrays of one" if type_.name.lower() in self.any_length else "is not known"
+            self.say(f"{name} is of type {type_.name}, which {why}", "what uses it is left out", line=variable.line)
             return None
         made = Instance(name, type_.name.upper(), None, first=len(self.tags))
         start = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
@@ -363,17 +364,18 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
     Args: addressing: how sized addresses follow one another, "byte" or "element".
     Returns: what runs, and what could not be made. Source: CONTROLLER.md, Memory; DESIGN section 7.
     """
-    program, said = with_lengths(with_characters(program, resource), resource)
-    running, notices = _elaborate(program, resource, addressing)
+    lengths = any_length(program)
+    program = with_lengths(with_characters(program, resource), resource)
+    running, notices = _elaborate(program, resource, addressing, lengths)
     for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
         if any(needed(p) for p in program.pous.values()):
             program = changed(program, running)
-            running, notices = _elaborate(program, resource, addressing)
-    return running, said + notices
+            running, notices = _elaborate(program, resource, addressing, lengths)
+    return running, notices
 
 
-def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Running, list[Notice]]:
-    build = _Builder(program, addressing)
+def _elaborate(program: Program, resource: str, addressing: str, lengths: frozenset[str]) -> tuple[Running, list[Notice]]:
+    build = _Builder(program, addressing, lengths)
     resource_run, variables = program.chosen(resource)
     for variable in variables:
         if variable.name.lower() in build.globals.scope:
@@ -396,14 +398,11 @@ def _elaborate(program: Program, resource: str, addressing: str) -> tuple[Runnin
             build.say(f"instance {one.name} is of {pou.name}, a {pou.kind}", "it runs as if it were a program")
         made = build.instance(one.name, pou)
         made.task = one.task
-        around = connected(one, made, pou, program.file, frozenset(build.globals.scope))
+        around = connected(one, made, pou, program.file, frozenset(build.globals.scope), len(build.tags))
         for what in around.refused:
             build.say(f"the configuration connects something to program {one.name}: {what}", "it is not connected", line=one.line)
-        for part in (around.before, around.behind):
-            if part is not None:
-                part.first = len(build.tags)
-        programs += [part for part in (around.before, made, around.behind) if part is not None]
-    running = Running(build.tags, build.globals, programs)
+        programs += [*around.before, made, *around.behind]
+    running = Running(build.tags, build.globals, programs, any_length=lengths)
     functions = [p for p in program.pous.values() if p.kind is PouKind.FUNCTION]
     running.enumerators = build.enumerators
     build.loose_names([*running.instances(), *(Instance(p.name, p.name, p) for p in functions)])

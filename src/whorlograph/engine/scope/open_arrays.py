@@ -13,9 +13,7 @@ from msgspec.structs import replace
 from whorlograph.model.chart import ChartBody
 from whorlograph.model.declared_types import plain_type, type_at
 from whorlograph.model.ladder import Block, InOutVariable, InVariable, LadderBody, OutVariable, Pin
-from whorlograph.model.literals import counted
 from whorlograph.model.paths import parse_path
-from whorlograph.model.place import Notice, Place
 from whorlograph.model.program import COPY_MARK, Body, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import Apply, Constant, Expression, TextBody, Var, remade
 from whorlograph.model.types import UNBOUND, ArrayOf, Named, TypeRef
@@ -28,16 +26,24 @@ _PARAMETERS = (VariableKind.INPUT, VariableKind.OUTPUT, VariableKind.IN_OUT)
 Lengths = dict[str, tuple[tuple[int, int], ...]]  # by parameter in lower case
 
 
-def with_lengths(program: Program, resource: str = "") -> tuple[Program, list[Notice]]:
-    """The program with such copies, and what could not be copied. Args: resource: the one that runs, whose globals are handed over."""
+NO_LENGTH = "takes an array of any length, and is given none by name, or one with another number of subscripts"
+
+
+def any_length(program: Program) -> frozenset[str]:
+    """The POUs, by name in lower case, that take arrays of any length."""
+    return frozenset(key for key, pou in program.pous.items() if _open(pou))
+
+
+def with_lengths(program: Program, resource: str = "") -> Program:
+    """The program with such copies in place of what they are made of. Args: resource: the one that runs, whose globals are handed over."""
     if not any(_open(p) or _asks(p) for p in program.pous.values()):
-        return program, []
+        return program
     globals_ = {v.name.lower(): v.type for v in program.chosen(resource)[1]}
     opener = _Opener(program, globals_)
     for key, pou in program.pous.items():
         if not _open(pou):
             opener.pous[key] = opener.closed(pou)
-    return replace(program, pous=opener.pous), opener.notices
+    return replace(program, pous=opener.pous)
 
 
 def _open(pou: Pou) -> list[Variable]:
@@ -73,7 +79,6 @@ class _Opener:
     def __init__(self, program: Program, globals_: dict[str, TypeRef]) -> None:
         self.program, self.globals = program, globals_
         self.pous: dict[str, Pou] = {}
-        self.notices: list[Notice] = []
 
     def closed(self, pou: Pou) -> Pou:
         """A POU that calls copies of what takes arrays of any length."""
@@ -96,9 +101,6 @@ class _Opener:
             self.pous[key] = replace(pou, name=name, variables=variables, body=body)  # before its body is looked at: it may call itself
             self.pous[key] = self.closed(self.pous[key])
         return name
-
-    def say(self, pou: Pou, line: int, what: str) -> None:
-        self.notices.append(Notice(Place(self.program.file, 0, f"{pou.name} {line}" if line else pou.name), what, "it is not executed"))
 
 
 class _Body:
@@ -164,19 +166,17 @@ class _Body:
         return replace(one, called=replace(one.called, base=self.opener.copy(pou, lengths)))
 
     def lengths(self, pou: Pou, one: Apply) -> Lengths | None:
-        """The lengths that a call hands over; said where they are not known."""
+        """The lengths that a call hands over; None where they are not known."""
         order = [v.name.lower() for v in pou.variables if v.kind in _PARAMETERS]
         given = {(a.name.lower() or (order[i] if i < len(order) else "")): a.value or a.output for i, a in enumerate(one.arguments)}
-        return self.all_of(pou, {name: self.bounds(value) for name, value in given.items()}, one.line)
+        return self.all_of(pou, {name: self.bounds(value) for name, value in given.items()})
 
-    def all_of(self, pou: Pou, given: dict[str, tuple[tuple[int, int], ...] | None], line: int) -> Lengths | None:
+    def all_of(self, pou: Pou, given: dict[str, tuple[tuple[int, int], ...] | None]) -> Lengths | None:
         found: Lengths = {}
         for one in _open(pou):
             bounds = given.get(one.name.lower())
             assert isinstance(one.type, ArrayOf)
             if bounds is None or len(bounds) != len(one.type.bounds):
-                what = "none by name" if bounds is None else f"one with {counted(len(bounds), 'subscript')}, not {len(one.type.bounds)}"
-                self.opener.say(self.pou, line, f"{one.name} of {pou.name} takes an array of any length, and is given {what}")
                 return None
             found[one.name.lower()] = tuple(b if own == UNBOUND else own for b, own in zip(bounds, one.type.bounds, strict=True))
         return found
@@ -197,16 +197,12 @@ class _Body:
             if isinstance(part, LadderBody):
                 lengths += [self.wired(pou, e, part) for e in part.elements if isinstance(e, Block) and e.instance.lower() == key]
         found = [one for n, one in enumerate(lengths) if one is not None and one not in lengths[:n]]
-        if len(found) != 1:
-            what = "arrays of several lengths" if found else "no array whose length is known"
-            self.opener.say(self.pou, variable.line, f"{variable.name} is given {what}")
-            return variable
-        return replace(variable, type=Named(self.opener.copy(pou, found[0])))
+        return replace(variable, type=Named(self.opener.copy(pou, found[0]))) if len(found) == 1 else variable
 
     def wired(self, pou: Pou, block: Block, part: LadderBody) -> Lengths | None:
         """The lengths that are wired to a block."""
         pins = _Pins(part)
-        return self.all_of(pou, {p.name.lower(): self.at_pin(block, p, pins) for p in (*block.in_outs, *block.inputs, *block.outputs)}, 0)
+        return self.all_of(pou, {p.name.lower(): self.at_pin(block, p, pins) for p in (*block.in_outs, *block.inputs, *block.outputs)})
 
     def at_pin(self, block: Block, pin: Pin, pins: _Pins) -> tuple[tuple[int, int], ...] | None:
         path = parse_path(pins.text(block, pin))
@@ -220,7 +216,7 @@ class _Body:
         if block.instance:
             return replace(block, type_name=self.types.get(block.instance.lower(), block.type_name))
         given = {p.name.lower(): self.at_pin(block, p, pins) for p in (*block.in_outs, *block.inputs, *block.outputs)}
-        lengths = self.all_of(pou, given, 0)
+        lengths = self.all_of(pou, given)
         return replace(block, type_name=self.opener.copy(pou, lengths)) if lengths is not None else block
 
 

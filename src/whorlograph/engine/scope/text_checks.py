@@ -26,6 +26,7 @@ from whorlograph.model.text import (
 )
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
+from .open_arrays import BOUNDS, NO_LENGTH
 from .operands import Operand, taken, unfit, wrong_number
 from .text_parts import parts, subscripts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, leaf_types, parameters, shown, standard_parameters
@@ -204,6 +205,10 @@ class Checks:
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
                 counts = [self._operand(v) for n, v in given_pins(part) if n in NUMBER_PINS]
                 return wrong_number(upper, len(given_pins(part))) or unfit(upper, [self._operand(v) for v in data], counts, upper in STANDARD)
+            if name.lower() in self.scope.running.any_length:
+                return f"{name} {NO_LENGTH}"
+            if upper in BOUNDS:
+                return f"{name} takes an array by name, and which of its subscripts as a number that is written down"
             return f"{shown(part.called)} is no function and no block"
         called = self.scope.function(part)
         assert called is not None

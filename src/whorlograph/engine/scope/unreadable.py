@@ -14,6 +14,7 @@ from whorlograph.model.tags import BitOf, Instance, Running, Target, resolve_pat
 from whorlograph.model.text import Expression, Statement
 
 from .constants import constant_of
+from .open_arrays import NO_LENGTH
 from .pin_values import element_at, expression_at, why_not
 from .rung_operands import odd_operands
 from .rung_types import called_instance, handed_instance
@@ -97,6 +98,8 @@ def _not_called(block: Block, instance: Instance, running: Running) -> str:
     if unknown and (block.instance or block.type_name.lower() not in running.functions):
         return f"{block.instance or block.type_name} has no {unknown[0]}"
     if not block.instance:
+        if block.type_name.lower() in running.any_length:
+            return f"{block.type_name} {NO_LENGTH}"
         known = block.type_name.lower() in running.functions or is_function_name(block.type_name)
         return "" if known else f"{block.type_name or 'a block without a name'} is no function" + (
             ": the block has no instance" if block.type_name.upper() in STANDARD_BLOCKS else "")
