@@ -87,6 +87,19 @@ class Parameters(unittest.TestCase):
             self.assertIn(words, said)
         self.assertEqual(course(controller, controller.replay(log_of(controller, ROWS)), "S1.N")[:2], [(0, 0), (1, 5)])
 
+    def test_a_structure_goes_through_whole_and_is_told_by_its_part(self) -> None:
+        before = ("TYPE Cmd : STRUCT Run : BOOL; Speed : INT; END_STRUCT; END_TYPE PROGRAM Oven VAR_INPUT C : Cmd; END_VAR VAR_OUTPUT Heat : BOOL; END_VAR Heat := C.Run AND C.Speed > 3; "
+                  "END_PROGRAM PROGRAM Desk VAR_EXTERNAL Req : Cmd; Start : BOOL; N1 : INT; END_VAR Req.Run := Start; Req.Speed := N1; END_PROGRAM")
+        found = []
+        for one in controllers("VAR_GLOBAL Req : Cmd; END_VAR PROGRAM D : Desk; PROGRAM O : Oven(C := Req, Heat => Run1);", before):
+            journal = one.replay(log_of(one, ROWS))
+            found.append(course(one, journal, "Run1"))
+            session = Session(one, log_of(one, ROWS), IoList({}), [], Paths(Path("x.st")))
+            said = answer_text(session, ask(session, "Run1", "0.2"))
+            self.assertIn("in O's inputs 2 Req.Run became FALSE first", said)
+            self.assertIn("check what is wired to Start", said)
+        self.assertEqual(found, [[(0, False), (11, True), (21, False), (31, True), (41, False)]] * 2)
+
     def test_the_trail_leads_through_them_and_revisions_compare_them(self) -> None:
         one = controllers("PROGRAM S1 : Sum(Start := Start,\n  N := N1,\n  Run => Run1);")[1]
         session = Session(one, log_of(one, ROWS), IoList({}), [], Paths(Path("x.st")))

@@ -97,6 +97,12 @@ class AnyLength(unittest.TestCase):
         self.assertIn("AnyOver in Main", said)
         self.assertIn("Main.Tab[3] was written by Tab[3] := N1", said)
         self.assertNotIn("Tab[2]", said)
+        # A block hands on what was handed to it.
+        guard = "FUNCTION_BLOCK Guard VAR_IN_OUT Vals : ARRAY[*] OF INT; END_VAR VAR_OUTPUT Trip : BOOL; END_VAR Trip := AnyOver(Vals, 50); END_FUNCTION_BLOCK "
+        session = text_session("Tab[3] := N1;\nG1(Vals := Tab);\nY1 := X1 AND NOT G1.Trip;", ROWS, "Tab : ARRAY[1..3] OF INT; G1 : Guard;", over + guard)
+        answer = ask(session, "Y1")
+        self.assertEqual(session.running.tags[answer.roots[0].tag or 0].name, "N1")
+        self.assertIn("Main.Tab[3] was written by Tab[3] := N1", answer_text(session, answer))
         number = answer_text(session, ask(text_session("Tab[3] := N1;\nC := Total(Tab);", ROWS, "Tab : ARRAY[2..4] OF INT;", TOTAL), "C"))
         self.assertIn("C was written by C := Total(Tab) in Main", number)
         self.assertIn("check what is wired to N1", number)

@@ -198,6 +198,12 @@ class Access:
         for first, terms in handed[seen.param] if seen.param < len(handed) else ():
             yield Use(first + seen.cell, step, seen.element, seen.how, seen.writes, terms + seen.terms, seen.at)
 
+    def stands_for(self, step: int, param: int) -> int | None:
+        """The first cell that a VAR_IN_OUT of a step's body stands for at each of its calls; None where they are several, or a subscript chooses."""
+        handed = self._given(self.calls.instance_of[step])
+        found = handed[param] if 0 <= param < len(handed) else []
+        return found[0][0] if len(found) == 1 and not found[0][1] else None
+
     def _given(self, number: int) -> list[list[Handed]]:
         """For each VAR_IN_OUT of an instance: (first cell, subscripts) of all that its calls hand over."""
         if number not in self._handed:

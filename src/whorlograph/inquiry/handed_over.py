@@ -14,11 +14,11 @@ MOST = 64  # elements of one variable
 def read_through(bodies: Sequence[Body], call: Call) -> Iterator[Load]:
     """The cells of what a call hands over that the function reads, each as a read of the call: those whose place does not hang on a subscript."""
     for n, ref in enumerate(call.refs):
-        if not isinstance(ref, Target) or ref.base not in (Base.OWN, Base.GLOBAL) or ref.terms or ref.width:
+        if not isinstance(ref, Target) or ref.base not in (Base.OWN, Base.GLOBAL, Base.PARAM) or ref.terms or ref.width:
             continue
         at = call.nodes[n] if n < len(call.nodes) else call.at
         for cell, type_ in sorted(_cells(bodies, call.body, n, 0))[:MOST]:
-            yield Load(Target(ref.base, ref.cell + cell, type_), type_, at)
+            yield Load(Target(ref.base, ref.cell + cell, type_, param=ref.param), type_, at)
 
 
 def _cells(bodies: Sequence[Body], body: int, param: int, deep: int) -> set[tuple[int, str]]:

@@ -316,6 +316,9 @@ class Tracer:
             return None
         if is_fixed(load):
             return self.fixed(load, seen.step)
+        if load.target.base == Base.PARAM and load.at in self.circuit(seen.step).handed:  # a body hands on what was handed to it
+            first = self.controller.access.stands_for(seen.step, load.target.param)
+            return self._whole(Cell(first + load.target.cell)) if first is not None else None
         return self._whole(seen.result.cells.get(load.at) or seen.result.would_cells.get(load.at))
 
     def fixed(self, load: Load, step: int) -> Cell | None:

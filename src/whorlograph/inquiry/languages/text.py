@@ -104,8 +104,10 @@ class Text:
         return "assigned" if use.writes else f"read in {_where(step, use.element)}"
 
     def gate(self, step: Step, element: int, what: str, passing: Passing = ()) -> str:
-        """What decides at a node."""
+        """What decides at a node; "" of an array or structure that is taken whole, where the tag itself tells it."""
         found = _node(step, element)
+        if isinstance(found, Assign):
+            return ""
         if isinstance(found, Case) and what.startswith("label"):
             branch, _, which = what.split()[1].partition(".")
             labels = found.branches[int(branch) - 1].labels

@@ -99,6 +99,9 @@ def gate_words(tracer: Tracer, gate: Gate, seen: Seen) -> str:
     step = tracer.steps.all[seen.step]
     origin = tracer.origin(seen.step, gate.at)
     plain = words_of(step).gate(step, origin.element, origin.what, origin.passing)
+    if not plain:
+        tag = gate_tag(tracer, gate, seen)
+        plain = tracer.name(tag) if tag is not None else "a condition"
     said = words_of(step).wanted(plain, not gate.negated)
     if _not_executed(tracer, gate, seen):
         return f"{said}, which is not executed,"
