@@ -111,6 +111,36 @@ def modes_of(hand: Draw, auto: Draw, tags: str) -> Program:
     return replace(program, pous={"main": replace(mine, variables=mine.variables + instances), "hand": block("Hand", hand), "auto": block("Auto", auto)})
 
 
+class OutOfReach(unittest.TestCase):
+    """The button counts in one of two POUs only, and the other one is called."""
+
+    START: list[tuple[int, str, int]] = [(0, "X1", 1), *((0, f"X{n}", 0) for n in (2, 3, 4)), (500, "X1", 0), (2000, "X2", 1)]
+
+    def hand(self, ladder: Ladder) -> None:
+        ladder.rung(no("X2"), timer("TON", "T1", "T#200ms"), coil("M1"))
+        ladder.rung(either(no("M1"), no("Y1")), nc("X4"), coil("Y1"))
+
+    def on(self, auto: Draw, rows: Rows, *blocks: Variable) -> Asked:
+        program = modes_of(self.hand, auto, "X1 X2 X3 X4 M1 Y1")
+        hand = replace(program.pous["hand"], variables=(*program.pous["hand"].variables, Variable("T1", Named("TON"), VariableKind.LOCAL)))
+        return asked(session_of(replace(program, pous={**program.pous, "hand": hand}), [*self.START, *rows], end=2600), "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+
+    def test_the_selector_leads_before_what_the_other_rung_lacks(self) -> None:
+        found = self.on(lambda ladder: ladder.rung(no("X3"), nc("X4"), coil("Y1")), [])
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X3", True)], found.text)
+        self.assertIn("X2 counts as an attempt in Hand 1: Hand 1 has not been called since 0.500 s, see Main 1", found.text)
+        self.assertEqual((found.answer.roots[0].blocked, found.answer.roots[0].attempts), (1, 1))
+
+    def test_not_where_it_counts_in_the_other_too(self) -> None:
+        found = self.on(lambda ladder: ladder.rung(no("X2"), no("X3"), nc("X4"), coil("Y1")), [])
+        self.assertNotIn("counts as", found.text)
+
+    def test_not_while_it_is_called(self) -> None:
+        found = self.on(lambda ladder: ladder.rung(no("X3"), nc("X4"), coil("Y1")), [(600, "X1", 1), (700, "X4", 1)])
+        self.assertNotIn("counts as", found.text)
+        self.assertEqual(found.roots[0][1:], ("X4", True), found.text)
+
+
 class Numbers(unittest.TestCase):
     """Numbers that several rungs write."""
 

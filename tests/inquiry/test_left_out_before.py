@@ -18,7 +18,7 @@ def _asked(rows: Rows) -> Asked:
         p.label("End")
         p.rung(no("X1"), coil("Y2"))
     start: Rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0)]
-    return asked(session_of(program_of(draw, "X1 X2 X3 Y1 Y2"), [*start, *rows]), "Y1")
+    return asked(session_of(program_of(draw, "X1 X2 X3 Y1 Y2 N1"), [*start, *rows]), "Y1")
 
 
 def _falls(*times: int) -> list[tuple[int, str, int]]:
@@ -41,6 +41,15 @@ class LeftOutBefore(unittest.TestCase):
                      [(1000, "X3", 1), *_falls(2000), (7000, "X3", 0), (9000, "X2", 0), (9900, "X1", 1)],
                      [*_falls(2000, 4000, 6000), (9000, "X2", 0), (9900, "X1", 1)]):
             self.assertEqual(self.said(_asked(rows)), [])
+
+    def test_what_lets_it_run_leads_of_what_came_on(self) -> None:
+        rises = [row for t in (2000, 4000, 6000) for row in ((t, "X2", 1), (t + 500, "X2", 0))]
+        rows: list[tuple[int, str, int]] = [(0, "X2", 0), (0, "X3", 1), *rises, (7000, "X3", 0), (9000, "X2", 1), (9900, "N1", 1)]
+        found = _asked(rows)
+        self.assertEqual([r[1:3] for r in found.roots[:2]], [("X3", True), ("X2", True)], found.text)
+        self.assertEqual(self.said(found), ["Main 2 runs since 7.000 s; X2 went on 3 times before while it did not"])
+        came_since = [*rows[:-2], (8000, "X2", 1), (8200, "X2", 0), *rows[-2:]]
+        self.assertEqual(self.said(_asked(came_since)), [])
 
 
 if __name__ == "__main__":

@@ -51,6 +51,23 @@ class WouldNow(unittest.TestCase):
         self.assertEqual(found.roots[0][1:], ("X1", True), found.text)
         self.assertIn("nothing to check", found.text)
 
+    def test_what_blocked_went_a_moment_ago(self) -> None:
+        body = "E1(CLK := X1); IF E1.Q AND NOT X2 THEN Y1 := TRUE; END_IF;"
+        found = _asked(body, [(0, "X2", 1), *self.PRESS, (4900, "X2", 0), (5000, "X3", 1)], "E1 : R_TRIG;")
+        self.assertIn("with X1 on from 4.950 s on, Y1 pulls in at 4.950 s", found.answer.would_now)
+
+    def test_a_command_that_stands_must_come_anew(self) -> None:
+        body, local = "E1(CLK := X1); B1(S := E1.Q, R1 := X2); Y1 := B1.Q1;", "E1 : R_TRIG; B1 : RS;"
+        presses = [(t + d, "X1", v) for t in (500, 1500, 2500) for d, v in ((0, 1), (400, 0))]
+        rows = [(0, "X2", 1), *presses, (4000, "X1", 1), (4500, "X2", 0), (4700, "N1", 1)]
+        found = _asked(body, rows, local)
+        self.assertEqual([r[1:] for r in found.roots], [("X2", True), ("X1", True)], found.text)
+        self.assertIn("X1 on since 4.000 s; only its coming counts, and it has not gone off since", found.text)
+        self.assertRegex(found.answer.would_now, "with X1 coming on anew at 4.6[0-9]* s, Y1 pulls in at 4.6")
+        stuck = _asked(body, [*rows[:-1], (8000, "N1", 1)], local)
+        self.assertEqual(stuck.roots[0][1:], ("X1", True), stuck.text)
+        self.assertIn("on for longer than ever before in this log (3 times, 400 ms)", stuck.text)
+
     def test_not_where_it_would_not(self) -> None:
         cases = {
             "it still stands in the way": (SEALED, [*self.PRESS, (5000, "X3", 1)]),

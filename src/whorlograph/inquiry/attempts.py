@@ -64,11 +64,14 @@ class Attempt(Struct, frozen=True):
 
 
 class Tries(Struct, frozen=True):
-    """All attempts at a tag since it was last on, in order; ``commands``: what makes them; ``standing``: those that stand at the asked moment."""
+    """All attempts at a tag since it was last on, in order; ``commands``: what makes them; ``standing``: those that stand at the asked moment;
+    ``looked_at``: by command's tag what is written where it is looked at.
+    """
 
     attempts: tuple[Attempt, ...]
     commands: tuple[Command, ...]
     standing: tuple[int, ...]
+    looked_at: dict[int, list[Writer]]
 
     @property
     def trying(self) -> bool:
@@ -106,7 +109,8 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
     in, else any. A command that the program computes passes its own attempts on; a pulse generator is nobody.
     Args: meant: only what was meant to bring the tag on.
     """
-    commands = [one for one in _commands(tracer, tag, set(), 0, Asks(meant)) if one.on or not meant]
+    looked_at: dict[int, list[Writer]] = {}
+    commands = [one for one in _commands(tracer, tag, set(), 0, Asks(meant), looked_at=looked_at) if one.on or not meant]
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
     standing: dict[int, None] = {}
@@ -126,7 +130,7 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
             found[scan] = Attempt(scan, one.tag if better else found[scan].condition, lasts)
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
             standing.setdefault(one.tag)
-    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing))
+    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing), looked_at)
 
 
 def _shared_with_rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, frozenset[Command]]:
@@ -151,8 +155,12 @@ def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: in
     return min(until, fell - 1) if fell is not None else until
 
 
-def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, asks: Asks, by: int = -1) -> list[Command]:
-    """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees."""
+def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, asks: Asks, by: int = -1,
+              looked_at: dict[int, list[Writer]] | None = None) -> list[Command]:
+    """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees.
+
+    Args: looked_at: where to add, by command's tag, what is written where it is looked at.
+    """
     writers = _seen_writers(tracer, tag, by)
     key = tag, writers[0].step if len(writers) == 1 else -1
     if key in seen or depth > DEEPEST or tag in tracer.charts:
@@ -166,8 +174,11 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, 
             if runs_freely(tracer, one.tag):
                 continue
             found.setdefault(one)
+            if looked_at is not None:
+                looked_at.setdefault(one.tag, []).append(writer)
             if tracer.writers.get(one.tag) and one.on:
-                for inner in _commands(tracer, one.tag, seen, depth if _only_handed_on(tracer, writer) else depth + 1, asks, one.seen_by):
+                deeper = depth if _only_handed_on(tracer, writer) else depth + 1
+                for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at):
                     found.setdefault(inner)
     return list(found)
 

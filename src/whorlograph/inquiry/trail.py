@@ -113,6 +113,11 @@ class Link(Struct):
         for child in self.children:
             yield from child.all_roots()
 
+    def mark_missing(self) -> None:
+        """Mark the roots of a write, or of an order, that never came: of a latch, one of them stands among the first two."""
+        for root in self.all_roots():
+            root.missing = True
+
     def tell_once(self, told: dict[tuple[object, ...], Link]) -> None:
         """Let what stands below this link twice, with all that follows from it, be told where it comes first. Args: told: what was, before."""
         key = self.kind, self.tag, self.step, self.scan, self.text
@@ -143,7 +148,7 @@ class Answer(Struct):
     asked for; ``missed``: the last attempt was one that no scan saw; ``usual``: None where it does not apply or is not known yet;
     ``phases``: at how many of how many phases of the scan a short change is seen, None where nothing rests on one; ``proofs``: every
     root has been tried; ``tried_again``: of a drop-out, what came in vain since, in words, "" where nothing did; ``would_now``: of a tag that
-    did not pull in, that an attempt at the moment asked for would succeed, in words.
+    did not pull in, that an attempt at the moment asked for would succeed, in words; ``anew``: its command counts only where it comes.
     """
 
     symptom: Symptom
@@ -167,6 +172,7 @@ class Answer(Struct):
     proofs: bool = False
     tried_again: str = ""
     would_now: str = ""
+    anew: bool = False
 
     def links(self) -> list[tuple[int, Link]]:
         """The trail's links in reading order with their depth."""

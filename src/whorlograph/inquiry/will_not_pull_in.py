@@ -10,12 +10,14 @@ from whorlograph.model.question import LinkKind, RootKind, Symptom
 
 from .attempts import Tries, attempts, reached, tried_text
 from .links import missed_pulse
+from .out_of_reach import add_out_of_reach
 from .ranking import merge
 from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root, RootKey
 from .usual_starts import add_usual_starts
+from .writers import Writer
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
@@ -53,14 +55,18 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         what = _sequence_tried(tracer, sequence, stands)
     else:
         what = _tried(tracer, tag, tries)
+        for command in commands:
+            add_out_of_reach(tracer, link, tag, command, tries.looked_at.get(command, ()), looked)
         if not scans:
             _what_is_over(tracer, link, scan)
             add_usual_starts(tracer, tag, path, scan, tries.commands, link)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
+    answer.anew = not sequence and not tries.trying and any(c.edge and c.tag in commands for c in tries.commands)
     answer.other_commands = tuple(dict.fromkeys(c.tag for c in tries.commands if c.on and c.tag not in commands and not tracer.writers.get(c.tag)))
     looks = {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts}
-    _count_blocked(tracer, answer, tag, scan, looks, 0 if sequence else SETTLED)
+    made_by = {} if sequence else {a.scan: (a.condition, tries.looked_at.get(a.condition, [])) for a in tries.attempts}
+    _count_blocked(tracer, answer, tag, scan, looks, made_by)
     return answer
 
 
@@ -136,12 +142,13 @@ def _earlier_only(root: Root, known: dict[RootKey, Root]) -> bool:
     return root.key not in known and root.kind is not RootKind.CONSTANT and not root.lets
 
 
-def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked: dict[int, int], settled: int) -> None:
+def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked: dict[int, int],
+                   made_by: dict[int, tuple[int, list[Writer]]]) -> None:
     """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
 
     The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
-    Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another; settled: scans behind it in
-        which what it switches on by itself has come round, 0 where it is looked at in a step of its own.
+    Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another; made_by: by attempt its command,
+        and what is written where that is looked at; none where it is looked at in a step of its own.
     """
     keys = {r.key: r for r in answer.roots}
     if not answer.attempts:
@@ -152,11 +159,14 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
     most = MOST_ATTEMPTS if all(isinstance(root.value, bool) for root in answer.roots) else MOST_OF_NUMBERS
     for scan in reversed(answer.attempts[-most:]):
         tracer.spent = 0
-        link = tracer.explain(tag, Vantage(looked.get(scan, scan), LAST), False, 0)
+        at = looked.get(scan, scan)
+        link = tracer.explain(tag, Vantage(at, LAST), False, 0)
+        if scan in made_by:
+            add_out_of_reach(tracer, link, tag, *made_by[scan], at)
         stood = merge(link.all_roots(), Symptom.WILL_NOT_PULL_IN) if link is not None else []
-        if settled and any(_earlier_only(r, keys) for r in stood):
+        if made_by and any(_earlier_only(r, keys) for r in stood):
             # What the attempt itself switched on in the scans behind it never stood in its way.
-            later = tracer.explain(tag, Vantage(min(looked.get(scan, scan) + settled, asked), LAST), False, 0)
+            later = tracer.explain(tag, Vantage(min(at + SETTLED, asked), LAST), False, 0)
             still = {r.key for r in later.all_roots()} if later is not None else set()
             stood = [r for r in stood if r.key in keys or r.key in still]
         for root in stood:

@@ -77,7 +77,7 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
         reset_by.link(tracer, tag, kept, scan, depth) if kept.kind is Kind.RESET else taken.link(tracer, tag, kept, scan, depth, change=True)
     if found is not None:
         for one in missing:
-            never_set.missing(one)
+            one.mark_missing()
         found.value = value
         found.children += missing
         if kept.kind is Kind.VALUE:

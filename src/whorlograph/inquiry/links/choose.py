@@ -145,7 +145,10 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         return of_chart
     stopped = [w for w in writers if _stopped(tracer, w, view)]
     if stopped and len(stopped) == len(writers):
-        return skipped.link(tracer, tag, stopped[-1], view.scan, depth)
+        idle = skipped.link(tracer, tag, stopped[-1], view.scan, depth)
+        if idle is not None and stopped[-1].kind is Kind.COIL:
+            skipped.add_same(tracer, idle, tag, stopped[-1], bool(tracer.raw(tag, view)), view, depth)
+        return idle
     if row is None and all(tracer.ran(w.step, view) <= 0 for w in writers):
         return not_run_yet(tracer, tag, view)
     if not tracer.boolean(tag):
@@ -237,6 +240,9 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
             _add_event(tracer, found, tag, last, view, depth)
             modes.add_resumed(tracer, found, tag, last, view, depth)
             modes.add_running(tracer, found, last, view, depth)
+            row = tracer.last_row(tag, tracer.position(view)) if not depth else None
+            if row is not None and tracer.journal.step(row) == last.step and all(c.kind is not LinkKind.RESUMED for c in found.children):
+                modes.add_left_out_before(tracer, found, last, tracer.scan_of(row), depth, on=True)
         if found is not None:
             modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
         return found

@@ -8,7 +8,6 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
-from . import never_set
 from .block_pins import is_fed, pin_off, pin_on
 
 if TYPE_CHECKING:
@@ -87,7 +86,7 @@ def _reached(tracer: Tracer, call: BlockCall, label: str, found: Link, q_row: in
         return
     child = pin_off(tracer, call, taking_back, label, found.scan, depth + 1)
     if child is not None:
-        never_set.missing(child)
+        child.mark_missing()
         found.children.append(child)
 
 

@@ -14,6 +14,7 @@ from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Writer
 from . import resumed, skipped, step_inactive, task_held
+from .complete_paths import completing
 from .gates import gate_tag
 from .let_run import add_let_run, left_out_too, taken_since
 from .rung_false import first_out, unpowered
@@ -47,30 +48,51 @@ def add_resumed(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vanta
         found.children.insert(0, child)
 
 
-def add_left_out_before(tracer: Tracer, found: Link, writer: Writer, scan: int, depth: int) -> None:
-    """Of a coil that lost its power: that what opened first had opened before too, each time while the step did not run, and why it runs now."""
+def add_left_out_before(tracer: Tracer, found: Link, writer: Writer, scan: int, depth: int, on: bool = False) -> None:
+    """Of a coil whose power came or went: that what brought that about had turned before too, each time while the step did not run, and why it
+    runs now. Args: scan: in which the power turned; on: whether it came.
+    """
     paths, journal = tracer.paths, tracer.journal
-    begun = paths.last_left_out(journal, writer.step, scan) + 1
-    skip = paths.skipped(journal, writer.step, begun - 1) if begun > 1 else None
-    if writer.power is None or scan < 2 or skip is None or skip.flag is None or begun == scan or paths.task_of(writer.step) >= 0:
+    if writer.power is None or scan < 2:
         return
-    now = tracer.seen(writer.step, scan)
-    tags = {gate_tag(tracer, g, now) for g in first_out(tracer, writer.power, now, tracer.seen(writer.step, scan - 1))}
+    task = paths.task_of(writer.step)
+    begun = _released(tracer, task, scan) if task >= 0 else paths.last_left_out(journal, writer.step, scan) + 1
+    skip = paths.skipped(journal, writer.step, begun - 1) if task < 0 and begun > 1 else None
+    if begun <= 1 or begun == scan or (task < 0 and (skip is None or skip.flag is None)):
+        return
+    now, before = tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)
+    turned = completing(tracer, writer.power, now, before) if on else first_out(tracer, writer.power, now, before)
+    tags = {gate_tag(tracer, g, now) for g in turned}
     tag = tags.pop() if len(tags) == 1 else None
     if tag is None or not tracer.boolean(tag):
         return
     own = course(journal, tag)
     turns = own.scans[((own.values != 0) == bool(own.at(scan))) & (own.scans > 1) & (own.scans < begun)][-MOST:].tolist()
-    if len(turns) < LEAST or any(paths.skipped(journal, writer.step, turn) is None for turn in turns):
-        return
-    often = f"{'at least ' if len(turns) == MOST else ''}{counted(len(turns), 'time')}"
-    before = f"{tracer.name(tag)} went {tracer.state_word(bool(own.at(scan)), tag)} {often} before while it did not"
-    text = f"{tracer.place(writer.step)} runs since {tracer.at(tracer.time(begun))}; {before}"
+    left = [turn for turn in turns if (journal.held_at(task, turn) if task >= 0 else paths.skipped(journal, writer.step, turn) is not None)]
+    always = len(left) == len(turns)
+    since = own.last_change(scan - 1, bool(own.at(scan)))
+    if len(left) < LEAST or not (always or on) or (on and since is not None and since >= begun):
+        return  # it ran at others; or it has come since it runs
+    often = f"{'at least ' if len(turns) == MOST else ''}{counted(len(left), 'time')}"
+    state = f"{tracer.name(tag)} went {tracer.state_word(bool(own.at(scan)), tag)} {often} before while it"
+    runs = f"task {tracer.controller.schedule.tasks[task].name}" if task >= 0 else tracer.place(writer.step)
+    text = f"{runs} runs since {tracer.at(tracer.time(begun))}; {state} {'was held' if task >= 0 else 'did not'}"
     child = Link(LinkKind.RESUMED, None, True, tracer.time(begun), writer.step, begun, text, writer.element)
-    add_let_run(tracer, child, skip, begun, depth + 1)
+    if skip is not None:
+        add_let_run(tracer, child, skip, begun, depth + 1)
+    else:
+        task_held.add_release(tracer, child, task, begun, depth)
     for root in child.all_roots():
-        root.changed = False  # what opened is what changed
+        root.changed, root.novel = False, on and always  # what turned is what changed
+    for root in found.all_roots() if on and always else ():
+        root.habit = len(left) if root.tag == tag else root.habit
     found.children += [child] if child.children or child.roots else []
+
+
+def _released(tracer: Tracer, task: int, scan: int) -> int:
+    """The scan, up to one, in which a task was released last; 0 where it was not, or is held again."""
+    held = [h for h in tracer.journal.held if h.task == task and h.scan <= scan]
+    return held[-1].scan if held and not held[-1].on else 0
 
 
 def add_running(tracer: Tracer, found: Link, writer: Writer, view: Vantage, depth: int) -> None:

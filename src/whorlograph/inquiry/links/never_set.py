@@ -100,8 +100,3 @@ def no_reset(tracer: Tracer, tag: int, link: Link | None, setter: Writer) -> Lin
                                   defect=True))
     return link
 
-
-def missing(link: Link) -> None:
-    """Mark the roots of a write that never came: of a latch, one of them stands among the first two."""
-    for root in link.all_roots():
-        root.missing = True

@@ -25,7 +25,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
             said = f"was not {{}} again after {tracer.at(tracer.time(scan))}"
             unset = never_set.link(tracer, tag, never_set.had_turn(tracer, setters, view, scan), view, depth + 1, LinkKind.NEVER_SET, said)
             if unset is not None:
-                never_set.missing(unset)
+                unset.mark_missing()
                 if any(_tried(tracer, one, tracer.ran(one.step, view)) for one in setters):
                     for root in found.all_roots():  # somebody tried to set it: what took it away before is over
                         root.changed, root.last = False, False

@@ -25,7 +25,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
     if found is not None and view is not None and resetters:
         said = f"was not {{}} after {tracer.at(tracer.time(scan))}"
         for unreset in never_set.links(tracer, tag, never_set.had_turn(tracer, resetters, view, scan), view, depth + 1, LinkKind.NEVER_SET, said):
-            never_set.missing(unreset)
+            unreset.mark_missing()
             found.children.append(unreset)
     return found
 

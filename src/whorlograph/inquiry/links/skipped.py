@@ -71,7 +71,7 @@ def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool,
     """Add to the link of a coil whose step does not run that it would write the same if it did: what gives that."""
     now = tracer.again.now(tracer.journal, writer.step, view.scan)
     would = now.stored.get(writer.at)
-    left_out = found.kind in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED, LinkKind.STEP_INACTIVE)
+    left_out = found.kind in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED, LinkKind.STEP_INACTIVE, LinkKind.TASK_HELD, LinkKind.TASK_IDLE)
     if not left_out or writer.power is None or would is None or bool(would) != value:
         return
     position, circuit = tracer.journal.settled_position(view.scan), tracer.circuit(writer.step)

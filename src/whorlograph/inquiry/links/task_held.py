@@ -7,14 +7,17 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
+from .rung_false import unpowered
 from .rung_true import powered
 from .task_idle import last_run, unwritten
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
+MOST_ORDERS = 2  # that would release a task, which are looked at
 
 def released(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, value: bool, depth: int) -> Link | None:
     """A tag turned in the first run of a task that had been held: since when, and what released it; None where it was not so."""
@@ -30,8 +33,13 @@ def released(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, v
     text = (f"{tracer.name(tag)} went {tracer.state_word(value, tag)} at {tracer.at(since)}: task {name} runs again; it had been held since "
             f"{tracer.at(journal.clock.start(held[-2].scan))}")
     found = Link(LinkKind.RESUMED, tag, value, since, writer.step, scan, text, writer.element)
-    _add_orders(tracer, found, number, "release", held[-1].scan, depth)
+    add_release(tracer, found, number, held[-1].scan, depth)
     return found if found.children else None
+
+
+def add_release(tracer: Tracer, found: Link, number: int, scan: int, depth: int) -> None:
+    """Add what released a task in a scan."""
+    _add_orders(tracer, found, number, "release", scan, depth)
 
 
 def _add_orders(tracer: Tracer, found: Link, number: int, what: str, scan: int, depth: int) -> None:
@@ -59,4 +67,25 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth
     if not found.children:
         check = f"see which rung holds {task.name}, and what should release it"
         found.roots.append(Root(RootKind.PROGRAM, tag, found.value, last_run(tracer, number, scan), found.text, check, step=writer.step))
+        return found
+    _add_no_release(tracer, found, number, held.scan, scan, depth)
     return found
+
+
+def _add_no_release(tracer: Tracer, found: Link, number: int, held: int, scan: int, depth: int) -> None:
+    """Add why nothing has released a task since the scan in which it was held; that no rung does is a defect of the program."""
+    name, orders = tracer.controller.schedule.tasks[number].name, tracer.written.orders("release", number)
+    if not orders:
+        text = f"task {name} is held by {tracer.place(found.children[0].step)}, and no rung releases it"
+        found.roots.append(Root(RootKind.PROGRAM, found.tag, found.value, tracer.time(held), text, f"find out what should release {name}",
+                                step=found.children[0].step, defect=True))
+    for order in orders[:MOST_ORDERS]:
+        if order.guard is None or tracer.paths.skipped(tracer.journal, order.step, scan) is not None:
+            continue
+        lacks = f"was not released after {tracer.at(tracer.time(held))}: {words_of(tracer.steps.all[order.step]).lacking()}"
+        child = unpowered(tracer, None, order.step, order.element, order.guard, scan, depth + 1, LinkKind.NEVER_SET, f"task {name}", lacks)
+        if child is not None:
+            child.mark_missing()
+            for root in child.all_roots():
+                root.changed = False
+            found.children.append(child)

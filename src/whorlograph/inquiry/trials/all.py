@@ -6,6 +6,7 @@ from whorlograph.model.question import LinkKind, RootKind, Symptom
 from whorlograph.model.types import Family
 
 from ..generators import runs_freely
+from ..lingering import lingering
 from ..links.field_input import input_root
 from ..ranking import rank
 from ..tracer import Tracer
@@ -86,7 +87,11 @@ def _add_missing_commands(answer: Answer, tracer: Tracer, commands: list[WouldNo
         if any(root.tag == found.command for root in others):
             continue
         root = input_root(tracer, found.command, tracer.journal.settled_position(max(1, answer.asked)))
-        root.text += f"; nothing has come from it{' since' if root.since is not None else ''}"
+        stuck = lingering(tracer, root) if found.anew else ""
+        lacks = f"only its coming counts, and it has not gone {tracer.state_word(not root.value)} since" if found.anew else \
+            f"nothing has come from it{' since' if root.since is not None else ''}"
+        root.text += "".join(f"; {said}" for said in (lacks, stuck) if said)
+        lead = lead or bool(stuck)
         root.leads = root.overdue = lead
         root.last = lead or not any(r.last and r.proved for r in others)
         note(root, found.proof)

@@ -16,15 +16,19 @@ from .runs import TrialRuns
 from .verdict import Proof, judged
 
 LONGER = 3_000_000_000  # ns that a command is held where a press as long as the last does nothing
+SHORTEST = 5  # scans that a command is held, and let go before that
 MOST = 3  # other commands that are tried
 
 
 class WouldNow(Struct, frozen=True):
-    """That an attempt would succeed: in words, by which command, and the trial that showed it."""
+    """That an attempt would succeed: in words, by which command, and the trial that showed it; ``anew``: the command stands, and would have to
+    go and come.
+    """
 
     text: str
     command: int
     proof: Proof
+    anew: bool
 
 
 def would_now(runs: TrialRuns, tracer: Tracer) -> Iterator[WouldNow]:
@@ -38,11 +42,13 @@ def would_now(runs: TrialRuns, tracer: Tracer) -> Iterator[WouldNow]:
     last = next(iter(answer.commands))
     value = bool(journal.settled(last, answer.attempts[-1])) if last >= 0 else True
     tried = [(last, value), *((one, True) for one in answer.other_commands[:MOST])]
-    if any(not _usable(tracer, one) or bool(journal.settled(one, max(1, answer.asked))) == wanted for one, wanted in tried[:1]):
+    stands = bool(journal.settled(last, max(1, answer.asked))) == value
+    if not _usable(tracer, last) or (stands and not answer.anew):
         return
     for command, wanted in tried:
-        if _usable(tracer, command) and bool(journal.settled(command, max(1, answer.asked))) != wanted:
-            found = _tried(runs, tracer, command, wanted)
+        anew = stands and command == last
+        if _usable(tracer, command) and (anew or bool(journal.settled(command, max(1, answer.asked))) != wanted):
+            found = _tried(runs, tracer, command, wanted, anew)
             if found is not None:
                 yield found
 
@@ -52,19 +58,26 @@ def _usable(tracer: Tracer, command: int) -> bool:
     return command >= 0 and tracer.boolean(command) and not tracer.writers.get(command) and tracer.tag(command).address is not None
 
 
-def _tried(runs: TrialRuns, tracer: Tracer, command: int, value: bool) -> WouldNow | None:
+def _tried(runs: TrialRuns, tracer: Tracer, command: int, value: bool, anew: bool) -> WouldNow | None:
+    """A command held for as long as the last time, for longer, and briefly, where what stood in its way went a moment ago.
+
+    Args: anew: it stands, and is let go before that.
+    """
     answer = runs.answer
     asked, last = max(1, answer.asked), tracer.time(answer.attempts[-1])
     found, at = stays(runs.log, command, tracer.tag(command).initial), tracer.time(asked)
     lengths = found.lengths[found.ended & ((found.values != 0) == value) & (found.starts <= at)].tolist()
-    usual = max(lengths[-1] if lengths else 0, 5 * runs.controller.scan_time)
-    for lasting in dict.fromkeys((usual, max(usual, LONGER))):
+    shortest = SHORTEST * runs.controller.scan_time
+    usual = max(lengths[-1] if lengths else 0, shortest)
+    for lasting in dict.fromkeys((usual, max(usual, LONGER), shortest)):
         begun = at - lasting
-        if begun <= last:
+        freed = begun - shortest if anew else begun
+        if freed <= last:
             continue
-        name, word = tracer.name(command), tracer.state_word(value)
-        proof = judged(runs, Attempted(Trial((Hold(command, int(value), begun),)), f"{name} {word} from {tracer.at(begun)} on"))
+        name, word, when = tracer.name(command), tracer.state_word(value), tracer.at(begun)
+        hold = Hold(command, int(not value), freed, begun) if anew else Hold(command, int(value), begun)
+        proof = judged(runs, Attempted(Trial((hold,)), f"{name} {f'coming {word} anew at {when}' if anew else f'{word} from {when} on'}"))
         stays_on = proof.journal is not None and proof.journal.settled(answer.tag, min(asked, proof.journal.clock.last))
         if proof.proved and proof.turns is not None and proof.turns >= begun and stays_on:
-            return WouldNow(f"at {tracer.at(at)} nothing stands in the way any more: {proof.text}", command, proof)
+            return WouldNow(f"at {tracer.at(at)} nothing stands in the way any more: {proof.text}", command, proof, anew)
     return None

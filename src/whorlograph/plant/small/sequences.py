@@ -63,13 +63,13 @@ GLASSHOUSE = SmallCase(
 
 HATCHERY = SmallCase(
     "hatchery", "Corra Oyster Hatchery, sea-water pump", "The sea-water pump does not start when its button is pressed; yesterday it did.", "Sea_Pump", ("field-input", "Auto_Sw"), ("rung-false", "row"),
-    ("The pump has a rung in each of two POUs, one for work by hand, one for automatic, and the selector decides which is called. The button stands in the one for hand.",
-     "The rung that is executed waits for the tank's float, and a float held on cures nothing at once. So single changes of the log are left out, one after another: without the "
+    ("The pump has a rung in each of two POUs, one for work by hand, one for automatic, and the selector decides which is called. The button stands in both.",
+     "The rung that is executed waits for the tank's float besides, and a float held on cures nothing at once. So single changes of the log are left out, one after another: without the "
      "selector's change the pump starts. No rung leads from the pump to the selector, the calls do; and the rung for hand would not start the pump at once either: it waits until the button was held a moment."),
     {"Main": ("/Auto_Sw !Hand  # by hand", "Auto_Sw !Auto  # automatic", "[/Salt_OK|/Trip_N] (S Fault)", "Sea_Pump TON:Long_T:T#2h (Ran_Long)", *everyday(("Sea_Pump", "Air"))),
      "Hand": ("Pump_PB TON:Press_T:T#200ms (Pressed)  # a touch in passing shall not start it", "[Pressed|Sea_Pump] Stop_N Trip_N (Sea_Pump)  # sea-water pump by hand",
               "[Air_PB|Air] Stop_N (Air)"),
-     "Auto": ("Tank_Low TON:Tank_T:T#20s (Tank_Wait)  # the float must stand for a while", "Tank_Wait Stop_N Trip_N (Sea_Pump)  # sea-water pump in automatic", "Stop_N (Air)")},
+     "Auto": ("Tank_Low TON:Tank_T:T#20s (Tank_Wait)  # the float must stand for a while", "Pump_PB Tank_Wait Stop_N Trip_N (Sea_Pump)  # sea-water pump in automatic", "Stop_N (Air)")},
     ("Auto_Sw, S-1, pump shed/1, NO, selector on automatic", "Pump_PB, S-2, pump shed/2, NO, pump on", "Air_PB, S-3, pump shed/3, NO, air on", "Stop_N, S-4, pump shed/4, NC, stop", "Tank_Low, B-5, header tank/1, NO, tank is low", "Salt_OK, B-6, intake/1, NO, water is salt enough",
      "Trip_N, Q-7, panel/1, NC, protection", "Ack, S-8, pump shed/5, NO, acknowledge", "Lamp_Test, S-9, pump shed/6, NO, lamp test"),
     ("Sea_Pump, K-1, panel/21, , sea-water pump", "Air, K-2, panel/22, , air blower", "Lamp_Sea_Pump, H-3, pump shed/11, , lamp", "Lamp_Air, H-4, pump shed/12, , lamp", "Horn, H-5, pump shed/13, , horn"),
