@@ -293,8 +293,14 @@ def _of_block(tracer: Tracer, writer: Writer, asks: Asks) -> list[Command]:
         if pin is not None:
             found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
         elif is_fed(tracer, call, name):
-            found.append(Command(tag, True))
+            found += _of_pin(call.kind, name, _fed(tracer, tag, asks)) or [Command(tag, True)]
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+
+
+def _fed(tracer: Tracer, pin: int, asks: Asks) -> list[Command]:
+    """The commands among the conditions of what is written to a pin elsewhere."""
+    given = [(w.step, w.power if w.power is not None else w.value) for w in tracer.writers.get(pin, ()) if w.kind is not Kind.BLOCK]
+    return [one for step, value in given if value is not None for one in _of_value(tracer, value, tracer.seen(step, 1), pin, asks)]
 
 
 def _of_pin(kind: str, pin: str, found: list[Command]) -> list[Command]:

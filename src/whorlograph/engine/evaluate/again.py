@@ -38,13 +38,14 @@ from whorlograph.engine.code import (
     Value,
 )
 from whorlograph.engine.nodes import loads
-from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.blocks import STANDARD_BLOCKS, family
 from whorlograph.model.literals import cooked, raw, single
 from whorlograph.model.profile import Overflow
 from whorlograph.model.types import ELEMENTARY, Elementary
 
 from .operations import NoValue, converted, operation
-from .sight import Sight
+from .sight import Sight, elapsed
+from .supposed import supposed
 
 MOST_PASSES = 100_000
 PASSES_KEPT = 64  # of a write in a loop: the last that executed it
@@ -257,35 +258,64 @@ class Execution:
 
     def _look_into(self, actions: tuple[Action, ...]) -> None:
         """Note what the values in a branch that is not taken would be."""
-        result, slots = self.result, self.slots
+        result, slots, sight = self.result, self.slots, self.sight
+        own, rows, was = sight.own, sight.rows, sight.supposed
         self.result, self.slots = Result(), dict(slots)
+        sight.own, sight.rows, sight.supposed = dict(own), list(rows), True
         try:
-            self._would(actions, set())
+            self._would(actions, set(), True)
         finally:
             result.would |= self.result.values | self.result.raws
             result.would_cells |= self.result.cells
             self.result, self.slots = result, slots
+            sight.own, sight.rows, sight.supposed = own, rows, was
 
-    def _would(self, actions: tuple[Action, ...], written: set[tuple[int, int]]) -> bool:
-        """Whether what stands behind some actions can still be told. Args: written: the cells that they would have written by then."""
+    def _would(self, actions: tuple[Action, ...], unknown: set[int], always: bool) -> bool:
+        """Whether what stands behind some actions can still be told.
+
+        Args: unknown: the cells that they would have written by then, nobody knows with what; always: none of them stands under a condition.
+        """
         for one in actions:
             if isinstance(one, (Let, If, Store)):
-                asked = one.test if isinstance(one, If) else one.value
-                if not written or not any((load.target.base, load.target.cell) in written for load in loads(asked)):
-                    with suppress(NoValue, RecursionError):
-                        self.result.values[one.at] = found = self.value(asked)
-                        if isinstance(one, Let):
-                            self.slots[one.slot] = found
-                if isinstance(one, Store):
-                    written.add((one.target.base, one.target.cell))
-                elif isinstance(one, If) and not (self._would(one.then, written) and self._would(one.other, written)):
+                found = self._if_known(one.at, one.test if isinstance(one, If) else one.value, unknown)
+                if isinstance(one, Let) and found is not None:
+                    self.slots[one.slot] = found
+                elif isinstance(one, Store):
+                    with suppress(NoValue):
+                        if always and found is not None:
+                            self.put(one.target, found)
+                        else:
+                            unknown.add(self.cell(one.target).number)
+                elif isinstance(one, If) and not (self._would(one.then, unknown, False) and self._would(one.other, unknown, False)):
                     return False
             elif isinstance(one, Scope):
-                if not self._would(one.actions, written):
+                if not self._would(one.actions, unknown, always):
+                    return False
+            elif isinstance(one, Invoke):
+                if not always or not self._would_give(one, unknown):
                     return False
             elif not isinstance(one, (Leave, Taken, Order, Edge, Pass)):
                 return False
         return True
+
+    def _if_known(self, at: int, asked: Expr, unknown: set[int]) -> Value | None:
+        """A value in a branch that is not taken, noted at its node; None where nobody knows what it looks at."""
+        with suppress(NoValue, RecursionError):
+            if unknown and any(self.cell(load.target).number in unknown for load in loads(asked)):
+                return None
+            self.result.values[at] = found = self.value(asked)
+            return found
+        return None
+
+    def _would_give(self, one: Invoke, unknown: set[int]) -> bool:
+        """Whether it can be told what a block in a branch that is not taken would give; if so, it is as if it had."""
+        with suppress(NoValue):
+            first = self.spot(one.where).own
+            inputs, _ = STANDARD_BLOCKS[one.block]
+            if not self._often(one.where) and unknown.isdisjoint(range(first, first + len(inputs))):
+                self.invoke(one)
+                return True
+        return False
 
     def loop(self, one: Loop) -> None:
         self._loops += 1
@@ -322,10 +352,22 @@ class Execution:
         if self._often(one.where):
             self._invoke_once(frozenset(range(first + len(inputs), first + len(inputs) + len(outputs))))
             return
+        if self.sight.supposed:
+            names = [name for name, _ in (*inputs, *outputs)]
+            taken = {name: self.sight.read(first + i) for i, name in enumerate(names[:len(inputs)])}
+            for name, bits in self._supposed(one.block, first, names, taken).items():
+                self.sight.write(first + names.index(name), bits)
+            return
         for pin in range(len(inputs), len(inputs) + len(outputs)):
             bits = self.sight.left(first + pin)
             if bits != self.sight.read(first + pin):
                 self.sight.write(first + pin, bits)
+
+    def _supposed(self, block: str, first: int, names: list[str], taken: dict[str, int]) -> dict[str, int]:
+        """What a block that is not executed would give. Args: first: its first pin; names: of its pins in order; taken: what they would take in."""
+        before = {name: self.sight.before(first + i) for i, name in enumerate(names) if name != "ET"}
+        sight = self.sight
+        return supposed(block, taken, before, lambda: elapsed(family(block), sight.journal, first, sight.position, sight.beyond.now()))
 
     def _often(self, where: Spot) -> bool:
         """Whether a block may be executed more than once in this step."""

@@ -44,6 +44,7 @@ class Sight:
         self.scan, self.position, self.after, self.beyond = scan, position, after, beyond
         self.own: dict[int, int] = {}
         self.rows: list[tuple[int, int]] = []
+        self.supposed = False  # the step was not executed: the journal does not have what its blocks would leave
         self.made: Callable[[], list[tuple[int, int]]] = list  # the rows that the step left, in order, those of functions that it called included
         self.masks = _masks(running, journal, shares, scan - self._between_scans())
 

@@ -23,11 +23,14 @@ KEPT = 4000
 
 
 class Moment(Struct, frozen=True):
-    """When a step is executed: the scan, and the numbers of the first row that it did not see and of the first after it was done."""
+    """When a step is executed: the scan, and the numbers of the first row that it did not see and of the first after it was done; ``supposed``: it
+    was not executed then.
+    """
 
     scan: int
     position: int
     after: int
+    supposed: bool = False
 
 
 class Seen(Struct, frozen=True):
@@ -72,7 +75,7 @@ class Again:
     def now(self, journal: Journal, step: int, scan: int) -> Result:
         """A step as it would be executed with the values that a scan settled at."""
         position = journal.settled_position(scan)
-        return self.at(journal, step, Moment(scan, position, position))
+        return self.at(journal, step, Moment(scan, position, position, True))
 
     def at(self, journal: Journal, step: int, moment: Moment) -> Result:
         """A step executed at a moment; nothing is known of one whose caller is not."""
@@ -102,6 +105,7 @@ class Again:
         if body.params:
             refs = self._caller(journal, one.first, moment).handed.get(one.first, ())
         sight = Sight(self.running, journal, self.shares, moment.scan, moment.position, moment.after, _Beyond(self, journal, step, moment))
+        sight.supposed = moment.supposed
         sight.made = lambda: self._made(journal, step, moment)
         handed = _Handed(self, journal, step, moment, sight)
         made = Execution(self.code, body, Place(one.own, one.hidden, one.inner - len(body.steps), refs), sight, self.mode, handed)

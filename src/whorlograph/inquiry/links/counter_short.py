@@ -22,6 +22,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
     done = tracer.seen(step, scan).after
     q = bool(journal.value_at(output, done)) if output != tags['cv'] else False
     count, preset = journal.value_at(tags["cv"], done), journal.value_at(tags["pv"], done)
+    if not tracer.paths.last_run(journal, step, scan):  # no evaluation has taken it in yet
+        wired = tracer.circuit(step).literal(call.pins.get("PV"))
+        preset = wired.value if wired is not None and isinstance(wired.value, int) else preset
     q_row = journal.last_row(output, done)
     since = journal.time(q_row) if q_row is not None else None
     place = tracer.place(step, call.element)

@@ -13,8 +13,8 @@ from ..languages import words_of
 from ..tracer import LAST, Vantage
 from ..trail import Link
 from . import step_inactive
-from .gates import elements_of, explain_gate
-from .rung_false import first_out, unpowered
+from .gates import MOST_GATES, distinct, elements_of, explain_gate
+from .rung_false import first_out, smallest_set, unpowered
 from .rung_true import powered
 
 if TYPE_CHECKING:
@@ -30,15 +30,19 @@ def taken_since(tracer: Tracer, flag: PathFlag, scan: int) -> int:
     return max(powered_since, tracer.paths.last_left_out(tracer.journal, flag.step, scan) + 1)
 
 
-def add_taken(tracer: Tracer, found: Link, skip: Skip, at_scan: int, change: bool, depth: int) -> None:
-    """Add why what leaves a step out does so. Args: at_scan: since when it does; change: whether the step ran before."""
+def add_taken(tracer: Tracer, found: Link, skip: Skip, at_scan: int, change: bool, depth: int, now: int = 0) -> None:
+    """Add why what leaves a step out does so.
+
+    Args: at_scan: since when it does; change: whether the step ran before; now: the scan in which it still does, where that is asked, and not what
+    began it: that may be over by then.
+    """
     flag = skip.flag
     if flag is None:
         return
     power, where = tracer.written.flag_power(flag.step, flag.element), tracer.place(flag.step)
     if skip.kind is SkipKind.NOT_CALLED:
         if power is not None:
-            _call_off(tracer, found, power, flag, at_scan, depth, change)
+            _call_off(tracer, found, power, flag, at_scan, depth, change, bool(now))
         return
     action = step_inactive.action_of(tracer, flag)
     if action is not None:
@@ -53,8 +57,10 @@ def add_taken(tracer: Tracer, found: Link, skip: Skip, at_scan: int, change: boo
         add_let_run(tracer, child, former, at_scan, depth + 1)
         found.children.append(child)
     elif power is not None:
-        child = powered(tracer, None, flag.step, flag.element, power, at_scan, depth + 1, LinkKind.RUNG_TRUE, True, what)
+        child = powered(tracer, None, flag.step, flag.element, power, now or at_scan, depth + 1, LinkKind.RUNG_TRUE, not now, what)
         if child is not None:
+            for root in child.all_roots() if now else ():
+                root.changed = root.since is not None
             child.text = child.text.replace(f" {has} in {tracer.place(flag.step, flag.element)}", " is taken", 1)
             found.children.append(child)
 
@@ -114,19 +120,22 @@ def left_out_too(tracer: Tracer, flag: PathFlag, over: Skip, scan: int, said: st
     return found
 
 
-def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool) -> None:
-    """Add why a call's EN has no power."""
+def _call_off(tracer: Tracer, found: Link, power: Expr, flag: PathFlag, scan: int, depth: int, change: bool, stands: bool) -> None:
+    """Add why a call's EN has no power. Args: change: the body was called before; stands: it is asked what keeps the power away in this scan."""
     step = flag.step
     row = tracer.journal.last_row(flag.number, tracer.journal.settled_position(scan))
     if row is not None and change:
-        at_scan = tracer.scan_of(row)
+        at_scan = scan if stands else tracer.scan_of(row)
         now = tracer.seen(step, at_scan)
-        lost = first_out(tracer, power, now, tracer.seen(step, at_scan - 1))
+        lost = smallest_set(tracer, power, now)[0] if stands else first_out(tracer, power, now, tracer.seen(step, at_scan - 1))
         if lost:
             found.blockers = elements_of(tracer, lost, step)
             found.step, found.scan, found.element = step, at_scan, flag.element
-            for gate in lost[:2]:
-                explain_gate(tracer, found, gate, now, depth, change=True)
+            children, roots = len(found.children), len(found.roots)
+            for gate in distinct(tracer, lost, now)[:MOST_GATES if stands else 2]:
+                explain_gate(tracer, found, gate, now, depth, change=not stands)
+            for root in (*found.roots[roots:], *(r for c in found.children[children:] for r in c.all_roots())) if stands else ():
+                root.changed = root.since is not None
             return
     words = words_of(tracer.steps.all[step]).block(tracer.steps.all[step], flag.element)
     child = unpowered(tracer, None, step, flag.element, power, scan, depth + 1, what=f"the call of {words}")

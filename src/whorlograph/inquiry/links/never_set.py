@@ -47,7 +47,10 @@ def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: i
     """A coil that has no power, or whose step did not run."""
     scan = tracer.ran(writer.step, view)
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
-        return skipped.link(tracer, tag, writer, scan, depth)
+        left = skipped.link(tracer, tag, writer, scan, depth)
+        if left is not None:
+            skipped.add_unset(tracer, left, tag, writer, view, depth)
+        return left
     verb, step = str(writer.kind), tracer.steps.all[writer.step]
     seen = tracer.seen(writer.step, scan)
     if passes.in_loop(tracer, writer) and writer.at not in seen.result.stored:

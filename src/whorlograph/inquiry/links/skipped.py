@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.evaluate.again import Result
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
 from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import FlagKind, PathFlag
 
+from ..circuit import Gate
 from ..tracer import Vantage
 from ..trail import Link, Root
-from ..writers import Writer
+from ..writers import Kind, Writer
 from . import halted, step_inactive, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
 from .let_run import add_taken, taken_since
@@ -21,8 +23,11 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 
-def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: str = "") -> Link | None:
-    """Why the step that writes a tag did not run, and what decided that. Args: said: what that means, by default that the tag keeps its value."""
+def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: str = "", change: bool = False) -> Link | None:
+    """Why the step that writes a tag did not run, and what decided that.
+
+    Args: said: what that means, by default that the tag keeps its value; change: it is asked what left the step out, not what keeps it out.
+    """
     skip = tracer.paths.skipped(tracer.journal, writer.step, scan)
     if skip is None:
         return None
@@ -44,7 +49,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     if skip.kind is SkipKind.NOT_CALLED:
         text = f"{said}: {tracer.place(writer.step)} has not been called {start}, see {where}"
         found = Link(LinkKind.NOT_CALLED, tag, value, stands, writer.step, scan, text, writer.element)
-        add_taken(tracer, found, skip, scan, ran, depth)
+        add_taken(tracer, found, skip, scan, ran, depth, 0 if change else scan)
         return found
     verb = "jumps over" if skip.kind is SkipKind.JUMP else "returns before"
     at_scan = taken_since(tracer, skip.flag, scan)
@@ -59,7 +64,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
         return found
     text = f"{said}: {where} {verb} {tracer.place(writer.step)} {when}{stood}"
     found = Link(LinkKind.HELD_BY_JUMP, tag, value, stands, writer.step, scan, text, writer.element)
-    add_taken(tracer, found, skip, at_scan, ran, depth)
+    add_taken(tracer, found, skip, at_scan, ran, depth, 0 if change else scan)
     for other in tracer.paths.also_over(writer.step, skip.flag):
         second = _would_take_over(tracer, tag, writer, other, scan, depth)
         if second is not None:
@@ -71,24 +76,54 @@ def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool,
     """Add to the link of a coil whose step does not run that it would write the same if it did: what gives that."""
     now = tracer.again.now(tracer.journal, writer.step, view.scan)
     would = now.stored.get(writer.at)
-    left_out = found.kind in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED, LinkKind.STEP_INACTIVE, LinkKind.TASK_HELD, LinkKind.TASK_IDLE)
-    if not left_out or writer.power is None or would is None or bool(would) != value:
+    if not _left_out(found) or writer.power is None or would is None or bool(would) != value:
         return
-    position, circuit = tracer.journal.settled_position(view.scan), tracer.circuit(writer.step)
-    seen = Seen(writer.step, view.scan, position, position, None, now)
+    seen, circuit = _as_now(tracer, writer, view, now), tracer.circuit(writer.step)
     on = value != writer.inverted
     missing, barred = smallest_set(tracer, writer.power, seen, tag) if not on else ([], "")
     ways = circuit.complete(writer.power, now) if on else [missing]
     gates = max(ways, key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
     text = f"{tracer.place(writer.step)} would write {tracer.name(tag)} {tracer.state_word(value)} too if it ran"
-    text += f": every path {barred}" if barred else f": {several_words(tracer, list(gates), seen)}" if gates else ""
-    child = Link(LinkKind.RUNG_TRUE if on else LinkKind.RUNG_FALSE, tag, value, tracer.since(tag, view), writer.step, view.scan, text, writer.element,
-                 elements_of(tracer, list(gates), writer.step))
-    if barred:
-        child.roots.append(barred_root(tracer, tag, writer.step, f"{tracer.name(tag)}: every path of {tracer.place(writer.step)} {barred}"))
-    for gate in distinct(tracer, list(gates), seen)[:MOST_GATES]:
-        explain_gate(tracer, child, gate, seen, depth + 1, change=False)
+    child = Link(LinkKind.RUNG_TRUE if on else LinkKind.RUNG_FALSE, tag, value, tracer.since(tag, view), writer.step, view.scan, text, writer.element)
+    _add_gates(tracer, child, tag, seen, list(gates), barred, depth)
     found.children.append(child)
+
+
+def add_unset(tracer: Tracer, found: Link, tag: int, writer: Writer, view: Vantage, depth: int) -> None:
+    """Add to the link of a set or reset coil whose step does not run that it would have no power if it did: what is missing for that."""
+    if not _left_out(found) or writer.power is None or writer.kind not in (Kind.SET, Kind.RESET):
+        return
+    now = tracer.again.now(tracer.journal, writer.step, view.scan)
+    if tracer.circuit(writer.step).on(writer.power, now):
+        return
+    seen = _as_now(tracer, writer, view, now)
+    missing, barred = smallest_set(tracer, writer.power, seen, tag)
+    text = f"{tracer.place(writer.step)} would not {writer.kind} {tracer.name(tag)} either if it ran"
+    child = Link(LinkKind.NEVER_SET, tag, writer.kind is Kind.RESET, tracer.since(tag, view), writer.step, view.scan, text, writer.element)
+    _add_gates(tracer, child, tag, seen, missing, barred, depth)
+    if child.children or child.roots:
+        found.children.append(child)
+
+
+def _left_out(found: Link) -> bool:
+    """Whether a link says that a step does not run."""
+    return found.kind in (LinkKind.HELD_BY_JUMP, LinkKind.NOT_CALLED, LinkKind.STEP_INACTIVE, LinkKind.TASK_HELD, LinkKind.TASK_IDLE)
+
+
+def _as_now(tracer: Tracer, writer: Writer, view: Vantage, now: Result) -> Seen:
+    """A step as it would be executed at the end of a view's scan."""
+    position = tracer.journal.settled_position(view.scan)
+    return Seen(writer.step, view.scan, position, position, None, now)
+
+
+def _add_gates(tracer: Tracer, child: Link, tag: int, seen: Seen, gates: list[Gate], barred: str, depth: int) -> None:
+    """Add to a link what a step would do the gates that decide it, or what bars every path."""
+    child.text += f": every path {barred}" if barred else f": {several_words(tracer, gates, seen)}" if gates else ""
+    child.blockers = elements_of(tracer, gates, seen.step)
+    if barred:
+        child.roots.append(barred_root(tracer, tag, seen.step, f"{tracer.name(tag)}: every path of {tracer.place(seen.step)} {barred}"))
+    for gate in distinct(tracer, gates, seen)[:MOST_GATES]:
+        explain_gate(tracer, child, gate, seen, depth + 1, change=False)
 
 
 def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, scan: int, depth: int) -> Link | None:

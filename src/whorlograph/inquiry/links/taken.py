@@ -6,13 +6,14 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from whorlograph.engine.code import Const
+from whorlograph.engine.code import Const, Load
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.blocks import TIMERS
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..languages import words_of
 from ..trail import Link
-from ..writers import Kind, Writer
+from ..writers import BlockCall, Kind, Writer
 from . import (
     handed_on,
     moved_bit,
@@ -21,7 +22,8 @@ from . import (
     shifted,
     tallied,
 )
-from .block import enabled, fed, output
+from .block import enabled, fed, label_of, output
+from .block_pins import pin_off, pin_on
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -118,10 +120,34 @@ def _add_would(tracer: Tracer, found: Link, tag: int, writer: Writer, seen: Seen
     if writer.value is None or isinstance(writer.value, Const) or not tracer.boolean(tag) or would is None or bool(would) != found.value:
         return
     what = f"what {tracer.name(tag)} would be given there"
-    child = powered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, what) if would else \
+    block = _block_there(tracer, writer, seen) if not would else None
+    child = _not_given(tracer, block, seen, depth + 1) if block is not None else \
+        powered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, what) if would else \
         unpowered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, what=what)
     if child is not None and (child.roots or child.children):
         found.children.append(child)
+
+
+def _block_there(tracer: Tracer, writer: Writer, seen: Seen) -> BlockCall | None:
+    """The timer or counter whose output a writer hands on, where its step executes it under the writer's own condition."""
+    load = tracer.circuit(writer.step).behind(writer.value)
+    cell = tracer.cell(load, seen) if isinstance(load, Load) else None
+    for other in tracer.writers.get(cell.number, ()) if cell is not None and cell.bit < 0 else ():
+        call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK and other.step == writer.step else None
+        if call is not None and (call.kind in TIMERS or call.kind == "CTU") and set(call.guards) <= set(writer.guards):
+            return call
+    return None
+
+
+def _not_given(tracer: Tracer, call: BlockCall, seen: Seen, depth: int) -> Link | None:
+    """Why a timer or a counter that is not executed would not come on if it were: its reset, else what starts or counts it."""
+    label = label_of(tracer, call.step, call.element, call.at)
+    back, on = call.pins.get("R"), tracer.circuit(call.step).on
+    if back is not None and on(back, seen.result):
+        return pin_on(tracer, call, "R", label, seen.scan, depth, change=False)
+    starts = "IN" if call.kind in TIMERS else "CU"
+    off = starts in call.pins and not on(call.pins[starts], seen.result)
+    return pin_off(tracer, call, starts, label, seen.scan, depth) if off else None
 
 
 def _switched(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:

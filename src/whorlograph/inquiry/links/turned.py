@@ -99,7 +99,7 @@ def _held_itself(tracer: Tracer, tag: int, now: Write, former: int, bit: int) ->
 def _let_go(tracer: Tracer, tag: int, writer: Writer, scan: int, value: bool, other: Writer, depth: int) -> Link | None:
     """The step that used to write last does not any more: it is not evaluated, or its condition is gone; so the other one counts."""
     if tracer.paths.skipped(tracer.journal, writer.step, scan) is not None:
-        return skipped.link(tracer, tag, writer, scan, depth)
+        return skipped.link(tracer, tag, writer, scan, depth, change=True)
     power = writer.power if writer.kind in (Kind.SET, Kind.RESET) else writer.guard
     if power is None:
         return None
