@@ -62,7 +62,6 @@ class LeftOut(unittest.TestCase):
         program = modes_of(lambda p: p.rung(no("X2"), coil("Y1")), lambda p: p.rung(no("X3"), coil("Y2")), TAGS)
 
         def main(p: Ladder) -> None:
-
             p.rung(no("X1"), no("X4"), call("Hand", instance="H"))
             p.rung(nc("X1"), call("Auto", instance="A"))
         drawn = Ladder()
@@ -95,7 +94,6 @@ class LeftOut(unittest.TestCase):
 
     def test_a_counter_that_never_ran_tells_the_preset_that_is_wired(self) -> None:
         def draw(p: Ladder) -> None:
-
             p.rung(nc("X1"), jump("End"))
             p.rung(no("X2"), counter("C1", "3", no("X3")), coil("Y1"))
             p.label("End")

@@ -142,11 +142,10 @@ def _block_there(tracer: Tracer, writer: Writer, seen: Seen) -> BlockCall | None
 def _not_given(tracer: Tracer, call: BlockCall, seen: Seen, depth: int) -> Link | None:
     """Why a timer or a counter that is not executed would not come on if it were: its reset, else what starts or counts it."""
     label = label_of(tracer, call.step, call.element, call.at)
-    back, on = call.pins.get("R"), tracer.circuit(call.step).on
-    if back is not None and on(back, seen.result):
+    circuit, starts = tracer.circuit(call.step), "IN" if call.kind in TIMERS else "CU"
+    if "R" in call.pins and circuit.complete(call.pins["R"], seen.result):
         return pin_on(tracer, call, "R", label, seen.scan, depth, change=False)
-    starts = "IN" if call.kind in TIMERS else "CU"
-    off = starts in call.pins and not on(call.pins[starts], seen.result)
+    off = starts in call.pins and not circuit.complete(call.pins[starts], seen.result)
     return pin_off(tracer, call, starts, label, seen.scan, depth) if off else None
 
 
