@@ -223,10 +223,18 @@ class BranchesNotTaken(unittest.TestCase):
             self.assertEqual(self.would(body, [(0, "X1", 0), (0, "X2", two), (0, "X3", three), (50, "X1", 0)]), {"X2": bool(two), "X3": bool(three)})
             self.assertEqual(self.would(body, [(0, "X1", 1), (0, "X2", two), (0, "X3", three), (50, "X1", 1)]), {"X3": bool(three)})
 
-    def test_what_the_branch_writes_before_is_not_known(self) -> None:
-        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (50, "X1", 0)]
-        self.assertEqual(self.would("IF X1 THEN Y2 := X2; IF Y2 THEN Y1 := TRUE; END_IF; END_IF;", rows), {"X2": True})
-        self.assertEqual(self.would("IF X1 THEN T1(IN := X2, PT := T#1s); IF X3 THEN Y1 := TRUE; END_IF; END_IF;", rows, "T1 : TON;"), {"X2": True})
+    def test_what_the_branch_writes_before_is_as_it_would_have_written_it(self) -> None:
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 1), (50, "X1", 0)]
+        self.assertEqual(self.would("IF X1 THEN Y2 := X2; IF Y2 THEN Y1 := TRUE; END_IF; END_IF;", rows), {"X2": True, "Y2": True})
+        self.assertEqual(self.would("IF X1 THEN T1(IN := X2, PT := T#0s); IF X3 THEN Y1 := TRUE; END_IF; END_IF;", rows, "T1 : TON;"),
+                         {"X2": True, "X3": True})
+
+    def test_what_it_writes_before_under_a_condition_is_not_known(self) -> None:
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 1), (50, "X1", 0)]
+        body = "IF X1 THEN IF X2 THEN Y2 := TRUE; END_IF; IF Y2 THEN Y1 := TRUE; END_IF; END_IF;"
+        self.assertEqual(self.would(body, rows), {"X2": True})
+        body = "IF X1 THEN IF X2 THEN T1(IN := X2, PT := T#0s); END_IF; IF X3 THEN Y1 := TRUE; END_IF; END_IF;"
+        self.assertEqual(self.would(body, rows, "T1 : TON;"), {"X2": True})
 
     def test_they_change_nothing_and_end_where_a_value_cannot_be_had(self) -> None:
         body = "IF X1 THEN IF 5 / N1 > 1 THEN Y1 := TRUE; END_IF; IF X2 THEN Y2 := TRUE; END_IF; END_IF;"

@@ -91,9 +91,9 @@ def _add_missing_commands(answer: Answer, tracer: Tracer, commands: list[WouldNo
         lacks = f"only its coming counts, and it has not gone {tracer.state_word(not root.value)} since" if found.anew else \
             f"nothing has come from it{' since' if root.since is not None else ''}"
         root.text += "".join(f"; {said}" for said in (lacks, stuck) if said)
-        lead = lead or bool(stuck)
-        root.leads = root.overdue = lead
-        root.last = lead or not any(r.last and r.proved for r in others)
+        first = lead or bool(stuck)
+        root.leads = root.overdue = first
+        root.last = first or not any(r.last and r.proved for r in others)
         note(root, found.proof)
         answer.roots = [*others, root]
 
