@@ -6,6 +6,8 @@ import unittest
 
 from tests.building import Draw, Rows, session_of, tasked
 from tests.inquiry.test_everyday import Asked, asked
+from whorlograph.desk.scene import Scene
+from whorlograph.drawing.shapes import plain
 from whorlograph.model.parts import Ladder, call, coil, nc, no
 from whorlograph.model.program import Task
 from whorlograph.model.question import LinkKind, Symptom
@@ -39,6 +41,8 @@ class Held(unittest.TestCase):
         found = _asked(_main("X1", "X2"), HELD)
         self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X2", True)], found.text)
         self.assertIn("task Quick was not released after 3.000 s: no power in Main 2: X2 blocks", found.text)
+        drawn = [" ".join(plain(line.runs).split()) for line in Scene(found.session, found.answer).trail(80)]
+        self.assertTrue(any("task Quick not released" in line for line in drawn), drawn)
 
     def test_no_rung_releases_it(self) -> None:
         found = _asked(_main(), HELD)

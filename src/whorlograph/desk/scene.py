@@ -230,7 +230,7 @@ class Scene:
         if link.kind is LinkKind.BLOCK:
             return "ran out" if "ran out" in link.text else state
         if link.kind is LinkKind.NEVER_SET and link.tag is None:
-            return "not executed"
+            return "not released" if link.about.startswith("task ") else "not executed"
         if link.kind is LinkKind.NEVER_SET:
             what = "not reset" if link.value is True else "not set" if link.value is False else "not written"
             return f"{what} since" if link.since is not None else what
