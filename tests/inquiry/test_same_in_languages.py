@@ -168,7 +168,7 @@ def _answer(program: Program, rows: Rows, tag: str, at: int) -> tuple[Symptom, l
 
 class SameInLanguages(unittest.TestCase):
     def test_the_same_roots(self) -> None:
-        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "24"))):
+        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "12"))):
             made = Made(Random(seed))
             for _ in range(made.random.randint(4, 10)):
                 made.add()
