@@ -10,6 +10,8 @@ from random import Random
 from msgspec import Struct
 
 from tests.building import Rows, log_of, program_of
+from tests.inquiry.test_everyday import Asked, asked
+from tests.texts import text_session
 from whorlograph.desk.asking import answer_to, prove_all
 from whorlograph.desk.session import Paths, Session
 from whorlograph.engine.controller import Controller
@@ -184,6 +186,27 @@ class SameInLanguages(unittest.TestCase):
                         self.assertEqual(other[0], drawn[0])
                         self.assertEqual(other[1][:1], drawn[1][:1])
                         self.assertEqual(set(other[1]), set(drawn[1]))
+
+
+class InsideABlock(unittest.TestCase):
+    """A circuit in a block of the file's own, its inputs handed in and its output handed out: as if it stood outside."""
+
+    UNIT = ("FUNCTION_BLOCK Unit VAR_INPUT P, Q, O : BOOL; END_VAR VAR_OUTPUT Out : BOOL; END_VAR VAR T1 : TON; END_VAR\n{}\nEND_FUNCTION_BLOCK\n")
+    CALL = "Part(P := X1, Q := X2, O := X3); Y1 := Part.Out;"
+
+    def on(self, body: str, rows: list[tuple[int, str, int]], symptom: Symptom) -> Asked:
+        session = text_session(self.CALL, [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), *rows], "Part : Unit;", self.UNIT.format(body))
+        return asked(session, "Y1", symptom=symptom)
+
+    def test_each_contact_that_keeps_it_on_is_named_what_completed_the_path_first(self) -> None:
+        found = self.on("Out := P AND NOT Q AND O;", [(500, "X3", 1), (1000, "X1", 1), (3000, "N1", 1)], Symptom.WILL_NOT_DROP_OUT)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X3", True), ("X2", True)], found.text)
+
+    def test_an_attempt_is_the_inputs(self) -> None:
+        found = self.on("T1(IN := NOT P AND NOT Q, PT := T#1s); Out := T1.Q;", [(0, "X1", 1), (0, "X2", 1), (1000, "X1", 0), (3000, "N1", 1)],
+                        Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 1.000 s: X1, which still stands", found.answer.text)
+        self.assertEqual(found.roots[0][1:], ("X2", True), found.text)
 
 
 if __name__ == "__main__":

@@ -17,6 +17,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_tag, gate_time
+from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import brought_on, of_its_own, rivals
@@ -344,9 +345,15 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
-            found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 else -1)
-                      for one in elements(tracer, load, number, seen)]
+            given = [_given(tracer, one) for one in elements(tracer, load, number, seen)]
+            found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 else -1) for one in given]
     return found
+
+
+def _given(tracer: Tracer, tag: int) -> int:
+    """The input that a tag is handed as it is, as the pin of a block is; else the tag itself."""
+    found = source(tracer, tag)
+    return found if found is not None else tag
 
 
 def elements(tracer: Tracer, load: Load, number: int, seen: Seen) -> list[int]:

@@ -11,6 +11,7 @@ from .. import auxiliary
 from ..circuit import Gate
 from . import passes
 from .gates import gate_bit, gate_key, gate_tag, gate_time
+from .handed_as_it_is import source
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -71,8 +72,8 @@ def telling(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
 
 
 def is_input(tracer: Tracer, tag: int | None) -> bool:
-    """Whether nothing of the program writes a tag."""
-    return tag is not None and not tracer.writers.get(tag)
+    """Whether nothing of the program writes a tag, or it is handed an input as it is: a pin of a block."""
+    return tag is not None and source(tracer, tag) is not None
 
 
 def holding(tracer: Tracer) -> set[int]:

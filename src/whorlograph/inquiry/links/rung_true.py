@@ -140,7 +140,6 @@ def explain_beside(tracer: Tracer, link: Link, gate: Gate, seen: Seen, depth: in
     explain_gate(tracer, link, gate, seen, depth, change=False)
     for root in link.roots[roots:]:
         root.changed = completed and root.since is not None
-    if not completed:
-        for child in link.children[children:]:
-            for root in child.all_roots():
-                root.changed = False
+    handed = completed and is_input(tracer, gate_tag(tracer, gate, seen))  # by the pin of a block
+    for root in (r for child in link.children[children:] for r in child.all_roots()) if handed or not completed else ():
+        root.changed = completed and root.since is not None
