@@ -6,6 +6,7 @@ import unittest
 
 from tests.building import Draw, Rows, session_of, tasked
 from tests.inquiry.test_everyday import Asked, asked
+from whorlograph.desk.now import settled_now
 from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import plain
 from whorlograph.model.parts import Ladder, call, coil, nc, no
@@ -54,6 +55,12 @@ class Held(unittest.TestCase):
         self.assertIn("Fast 1 would write Y1 off too if it ran: X4 (normally closed)", found.text)
         self.assertEqual({r[1:] for r in found.roots[:2]}, {("X1", True), ("X4", True)}, found.text)
         self.assertIn("together", found.answer.roots[0].proof)
+
+    def test_without_a_log_no_sentence_speaks_of_times_or_counts(self) -> None:
+        program = tasked({"Main": _main("X1", "X2"), "Fast": lambda p: p.rung(no("X3"), nc("X4"), coil("Y1"))}, "X1 X2 X3 X4 Y1", TASKS)
+        found = asked(settled_now(session_of(program, []), "X1=0,X2=0,X3=0,X4=0"), "Y1")
+        self.assertIn("Y1 keeps its value off: task Quick is held", found.text.splitlines())
+        self.assertIn("task Quick was not released: no power in Main 2: X1 and X2 block", found.text)
 
     def test_nothing_of_a_release_while_it_runs(self) -> None:
         found = _asked(_main("X1", "X2"), [(5000, "X1", 0), (5500, "X1", 1)])

@@ -60,7 +60,7 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth
     found = unwritten(tracer, tag, writer, scan, number, LinkKind.TASK_HELD, f"is held since {tracer.at(journal.clock.start(held.scan))} and ")
     runs, now = journal.tasks.get(number, TaskRuns()), journal.clock.start(scan)
     waiting = runs.waiting_at(now)
-    if waiting is not None:
+    if waiting is not None and tracer.now is None:
         missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
         found.text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
     _add_orders(tracer, found, number, "hold", held.scan, depth)

@@ -42,7 +42,8 @@ def unwritten(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, 
     """The link of a tag that keeps its value because a task does not run: since when, when it ran last."""
     value, since = tracer.value(tag, tracer.journal.settled(tag, scan)), last_run(tracer, number, scan)
     ran = f"ran last at {tracer.at(since)}" if since is not None else "has not run"
-    text = f"{tracer.name(tag)} keeps its value {tracer.state_word(value, tag)}: task {tracer.controller.schedule.tasks[number].name} {because}{ran}"
+    said = because.removesuffix(" and ") or "does not run" if tracer.now is not None else because + ran  # what is seen now has no time
+    text = f"{tracer.name(tag)} keeps its value {tracer.state_word(value, tag)}: task {tracer.controller.schedule.tasks[number].name} {said}"
     return Link(kind, tag, value, tracer.since(tag, Vantage(scan)), writer.step, scan, text, writer.element)
 
 
