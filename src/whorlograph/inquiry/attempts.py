@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS
+from whorlograph.model.program import VariableKind
 
 from . import auxiliary
 from .circuit import Circuit, Gate
@@ -351,8 +352,8 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
 
 
 def _given(tracer: Tracer, tag: int) -> int:
-    """The input that a tag is handed as it is, as the pin of a block is; else the tag itself."""
-    found = source(tracer, tag)
+    """The input that the pin of a block is handed as it is; else the tag itself."""
+    found = source(tracer, tag) if tracer.tag(tag).kind is VariableKind.INPUT else None
     return found if found is not None else tag
 
 
