@@ -9,7 +9,7 @@ from tests.inquiry.test_everyday import Asked, asked
 from whorlograph.desk.now import settled_now
 from whorlograph.desk.scene import Scene
 from whorlograph.drawing.shapes import plain
-from whorlograph.model.parts import Ladder, call, coil, nc, no
+from whorlograph.model.parts import Ladder, call, coil, jump, nc, no
 from whorlograph.model.program import Task
 from whorlograph.model.question import LinkKind, Symptom
 
@@ -48,13 +48,34 @@ class Held(unittest.TestCase):
     def test_no_rung_releases_it(self) -> None:
         found = _asked(_main(), HELD)
         self.assertEqual(found.roots[0][:2], ("program", "Y1"), found.text)
-        self.assertIn("task Quick is held by Main 1, and no rung releases it", found.answer.roots[0].text)
+        self.assertIn("task Quick is held by Main 1, and no rung outside it releases it", found.answer.roots[0].text)
 
     def test_what_its_rung_lacks_besides_proves_together_with_the_hold(self) -> None:
         found = _asked(_main("X1", "X2"), [*HELD, (4000, "X4", 1)])
         self.assertIn("Fast 1 would write Y1 off too if it ran: X4 (normally closed)", found.text)
         self.assertEqual({r[1:] for r in found.roots[:2]}, {("X1", True), ("X4", True)}, found.text)
         self.assertIn("together", found.answer.roots[0].proof)
+
+    def test_the_rung_that_would_release_it_is_jumped_over(self) -> None:
+        def main(p: Ladder) -> None:
+            p.rung(nc("X1"), call("TASK_HOLD", ("NAME", "'Quick'")))
+            p.rung(no("X4"), jump("End"))
+            p.rung(no("X2"), call("TASK_RELEASE", ("NAME", "'Quick'")))
+            p.label("End")
+            p.rung(no("X1"), coil("Y2"))
+        program = tasked({"Main": main, "Fast": lambda p: p.rung(no("X3"), coil("Y1"))}, "X1 X2 X3 X4 Y1 Y2", TASKS)
+        rows = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (0, "X4", 0), (2000, "X4", 1), (3000, "X1", 0), (3500, "X1", 1), (5000, "X3", 1)]
+        found = asked(session_of(program, rows, end=9000), "Y1")
+        self.assertIn("task Quick was not released after 3.000 s: Main 2 jumps over Main 3 since 2.000 s", found.text)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X4", True)], found.text)
+
+    def test_a_task_that_would_have_to_release_itself(self) -> None:
+        def fast(p: Ladder) -> None:
+            p.rung(no("X2"), call("TASK_RELEASE", ("NAME", "'Quick'")))
+            p.rung(no("X3"), coil("Y1"))
+        program = tasked({"Main": _main(), "Fast": fast}, "X1 X2 X3 X4 Y1", TASKS)
+        found = asked(session_of(program, [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), *HELD], end=9000), "Y1")
+        self.assertIn("task Quick is held by Main 1, and no rung outside it releases it", found.text)
 
     def test_without_a_log_no_sentence_speaks_of_times_or_counts(self) -> None:
         program = tasked({"Main": _main("X1", "X2"), "Fast": lambda p: p.rung(no("X3"), nc("X4"), coil("Y1"))}, "X1 X2 X3 X4 Y1", TASKS)

@@ -81,6 +81,23 @@ class LeftOut(unittest.TestCase):
         pressed = asked(session_of(program, rows[:-1], end=3000), "Y1", symptom=OFF)
         self.assertIn("Hand 1 would write Y1 on", pressed.text)
 
+    def test_nothing_is_said_of_what_rests_on_what_is_left_out_with_it(self) -> None:
+        block = "FUNCTION_BLOCK Drive VAR_INPUT Go, Ok : BOOL; END_VAR VAR_OUTPUT Run : BOOL; END_VAR Run := (Go OR Run) AND Ok; END_FUNCTION_BLOCK\n"
+        body = "IF X3 THEN Hoist(Go := X1, Ok := NOT X2); END_IF;\nY1 := Hoist.Run;"
+        rows: list[tuple[int, str, int]] = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (2000, "X3", 0), (4000, "X1", 1), (6000, "N1", 1)]
+        found = asked(text_session(body, rows, "Hoist : Drive;", block), "Y1", symptom=OFF)
+        self.assertNotIn("if it ran", found.text)  # the pin stands as it was: called, it would be on
+        self.assertEqual([r[1:] for r in found.roots], [("X3", True)], found.text)
+
+        def hand(p: Ladder) -> None:
+            p.rung(no("X2"), coil("M1"))
+            p.rung(no("M1"), coil("Y1"))
+        program = modes_of(hand, lambda p: p.rung(no("X3"), coil("Y1")), TAGS)
+        drawn: list[tuple[int, str, int]] = [(0, "X1", 1), (0, "X2", 1), (0, "X3", 0), (500, "X1", 0), (1000, "X2", 0), (2000, "X4", 1)]
+        found = asked(session_of(program, drawn), "Y1", symptom=OFF)
+        self.assertNotIn("would write Y1 on", found.text)  # M1 stands on, and would be off behind Hand 1
+        self.assertIn("Hand 2 writes Y1 too: Hand 2 has not been called since 0.500 s", found.text)
+
     def test_a_timer_in_an_if_that_would_not_start(self) -> None:
         body = "IF X1 THEN T1(IN := X2 AND NOT X3, PT := T#100ms); Y1 := T1.Q; END_IF;"
         rows: list[tuple[int, str, int]] = [(0, "X1", 0), (0, "X3", 1), (0, "X2", 0), (2000, "X2", 1), (3000, "N1", 1)]

@@ -346,12 +346,12 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
             leaf = circuit.leaves.get(gate.at)
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
-            given = [_given(tracer, one) for one in elements(tracer, load, number, seen)]
+            given = [_input_behind(tracer, one) for one in elements(tracer, load, number, seen)]
             found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 else -1) for one in given]
     return found
 
 
-def _given(tracer: Tracer, tag: int) -> int:
+def _input_behind(tracer: Tracer, tag: int) -> int:
     """The input that the pin of a block is handed as it is; else the tag itself."""
     found = source(tracer, tag) if tracer.tag(tag).kind is VariableKind.INPUT else None
     return found if found is not None else tag

@@ -10,7 +10,7 @@ from .operations import NoValue
 
 
 def supposed(block: str, taken: Mapping[str, int], before: Mapping[str, int], elapsed: Callable[[], int]) -> dict[str, int]:
-    """The outputs of a block by name, raw; of those that rest on what the block remembers beyond its pins nothing is told.
+    """The outputs of a block by name, raw, but for ET. What it remembers is told by its pins as they were left.
 
     Raises: NoValue of an F_TRIG of which nobody knows whether it ran before.
     Args: taken: what its pins would take in; before: its pins and outputs as they were left; elapsed: a timer's ET by now (ns), with the input as

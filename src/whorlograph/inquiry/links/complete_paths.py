@@ -72,7 +72,7 @@ def telling(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
 
 
 def is_input(tracer: Tracer, tag: int | None) -> bool:
-    """Whether nothing of the program writes a tag, or it is handed an input as it is: a pin of a block."""
+    """Whether nothing of the program writes a tag, or it is given an input as it is, like the pin of a block."""
     return tag is not None and source(tracer, tag) is not None
 
 

@@ -131,7 +131,9 @@ def add_others(tracer: Tracer, found: Link, tag: int, idle: list[Writer], value:
         would = tracer.again.now(tracer.journal, other.step, view.scan).stored.get(other.at)
         if would is None or bool(would) == value or tracer.paths.task_of(other.step) >= 0:
             continue
-        said = f"{tracer.place(other.step)} would write {tracer.name(tag)} {tracer.state_word(not value)}"
+        known = not skipped.rests_on_left_out(tracer, tag, other.step, view.scan)
+        said = f"{tracer.place(other.step)} would write {tracer.name(tag)} {tracer.state_word(not value)}" if known else \
+            f"{tracer.place(other.step)} writes {tracer.name(tag)} too"
         child = skipped.link(tracer, tag, other, scan, depth + 1, said)
         if child is None or child.kind not in (LinkKind.NOT_CALLED, LinkKind.HELD_BY_JUMP, LinkKind.STEP_INACTIVE):
             continue

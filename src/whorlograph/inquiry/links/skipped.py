@@ -2,26 +2,31 @@
 
 from __future__ import annotations
 
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.evaluate.again import Result
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.path import SkipKind
+from whorlograph.model.program import VariableKind
 from whorlograph.model.question import LinkKind, RootKind
 from whorlograph.model.steps import FlagKind, PathFlag
 
 from ..circuit import Gate
+from ..languages import words_of
 from ..tracer import Vantage
 from ..trail import Link, Root
 from ..writers import Kind, Writer
 from . import halted, step_inactive, task_held, task_idle
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_time, several_words
 from .let_run import add_taken, taken_since
-from .rung_false import barred_root, smallest_set
+from .rung_false import barred_root, smallest_set, unpowered
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
+MOST_ELEMENTS = 64  # of a table that are looked at
+MOST_ORDERS = 2  # that would release a task
 
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: str = "", change: bool = False) -> Link | None:
     """Why the step that writes a tag did not run, and what decided that.
@@ -34,7 +39,10 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     if skip.kind is SkipKind.HALTED:
         return halted.link(tracer, tag, scan, depth)
     if skip.task >= 0:
-        return task_held.link(tracer, tag, writer, scan, skip.task, depth) or task_idle.link(tracer, tag, writer, scan, skip.task, depth)
+        held = task_held.link(tracer, tag, writer, scan, skip.task, depth)
+        if held is not None:
+            _add_no_release(tracer, held, skip.task, scan, depth)
+        return held or task_idle.link(tracer, tag, writer, scan, skip.task, depth)
     value = tracer.value(tag, tracer.journal.settled(tag, scan))
     since, stands = tracer.paths.skipped_since(tracer.journal, writer.step, scan), tracer.since(tag, Vantage(scan))
     word = tracer.state_word(value, tag)
@@ -72,11 +80,39 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, said: 
     return found
 
 
+def _add_no_release(tracer: Tracer, found: Link, number: int, scan: int, depth: int) -> None:
+    """Add why nothing has released a task since the scan in which it was held; that no rung does is a defect of the program."""
+    held = task_held.held_in(tracer, number, scan)
+    if held is None or not found.children:
+        return
+    name, place = tracer.controller.schedule.tasks[number].name, tracer.place(found.children[0].step)
+    orders = [one for one in tracer.written.orders("release", number) if tracer.paths.task_of(one.step) != number]  # what is held releases nothing
+    if not orders:
+        text = f"task {name} is held by {place}, and no rung outside it releases it"
+        found.roots.append(Root(RootKind.PROGRAM, found.tag, found.value, tracer.time(held), text, f"find out what should release {name}",
+                                step=found.children[0].step, defect=True))
+    for order in orders[:MOST_ORDERS]:
+        said = f"was not released after {tracer.at(tracer.time(held))}"
+        lacks = f"{said}: {words_of(tracer.steps.all[order.step]).lacking()}"
+        over, child = tracer.paths.skipped(tracer.journal, order.step, scan), None
+        if over is not None:
+            child = link(tracer, found.tag, order, scan, depth + 1, f"task {name} {said}") if over.task < 0 and found.tag is not None else None
+        elif order.guard is not None:
+            child = unpowered(tracer, None, order.step, order.element, order.guard, scan, depth + 1, LinkKind.NEVER_SET, f"task {name}", lacks)
+        if child is not None:
+            child.mark_missing()
+            for root in child.all_roots():
+                root.changed = False
+            found.children.append(child)
+
+
 def add_same(tracer: Tracer, found: Link, tag: int, writer: Writer, value: bool, view: Vantage, depth: int) -> None:
     """Add to the link of a coil whose step does not run that it would write the same if it did: what gives that."""
     now = tracer.again.now(tracer.journal, writer.step, view.scan)
     would = now.stored.get(writer.at)
     if not _left_out(found) or writer.power is None or would is None or bool(would) != value:
+        return
+    if rests_on_left_out(tracer, tag, writer.step, view.scan):
         return
     seen, circuit = _as_now(tracer, writer, view, now), tracer.circuit(writer.step)
     on = value != writer.inverted
@@ -93,6 +129,8 @@ def add_unset(tracer: Tracer, found: Link, tag: int, writer: Writer, view: Vanta
     """Add to the link of a set or reset coil whose step does not run that it would have no power if it did: what is missing for that."""
     if not _left_out(found) or writer.power is None or writer.kind not in (Kind.SET, Kind.RESET):
         return
+    if rests_on_left_out(tracer, tag, writer.step, view.scan):
+        return
     now = tracer.again.now(tracer.journal, writer.step, view.scan)
     if tracer.circuit(writer.step).on(writer.power, now):
         return
@@ -103,6 +141,22 @@ def add_unset(tracer: Tracer, found: Link, tag: int, writer: Writer, view: Vanta
     _add_gates(tracer, child, tag, seen, missing, barred, depth)
     if child.children or child.roots:
         found.children.append(child)
+
+
+def rests_on_left_out(tracer: Tracer, tag: int, step: int, scan: int) -> bool:
+    """Whether a step that does not run looks at what is left out with it, and would be otherwise if that ran too: what it would do nobody knows.
+
+    Args: tag: that it writes, whose value is known.
+    """
+    over = tracer.paths.skipped(tracer.journal, step, scan)
+    called = over is None or over.kind is not SkipKind.NOT_CALLED
+    for use in tracer.controller.access.of_step(step):
+        for number in islice(use.tags(), MOST_ELEMENTS) if not use.writes else ():
+            others = [w.step for w in tracer.writers.get(number, ()) if w.step != step]
+            handed = not called and bool(others) and number < len(tracer.running.tags) and tracer.tag(number).kind is VariableKind.INPUT
+            if number != tag and (handed or any(tracer.paths.skipped(tracer.journal, one, scan) is not None for one in others)):
+                return True
+    return False
 
 
 def _left_out(found: Link) -> bool:

@@ -7,17 +7,14 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.runs import TaskRuns
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
-from .rung_false import unpowered
 from .rung_true import powered
 from .task_idle import last_run, unwritten
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
 
-MOST_ORDERS = 2  # that would release a task, which are looked at
 
 def released(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, value: bool, depth: int) -> Link | None:
     """A tag turned in the first run of a task that had been held: since when, and what released it; None where it was not so."""
@@ -51,41 +48,25 @@ def _add_orders(tracer: Tracer, found: Link, number: int, what: str, scan: int, 
             found.children.append(child)
 
 
+def held_in(tracer: Tracer, number: int, scan: int) -> int | None:
+    """The scan in which a task was held that is held still by another; None where it is not."""
+    held = next((h for h in reversed(tracer.journal.held) if h.task == number and h.scan <= scan), None)
+    return held.scan if held is not None and held.on else None
+
+
 def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth: int) -> Link | None:
     """Since when the task of the step that writes a tag is held, what waits, and what held it; None where it is not held."""
-    journal, task = tracer.journal, tracer.controller.schedule.tasks[number]
-    held = next((h for h in reversed(journal.held) if h.task == number and h.scan <= scan), None)
-    if held is None or not held.on:
+    journal, task, held = tracer.journal, tracer.controller.schedule.tasks[number], held_in(tracer, number, scan)
+    if held is None:
         return None
-    found = unwritten(tracer, tag, writer, scan, number, LinkKind.TASK_HELD, f"is held since {tracer.at(journal.clock.start(held.scan))} and ")
+    found = unwritten(tracer, tag, writer, scan, number, LinkKind.TASK_HELD, f"is held since {tracer.at(journal.clock.start(held))} and ")
     runs, now = journal.tasks.get(number, TaskRuns()), journal.clock.start(scan)
     waiting = runs.waiting_at(now)
     if waiting is not None and tracer.now is None:
         missed = int(((runs.missed > waiting) & (runs.missed <= now)).sum())
         found.text += f"; a run waits since {tracer.at(waiting)}" + (f", {missed} more came in vain" if missed else "")
-    _add_orders(tracer, found, number, "hold", held.scan, depth)
+    _add_orders(tracer, found, number, "hold", held, depth)
     if not found.children:
         check = f"see which rung holds {task.name}, and what should release it"
         found.roots.append(Root(RootKind.PROGRAM, tag, found.value, last_run(tracer, number, scan), found.text, check, step=writer.step))
-        return found
-    _add_no_release(tracer, found, number, held.scan, scan, depth)
     return found
-
-
-def _add_no_release(tracer: Tracer, found: Link, number: int, held: int, scan: int, depth: int) -> None:
-    """Add why nothing has released a task since the scan in which it was held; that no rung does is a defect of the program."""
-    name, orders = tracer.controller.schedule.tasks[number].name, tracer.written.orders("release", number)
-    if not orders:
-        text = f"task {name} is held by {tracer.place(found.children[0].step)}, and no rung releases it"
-        found.roots.append(Root(RootKind.PROGRAM, found.tag, found.value, tracer.time(held), text, f"find out what should release {name}",
-                                step=found.children[0].step, defect=True))
-    for order in orders[:MOST_ORDERS]:
-        if order.guard is None or tracer.paths.skipped(tracer.journal, order.step, scan) is not None:
-            continue
-        lacks = f"was not released after {tracer.at(tracer.time(held))}: {words_of(tracer.steps.all[order.step]).lacking()}"
-        child = unpowered(tracer, None, order.step, order.element, order.guard, scan, depth + 1, LinkKind.NEVER_SET, f"task {name}", lacks)
-        if child is not None:
-            child.mark_missing()
-            for root in child.all_roots():
-                root.changed = False
-            found.children.append(child)
