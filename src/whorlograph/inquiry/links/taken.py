@@ -6,24 +6,23 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from whorlograph.engine.code import Const, Load
+from whorlograph.engine.code import Const
 from whorlograph.engine.evaluate.steps import Seen
-from whorlograph.model.blocks import TIMERS
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..languages import words_of
 from ..trail import Link
-from ..writers import BlockCall, Kind, Writer
+from ..writers import Kind, Writer
 from . import (
     handed_on,
     moved_bit,
+    not_given,
     passes,
     rung_false,
     shifted,
     tallied,
 )
-from .block import enabled, fed, label_of, output
-from .block_pins import pin_off, pin_on
+from .block import enabled, fed, output
 from .pins import explain_value
 from .rung_false import unpowered
 from .rung_true import powered
@@ -51,7 +50,7 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
                       words_of(tracer.steps.all[step]).writing(source, tracer.name(tag)))
         if found is not None:
             found.tag, found.value = tag, value
-            _add_would(tracer, found, tag, writer, seen, depth)
+            not_given.add(tracer, found, tag, writer, seen, depth)
         return found
     way = handed_on.hops(tracer, tag, writer, scan) if bit < 0 else []
     if way:
@@ -112,41 +111,6 @@ def _moved(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, chan
     if found.children or reasons:
         found.roots = reasons  # a number that is added or written is no reason where something decided that it was
     return found
-
-
-def _add_would(tracer: Tracer, found: Link, tag: int, writer: Writer, seen: Seen, depth: int) -> None:
-    """Of a BOOL that keeps its value because a condition does not hold: that it would be given the same if it did, and why."""
-    would = seen.result.would.get(writer.at)
-    if writer.value is None or isinstance(writer.value, Const) or not tracer.boolean(tag) or would is None or bool(would) != found.value:
-        return
-    what = f"what {tracer.name(tag)} would be given there"
-    block = _block_there(tracer, writer, seen) if not would else None
-    child = _not_given(tracer, block, seen, depth + 1) if block is not None else \
-        powered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, LinkKind.RUNG_TRUE, False, what) if would else \
-        unpowered(tracer, None, writer.step, writer.element, writer.value, seen.scan, depth + 1, what=what)
-    if child is not None and (child.roots or child.children):
-        found.children.append(child)
-
-
-def _block_there(tracer: Tracer, writer: Writer, seen: Seen) -> BlockCall | None:
-    """The timer or counter whose output a writer hands on, where its step executes it under the writer's own condition."""
-    load = tracer.circuit(writer.step).behind(writer.value)
-    cell = tracer.cell(load, seen) if isinstance(load, Load) else None
-    for other in tracer.writers.get(cell.number, ()) if cell is not None and cell.bit < 0 else ():
-        call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK and other.step == writer.step else None
-        if call is not None and (call.kind in TIMERS or call.kind == "CTU") and set(call.guards) <= set(writer.guards):
-            return call
-    return None
-
-
-def _not_given(tracer: Tracer, call: BlockCall, seen: Seen, depth: int) -> Link | None:
-    """Why a timer or a counter that is not executed would not come on if it were: its reset, else what starts or counts it."""
-    label = label_of(tracer, call.step, call.element, call.at)
-    circuit, starts = tracer.circuit(call.step), "IN" if call.kind in TIMERS else "CU"
-    if "R" in call.pins and circuit.complete(call.pins["R"], seen.result):
-        return pin_on(tracer, call, "R", label, seen.scan, depth, change=False)
-    off = starts in call.pins and not circuit.complete(call.pins[starts], seen.result)
-    return pin_off(tracer, call, starts, label, seen.scan, depth) if off else None
 
 
 def _switched(tracer: Tracer, tag: int, writer: Writer, seen: Seen, depth: int, change: bool) -> Link | None:
