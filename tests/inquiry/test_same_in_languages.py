@@ -99,14 +99,14 @@ class Made(Struct):
                     ladder.rung(*parts, {"coil": coil, "set": set_, "reset": reset}[one.kind](one.target))
         return program_of(draw, " ".join(self.tags), " ".join(f"{name}:{kind}" for name, kind in self.blocks))
 
-    def written(self, lines: list[str]) -> Program:
-        """A program of lines of a body."""
+    def written(self, lines: list[str], runs: str = "PROGRAM Main : Main;") -> Program:
+        """A program of lines of a body. Args: runs: how its resource runs it."""
         places = [f"{name} AT %{'I' if name in INPUTS else 'Q'}X{i // 8}.{i % 8} : BOOL;"
                   for names in (INPUTS, self.outputs) for i, name in enumerate(names)]
         body = "\n".join(lines)
         local = " ".join(f"{name} : {kind};" for name, kind in self.blocks)
         text = (f"PROGRAM Main\nVAR_EXTERNAL {', '.join(self.tags)} : BOOL; END_VAR\nVAR {local} END_VAR\n{body}\nEND_PROGRAM\nCONFIGURATION C VAR_GLOBAL "
-                f"{' '.join(places)} {' '.join(f'{m} : BOOL;' for m in self.bits)} END_VAR RESOURCE R ON P PROGRAM Main : Main; END_RESOURCE END_CONFIGURATION\n")
+                f"{' '.join(places)} {' '.join(f'{m} : BOOL;' for m in self.bits)} END_VAR RESOURCE R ON P {runs} END_RESOURCE END_CONFIGURATION\n")
         loaded = read(text.encode(), Path("x.st"))
         assert not loaded.notices, (text, [str(n) for n in loaded.notices])
         return loaded.value
@@ -157,7 +157,7 @@ def list_of(one: Circuit) -> list[str]:
     return [*lines, f"LD {one.block}.Q", f"ST {one.target}"]
 
 
-def _answer(program: Program, rows: Rows, tag: str, at: int) -> tuple[Symptom, list[tuple[str, object, bool | None]]]:
+def answer_of(program: Program, rows: Rows, tag: str, at: int) -> tuple[Symptom, list[tuple[str, object, bool | None]]]:
     """The symptom, and the roots in order."""
     controller = Controller(program, Profile(scan_time=10_000_000))
     session = Session(controller, log_of(controller, rows, SECONDS * 1000), IoList({}), [], Paths(Path("x")))
@@ -179,10 +179,10 @@ class SameInLanguages(unittest.TestCase):
             rows, written = made.rows(), [*made.bits, *made.outputs]
             for tag in made.random.sample(written, min(2, len(written))):
                 at = made.random.randrange(SECONDS * 1_000_000_000)
-                drawn = _answer(programs["ladder"], rows, tag, at)
+                drawn = answer_of(programs["ladder"], rows, tag, at)
                 for language in ("text", "list"):
                     with self.subTest(seed=seed, tag=tag, at=at, language=language):
-                        other = _answer(programs[language], rows, tag, at)
+                        other = answer_of(programs[language], rows, tag, at)
                         self.assertEqual(other[0], drawn[0])
                         self.assertEqual(other[1][:1], drawn[1][:1])
                         self.assertEqual(set(other[1]), set(drawn[1]))
@@ -205,7 +205,7 @@ class InsideABlock(unittest.TestCase):
     def test_an_attempt_is_the_inputs(self) -> None:
         found = self.on("T1(IN := NOT P AND NOT Q, PT := T#1s); Out := T1.Q;", [(0, "X1", 1), (0, "X2", 1), (1000, "X1", 0), (3000, "N1", 1)],
                         Symptom.WILL_NOT_PULL_IN)
-        self.assertIn("tried once, at 1.000 s: X1, which still stands", found.answer.text)
+        self.assertIn("tried once, at 1.000 s: X1 off, and still is", found.answer.text)
         self.assertEqual(found.roots[0][1:], ("X2", True), found.text)
 
 

@@ -22,11 +22,12 @@ from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import brought_on, of_its_own, rivals
+from .round_about import Place, Way, ways_round
 from .symptoms import Course, course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
 
-DEEPEST = 4
+DEEPEST = 6  # rungs between a tag and its command
 PULL_INS = 50  # of a tag that are looked at for what came last
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
@@ -91,6 +92,11 @@ def tried_text(count: int, last: str) -> str:
     return f"tried once, at {last}" if count == 1 else f"{count:,} attempts, the last at {last}"
 
 
+def came_text(tracer: Tracer, attempt: Attempt) -> str:
+    """What came in an attempt, in words: a tag, and that it went off where that was it."""
+    return tracer.name(attempt.condition) + ("" if tracer.journal.settled(attempt.condition, attempt.scan) else " off")
+
+
 def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
     """The attempts since a drop-out in a scan, in words; "" where there were none, or one was not in vain."""
     again = course(tracer.journal, tag).next_change(since, True)
@@ -101,7 +107,7 @@ def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
         return ""
     last = tries.attempts[-1]
     said = tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))
-    return f"since then {said} ({tracer.name(last.condition)}), in vain: ask also why it does not pull in"
+    return f"since then {said} ({came_text(tracer, last)}), in vain: ask also why it does not pull in"
 
 
 def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = False) -> Tries:
@@ -234,21 +240,47 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     tells them apart.
     Of what was meant, what starts a timer does not start the rung.
     """
+    holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
+    beside = _beside_a_way_round(tracer, tag, writer, holding, asks)
+    if beside:
+        return beside
     circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, 1)
     power = writer.power if writer.power is not None else writer.value
     paths = circuit.paths(power, not writer.inverted) if power is not None else []
-    holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
     sealed = [p for p in paths if any(not g.negated and gate_tag(tracer, g, seen) in holding for g in p)]
     others = [p for p in paths if p not in sealed]
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
     everything = {g for p in paths for g in p}
-    ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), everything)
+    comes = {g for g in everything if not g.negated} or everything  # what has to be off seldom is what somebody switches
+    ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), comes)
     known = [gates for way in ways if (gates := _without_rests(tracer, way, seen, tag))]
     gates = of_its_own(tracer, tag, known[0] if known else everything, everything, seen)
     found = _begun_by(tracer, writer, gates, seen, tag, asks)
     if not found and not sealed and len(known) > 1:  # a limit came last each time: then whatever else comes
         found = _begun_by(tracer, writer, of_its_own(tracer, tag, known[-1], everything, seen), seen, tag, asks)
+    return _in_order(found)
+
+
+def _in_order(found: Iterable[Command]) -> list[Command]:
+    """Each command once."""
     return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+
+
+def _beside_a_way_round(tracer: Tracer, tag: int, writer: Writer, holding: set[int], asks: Asks) -> list[Command]:
+    """Of a tag that keeps itself on through other rungs: the commands beside its contact there."""
+    def own(place: Place) -> bool:
+        return not place.gate.negated and gate_tag(tracer, place.gate, tracer.seen(place.step, 1)) in holding
+
+    ways = ways_round(tracer, tag, writer)
+    sealed = [way for way in ways if any(map(own, way))]
+    shared: Way = frozenset.intersection(*sealed) if sealed else frozenset()
+    beside = {place for way in ways if sealed and way not in sealed for place in way - shared}
+    found: list[Command] = []
+    for step in sorted({place.step for place in beside}):
+        seen = tracer.seen(step, 1)
+        gates = _without_rests(tracer, {place.gate for place in beside if place.step == step}, seen, tag)
+        found += _begun_by(tracer, replace(writer, step=step), gates, seen, tag, asks)
+    return _in_order(found)
 
 
 def _begun_by(tracer: Tracer, writer: Writer, gates: set[Gate], seen: Seen, tag: int, asks: Asks) -> list[Command]:
@@ -296,7 +328,7 @@ def _of_block(tracer: Tracer, writer: Writer, asks: Asks) -> list[Command]:
             found += _of_pin(call.kind, name, _of_value(tracer, pin, seen, tag, asks))
         elif is_fed(tracer, call, name):
             found += _of_pin(call.kind, name, _fed(tracer, tag, asks)) or [Command(tag, True)]
-    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+    return _in_order(found)
 
 
 def _fed(tracer: Tracer, pin: int, asks: Asks) -> list[Command]:

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from whorlograph.engine.code import Expr
 from whorlograph.engine.evaluate.steps import Seen
 
+from .alone import DEEPEST, asked_on, decides, helped, power_of, ways_of
 from .circuit import Gate, Path
 from .links.gates import gate_tag
 from .noted import Auxiliary
 from .pulses import stays
 from .symptoms import course
-from .writers import Kind
 
 if TYPE_CHECKING:
     from .tracer import Tracer
@@ -21,6 +23,7 @@ if TYPE_CHECKING:
 FOLLOWS = 100_000_000  # ns within which an auxiliary follows its coil
 OFTEN = 0.6  # of the times that the coil comes on, at least two
 MOST_OUTPUTS = 200  # that are looked through for the one that an input reports
+MOST_HELPED = 8  # outputs that a memory brings on, whose contactors may report back
 PRESSED = 10_000_000_000  # ns that a button is held, at the most
 
 
@@ -50,9 +53,12 @@ def _one_device(tracer: Tracer, tag: int, candidate: int) -> bool:
     return mine is not None and theirs is not None and bool(mine.device) and mine.device.strip().lower() == theirs.device.strip().lower()
 
 
-def gates_beside(tracer: Tracer, tag: int, paths: list[Path], seen: Seen) -> list[Auxiliary]:
-    """The inputs in a rung's paths that stand, or should stand, in the place of a seal-in."""
-    if any(not g.negated and gate_tag(tracer, g, seen) == tag for p in paths for g in p):
+def _gates_beside(tracer: Tracer, coils: list[int], paths: list[Path], seen: Seen, own: frozenset[int]) -> list[Auxiliary]:
+    """The inputs in a rung's paths that stand, or should stand, in the place of a seal-in of one of some coils.
+
+    Args: own: the tags by which the rung would hold itself.
+    """
+    if any(not g.negated and gate_tag(tracer, g, seen) in own for p in paths for g in p):
         return []  # it holds itself
     found: dict[int, Auxiliary] = {}
     for path in paths:
@@ -64,10 +70,12 @@ def gates_beside(tracer: Tracer, tag: int, paths: list[Path], seen: Seen) -> lis
             if not others:
                 continue
             beside = tuple(t for t in (gate_tag(tracer, g, seen) for g in others) if t is not None)
-            if reports(tracer, tag, number):
-                found[number] = Auxiliary(number, beside, True)
-            elif _in_the_place(tracer, tag, number, beside):
-                found[number] = Auxiliary(number, beside, False)
+            coil = next((one for one in coils if reports(tracer, one, number)), None)
+            if coil is not None:
+                found[number] = Auxiliary(number, beside, True, coil)
+            elif any(_in_the_place(tracer, one, number, beside) for one in coils):
+                coil = next(one for one in coils if _in_the_place(tracer, one, number, beside))
+                found[number] = Auxiliary(number, beside, False, coil)
     return list(found.values())
 
 
@@ -82,8 +90,7 @@ def _replaced(path: Path, gate: Gate, paths: list[Path]) -> list[Gate]:
 
 def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, ...]) -> bool:
     """Whether an input that never came on stands beside a button that is pressed and let go: where a seal-in would."""
-    address = tracer.tag(tag).address
-    if address is None or address.area != "Q" or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
+    if not _at_output(tracer, tag) or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
         return False
     if any(v for v in stays(tracer.log, candidate, tracer.tag(candidate).initial).values.tolist()):
         return False
@@ -132,13 +139,30 @@ def _at_input(tracer: Tracer, tag: int) -> bool:
 
 
 def of_tag(tracer: Tracer, tag: int) -> list[Auxiliary]:
-    """The auxiliaries of a tag's rungs."""
+    """The auxiliaries of a tag, or of the outputs that it helps to bring on: in its own rungs, and of an output in those before them."""
     known = tracer.auxiliaries.get(tag)
     if known is None:
-        known = []
+        found: dict[int, Auxiliary] = {}
+        coils = [tag] if _at_output(tracer, tag) else [tag, *sorted(one for one in helped(tracer, (tag,)) if _at_output(tracer, one))[:MOST_HELPED]]
         for writer in tracer.writers.get(tag, ()):
-            if writer.kind is Kind.COIL and writer.power is not None and not writer.inverted:
-                seen = tracer.seen(writer.step, 1)
-                known += gates_beside(tracer, tag, tracer.circuit(writer.step).paths(writer.power), seen)
-        tracer.auxiliaries[tag] = known
+            power = power_of(tracer, tag, writer)
+            for one in _through(tracer, coils, (writer.step, power), frozenset((tag,))) if power is not None else ():
+                found.setdefault(one.tag, one)
+        known = tracer.auxiliaries[tag] = list(found.values())
     return known
+
+
+def _through(tracer: Tracer, coils: list[int], by: tuple[int, Expr], passed: frozenset[int]) -> Iterator[Auxiliary]:
+    """The auxiliaries in a rung, and in those that decide what it asks to be on."""
+    paths = ways_of(tracer, *by)
+    yield from _gates_beside(tracer, coils, paths, tracer.seen(by[0], 1), passed)
+    asked = {number for path in paths for number in asked_on(tracer, by[0], path)} - passed
+    for number in sorted(asked) if len(passed) <= DEEPEST and _at_output(tracer, coils[0]) else ():
+        inner = decides(tracer, number)
+        if inner is not None:
+            yield from _through(tracer, coils, inner, passed | {number})
+
+
+def _at_output(tracer: Tracer, tag: int) -> bool:
+    address = tracer.tag(tag).address
+    return address is not None and address.area == "Q"

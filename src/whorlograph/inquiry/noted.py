@@ -10,11 +10,12 @@ LET_GO = 3  # scans in which, without a log, what was given is let go
 
 
 class Auxiliary(Struct, frozen=True):
-    """An input that should take over from others of its rung: ``sure`` where device or log say that it reports the coil back."""
+    """An input that should take over from others of its rung: ``sure`` where device or log say that it reports a coil back, which is ``coil``."""
 
     tag: int
     beside: tuple[int, ...]
     sure: bool
+    coil: int
 
 
 class Now(Struct, frozen=True):

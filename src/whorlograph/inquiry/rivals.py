@@ -54,7 +54,9 @@ def of_its_own(tracer: Tracer, tag: int, gates: set[Gate], everything: set[Gate]
     """Gates that start a tag; where they start either of two coils that lock each other out, those that tell the tag from the other."""
     mine = asked(tracer, tag, on=True)
     for other in asked(tracer, tag, on=False) - {tag}:
-        shared = asked(tracer, other, on=True) if tag in asked(tracer, other, on=False) else frozenset()
+        if tag not in asked(tracer, other, on=False):
+            continue
+        shared = asked(tracer, other, on=True)
         if not mine - shared:
             continue
         either = {(other, True), *((one, False) for one in shared)}

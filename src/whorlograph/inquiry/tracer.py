@@ -98,7 +98,7 @@ class Tracer:
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
     ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
-    ``auxiliaries``, ``free``, ``asked_by``, ``turns``, ``paces``: what was found out about tags.
+    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``turns``, ``paces``: what was found out about tags.
     """
 
     controller: Controller
@@ -129,6 +129,7 @@ class Tracer:
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
         self.asked_by: dict[int, frozenset[tuple[int, bool]]] = {}
+        self.followers: dict[int, frozenset[int]] = {}
         self.rhythms: dict[int, str] = {}
         self.paces: dict[tuple[int, int, int, int], str] = {}
         self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}

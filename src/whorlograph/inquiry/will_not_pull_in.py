@@ -8,7 +8,7 @@ import numpy as np
 
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
-from .attempts import Tries, attempts, reached, tried_text
+from .attempts import Tries, attempts, came_text, reached, tried_text
 from .links import missed_pulse
 from .out_of_reach import add_out_of_reach
 from .ranking import merge
@@ -16,6 +16,7 @@ from .runs_of_sequences import SequenceAttempt, add_setback, attempts_at
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root, RootKey
+from .under_way import decided
 from .usual_starts import add_usual_starts
 from .writers import Writer
 
@@ -41,8 +42,11 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         return unseen
     scans, commands = tuple(a.scan for a in tries.attempts), frozenset(a.condition for a in tries.attempts[-1:])
     # While a command stands it is still tried: what blocks now counts, not what blocked when it came.
-    looked = scan if tries.trying or not scans else tries.attempts[-1].lasts
-    link = _explained(tracer, tag, looked, commands)
+    if tries.trying or not scans:
+        looked, link = scan, _explained(tracer, tag, scan, commands)
+    else:
+        last_one = tries.attempts[-1]
+        looked, link = decided(tracer, last_one.lasts, last_one.scan, scan, lambda at: _explained(tracer, tag, at, commands))
     sequence = _of_sequence(tracer, tag, link, dropped, scan, looked) if not tries.trying else []
     if sequence:
         last = sequence[-1]
@@ -54,7 +58,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
             add_setback(tracer, link, last)
         what = _sequence_tried(tracer, sequence, stands)
     else:
-        what = _tried(tracer, tag, tries)
+        what = _tried(tracer, tag, tries, scan)
         for command in commands:
             add_out_of_reach(tracer, link, tag, command, tries.looked_at.get(command, ()), looked)
         if not scans:
@@ -102,14 +106,18 @@ def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int,
     return answer
 
 
-def _tried(tracer: Tracer, tag: int, tries: Tries) -> str:
+def _tried(tracer: Tracer, tag: int, tries: Tries, scan: int) -> str:
     """How often a tag was tried and by what last, in words; of one that was not, what an attempt would be."""
     if tries.attempts:
         last, still = tries.attempts[-1], ""
         if tries.trying:
             standing, same = tries.stands()
-            still = ", which still stands" if same else f"; {tracer.name(standing)} still stands"
-        return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {tracer.name(last.condition)}{still})"
+            on = bool(tracer.journal.settled(standing, scan))
+            if same:
+                still = ", which still stands" if on else ", and still is"
+            else:
+                still = f"; {tracer.name(standing)} {'still stands' if on else 'is still off'}"
+        return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {came_text(tracer, last)}{still})"
     plain = [c for c in tries.commands if not c.edge]
     known = plain if any(not tracer.writers.get(c.tag) for c in plain) else [c for c in reached(tracer, tag) if not c.edge]
     given = [c for c in known if not tracer.writers.get(c.tag)]  # by a device or a person
@@ -159,8 +167,7 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
     most = MOST_ATTEMPTS if all(isinstance(root.value, bool) for root in answer.roots) else MOST_OF_NUMBERS
     for scan in reversed(answer.attempts[-most:]):
         tracer.spent = 0
-        at = looked.get(scan, scan)
-        link = tracer.explain(tag, Vantage(at, LAST), False, 0)
+        at, link = decided(tracer, looked.get(scan, scan), scan, asked, lambda at: tracer.explain(tag, Vantage(at, LAST), False, 0))
         if scan in made_by:
             add_out_of_reach(tracer, link, tag, *made_by[scan], at)
         stood = merge(link.all_roots(), Symptom.WILL_NOT_PULL_IN) if link is not None else []

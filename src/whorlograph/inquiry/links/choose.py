@@ -8,9 +8,9 @@ from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
 from .. import auxiliary
-from ..circuit import Gate
 from ..generators import runs_at
 from ..now import given_link, given_root
+from ..round_about import kept_by_itself, way_round
 from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
@@ -40,7 +40,8 @@ from . import (
     written,
 )
 from .field_input import input_link, not_run_yet
-from .gates import gate_tag, gate_words
+from .gates import gate_tag
+from .handed_as_it_is import is_asked_for
 from .latest import written_again
 from .task_idle import add_trigger
 
@@ -68,7 +69,7 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
     if tracer.boolean(tag) or bit >= 0:
         found = turned.link(tracer, tag, row, value, view, depth, bit)
         if found is not None:
-            if not depth and not value and found.kind is LinkKind.RUNG_FALSE:
+            if not value and found.kind is LinkKind.RUNG_FALSE and is_asked_for(tracer, depth):
                 writer = _writer_in(tracer, tag, found.step, found.scan, value, bit)
                 if writer is not None and writer.kind is Kind.COIL:
                     modes.add_left_out_before(tracer, found, writer, found.scan, depth)
@@ -240,7 +241,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
             _add_event(tracer, found, tag, last, view, depth)
             modes.add_resumed(tracer, found, tag, last, view, depth)
             modes.add_running(tracer, found, last, view, depth)
-            row = tracer.last_row(tag, tracer.position(view)) if not depth else None
+            row = tracer.last_row(tag, tracer.position(view)) if is_asked_for(tracer, depth) else None
             if row is not None and tracer.journal.step(row) == last.step and all(c.kind is not LinkKind.RESUMED for c in found.children):
                 modes.add_left_out_before(tracer, found, last, tracer.scan_of(row), depth, on=True)
         if found is not None:
@@ -286,24 +287,19 @@ def _let_set(tracer: Tracer, found: Link | None, tag: int, row: int, depth: int,
 
 def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
     """Of something that holds itself and is on: that it does, and who started it."""
-    circuit, seen = tracer.circuit(last.step), tracer.seen(last.step, tracer.ran(last.step, view))
     row = tracer.last_row(tag, tracer.position(view))
     if last.power is None or last.inverted:
         return
-    paths = circuit.complete(last.power, seen.result)
-    holding = {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))}
-
-    def own(gate: Gate) -> bool:
-        """Whether it looks at the coil as it was: not at what the same step gave it before."""
-        number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
-        return not gate.negated and number in holding and (load is None or tracer.wrote_before(number or 0, load.at, seen) is None)
-
-    if paths and all(any(own(g) for g in p) for p in paths):
-        ends = " and ".join(dict.fromkeys(gate_words(tracer, g, seen) for g in paths[0] if gate_tag(tracer, g, seen) not in holding))
-        found.text += "; it holds itself" + (f", and {ends} would end it" if ends else ", and nothing in its rung would end it")
-        start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
-        if start is not None:
-            found.children.append(start)
+    kept = kept_by_itself(tracer, tag, last.step, last.power, view, {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))})
+    if kept is None or any(tag in way_round(tracer, one) for one in tracer.coils if one != tag):
+        return  # or it was told of a tag above
+    through = list(dict.fromkeys(tracer.name(one) for one in kept.through if all(w.kind is not Kind.BLOCK for w in tracer.writers[one])))
+    ends = " and ".join(dict.fromkeys(kept.ends))
+    found.text += "; it holds itself" + (f" through {' and '.join(through)}" if through else "")
+    found.text += f", and {ends} would end it" if ends else ", and nothing in its rung would end it"
+    start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
+    if start is not None:
+        found.children.append(start)
 
 
 def _add_event(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
@@ -324,7 +320,10 @@ def _add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage
     row = tracer.last_row(tag, tracer.position(view))
     if row is None or last.power is None or tracer.journal.step(row) < 0:
         return
-    if any(not g.negated and gate_tag(tracer, g, seen) == tag for p in circuit.paths(last.power) for g in p):
+    through = way_round(tracer, tag)
+    if any(one in through for one in tracer.coils):
+        return
+    if through or any(not g.negated and gate_tag(tracer, g, seen) == tag for p in circuit.paths(last.power) for g in p):
         drop = tracer.change(row, depth + 1)
         if drop is not None:
             found.children.append(drop)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from ..writers import Kind
@@ -20,6 +21,11 @@ def source(tracer: Tracer, tag: int, deep: int = _DEEP) -> int | None:
         return tag
     inner = _given(tracer, tag) if len(writers) == 1 and deep else None
     return source(tracer, inner, deep - 1) if inner is not None else None
+
+
+def is_asked_for(tracer: Tracer, depth: int) -> bool:
+    """Whether what is told at a depth is what is asked for: the tag itself, or what it is given as it is."""
+    return depth == 0 or (len(tracer.coils) > 1 and all(_given(tracer, one) == inner for one, inner in pairwise(tracer.coils)))
 
 
 def copies(tracer: Tracer, tag: int, deep: int = _DEEP) -> list[int]:

@@ -17,6 +17,7 @@ from . import passes, takes_over
 from .as_each_time import come_to_its_count, for_the_first_time, since_the_last_pulse, what_stood_already
 from .complete_paths import completing, is_input, other_ways, telling
 from .gates import MOST_GATES, distinct, elements_of, explain_gate, gate_tag, several_words
+from .handed_as_it_is import is_asked_for
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -64,7 +65,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
         gates = [*stood[:1], *gates, *stood[1:]]  # what came last stands right behind what it met
     silent, gates = set(gates), telling(tracer, gates, seen)
     silent -= set(gates)
-    whole = each or (not change and depth == 0)
+    whole = each or (not change and is_asked_for(tracer, depth))
     followed = gates if whole or met else [g for i, g in enumerate(gates) if i == 0 or is_input(tracer, gate_tag(tracer, g, seen))]
     ways = [] if change or in_pass is not None else other_ways(tracer, power, seen, followed, whole)
     others = telling(tracer, [g for g in ways if g not in silent], seen)

@@ -28,8 +28,8 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, lost: list[Gate], 
             continue
         names = " and ".join(dict.fromkeys(tracer.name(t) for t in one.beside if t in opened))
         root = input_root(tracer, one.tag, seen.position)
-        should = f"it reports {tracer.name(tag)} back and should have taken over from {names}" if one.sure else \
-            f"it stands where a seal-in would: if it reports {tracer.name(tag)} back, it should have taken over from {names}"
+        should = f"it reports {tracer.name(one.coil)} back and should have taken over from {names}" if one.sure else \
+            f"it stands where a seal-in would: if it reports {tracer.name(one.coil)} back, it should have taken over from {names}"
         root.text, root.leads, root.changed, root.step = f"{root.text}; {should}", True, True, writer.step
         link.roots.append(root)
 

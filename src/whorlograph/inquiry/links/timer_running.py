@@ -63,6 +63,10 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
     if name == "TON" and not q:
         if change and q_row is not None and row is not None:
             return lost(f"{label} in {place} lost its input at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
+        began = journal.last_row(tags["in"], row) if row is not None and start_scan == scan else None
+        if began is not None:
+            ran = f"{duration_text(min(started - journal.time(began), preset))} of {duration_text(preset)}"
+            return lost(f"{label} in {place} ran {ran} and lost its input at {tracer.at(started)}", LinkKind.TIMER_RUNNING, scan)
         found = pin_off(tracer, call, "IN", label, scan, depth, LinkKind.TIMER_RUNNING, f"{label} is not started: IN")
         if found is not None:
             found.tag, found.since = tags["q"], since

@@ -1,0 +1,117 @@
+"""Seal-ins through other rungs: a request that the output itself keeps up, which the output follows (``R := (Start OR Out) AND Stop; Out := R``)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from msgspec import Struct
+
+from whorlograph.engine.code import Expr
+from whorlograph.engine.evaluate.steps import Seen
+
+from . import auxiliary
+from .alone import DEEPEST, decides, helped, power_of, ways_of
+from .circuit import Gate, Path
+from .links.gates import gate_tag, gate_words
+from .writers import Writer
+
+if TYPE_CHECKING:
+    from .tracer import Tracer, Vantage
+
+MOST_WAYS = 200
+
+
+class Place(Struct, frozen=True):
+    """A gate of a step."""
+
+    step: int
+    gate: Gate
+
+
+Way = frozenset[Place]
+
+
+def ways_round(tracer: Tracer, tag: int, writer: Writer) -> list[Way]:
+    """All ways to bring a tag on by a rung, with the rungs opened up through which it keeps itself on; [] where it does not by others."""
+    power = power_of(tracer, tag, writer)
+    if power is None:
+        return []
+    found, opened = _ways(tracer, tag, writer.step, power, frozenset((tag,)))
+    return found if opened and len(found) <= MOST_WAYS else []
+
+
+def way_round(tracer: Tracer, tag: int) -> frozenset[int]:
+    """The other tags through which a tag may keep itself on."""
+    return frozenset(one for one in followers(tracer, tag) if tag in followers(tracer, one))
+
+
+def followers(tracer: Tracer, tag: int) -> frozenset[int]:
+    """The tags that a tag, or what reports it back, helps to bring on: those through which it may keep itself on are among them."""
+    known = tracer.followers.get(tag)
+    if known is None:
+        known = tracer.followers[tag] = helped(tracer, (tag, *(a.tag for a in auxiliary.of_tag(tracer, tag) if a.sure))) - {tag}
+    return known
+
+
+class Kept(Struct):
+    """How a tag keeps itself on: the other tags that it does so through, and in words the gates besides, each of which would end it."""
+
+    through: list[int] = []
+    ends: list[str] = []
+
+
+def kept_by_itself(tracer: Tracer, tag: int, step: int, power: Expr, view: Vantage, holding: set[int]) -> Kept | None:
+    """How a value is on only because a tag is, as seen from a moment; None where it is on by something else too.
+
+    Args: holding: the tag, and the contacts that report it back.
+    """
+    return _kept(tracer, tag, (step, power), view, holding, frozenset())
+
+
+def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holding: set[int], passed: frozenset[int]) -> Kept | None:
+    step, power = made
+    circuit, seen = tracer.circuit(step), tracer.seen(step, tracer.ran(step, view))
+    all_ways = [_kept_way(tracer, tag, path, seen, view, holding, passed) for path in circuit.complete(power, seen.result)]
+    ways = [way for way in all_ways if way is not None]
+    return ways[0] if ways and len(ways) == len(all_ways) else None
+
+
+def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, holding: set[int], passed: frozenset[int]) -> Kept | None:
+    """How a path is complete only because a tag is on; None where it is without."""
+    found, itself = Kept(), False
+    for gate in path:
+        number, load = gate_tag(tracer, gate, seen), tracer.circuit(seen.step).load(gate)
+        # What the same step gave it before is not the tag as it was.
+        if number in holding and not gate.negated and (load is None or tracer.wrote_before(number or 0, load.at, seen) is None):
+            itself = True
+            continue
+        inner = None
+        if number is not None and not gate.negated and number not in passed and len(passed) <= DEEPEST and number in followers(tracer, tag):
+            by = decides(tracer, number)
+            inner = _kept(tracer, tag, by, view, holding, passed | {number}) if by is not None else None
+        if inner is None:
+            found.ends.append(gate_words(tracer, gate, seen))
+            continue
+        itself = True
+        found.through += [number or 0, *inner.through]
+        found.ends += inner.ends
+    return found if itself else None
+
+
+def _ways(tracer: Tracer, tag: int, step: int, power: Expr, passed: frozenset[int]) -> tuple[list[Way], bool]:
+    """The ways of a value; and whether any was opened up."""
+    seen, found, opened = tracer.seen(step, 1), list[Way](), False
+    for path in ways_of(tracer, step, power):
+        ways: list[Way] = [frozenset()]
+        for gate in path:
+            number = gate_tag(tracer, gate, seen) if not gate.negated else None
+            by = decides(tracer, number) if number is not None and number not in passed else None
+            if number is not None and by is not None and len(passed) <= DEEPEST and number in followers(tracer, tag):
+                more, _ = _ways(tracer, tag, *by, passed | {number})
+                ways, opened = [way | other for way in ways for other in more], True
+            else:
+                ways = [way | {Place(step, gate)} for way in ways]
+            if len(ways) > MOST_WAYS:
+                return ways, opened
+        found += ways
+    return found, opened

@@ -1,0 +1,123 @@
+"""Outputs that keep themselves on through other rungs (a request that the output keeps up), and attempts that an on-delay decides."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.building import Rows
+from tests.inquiry.test_everyday import Asked, on
+from whorlograph.model.iolist import Point
+from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
+from whorlograph.model.question import Symptom
+
+STOOD = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), (0, "X4", 0)]
+PRESS = [(1000, "X1", 1), (1800, "X1", 0)]
+END = [(5000, "N1", 1)]
+KEPT_ON = "it holds itself through M1, and X2 and X3 (normally closed) would end it"
+
+
+def request(ladder: Ladder) -> None:
+    """A request that start (X1) sets up and stop (X2) takes away, and the output that follows it, with its interlock (X3)."""
+    ladder.rung(either(no("X1"), no("Y1")), no("X2"), coil("M1"))
+    ladder.rung(no("M1"), nc("X3"), coil("Y1"))
+
+
+def delayed(ladder: Ladder) -> None:
+    """The same with an on-delay of 500 ms between."""
+    ladder.rung(either(no("X1"), no("Y1")), no("X2"), coil("M1"))
+    ladder.rung(no("M1"), timer("TON", "T1", "T#500ms"), coil("M2"))
+    ladder.rung(no("M2"), nc("X3"), coil("Y1"))
+
+
+def reported(ladder: Ladder) -> None:
+    """The same kept up by the contactor's own contact (X4)."""
+    ladder.rung(either(no("X1"), no("X4")), no("X2"), coil("M1"))
+    ladder.rung(no("M1"), nc("X3"), coil("Y1"))
+
+
+class RoundAbout(unittest.TestCase):
+    DRAWN = (request, "X1 X2 X3 X4 N1 M1 Y1")
+
+    def request(self, rows: Rows, symptom: Symptom, tag: str = "Y1") -> Asked:
+        return on(*self.DRAWN, [*STOOD, *rows, *END], tag, symptom=symptom)
+
+    def test_it_says_so_and_who_started_it(self) -> None:
+        found = self.request(PRESS, Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn(f"Y1 has power in Main 2: M1 and X3 (normally closed); {KEPT_ON}", found.text)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X3", True), ("X2", True)], found.text)
+        self.assertEqual(found.text.count("holds itself"), 1, found.text)
+
+    def test_so_does_the_request(self) -> None:
+        found = self.request(PRESS, Symptom.WILL_NOT_DROP_OUT, "M1")
+        self.assertIn("it holds itself through Y1, and X3 (normally closed) and X2 would end it", found.text)
+        self.assertEqual(found.roots[0][1:], ("X1", True), found.text)
+
+    def test_not_while_the_button_is_held(self) -> None:
+        self.assertNotIn("holds itself", self.request(PRESS[:1], Symptom.WILL_NOT_DROP_OUT).text)
+
+    def test_only_the_button_beside_it_makes_attempts(self) -> None:
+        found = self.request([(500, "X3", 1), *PRESS, (3000, "X2", 0), (3200, "X2", 1), (4000, "X3", 0)], Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 1.000 s: X1)", found.answer.text)
+        self.assertEqual(found.roots[0][1:], ("X3", True), found.text)
+
+    def test_a_start_that_is_read_inverted_makes_them_too(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(either(nc("X1"), no("Y1")), no("X2"), coil("Y1"))
+        found = on(draw, "X1 X2 N1 Y1", [(0, "X1", 1), (0, "X2", 1), (500, "X2", 0), (1000, "X1", 0), (1800, "X1", 1), (3000, "X2", 1), (3200, "X2", 0), *END],
+                   "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 1.000 s: X1 off)", found.answer.text)
+        self.assertEqual(found.roots[0][1:], ("X2", True), found.text)
+
+    def test_through_a_delay(self) -> None:
+        drawn = delayed, "X1 X2 X3 X4 N1 M1 M2 Y1"
+        found = on(*drawn, [*STOOD, *PRESS, *END], "Y1", "T1:TON", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("it holds itself through M2 and M1, and X2 and X3 (normally closed) would end it", found.text)
+        self.assertEqual(found.roots[0][1:], ("X1", True), found.text)
+        blocked = on(*drawn, [*STOOD, (500, "X3", 1), *PRESS, *END], "Y1", "T1:TON", symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 1.000 s: X1)", blocked.answer.text)
+        self.assertEqual(blocked.roots, [("field-input", "X3", True)], blocked.text)
+
+
+class ReportedRoundAbout(unittest.TestCase):
+    POINTS = {"X4": Point("X4", device="K1"), "Y1": Point("Y1", device="K1")}
+
+    def reported(self, rows: Rows, symptom: Symptom, listed: bool = True) -> Asked:
+        return on(reported, "X1 X2 X3 X4 N1 M1 Y1", [*STOOD, *rows, *END], "Y1", symptom=symptom, points=self.POINTS if listed else None)
+
+    def test_a_contact_that_never_closes_leads(self) -> None:
+        for listed, said in ((True, "it reports Y1 back and should have taken over from X1"), (False, "it stands where a seal-in would: if it reports Y1 back")):
+            with self.subTest(listed=listed):
+                found = self.reported(PRESS, Symptom.DROPPED_OUT, listed)
+                self.assertEqual([r[1:] for r in found.roots], [("X4", True), ("X1", True)], found.text)
+                self.assertIn(said, found.text)
+
+    def test_one_that_closed_is_the_seal_in(self) -> None:
+        found = self.reported([*PRESS[:1], (1020, "X4", 1), *PRESS[1:]], Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn(KEPT_ON, found.text)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X3", True), ("X2", True)], found.text)
+
+
+class OnDelays(unittest.TestCase):
+    """X1 and X2 start an on-delay of 500 ms."""
+
+    def on(self, rows: Rows) -> Asked:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), no("X2"), timer("TON", "T1", "T#500ms"), coil("M1"))
+            ladder.rung(no("M1"), nc("X3"), coil("Y1"))
+        return on(draw, "X1 X2 X3 X4 N1 M1 Y1", [*STOOD, *rows, *END], "Y1", "T1:TON", symptom=Symptom.WILL_NOT_PULL_IN)
+
+    def test_one_that_was_cut_short_leads_to_what_did(self) -> None:
+        for name, others in (("X1", []), ("X2", [(2000, "X1", 0)])):
+            with self.subTest(name):
+                found = self.on([(1000, "X1", 1), (1300, name, 0), *others])
+                self.assertIn(f"T1 in Main 1 ran 300 ms of 500 ms and lost its input at 1.300 s: {name} opened first", found.text)
+                self.assertEqual(found.roots[0], ("field-input", name, True), found.text)
+
+    def test_where_it_elapsed_what_blocked_then_counts(self) -> None:
+        found = self.on([(1000, "X1", 1), (1200, "X3", 1), (1800, "X1", 0), (2000, "X3", 0)])
+        self.assertEqual(found.roots[0], ("field-input", "X3", True), found.text)
+        self.assertNotIn("still running", found.text)
+
+
+if __name__ == "__main__":
+    unittest.main()
