@@ -5,7 +5,8 @@ from __future__ import annotations
 import unittest
 
 from tests.building import Rows
-from tests.inquiry.test_everyday import Asked, on
+from tests.inquiry.test_everyday import Asked, asked, on
+from tests.texts import text_session
 from whorlograph.model.iolist import Point
 from whorlograph.model.parts import Ladder, coil, either, nc, no, timer
 from whorlograph.model.question import Symptom
@@ -95,6 +96,50 @@ class ReportedRoundAbout(unittest.TestCase):
         found = self.reported([*PRESS[:1], (1020, "X4", 1), *PRESS[1:]], Symptom.WILL_NOT_DROP_OUT)
         self.assertIn(KEPT_ON, found.text)
         self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X3", True), ("X2", True)], found.text)
+
+
+class InABranch(unittest.TestCase):
+    """A seal-in and a latch in a branch that is taken, and in bits of a word."""
+
+    ROWS = [(0, "X1", 0), (0, "X2", 1), (1000, "X1", 1), (1200, "X1", 0), *END]
+
+    def on(self, body: str, tag: str, local: str = "", rows: Rows = ROWS, symptom: Symptom = Symptom.WILL_NOT_DROP_OUT) -> Asked:
+        return asked(text_session(body, rows, local), tag, symptom=symptom)
+
+    def test_an_output_that_holds_itself_in_a_branch(self) -> None:
+        found = self.on("IF NOT X3 THEN Y1 := (X1 OR Y1) AND X2; END_IF;", "Y1")
+        self.assertIn("it holds itself, and X2 would end it", found.text)
+        self.assertEqual(found.roots[0][1:], ("X1", True), found.text)
+
+    def test_a_bit_that_holds_itself(self) -> None:
+        found = self.on("V.3 := (X1 OR V.3) AND X2; V.4 := X3; Y1 := V.3;", "Y1", "V : WORD;")
+        self.assertIn("bit 3 of Main.V is TRUE in Main 5: X2; it holds itself, and X2 would end it\nbit 3 of Main.V is TRUE in Main 5 at 1.000 s: X1", found.text)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X2", True)], found.text)
+
+    def test_only_what_stands_beside_it_makes_attempts(self) -> None:
+        rows = [(0, "X2", 1), (1000, "X1", 1), (1200, "X1", 0), (3000, "X2", 0), (3200, "X2", 1), (4000, "X2", 0), *END]
+        found = self.on("V.3 := (X1 OR V.3) AND X2 AND NOT X3; Y1 := V.3;", "Y1", "V : WORD;", [(0, "X3", 1), *rows], Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 1.000 s: X1)", found.answer.text)
+        self.assertEqual(found.roots[0][1:], ("X3", True), found.text)
+
+    def test_a_latch_that_is_a_bit_and_never_was_set(self) -> None:
+        found = self.on("IF NOT X3 THEN V.3 := FALSE; END_IF; IF X2 THEN V.3 := TRUE; END_IF; Y1 := X1 AND V.3;", "Y1", "V : WORD;",
+                        [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (1000, "X1", 1), (1200, "X1", 0), *END], symptom=Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("bit 3 of Main.V is not set in Main 5: X2 blocks", found.text)
+        self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
+
+
+class AtOnce(unittest.TestCase):
+    def test_what_fell_by_the_same_instant_of_the_log_proves_with_it(self) -> None:
+        rows = [(0, "X1", 1), (0, "X2", 1), (3003, "X2", 0), (3003, "X1", 0), *END]
+        found = asked(text_session("M1 := X2; Y1 := X1 AND M1;", rows, "M1 : BOOL;"), "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("X1 and M1 became FALSE at once", found.text)
+        self.assertEqual([r[1:] for r in found.roots], [("X1", True), ("X2", True)], found.text)
+
+    def test_not_what_fell_a_moment_later(self) -> None:
+        rows = [(0, "X1", 1), (0, "X2", 1), (3003, "X1", 0), (3005, "X2", 0), *END]
+        found = asked(text_session("M1 := X2; Y1 := X1 AND M1;", rows, "M1 : BOOL;"), "Y1", symptom=Symptom.DROPPED_OUT)
+        self.assertIn("X1 became FALSE first", found.text)
 
 
 class OnDelays(unittest.TestCase):

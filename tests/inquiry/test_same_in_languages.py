@@ -99,14 +99,14 @@ class Made(Struct):
                     ladder.rung(*parts, {"coil": coil, "set": set_, "reset": reset}[one.kind](one.target))
         return program_of(draw, " ".join(self.tags), " ".join(f"{name}:{kind}" for name, kind in self.blocks))
 
-    def written(self, lines: list[str], runs: str = "PROGRAM Main : Main;") -> Program:
-        """A program of lines of a body. Args: runs: how its resource runs it."""
+    def written(self, lines: list[str], runs: str = "PROGRAM Main : Main;", tags: str = "") -> Program:
+        """A program of lines of a body. Args: runs: how its resource runs it; tags: declared besides."""
         places = [f"{name} AT %{'I' if name in INPUTS else 'Q'}X{i // 8}.{i % 8} : BOOL;"
                   for names in (INPUTS, self.outputs) for i, name in enumerate(names)]
         body = "\n".join(lines)
         local = " ".join(f"{name} : {kind};" for name, kind in self.blocks)
         text = (f"PROGRAM Main\nVAR_EXTERNAL {', '.join(self.tags)} : BOOL; END_VAR\nVAR {local} END_VAR\n{body}\nEND_PROGRAM\nCONFIGURATION C VAR_GLOBAL "
-                f"{' '.join(places)} {' '.join(f'{m} : BOOL;' for m in self.bits)} END_VAR RESOURCE R ON P {runs} END_RESOURCE END_CONFIGURATION\n")
+                f"{tags} {' '.join(places)} {' '.join(f'{m} : BOOL;' for m in self.bits)} END_VAR RESOURCE R ON P {runs} END_RESOURCE END_CONFIGURATION\n")
         loaded = read(text.encode(), Path("x.st"))
         assert not loaded.notices, (text, [str(n) for n in loaded.notices])
         return loaded.value

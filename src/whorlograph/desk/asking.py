@@ -54,7 +54,7 @@ def prove_root(session: Session, answer: Answer, root: Root, stop: Callable[[], 
 
     Raises: Stopped where ``stop`` says so before that is known; then nothing is noted.
     """
-    with TrialRuns(answer, session.controller, session.log, session.journal, stop, whole=True, now=session.now) as runs:
+    with TrialRuns(answer, session.controller, inquiry(session).log, session.journal, stop, whole=True, now=session.now) as runs:
         proof = prove(runs, root)
     note(root, proof)
     return proof
@@ -71,9 +71,10 @@ def prove_all(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
     def late() -> bool:
         return stop() or time.monotonic() - begun > PROVING
 
-    with TrialRuns(answer, session.controller, session.log, session.journal, late, now=session.now) as runs:
+    asked = beside or inquiry(session)
+    with TrialRuns(answer, session.controller, asked.log, session.journal, late, now=session.now) as runs:
         try:
-            prove_answer(runs, (beside or inquiry(session)).tracer)
+            prove_answer(runs, asked.tracer)
         except Stopped:
             if stop():
                 raise

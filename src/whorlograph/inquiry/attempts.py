@@ -17,7 +17,7 @@ from . import auxiliary
 from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
-from .links.gates import gate_tag, gate_time
+from .links.gates import gate_bit, gate_tag, gate_time
 from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
@@ -37,13 +37,15 @@ _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
 class Command(Struct, frozen=True):
     """A condition that somebody or something switches to bring a tag on; ``edge``: only its change counts.
 
-    ``seen_by``: the step that looks at it, where several write it; -1 where what it is at a scan's end counts.
+    ``seen_by``: the step that looks at it, where several write it; -1 where what it is at a scan's end counts. ``bit``: of a number that the
+    program writes: it makes no attempts itself, what is switched to bring it on does.
     """
 
     tag: int
     on: bool
     edge: bool = False
     seen_by: int = -1
+    bit: int = -1
 
 
 class Asks(Struct, frozen=True):
@@ -163,14 +165,14 @@ def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: in
     return min(until, fell - 1) if fell is not None else until
 
 
-def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, asks: Asks, by: int = -1,
-              looked_at: dict[int, list[Writer]] | None = None) -> list[Command]:
+def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: int, asks: Asks, by: int = -1,
+              looked_at: dict[int, list[Writer]] | None = None, bit: int = -1) -> list[Command]:
     """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees.
 
-    Args: looked_at: where to add, by command's tag, what is written where it is looked at.
+    Args: looked_at: where to add, by command's tag, what is written where it is looked at; bit: of a number.
     """
-    writers = _seen_writers(tracer, tag, by)
-    key = tag, writers[0].step if len(writers) == 1 else -1
+    writers = _seen_writers(tracer, tag, by) if bit < 0 else [w for w in tracer.writers.get(tag, []) if w.bit == bit]
+    key = tag, bit, writers[0].step if len(writers) == 1 else -1
     if key in seen or depth > DEEPEST or tag in tracer.charts:
         return []  # what a chart waits for on its way is nobody's command
     seen.add(key)
@@ -179,14 +181,15 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int]], depth: int, 
         if writer.kind is Kind.RESET:
             continue
         for one in start_conditions(tracer, tag, writer, asks) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, asks):
-            if runs_freely(tracer, one.tag):
+            if one.bit < 0 and runs_freely(tracer, one.tag):
                 continue
-            found.setdefault(one)
-            if looked_at is not None:
+            if one.bit < 0:
+                found.setdefault(one)
+            if looked_at is not None and one.bit < 0:
                 looked_at.setdefault(one.tag, []).append(writer)
             if tracer.writers.get(one.tag) and one.on:
                 deeper = depth if _only_handed_on(tracer, writer) else depth + 1
-                for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at):
+                for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit):
                     found.setdefault(inner)
     return list(found)
 
@@ -201,7 +204,8 @@ def commands_of(tracer: Tracer, step: int, power: Expr) -> list[Command]:
     """The commands among the conditions of a value, and of what the program computes them from, through the sequences that it waits for."""
     asks = Asks(sequences=True)
     found = _of_value(tracer, power, tracer.seen(step, 1), -1, asks)
-    return [*found, *(inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, asks, one.seen_by))]
+    behind = [inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, asks, one.seen_by, bit=one.bit)]
+    return [*(one for one in found if one.bit < 0), *behind]
 
 
 def reached(tracer: Tracer, tag: int) -> list[Command]:
@@ -263,7 +267,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
 
 def _in_order(found: Iterable[Command]) -> list[Command]:
     """Each command once."""
-    return sorted(set(found), key=lambda c: (c.tag, c.on, c.edge, c.seen_by))
+    return sorted(set(found), key=lambda c: (c.tag, c.bit, c.on, c.edge, c.seen_by))
 
 
 def _beside_a_way_round(tracer: Tracer, tag: int, writer: Writer, holding: set[int], asks: Asks) -> list[Command]:
@@ -370,6 +374,9 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
     found: list[Command] = []
     for gate in gates:
         number, load = gate_tag(tracer, gate, seen), circuit.load(gate)
+        bit = gate_bit(tracer, gate, seen)
+        if number is not None and bit >= 0 and not gate.negated and any(w.bit == bit for w in tracer.writers.get(number, ())):
+            found.append(Command(number, True, bit=bit))
         if number is None or number == tag or load is None or not tracer.boolean(number):
             continue
         writers = tracer.writers.get(number, ())

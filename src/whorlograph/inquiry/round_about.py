@@ -12,7 +12,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from . import auxiliary
 from .alone import DEEPEST, decides, helped, power_of, ways_of
 from .circuit import Gate, Path
-from .links.gates import gate_tag, gate_words
+from .links.gates import gate_bit, gate_tag, gate_words
 from .writers import Writer
 
 if TYPE_CHECKING:
@@ -60,15 +60,16 @@ class Kept(Struct):
     ends: list[str] = []
 
 
-def kept_by_itself(tracer: Tracer, tag: int, step: int, power: Expr, view: Vantage, holding: set[int]) -> Kept | None:
+def kept_by_itself(tracer: Tracer, tag: int, step: int, power: Expr, view: Vantage, holding: set[tuple[int, int]]) -> Kept | None:
     """How a value is on only because a tag is, as seen from a moment; None where it is on by something else too.
 
-    Args: holding: the tag, and the contacts that report it back.
+    Args: holding: the tag, and the contacts that report it back, each with the bit of it, -1 the whole.
     """
     return _kept(tracer, tag, (step, power), view, holding, frozenset())
 
 
-def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holding: set[int], passed: frozenset[int]) -> Kept | None:
+def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holding: set[tuple[int, int]],
+          passed: frozenset[int]) -> Kept | None:
     step, power = made
     circuit, seen = tracer.circuit(step), tracer.seen(step, tracer.ran(step, view))
     all_ways = [_kept_way(tracer, tag, path, seen, view, holding, passed) for path in circuit.complete(power, seen.result)]
@@ -76,13 +77,15 @@ def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holdi
     return ways[0] if ways and len(ways) == len(all_ways) else None
 
 
-def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, holding: set[int], passed: frozenset[int]) -> Kept | None:
+def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, holding: set[tuple[int, int]],
+          passed: frozenset[int]) -> Kept | None:
     """How a path is complete only because a tag is on; None where it is without."""
     found, itself = Kept(), False
     for gate in path:
         number, load = gate_tag(tracer, gate, seen), tracer.circuit(seen.step).load(gate)
+        own = number is not None and not gate.negated and (number, gate_bit(tracer, gate, seen)) in holding
         # What the same step gave it before is not the tag as it was.
-        if number in holding and not gate.negated and (load is None or tracer.wrote_before(number or 0, load.at, seen) is None):
+        if own and number is not None and (load is None or tracer.wrote_before(number, load.at, seen) is None):
             itself = True
             continue
         inner = None

@@ -20,6 +20,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.feed import system_tags
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.power import Flow, PowerFlow
+from whorlograph.engine.scope.overlap import Shared
 from whorlograph.model.iolist import IoList
 from whorlograph.model.literals import cooked, said_value
 from whorlograph.model.log import Ints, Log, tags_logged
@@ -98,7 +99,8 @@ class Tracer:
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
     ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
-    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``turns``, ``paces``: what was found out about tags.
+    ``recorded_as``: of inputs that the log records within another: which bits of it; ``recorded_bits``: of one whose bits it records: of which;
+    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``instants``, ``turns``, ``paces``: what was found out about tags.
     """
 
     controller: Controller
@@ -129,6 +131,9 @@ class Tracer:
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
         self.asked_by: dict[int, frozenset[tuple[int, bool]]] = {}
+        self.recorded_as: dict[int, Shared] = {}
+        self.recorded_bits: dict[int, int] = {}
+        self.instants: dict[int, int | None] = {}
         self.followers: dict[int, frozenset[int]] = {}
         self.rhythms: dict[int, str] = {}
         self.paces: dict[tuple[int, int, int, int], str] = {}

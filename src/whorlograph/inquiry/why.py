@@ -28,6 +28,7 @@ from .now import make_timeless
 from .ranking import merge, rank
 from .raster import raster
 from .seen_otherwise import seen_otherwise
+from .shared_log import recorded_under_another_name, with_shared_rows
 from .symptoms import CHATTER_SPAN, Course, course, detect, recorded
 from .tracer import BUDGET, LAST, Tracer, Vantage
 from .trail import Answer, Link, Root
@@ -41,8 +42,12 @@ class Inquiry:
     """Answers questions about one replay."""
 
     def __init__(self, controller: Controller, journal: Journal, log: Log, iolist: IoList, now: Now | None = None) -> None:
-        self.controller, self.journal, self.log, self.iolist = controller, journal, log, iolist
-        self.tracer = Tracer(controller, journal, log, iolist, Choice())
+        shared = recorded_under_another_name(log, controller)
+        self.controller, self.journal, self.iolist = controller, journal, iolist
+        self.log = with_shared_rows(log, controller, shared) if shared else log
+        self.tracer = Tracer(controller, journal, self.log, iolist, Choice())
+        self.tracer.recorded_as = {tag: given[0] for tag, given in shared.items() if len(given) == 1 and self.tracer.boolean(tag)}
+        self.tracer.recorded_bits = {tag: sum(((1 << one.width) - 1) << one.mine for one in given) for tag, given in shared.items()}
         self.tracer.now = now
 
     def ask(self, question: Question) -> Answer:

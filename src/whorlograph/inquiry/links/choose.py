@@ -167,7 +167,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         if frozen.left_out(tracer, chosen, view) and (writer is None or (writer.guard is None and frozen.keeps(tracer, tag, view))):
             return skipped.link(tracer, tag, chosen, tracer.ran(chosen.step, view), depth)
         if chosen.bit >= 0:
-            return written.bit_link(tracer, tag, chosen, scan, depth)
+            return _bit_stands(tracer, tag, chosen, scan, view, depth, [w for w in writers if w.bit == chosen.bit])
         return taken.link(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
     value = bool(tracer.raw(tag, view))
     under = behind.conditional(writers)
@@ -177,8 +177,11 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         return (behind.link(tracer, tag, under, value, view, depth, held) if under else None) or held
     kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
     if any(w.kind is Kind.VALUE for w in writers):
-        return behind.link(tracer, tag, under, value, view, depth, None) or behind.stands(tracer, tag, under, kept, row, value, view, depth) or \
-            _held(tracer, tag, writers, value, view, depth)
+        found = behind.link(tracer, tag, under, value, view, depth, None) or behind.stands(tracer, tag, under, kept, row, value, view, depth)
+        goes_on = kept is not None and kept.kind is Kind.VALUE and tallied.executed(tracer, kept, tracer.ran(kept.step, view))
+        if found is not None and value and kept is not None and goes_on:
+            _add_start(tracer, found, tag, kept, view, depth)
+        return found or _held(tracer, tag, writers, value, view, depth)
     setters = [w for w in writers if w.kind is Kind.SET]
     resetters = [w for w in writers if w.kind is Kind.RESET]
     if value and kept is not None and not resetters:
@@ -200,6 +203,28 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     if off is not None:
         standing_reset.of_latch(tracer, off, tag, setters, resetters, view, depth)
     return off
+
+
+def _bit_stands(tracer: Tracer, tag: int, writer: Writer, scan: int, view: Vantage, depth: int, writers: list[Writer]) -> Link | None:
+    """What keeps a bit of a number: of a coil what its path looks like now; of a latch what wrote it in a scan, and what would end that."""
+    ran = tracer.ran(writer.step, view)
+    if writer.kind is Kind.COIL and tallied.executed(tracer, writer, ran):
+        found = written.bit_link(tracer, tag, writer, ran, depth, change=False)
+        if found is not None and found.kind is LinkKind.RUNG_TRUE:
+            _add_start(tracer, found, tag, writer, view, depth)
+        return found
+    row = tracer.last_row(tag, tracer.position(view), writer.bit)
+    wrote = writer.kind not in (Kind.SET, Kind.RESET) or (row is not None and tracer.journal.step(row) >= 0)
+    found = written.bit_link(tracer, tag, writer, scan, depth) if wrote else None
+    ends = Kind.RESET if tracer.raw(tag, view) >> writer.bit & 1 else Kind.SET
+    other = next((w for w in reversed(writers) if w.kind is ends and w is not writer), None)
+    child = written.bit_link(tracer, tag, other, tracer.ran(other.step, view), depth + bool(found), change=False) if other is not None else None
+    if child is not None and child.kind is LinkKind.RUNG_FALSE:
+        child.kind = LinkKind.NEVER_SET
+        if found is None:
+            return child
+        found.children.append(child)
+    return found or written.bit_link(tracer, tag, writer, scan, depth)
 
 
 def _other_name(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -> Link | None:
@@ -287,17 +312,19 @@ def _let_set(tracer: Tracer, found: Link | None, tag: int, row: int, depth: int,
 
 def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
     """Of something that holds itself and is on: that it does, and who started it."""
-    row = tracer.last_row(tag, tracer.position(view))
-    if last.power is None or last.inverted:
+    row = tracer.last_row(tag, tracer.position(view), last.bit)
+    power = last.power if last.power is not None else last.value
+    if power is None or last.inverted:
         return
-    kept = kept_by_itself(tracer, tag, last.step, last.power, view, {tag, *(a.tag for a in auxiliary.of_tag(tracer, tag))})
+    holding = {(tag, last.bit), *((a.tag, -1) for a in auxiliary.of_tag(tracer, tag))}
+    kept = kept_by_itself(tracer, tag, last.step, power, view, holding)
     if kept is None or any(tag in way_round(tracer, one) for one in tracer.coils if one != tag):
         return  # or it was told of a tag above
     through = list(dict.fromkeys(tracer.name(one) for one in kept.through if all(w.kind is not Kind.BLOCK for w in tracer.writers[one])))
     ends = " and ".join(dict.fromkeys(kept.ends))
     found.text += "; it holds itself" + (f" through {' and '.join(through)}" if through else "")
     found.text += f", and {ends} would end it" if ends else ", and nothing in its rung would end it"
-    start = tracer.change(row, depth + 1) if row is not None and tracer.journal.step(row) >= 0 else None
+    start = tracer.change(row, depth + 1, last.bit) if row is not None and tracer.journal.step(row) >= 0 else None
     if start is not None:
         found.children.append(start)
 

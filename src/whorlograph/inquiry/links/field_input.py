@@ -53,6 +53,11 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         text = f"{one.name} is written in {tracer.left_out[tag]}; its value, {tracer.state_word(value, tag)}, {source}"
         rung = tracer.left_out[tag].partition(",")[0]
         return Root(RootKind.PROGRAM, tag, value, since, text, f"look at {rung} by hand: what it writes is not known here", point)
+    if bit >= 0 and tag in tracer.recorded_bits and not tracer.recorded_bits[tag] >> bit & 1:
+        text = f"bit {bit} of {one.name} has no row in the log: it is taken as {'on' if bits >> bit & 1 else 'off'}, its declared value"
+        gap = Root(RootKind.LOG_GAP, tag, value, None, text, f"read bit {bit} of {one.name} at its input and record it", point)
+        gap.bit = bit
+        return gap
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
         found = tracer.changed_last(tag, seen) if row is not None else None
@@ -101,6 +106,9 @@ def _described(tracer: Tracer, root: Root) -> Root:
     root.short, told = tracer.short(root.tag, int(on))
     said = (point.description if point is not None else "") or one.documentation
     label = f" ({said})" if said else ""
+    within = tracer.recorded_as.get(root.tag)
+    if within is not None:
+        told = "; ".join(filter(None, (told, f"the log has it as bit {within.theirs} of {tracer.name(within.other)}")))
     root.text = f"{happened}{label}" + (f"; {told}" if told else "") + _paced(tracer, root)
     wired = point is not None or (one.address is not None and one.address.area == "I")
     means = meaning(point, on) if wired else ""

@@ -8,7 +8,7 @@ from whorlograph.engine.code import Base, Edge, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.iolist import Wiring
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
 from ..circuit import Gate
 from ..languages import words_of
@@ -70,18 +70,33 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
 
 
 def at_once(tracer: Tracer, gates: list[Gate], seen: Seen) -> list[Gate]:
-    """Of gates in the order in which they changed, the first with those whose inputs changed at the same instant of the log."""
+    """Of gates in the order in which they changed, the first with those that changed at the same instant of the log, or by what did."""
     found: dict[int | None, Gate] = {}
     first = None
     for gate in gates:
-        tag, (time, row) = gate_tag(tracer, gate, seen), gate_time(tracer, gate, seen)
-        instant = time if tag in tracer.logged and row >= 0 and tracer.journal.step(row) < 0 else None
+        tag, (_, row) = gate_tag(tracer, gate, seen), gate_time(tracer, gate, seen)
+        instant = _instant(tracer, tag, row, seen.scan) if row >= 0 and len(gates) > 1 and (first is not None or not found) else None
         if not found:
             first = instant
         elif first is None or instant != first:
             continue
         found.setdefault(tag, gate)
     return list(found.values())
+
+
+def _instant(tracer: Tracer, tag: int | None, row: int, scan: int) -> int | None:
+    """When (ns) the log has the change by which a tag turned in a scan; None where it turned by something else, or in another scan."""
+    if tag is None or tracer.journal.step(row) < 0:
+        return _exact_time(tracer, tag, row) if tag in tracer.logged and tag is not None else None
+    if tracer.scan_of(row) != scan or tracer.is_aside or not tracer.boolean(tag):
+        return None
+    if row not in tracer.instants:
+        with tracer.aside():
+            link = tracer.change(row, 0)
+        root = next(iter(link.all_roots()), None) if link is not None else None
+        since = root.since if root is not None and root.kind is RootKind.FIELD_INPUT else None
+        tracer.instants[row] = since if since is not None and tracer.time(scan - 1) < since <= tracer.time(scan) else None
+    return tracer.instants[row]
 
 
 def element_of(tracer: Tracer, gate: Gate, step: int) -> int:

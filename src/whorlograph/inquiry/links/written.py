@@ -37,14 +37,17 @@ def bit_link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, ch
     what = f"bit {writer.bit} of {tracer.name(tag)}"
     power = writer.power if writer.power is not None else writer.value
     kinds = {Kind.SET: LinkKind.SET_BY, Kind.RESET: LinkKind.RESET_BY}
-    if power is not None and tracer.circuit(writer.step).on(power, tracer.seen(writer.step, scan).result):
-        found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kinds.get(writer.kind, LinkKind.RUNG_TRUE),
-                                     change and writer.kind in kinds, what)
+    circuit = tracer.circuit(writer.step)
+    if power is not None and circuit.on(power, tracer.seen(writer.step, scan).result):
+        came = change and (writer.kind in kinds or (scan > 1 and not circuit.on(power, tracer.seen(writer.step, scan - 1).result)))
+        kind = kinds.get(writer.kind, LinkKind.RUNG_TRUE)
+        found: Link | None = powered(tracer, None, writer.step, writer.element, power, scan, depth, kind, came, what)
     elif change and writer.kind is Kind.COIL and not writer.inverted and scan > 1 and power is not None and rung_false.first_out(
             tracer, power, tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)):
         found = rung_false.changed(tracer, tag, writer, scan, depth, what)
     else:
-        found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what)
+        lacks = {Kind.SET: "is not set", Kind.RESET: "is not reset"}.get(writer.kind, "")
+        found = unpowered(tracer, None, writer.step, writer.element, power, scan, depth, what=what, lacks=lacks)
     if found is not None:
         found.tag, found.value = tag, tracer.value(tag, tracer.journal.settled(tag, scan))
         found.since = tracer.since(tag, Vantage(scan))

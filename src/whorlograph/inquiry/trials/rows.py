@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from msgspec import Struct
 
+from whorlograph.engine.controller import Controller
 from whorlograph.engine.feed import Hold, Trial, input_tags
+from whorlograph.engine.scope.overlap import Shared, shared_bits
 from whorlograph.model.literals import cooked, value_text
 from whorlograph.model.question import Symptom
 from whorlograph.model.times import clock_text
@@ -65,7 +67,9 @@ def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int
     """(tag, time, new value, hold that leaves the change out, 1, time), the latest first; then stretches of one input: how many changes, and
     when the last was."""
     controller, log, answer = runs.controller, runs.log, runs.answer
-    fed = input_tags(controller.running, log, controller.written, controller.profile) - commands - {answer.tag}
+    given = input_tags(controller.running, log, controller.written, controller.profile) - commands - {answer.tag}
+    shares = shared_bits(controller.running.tags[:controller.running.public], controller.profile.addressing)
+    fed = {tag for tag in given if not _only_under_another_name(controller, tag, shares.get(tag, ()), given)}
     last = max(answer.time, runs.original.clock.start(max(1, answer.asked)) if answer.asked and not answer.value else answer.time)
     high = int(np.searchsorted(log.times, last, side="right"))
     listed: list[tuple[int, int, int, int]] = []  # row, tag, value before, new value
@@ -90,6 +94,11 @@ def _candidates(runs: TrialRuns, commands: frozenset[int]) -> Iterator[tuple[int
             begun = int(log.times[first[0]])
             stretches.append((tag, begun, cooked(first[3], type_), Hold(tag, first[2], begun, until), run, since))
     yield from stretches
+
+
+def _only_under_another_name(controller: Controller, tag: int, shares: Sequence[Shared], given: set[int]) -> bool:
+    """Whether nothing of the program looks at an input but by other inputs that have bits of it."""
+    return any(share.other in given for share in shares) and all(use.writes for use in controller.access.of_tag(tag))
 
 
 def _run(listed: list[tuple[int, int, int, int]], at: int, times: np.ndarray[tuple[int], np.dtype[np.int64]]) -> int:
