@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from tests.building import Draw, Rows, program_of, program_with, session_of, tasked
+from tests.texts import text_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
@@ -150,6 +151,28 @@ class Numbers(unittest.TestCase):
         found = asked(session_of(program, ((0, "X1", 1), (0, "X2", 1), (700, "X1", 0), (1500, "X1", 0))), "Y1")
         self.assertEqual(found.roots[0], ("field-input", "X1", True), found.text)
         self.assertIn("EN of MOVE (executed the scan before) has no power in Main 2: X1 blocks", found.text)
+
+
+class Measured(unittest.TestCase):
+    """A number that passes a limit tries too."""
+
+    def on(self, rows: Rows, at: str | None = None) -> Asked:
+        session = text_session("Y1 := X1 AND (N1 > 50) AND NOT X2;", [(0, "X1", 1), (0, "X2", 1), (0, "N1", 20), *rows])
+        return asked(session, "Y1", at, Symptom.WILL_NOT_PULL_IN)
+
+    def test_each_time_that_it_does(self) -> None:
+        found = self.on([(1000, "N1", 40), (2000, "N1", 55), (3000, "N1", 60), (4000, "N1", 45), (5000, "N1", 52), (8000, "N1", 52)])
+        self.assertIn("2 attempts, the last at 5.000 s: N1 > 50, which still holds", found.answer.text)
+        self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
+        self.assertEqual(found.answer.roots[0].blocked, 2)
+
+    def test_one_that_it_did_before(self) -> None:
+        found = self.on([(2000, "N1", 55), (4000, "N1", 45), (6000, "X1", 0), (8000, "X1", 1)], "7")
+        self.assertIn("tried once, at 2.000 s: N1 > 50)", found.answer.text)
+
+    def test_none_where_it_did_not(self) -> None:
+        found = self.on([(2000, "N1", 45), (8000, "N1", 20)])
+        self.assertIn("was never tried: no command of its rungs came while it was off; an attempt would be X1 or N1 > 50", found.answer.text)
 
 
 class Contactors(unittest.TestCase):

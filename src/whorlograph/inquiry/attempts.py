@@ -17,12 +17,13 @@ from . import auxiliary
 from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
-from .links.gates import gate_bit, gate_tag, gate_time
+from .links.gates import gate_bit, gate_tag, gate_time, gate_words
 from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import brought_on, of_its_own, rivals
 from .round_about import Place, Way, ways_round
+from .since_when import Limit, course_of, limit_of
 from .symptoms import Course, course, course_seen
 from .tracer import Tracer
 from .writers import Kind, Writer
@@ -38,7 +39,7 @@ class Command(Struct, frozen=True):
     """A condition that somebody or something switches to bring a tag on; ``edge``: only its change counts.
 
     ``seen_by``: the step that looks at it, where several write it; -1 where what it is at a scan's end counts. ``bit``: of a number that the
-    program writes: it makes no attempts itself, what is switched to bring it on does.
+    program writes: it makes no attempts itself, what is switched to bring it on does. ``limit``: of a number that passes it.
     """
 
     tag: int
@@ -46,6 +47,13 @@ class Command(Struct, frozen=True):
     edge: bool = False
     seen_by: int = -1
     bit: int = -1
+    limit: Limit | None = None
+
+    def words(self, tracer: Tracer) -> str:
+        """What comes, in words."""
+        if self.limit is not None:
+            return self.limit.words if self.on else f"{self.limit.words} no more"
+        return tracer.name(self.tag) + ("" if self.on else " off")
 
 
 class Asks(Struct, frozen=True):
@@ -64,8 +72,13 @@ class Attempt(Struct, frozen=True):
     """A command came in a scan and the tag stayed off; ``lasts``: up to which scan a latch that it set stood, else the same scan."""
 
     scan: int
-    condition: int
+    command: Command
     lasts: int
+
+    @property
+    def condition(self) -> int:
+        """The tag of the command."""
+        return self.command.tag
 
 
 class Tries(Struct, frozen=True):
@@ -75,7 +88,7 @@ class Tries(Struct, frozen=True):
 
     attempts: tuple[Attempt, ...]
     commands: tuple[Command, ...]
-    standing: tuple[int, ...]
+    standing: tuple[Command, ...]
     looked_at: dict[int, list[Writer]]
 
     @property
@@ -83,10 +96,10 @@ class Tries(Struct, frozen=True):
         """Whether somebody or something is still trying."""
         return bool(self.standing)
 
-    def stands(self) -> tuple[int, bool]:
+    def stands(self) -> tuple[Command, bool]:
         """Of what stands: the command of the last attempt where that does, else the first of the others; and whether it is that one."""
-        last = self.attempts[-1].condition
-        return (last, True) if last in self.standing else (self.standing[0], False)
+        last = next((one for one in self.standing if one.tag == self.attempts[-1].condition), None)
+        return (last, True) if last is not None else (self.standing[0], False)
 
 
 def tried_text(count: int, last: str) -> str:
@@ -96,7 +109,7 @@ def tried_text(count: int, last: str) -> str:
 
 def came_text(tracer: Tracer, attempt: Attempt) -> str:
     """What came in an attempt, in words: a tag, and that it went off where that was it."""
-    return tracer.name(attempt.condition) + ("" if tracer.journal.settled(attempt.condition, attempt.scan) else " off")
+    return attempt.command.words(tracer)
 
 
 def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
@@ -123,10 +136,10 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
     commands = [one for one in _commands(tracer, tag, set(), 0, Asks(meant), looked_at=looked_at) if one.on or not meant]
     path, journal = course(tracer.journal, tag), tracer.journal
     found: dict[int, Attempt] = {}
-    standing: dict[int, None] = {}
+    standing: dict[int, Command] = {}
     shared_with = _shared_with_rivals(tracer, tag, commands)
     for one in commands:
-        its = course(journal, one.tag) if one.seen_by < 0 else course_seen(journal, tracer.paths.order, one.tag, one.seen_by)
+        its = _course(tracer, one)
         scans = its.scans
         came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
@@ -137,10 +150,17 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
             # Of what came in one scan, what a device or a person gave.
             better = scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag))
             lasts = max(found[scan].lasts if scan in found else scan, _stood_until(tracer, one, its, scan, until))
-            found[scan] = Attempt(scan, one.tag if better else found[scan].condition, lasts)
+            found[scan] = Attempt(scan, one if better else found[scan].command, lasts)
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
-            standing.setdefault(one.tag)
-    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing), looked_at)
+            standing.setdefault(one.tag, one)
+    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing.values()), looked_at)
+
+
+def _course(tracer: Tracer, one: Command) -> Course:
+    """Whether what a command looks at was on, scan by scan."""
+    if one.limit is not None:
+        return course_of(tracer, one.tag, one.limit)
+    return course(tracer.journal, one.tag) if one.seen_by < 0 else course_seen(tracer.journal, tracer.paths.order, one.tag, one.seen_by)
 
 
 def _shared_with_rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -> dict[int, frozenset[Command]]:
@@ -148,7 +168,7 @@ def _shared_with_rivals(tracer: Tracer, tag: int, commands: Iterable[Command]) -
     found: dict[int, frozenset[Command]] = {}
     for rival in rivals(tracer, tag):
         mine, both = _started_by(tracer, rival.mine), _started_by(tracer, rival.both)
-        found[rival.tag] = frozenset(one for one in commands if one.on and not one.edge and one.tag in both - mine)
+        found[rival.tag] = frozenset(one for one in commands if one.on and not one.edge and one.limit is None and one.tag in both - mine)
     return found
 
 
@@ -187,7 +207,7 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: 
                 found.setdefault(one)
             if looked_at is not None and one.bit < 0:
                 looked_at.setdefault(one.tag, []).append(writer)
-            if tracer.writers.get(one.tag) and one.on:
+            if tracer.writers.get(one.tag) and one.on and one.limit is None:
                 deeper = depth if _only_handed_on(tracer, writer) else depth + 1
                 for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit):
                     found.setdefault(inner)
@@ -204,7 +224,8 @@ def commands_of(tracer: Tracer, step: int, power: Expr) -> list[Command]:
     """The commands among the conditions of a value, and of what the program computes them from, through the sequences that it waits for."""
     asks = Asks(sequences=True)
     found = _of_value(tracer, power, tracer.seen(step, 1), -1, asks)
-    behind = [inner for one in found if one.on for inner in _commands(tracer, one.tag, set(), 1, asks, one.seen_by, bit=one.bit)]
+    made = [one for one in found if one.on and one.limit is None]
+    behind = [inner for one in made for inner in _commands(tracer, one.tag, set(), 1, asks, one.seen_by, bit=one.bit)]
     return [*(one for one in found if one.bit < 0), *behind]
 
 
@@ -267,7 +288,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
 
 def _in_order(found: Iterable[Command]) -> list[Command]:
     """Each command once."""
-    return sorted(set(found), key=lambda c: (c.tag, c.bit, c.on, c.edge, c.seen_by))
+    return sorted(set(found), key=lambda c: (c.tag, c.bit, c.on, c.edge, c.seen_by, c.limit.words if c.limit is not None else ""))
 
 
 def _beside_a_way_round(tracer: Tracer, tag: int, writer: Writer, holding: set[int], asks: Asks) -> list[Command]:
@@ -377,6 +398,10 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
         bit = gate_bit(tracer, gate, seen)
         if number is not None and bit >= 0 and not gate.negated and any(w.bit == bit for w in tracer.writers.get(number, ())):
             found.append(Command(number, True, bit=bit))
+        made = circuit.made(circuit.behind(circuit.leaves.get(gate.at))) if load is None else None
+        passed = limit_of(tracer, made, seen, gate_words(tracer, Gate(gate.at), seen)) if isinstance(made, Op) else None
+        if passed is not None and passed[0] != tag and all(w.kind is not Kind.BLOCK for w in tracer.writers.get(passed[0], ())):
+            found.append(Command(passed[0], not gate.negated, limit=passed[1]))
         if number is None or number == tag or load is None or not tracer.boolean(number):
             continue
         writers = tracer.writers.get(number, ())

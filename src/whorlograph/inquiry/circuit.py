@@ -264,7 +264,23 @@ class _Ways:
                 return self._ways(one.args[0], not off)
             parts = [self._ways(a, off) for a in one.args]
             return self._side_by_side(parts) if (one.code == "OR") != off else self._in_series(parts)
+        chosen = isinstance(one, Op) and (one.code in ("XOR", "SEL") or (one.code in ("EQ", "NE") and len(one.args) == 2))
+        if isinstance(one, Op) and chosen and all(a.type == "BOOL" for a in one.args):
+            return self._chosen(one, off)
         return self._leaf(one, one.at, off)
+
+    def _chosen(self, one: Op, off: bool) -> list[Path]:
+        """The ways of what two BOOLs give that differ or are the same, and of the one of two that a third chooses."""
+        if one.code == "SEL":
+            by, first, second = one.args
+            return self._side_by_side([self._in_series([self._ways(by, True), self._ways(first, off)]),
+                                       self._in_series([self._ways(by, False), self._ways(second, off)])])
+        ways = {state: self._ways(one.args[0], not state) for state in (True, False)}
+        for other in one.args[1:]:
+            with_, without = self._ways(other, False), self._ways(other, True)
+            ways = {differ: self._side_by_side([self._in_series([ways[True], without if differ else with_]),
+                                                self._in_series([ways[False], with_ if differ else without])]) for differ in (True, False)}
+        return ways[(one.code != "EQ") != off]
 
     def _leaf(self, leaf: Leaf, at: int, off: bool) -> list[Path]:
         gate = self.circuit.gate(leaf, at, off)

@@ -9,7 +9,6 @@ from whorlograph.model.question import RootKind, Symptom
 from .trail import Root
 
 _FIRST = {RootKind.MISMATCH: 0, RootKind.FAULT: 1, RootKind.FORCE: 2}
-_NEVER = (RootKind.LOG_GAP, RootKind.INITIAL_VALUE)  # of which no log knows another value
 MANY, RARE = 5, 4  # times that a change came in vain; so many times as often as another one
 _VERDICT = {True: 0, None: 1, False: 2}
 
@@ -72,7 +71,7 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         proved = root.proved and not root.earlier
         alone = 3 if (root.missed and proved is not False) or root.defect else _FIRST.get(root.kind, 4)
         changed = root.changed and not (stays_off and root.proved is False)
-        never = (1 + (root.kind in _NEVER)) * (root.since is None and not root.changed)
+        never = (1 + root.unrecorded) * (root.since is None and not root.changed)
         share = root.blocked / root.attempts if root.attempts else 0.0
         leads = root.leads and proved is not False
         if root.kind is RootKind.CONSTANT:

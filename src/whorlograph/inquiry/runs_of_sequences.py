@@ -167,7 +167,7 @@ def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], s
                 commands |= {(r.tag, r.value): None for r in link.all_roots() if r.changed and r.tag is not None and isinstance(r.value, bool)} \
                     if link is not None else {}
     for step, power in sequence.starts if not commands else ():
-        commands |= {(c.tag, c.on): None for c in commands_of(tracer, step, power) if not tracer.writers.get(c.tag)}
+        commands |= {(c.tag, c.on): None for c in commands_of(tracer, step, power) if c.limit is None and not tracer.writers.get(c.tag)}
     found: dict[int, SequenceAttempt] = {}
     for tag, on in commands:
         its = course(tracer.journal, tag)

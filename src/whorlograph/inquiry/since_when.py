@@ -18,7 +18,7 @@ from whorlograph.model.question import RootKind
 from whorlograph.model.types import Elementary, Family
 
 from .circuit import MIRRORED, NEGATED
-from .symptoms import course
+from .symptoms import Course, course
 from .trail import Root
 
 if TYPE_CHECKING:
@@ -43,11 +43,42 @@ class Side(Struct, frozen=True):
         return _SIDES[self.code].format(said_value(self.limit, tracer.tag(self.tag).type))
 
 
+class Limit(Struct, frozen=True):
+    """A comparison of a number with a literal, read from the number's side; ``words``: how its step puts it."""
+
+    code: str
+    number: int | float
+    words: str
+
+
+def limit_of(tracer: Tracer, compared: Op, seen: Seen, words: str) -> tuple[int, Limit] | None:
+    """The tag that is compared and the literal, of one with a limit that a number goes above or below; None of another."""
+    found = _with_literal(tracer, compared, seen)
+    if found is None or found[1] not in ("GT", "GE", "LT", "LE"):
+        return None
+    return found[0], Limit(found[1], found[2], words)
+
+
+def course_of(tracer: Tracer, tag: int, limit: Limit) -> Course:
+    """Whether a number was on its side of a limit, scan by scan."""
+    path = course(tracer.journal, tag)
+    values = _numbers(np.concatenate([[path.first], path.values]), tracer.tag(tag).type)
+    so = np.asarray(_COMPARE[limit.code](values, limit.number)) if values is not None else np.zeros(1, np.bool_)
+    turned = np.flatnonzero(so[1:] != so[:-1])
+    return Course(int(so[0]), path.scans[turned], so[turned + 1].astype(np.int64))
+
+
 def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
     """Since when a comparison has been as it is; None where that cannot be told.
 
     Told of an input that nothing else writes, compared with a literal: its values are those of the log.
     """
+    found = _with_literal(tracer, compared, seen)
+    return _side(tracer, *found, seen.scan, held) if found is not None and _measured(tracer, found[0]) else None
+
+
+def _with_literal(tracer: Tracer, compared: Op, seen: Seen) -> tuple[int, str, int | float] | None:
+    """The tag that a comparison looks at, how, and the literal that it is compared with; None of another."""
     circuit = tracer.circuit(seen.step)
     sides = [circuit.plain(arg) for arg in compared.args]
     if tracer.now is not None or compared.code not in COMPARISONS or len(sides) != 2:
@@ -57,8 +88,7 @@ def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
         code, one, other = MIRRORED[code], other, one
     if not isinstance(one, Load) or not isinstance(other, Const) or isinstance(other.value, (bool, str)) or one.at not in seen.result.cells:
         return None
-    tag = seen.result.cells[one.at].number
-    return _side(tracer, tag, code, other.value, seen.scan, held) if _measured(tracer, tag) else None
+    return seen.result.cells[one.at].number, code, other.value
 
 
 def side_behind(tracer: Tracer, compared: Op, seen: Seen, held: bool, tag: int) -> Side | None:

@@ -21,7 +21,7 @@ def add_usual_starts(tracer: Tracer, tag: int, path: Course, scan: int, commands
     for one in commands:
         own = course(tracer.journal, one.tag)
         came = [turn for turn in rises if (turned := own.last_change(turn, one.on)) is not None and turned >= turn - 1]
-        if one.edge or not tracer.writers.get(one.tag) or not is_usual(len(came), len(rises)):
+        if one.edge or one.limit is not None or not tracer.writers.get(one.tag) or not is_usual(len(came), len(rises)):
             continue
         last = own.last_change(scan, one.on)
         if bool(own.at(scan)) == one.on or (last is not None and last > (path.last_change(scan, False) or 0)):

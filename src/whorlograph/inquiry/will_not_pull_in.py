@@ -58,7 +58,7 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
             add_setback(tracer, link, last)
         what = _sequence_tried(tracer, sequence, stands)
     else:
-        what = _tried(tracer, tag, tries, scan)
+        what = _tried(tracer, tag, tries)
         for command in commands:
             add_out_of_reach(tracer, link, tag, command, tries.looked_at.get(command, ()), looked)
         if not scans:
@@ -67,7 +67,8 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
     answer.anew = not sequence and not tries.trying and any(c.edge and c.tag in commands for c in tries.commands)
-    answer.other_commands = tuple(dict.fromkeys(c.tag for c in tries.commands if c.on and c.tag not in commands and not tracer.writers.get(c.tag)))
+    others = (c.tag for c in tries.commands if c.on and c.limit is None and c.tag not in commands and not tracer.writers.get(c.tag))
+    answer.other_commands = tuple(dict.fromkeys(others))
     looks = {a.scan: a.looked for a in sequence} or {a.scan: a.lasts for a in tries.attempts}
     made_by = {} if sequence else {a.scan: (a.condition, tries.looked_at.get(a.condition, [])) for a in tries.attempts}
     _count_blocked(tracer, answer, tag, scan, looks, made_by)
@@ -106,22 +107,23 @@ def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int,
     return answer
 
 
-def _tried(tracer: Tracer, tag: int, tries: Tries, scan: int) -> str:
+def _tried(tracer: Tracer, tag: int, tries: Tries) -> str:
     """How often a tag was tried and by what last, in words; of one that was not, what an attempt would be."""
     if tries.attempts:
         last, still = tries.attempts[-1], ""
         if tries.trying:
             standing, same = tries.stands()
-            on = bool(tracer.journal.settled(standing, scan))
-            if same:
-                still = ", which still stands" if on else ", and still is"
+            if standing.limit is not None:
+                still = ", which still holds" if same else f"; {standing.limit.words} still holds"
+            elif same:
+                still = ", which still stands" if standing.on else ", and still is"
             else:
-                still = f"; {tracer.name(standing)} {'still stands' if on else 'is still off'}"
+                still = f"; {tracer.name(standing.tag)} {'still stands' if standing.on else 'is still off'}"
         return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {came_text(tracer, last)}{still})"
     plain = [c for c in tries.commands if not c.edge]
     known = plain if any(not tracer.writers.get(c.tag) for c in plain) else [c for c in reached(tracer, tag) if not c.edge]
     given = [c for c in known if not tracer.writers.get(c.tag)]  # by a device or a person
-    named = [tracer.name(c.tag) + ("" if c.on else " off") for c in (given or plain)[:3]]
+    named = [c.words(tracer) for c in (given or plain)[:3]]
     need = f"; an attempt would be {' or '.join(named)}" if named else ""
     return f"was never tried: no command of its rungs came while it was off{need}"
 

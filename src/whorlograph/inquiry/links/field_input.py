@@ -55,9 +55,8 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         return Root(RootKind.PROGRAM, tag, value, since, text, f"look at {rung} by hand: what it writes is not known here", point)
     if bit >= 0 and tag in tracer.recorded_bits and not tracer.recorded_bits[tag] >> bit & 1:
         text = f"bit {bit} of {one.name} has no row in the log: it is taken as {'on' if bits >> bit & 1 else 'off'}, its declared value"
-        gap = Root(RootKind.LOG_GAP, tag, value, None, text, f"read bit {bit} of {one.name} at its input and record it", point)
-        gap.bit = bit
-        return gap
+        check = f"read bit {bit} of {one.name} at its input and record it"
+        return Root(RootKind.LOG_GAP, tag, value, None, text, check, point, bit=bit, unrecorded=True)
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
         found = tracer.changed_last(tag, seen) if row is not None else None
@@ -66,7 +65,7 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         return _described(tracer, found_root) if bit < 0 or tracer.boolean(tag) else _bit_described(tracer, found_root, bit)
     if at_input:
         text = f"{one.name} has no row in the log: it is taken as {tracer.state_word(value, tag)}, its declared value"
-        return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point)
+        return Root(RootKind.LOG_GAP, tag, value, None, text, f"read {one.name} at its input and record it", point, unrecorded=True)
     if tag in tracer.driven:
         since = journal.time(row) if row is not None else None
         text = f"{one.name} is driven by the controller itself and is {tracer.state_word(value, tag)}" + (f" since {tracer.at(since)}" if row else "")
@@ -75,7 +74,7 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
     words = "is a constant" if one.constant else "is never written"
     of_bit = f" (bit {bit} is {'on' if bits >> bit & 1 else 'off'})" if bit >= 0 else ""
     return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value, tag)}{of_bit}",
-                f"find out who should write {one.name}", point)
+                f"find out who should write {one.name}", point, unrecorded=kind is RootKind.INITIAL_VALUE)
 
 
 def _described(tracer: Tracer, root: Root) -> Root:

@@ -47,7 +47,7 @@ def find(tracer: Tracer, tag: int, after: int, until: int, depth: int = 0, seen:
     for writer in tracer.writers.get(tag, []):
         if writer.kind is Kind.BLOCK or depth > DEEPEST:
             continue
-        for command in (one for one in start_conditions(tracer, tag, writer) if one.bit < 0):
+        for command in (one for one in start_conditions(tracer, tag, writer) if one.bit < 0 and one.limit is None):
             condition, on = command.tag, command.on
             found = unseen(tracer, tag, condition, on, writer.step, after, until)
             if found is None and tracer.writers.get(condition) and on and condition not in seen:
