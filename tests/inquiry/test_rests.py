@@ -131,8 +131,8 @@ class LifeBit(unittest.TestCase):
                     self.assertIn(words, found.answer.roots[0].proof)
 
     def test_of_many_changes_only_the_last_are_counted(self) -> None:
-        self.assertIn("ended that 4 times of late, and has not come", self._asked("Y1", 60, 0).text)
-        self.assertNotIn("of late", self._asked("Y1", 6, 0).text)
+        self.assertIn("ended that 10 of the last 10 times, and has not come", self._asked("Y1", 60, 0).text)
+        self.assertIn("ended that 3 of 3 times before, and has not come", self._asked("Y1", 6, 0).text)
 
 
 if __name__ == "__main__":

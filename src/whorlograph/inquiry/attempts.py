@@ -186,10 +186,11 @@ def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: in
 
 
 def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: int, asks: Asks, by: int = -1,
-              looked_at: dict[int, list[Writer]] | None = None, bit: int = -1) -> list[Command]:
+              looked_at: dict[int, list[Writer]] | None = None, bit: int = -1, way: frozenset[int] = frozenset()) -> list[Command]:
     """The commands of all that writes a tag; of coils that write one after another those of the one that a step (``by``) sees.
 
-    Args: looked_at: where to add, by command's tag, what is written where it is looked at; bit: of a number.
+    Args: looked_at: where to add, by command's tag, what is written where it is looked at; bit: of a number; way: the tags between it and the
+        one that is tried: they are off, so nothing tries by a rung that asks one of them to be on.
     """
     writers = _seen_writers(tracer, tag, by) if bit < 0 else [w for w in tracer.writers.get(tag, []) if w.bit == bit]
     key = tag, bit, writers[0].step if len(writers) == 1 else -1
@@ -198,7 +199,7 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: 
     seen.add(key)
     found: dict[Command, None] = {}
     for writer in writers:
-        if writer.kind is Kind.RESET:
+        if writer.kind is Kind.RESET or (way and _asks_for(tracer, writer, way)):
             continue
         for one in start_conditions(tracer, tag, writer, asks) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, asks):
             if one.bit < 0 and runs_freely(tracer, one.tag):
@@ -209,9 +210,17 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: 
                 looked_at.setdefault(one.tag, []).append(writer)
             if tracer.writers.get(one.tag) and one.on and one.limit is None:
                 deeper = depth if _only_handed_on(tracer, writer) else depth + 1
-                for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit):
+                for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit, way | {tag}):
                     found.setdefault(inner)
     return list(found)
+
+
+def _asks_for(tracer: Tracer, writer: Writer, way: frozenset[int]) -> bool:
+    """Whether each way to power a rung asks one of some tags to be on."""
+    power = writer.power if writer.power is not None else writer.value
+    paths = tracer.circuit(writer.step).paths(power, not writer.inverted) if power is not None else []
+    seen = tracer.seen(writer.step, 1)
+    return bool(paths) and all(any(not g.negated and gate_tag(tracer, g, seen) in way for g in path) for path in paths)
 
 
 def _only_handed_on(tracer: Tracer, writer: Writer) -> bool:

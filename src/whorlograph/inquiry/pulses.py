@@ -58,10 +58,12 @@ class Stays(Struct, frozen=True):
 
 
 def stays(log: Log, tag: int, initial: int) -> Stays:
-    """The stretches of one tag in the log, in order."""
+    """The stretches of one tag in the log, in order; of rows of one instant the last one holds."""
     rows = log.of(tag)
     times, values = log.times[rows], log.values[rows].astype(np.int64)
     if len(times):
+        holds = np.append(times[1:] != times[:-1], True)
+        times, values = times[holds], values[holds]
         if times[0] > 0 and values[0] != initial:
             times, values = np.append(0, times), np.append(initial, values)
         keep = np.append(True, values[1:] != values[:-1])

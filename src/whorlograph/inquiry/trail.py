@@ -34,7 +34,8 @@ class Root(Struct):
     ``as_ever``: it stood the same each time that the tag came on, and what brings that on as a rule has not come;
     ``in_vain``: of a drop-out, how many times its change came before, and the tag stayed on; 0 where it did not once;
     ``crossed``: since when (ns) a measured value has been on its side of what it is compared with, where it changed since;
-    ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that; ``unrecorded``: a log has no row of it.
+    ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that; ``unrecorded``: a log has no row of it;
+    ``later``: it is asked for only once the step before is on, which it is not.
     """
 
     kind: RootKind
@@ -75,6 +76,7 @@ class Root(Struct):
     as_ever: bool = False
     in_vain: int = 0
     unrecorded: bool = False
+    later: bool = False
 
     @property
     def key(self) -> RootKey:

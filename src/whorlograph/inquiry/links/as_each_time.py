@@ -17,7 +17,7 @@ from ..numbered import asked_for, is_sequence
 from ..rests import is_rest
 from ..symptoms import course
 from ..writers import Kind
-from .complete_paths import holding, holds
+from .complete_paths import holding, holds, telling
 from .gates import gate_tag, gate_time
 from .handed_as_it_is import source
 
@@ -136,14 +136,15 @@ def what_stood_already(tracer: Tracer, power: Expr | None, came: list[Gate], now
 
     Args: number: that is written then; written: the tag that is.
     """
-    circuit, own = tracer.circuit(now.step), holding(tracer)
+    circuit, own, all_came = tracer.circuit(now.step), holding(tracer), came
+    came = telling(tracer, came, now)  # of a CASE: without what says only that its number is none of the others
     tags = [gate_tag(tracer, g, now) for g in came]
     paused = bool(came) and all(tag is not None and is_rest(tracer, tag, frozenset(own)) for tag in tags)
     its_own = written is not None and set(tags) == {written} and not any(g.negated for g in came)
     if power is None or not came or not (paused or its_own or all(_is_step_of(tracer, g, now, number) for g in came)):
         return []
     path: Sequence[Gate] = next((p for p in circuit.complete(power, now.result) if all(g in p for g in came)), ())
-    others = [g for g in path if g not in came and not holds(tracer, g, now, own)]
+    others = [g for g in telling(tracer, list(path), now) if g not in all_came and not holds(tracer, g, now, own)]
     if its_own:  # what never was otherwise lets it go each time: then what set it is told
         others = [g for g in others if gate_time(tracer, g, now)[0] > tracer.time(1)]
     return sorted(others, key=lambda g: gate_time(tracer, g, now), reverse=True)

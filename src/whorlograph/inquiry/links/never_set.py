@@ -8,7 +8,7 @@ from whorlograph.model.question import LinkKind, RootKind
 
 from ..languages import words_of
 from ..trail import Link, Root
-from ..writers import Writer
+from ..writers import Kind, Writer
 from . import missed_pulse, passes, rung_false, skipped
 from .gates import gate_tag
 
@@ -28,8 +28,22 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: 
 
 def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth: int, kind: LinkKind, said: str = NEVER) -> list[Link]:
     """The same of each coil, four at most, the one that lacks the fewest contacts first."""
-    found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind, said) for w in writers[:4]]
+    able = [w for w in writers if not _was_for_once(tracer, w, view)] or writers
+    found = [_awaited(tracer, tag, w, view, depth) or _unpowered(tracer, tag, w, view, depth, kind, said) for w in able[:4]]
     return sorted(possible([link for link in found if link is not None]), key=lambda link: len(link.blockers))
+
+
+def _was_for_once(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
+    """Whether a coil asks for something to be off that is on by now and that nothing takes back: what a first scan sets."""
+    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, tracer.ran(writer.step, view))
+    paths = circuit.paths(writer.power) if writer.power is not None else []
+
+    def gone(number: int | None) -> bool:
+        by = tracer.writers.get(number, []) if number is not None else []
+        return bool(by) and all(w.kind is Kind.SET for w in by) and number not in tracer.again.shares and number not in tracer.logged \
+            and number is not None and tracer.boolean(number) and bool(tracer.raw(number, view))
+
+    return bool(paths) and all(any(g.negated and gone(gate_tag(tracer, g, seen)) for g in path) for path in paths)
 
 
 def possible(links: list[Link], others: bool = False) -> list[Link]:

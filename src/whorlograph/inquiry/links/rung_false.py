@@ -15,6 +15,7 @@ from ..trail import Link, Root
 from ..writers import Writer
 from . import takes_over
 from .gates import MOST_GATES, at_once, distinct, elements_of, explain_gate, gate_tag, gate_time, gate_words, several_words
+from .step_before import step_before
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -93,8 +94,12 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step, element)}: {words} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step), about=what if tag is None else "")
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
+    before = step_before(tracer, tag, blocking, seen) if tag is not None and len(blocking) > 1 else None
     for gate in distinct(tracer, ordered, seen)[:MOST_GATES]:
+        known = {id(root) for root in link.all_roots()}
         explain_gate(tracer, link, gate, seen, depth, change=False)
+        for root in link.all_roots() if before is not None and gate is not before else ():
+            root.later = root.later or id(root) not in known
     return link
 
 

@@ -1,0 +1,35 @@
+"""Sequences of memories: one lets the next be set, which takes it back. What else the next asks for counts once the one before is on."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from whorlograph.engine.evaluate.steps import Seen
+
+from ..circuit import Gate
+from ..writers import Kind, Writer
+from .gates import gate_tag
+
+if TYPE_CHECKING:
+    from ..tracer import Tracer
+
+
+def step_before(tracer: Tracer, tag: int, gates: list[Gate], seen: Seen) -> Gate | None:
+    """The gate, of some that keep a memory off, that asks for the step before it; None where there is none."""
+    return next((g for g in gates if not g.negated and _is_before(tracer, gate_tag(tracer, g, seen), tag, seen.step)), None)
+
+
+def _is_before(tracer: Tracer, number: int | None, tag: int, step: int) -> bool:
+    """Whether a memory is taken back by the rung (of a step) that sets another, or because that is on."""
+    writers = tracer.writers.get(number, []) if number is not None and number != tag else []
+    if not any(w.kind in (Kind.SET, Kind.COIL) for w in writers):
+        return False
+    return any((w.kind is Kind.RESET and (w.step == step or _asks(tracer, w, tag, off=False))) or
+               (w.kind is Kind.COIL and not w.inverted and _asks(tracer, w, tag, off=True)) for w in writers)
+
+
+def _asks(tracer: Tracer, writer: Writer, tag: int, off: bool) -> bool:
+    """Whether each way to power a coil asks a tag to be on, or off."""
+    paths = tracer.circuit(writer.step).paths(writer.power) if writer.power is not None else []
+    seen = tracer.seen(writer.step, 1)
+    return bool(paths) and all(any(g.negated == off and gate_tag(tracer, g, seen) == tag for g in path) for path in paths)
