@@ -90,7 +90,9 @@ def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compar
     _tell_one_way(tracer, found, circuit, compared, seen)
     for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_WRITES]:
         child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
-        found.children += [child] if child is not None else []
+        if child is not None:
+            child.mark_missing()
+            found.children.append(child)
 
 
 def _tell_sides(tracer: Tracer, found: Link, stands: Side | None, compared: Op, seen: Seen, held: bool) -> None:
@@ -160,6 +162,7 @@ def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, se
         for writer in [w for w in tracer.writers.get(tag, []) if wanted in numbered.left_by(tracer, tag, w)][:MOST_WRITES]:
             child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"the write that leaves {tracer.called(tag, wanted)}")
             if child is not None:
+                child.mark_missing()
                 found.children.append(child)
 
 
