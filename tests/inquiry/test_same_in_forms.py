@@ -8,9 +8,12 @@ from random import Random
 
 from msgspec.structs import replace
 
-from tests.building import Rows
+from tests.building import Rows, session_of
 from tests.inquiry.test_same_in_languages import INPUTS, SECONDS, Circuit, Contact, Made, answer_of, text_of
+from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.now import settled_now
 from whorlograph.model.program import Program
+from whorlograph.model.question import RootKind
 
 TASK = "TASK Fast(INTERVAL := T#10ms, PRIORITY := 1); PROGRAM Main WITH Fast : Main;"
 
@@ -60,6 +63,29 @@ class SameInForms(unittest.TestCase):
 
     def same(self, one: Program, other: Program, rows: Rows, tag: str, at: int) -> None:
         self.assertEqual(answer_of(other, rows, tag, at), answer_of(one, rows, tag, at))
+
+    def same_seen_now(self, made: Made, rows: Rows, tag: str, at: int) -> None:
+        """Without a log: what each input is at a time, and what the outputs are, in ladder, as text and with every input the other way round."""
+        seen = {name: value for time, name, value in sorted(rows, key=lambda r: r[0]) if time * 1_000_000 <= at}
+        shown = {name: made.random.randint(0, 1) for name in made.outputs}
+        turned = {name: 1 - value for name, value in seen.items()}
+        lines = [line for one in made.circuits for line in text_of(one)]
+        drawn = self.now(made.ladder(), {**seen, **shown}, tag)
+        self.assertEqual(self.now(made.written(lines), {**seen, **shown}, tag), drawn)
+        other = self.now(_inverted(made).ladder(), {**turned, **shown}, tag)
+        self.assertEqual([(kind, name, (not value) if name in INPUTS else value, proved) for kind, name, value, proved in other], drawn)
+
+    @staticmethod
+    def now(program: Program, given: dict[str, int], tag: str) -> list[tuple[str, str, object, bool | None]]:
+        """The roots at given values; of a defect its place is not the same in two languages."""
+        session = settled_now(session_of(program, []), ",".join(f"{name}={value}" for name, value in given.items()))
+        answer = ask(session, tag)
+        prove_all(session, answer)
+        tags = session.running.tags
+        return [(r.kind.value, tags[r.tag].name if r.tag is not None and r.kind is not RootKind.PROGRAM else "", r.value, r.proved) for r in answer.roots]
+
+    def test_without_a_log(self) -> None:
+        self.each(8, "seen_now")
 
     def test_with_every_input_the_other_way_round(self) -> None:
         self.each(8, "inverted")

@@ -49,8 +49,8 @@ def is_output(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
 def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:
     """(time in ns, row) of a gate's last change before the step saw it; (0, -1) where it never changed."""
     tag = gate_tag(tracer, gate, seen)
-    if tag is None:
-        return 0, -1
+    if tag is None or tracer.now is not None:
+        return 0, -1  # what is seen now has stood
     load = tracer.circuit(seen.step).load(gate)
     given = is_output(tracer, gate, seen) or (load is not None and tracer.view_at(tag, load.at, seen).behind >= 0)
     row = tracer.last_row(tag, seen.after if given else seen.position, gate_bit(tracer, gate, seen))

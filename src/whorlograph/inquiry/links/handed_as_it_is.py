@@ -24,8 +24,18 @@ def source(tracer: Tracer, tag: int, deep: int = _DEEP) -> int | None:
 
 
 def is_asked_for(tracer: Tracer, depth: int) -> bool:
-    """Whether what is told at a depth is what is asked for: the tag itself, or what it is given as it is."""
-    return depth == 0 or (len(tracer.coils) > 1 and all(_given(tracer, one) == inner for one, inner in pairwise(tracer.coils)))
+    """Whether what is told at a depth is what is asked for: the tag itself, or what it is given as it is, by a block of its own rung too."""
+    if depth == 0:
+        return True
+    handed = all(_given(tracer, one) == inner for one, inner in pairwise(tracer.coils))
+    return handed and (len(tracer.coils) > 1 or any(_by_own_block(tracer, one) for one in tracer.coils))
+
+
+def _by_own_block(tracer: Tracer, tag: int) -> bool:
+    """Whether a tag is given what a block of its own rung gives."""
+    inner = _given(tracer, tag)
+    by, own = tracer.writers.get(inner, []) if inner is not None else [], tracer.writers.get(tag, [])
+    return len(by) == 1 and by[0].kind is Kind.BLOCK and len(own) == 1 and by[0].step == own[0].step
 
 
 def copies(tracer: Tracer, tag: int, deep: int = _DEEP) -> list[int]:
