@@ -56,7 +56,8 @@ def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:
     row = tracer.last_row(tag, seen.after if given else seen.position, gate_bit(tracer, gate, seen))
     if row is None:
         return 0, -1
-    return _exact_time(tracer, tag, row), row
+    time = _exact_time(tracer, tag, row)
+    return (time, row) if time > 0 or tracer.journal.step(row) >= 0 else (0, -1)  # with which the log begins is no change
 
 
 def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
