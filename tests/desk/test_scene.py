@@ -34,6 +34,17 @@ class Words(unittest.TestCase):
         session.iolist = IoList({x2: point})
         return session
 
+    def test_a_line_is_told_in_whole_sentences(self) -> None:
+        session = self.session()
+        answer = ask(session, "Y1")
+        scene = Scene(session, answer)
+        lines = scene.trail(60)
+        said = " ".join(plain(list(one.runs)).strip() for one in scene.told(lines[0], 40))
+        self.assertEqual(said, answer.links()[0][1].text)
+        self.assertTrue(all(len(plain(list(one.runs))) < 40 and not one.first for one in scene.told(lines[0], 40)))
+        root = next(one for one in lines if one.root is not None)
+        self.assertEqual(scene.told(root, 40), [])
+
     def test_a_latch_that_is_not_reset_is_not_called_not_set(self) -> None:
         def latch(ladder: Ladder) -> None:
             ladder.rung(no("X1"), set_("Y1"))

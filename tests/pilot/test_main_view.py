@@ -52,6 +52,24 @@ class MainView(unittest.IsolatedAsyncioTestCase):
                     self.assertIn("Leaf_Free", text)
                     self.assertIn("✕", text)
 
+    async def test_the_chosen_line_of_the_trail_is_told_in_a_sentence(self) -> None:
+        def said(app: WhorlographApp) -> str:
+            strands = (app.main.trail, app.main.hand)
+            return " ".join(" ".join("".join(text for text, _ in line) for one in strands if one.display for line in one.lines).split())
+
+        for width, height in ((160, 47), (80, 24)):
+            async with self.opened(width, height) as (app, pilot):
+                with self.subTest(width=width):
+                    await pilot.press("down")
+                    await pilot.pause()
+                    self.assertIn("Permits 7 Barriers_Down opened first", said(app))
+                    await pilot.press("down", "down", "down")
+                    await pilot.pause()
+                    self.assertIn("East_Down_T in Permits 1 ran out 25 ms after", said(app))
+                    await pilot.press("down", "down")  # a root says all in its card
+                    await pilot.pause()
+                    self.assertNotIn("ran out 25 ms after", said(app))
+
     async def test_walking_down_the_trail_moves_all_strands(self) -> None:
         async with self.opened() as (app, pilot):
             first = app.main.view

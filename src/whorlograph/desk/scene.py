@@ -6,6 +6,7 @@ import re
 import textwrap
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from whorlograph.drawing.rung_layout import FORCED, lay_out
 from whorlograph.drawing.shapes import Ink, Run, Spot, fitted
@@ -202,6 +203,14 @@ class Scene:
         if gap > 1 and place and width - len(prefix) - len(shown) - len(phrase) - len(when) - len(place) > 5:
             runs += [(" " * gap, Ink.TEXT), (place, Ink.QUIET)]
         return TrailLine(tuple(runs), link, None, link.tag, link.step, scan, time, blockers=link.blockers)
+
+    def told(self, line: TrailLine, width: int, below: bool = True) -> list[TrailLine]:
+        """What a line of the trail stands for in whole sentences, in lines. Args: below: they stand below it."""
+        if line.link is None or line.root is not None:
+            return []
+        indent = len(line.runs[0][0]) + 2 if below else 1
+        words = textwrap.wrap(line.link.text, max(20, width - indent - 1))
+        return [replace(line, runs=((" " * indent + part, Ink.TEXT),), first=False) for part in words]
 
     def _shown_at(self, since: int | None, scan: int) -> int:
         """The instant of a line: of a change when it came; of a state that stands longer when it is looked at, as its rung shows it."""

@@ -90,7 +90,7 @@ class Board(Screen[None]):
         self.head, self.hint, self.footer = Lines("head"), Lines("hint"), Lines("footer")
         self.trail = TrailStrand()
         self.rungs = RungsStrand(self.trail.current)
-        self.hand = HandStrand(self.rungs.step_at_hand)
+        self.hand = HandStrand(self.rungs.step_at_hand, self.trail.current)
         self.timeline = TimelineStrand()
         self.set_reactive(Board.view, View(question or Question(0)))
         self.set_reactive(Board.kept, desk.kept)

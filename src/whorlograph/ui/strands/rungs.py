@@ -98,16 +98,17 @@ class RungsStrand(Strand):
 
 
 class HandStrand(Strand):
-    """The tags of the rung at hand, with their values and descriptions.
+    """What the trail's chosen line says in whole sentences; the tags of the rung at hand, with their values and descriptions.
 
-    Args: step: tells which rung that is.
+    Args: step: tells which rung that is; line: the chosen line.
     """
 
-    def __init__(self, step: Callable[[], int]) -> None:
+    def __init__(self, step: Callable[[], int], line: Callable[[], TrailLine | None]) -> None:
         super().__init__("hand", "this rung")
-        self.step = step
+        self.step, self.line = step, line
 
     def lay_out(self, scene: Scene) -> None:
         """List them."""
-        step = self.step()
-        self.fill(scene.at_hand(step, self.view.scan, self.room.width), top=0, note=scene.tracer.place(step) if step >= 0 else "")
+        step, line = self.step(), self.line() if self.view.strand == "trail" else None
+        said = [list(one.runs) for one in scene.told(line, self.room.width, below=False)] if line is not None else []
+        self.fill([*said, *scene.at_hand(step, self.view.scan, self.room.width)], top=0, note=scene.tracer.place(step) if step >= 0 else "")

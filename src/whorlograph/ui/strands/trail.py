@@ -20,9 +20,12 @@ class TrailStrand(Strand):
 
     def lay_out(self, scene: Scene) -> None:
         """The trail's lines, with the chosen one and its card in sight."""
-        self._lines = scene.trail(self.room.width - self.wide, self.view.folded)
+        width = self.room.width - self.wide
+        self._lines = scene.trail(width, self.view.folded)
         firsts = [i for i, t in enumerate(self._lines) if t.first]
         number = firsts[min(self.view.line, len(firsts) - 1)] if firsts else 0
+        if firsts and not self.wide and self.view.line and self.focused:  # on a wide screen it stands at the rung at hand
+            self._lines[number + 1:number + 1] = scene.told(self._lines[number], width)
         last = number
         while last + 1 < len(self._lines) and not self._lines[last + 1].first:
             last += 1
