@@ -45,6 +45,12 @@ class Words(unittest.TestCase):
         root = next(one for one in lines if one.root is not None)
         self.assertEqual(scene.told(root, 40), [])
 
+    def test_of_what_does_not_pull_in_the_attempts_are_told_first(self) -> None:
+        session = session_of(program_of(lambda ladder: ladder.rung(no("X1"), no("X2"), coil("Y1")), "X1 X2 Y1"), [(0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (300, "X1", 0)])
+        scene = Scene(session, ask(session, "Y1"))
+        said = [plain(list(one.runs)).strip() for one in scene.told(scene.trail(90)[0], 90)]
+        self.assertEqual(said, ["Y1 did not pull in (tried once, at 0.100 s: X1)", "Y1 has no power in Main 1: X2 blocks"])
+
     def test_a_latch_that_is_not_reset_is_not_called_not_set(self) -> None:
         def latch(ladder: Ladder) -> None:
             ladder.rung(no("X1"), set_("Y1"))

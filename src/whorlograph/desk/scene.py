@@ -209,7 +209,9 @@ class Scene:
         if line.link is None or line.root is not None:
             return []
         indent = len(line.runs[0][0]) + 2 if below else 1
-        words = textwrap.wrap(line.link.text, max(20, width - indent - 1))
+        asked = line.link is self.answer.trail and self.answer.symptom in (Symptom.WILL_NOT_PULL_IN, Symptom.CHATTERS)
+        said = [self.answer.text, line.link.text] if asked and self.answer.text != line.link.text else [line.link.text]
+        words = [part for one in said for part in textwrap.wrap(one, max(20, width - indent - 1))]
         return [replace(line, runs=((" " * indent + part, Ink.TEXT),), first=False) for part in words]
 
     def _shown_at(self, since: int | None, scan: int) -> int:
