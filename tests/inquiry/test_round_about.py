@@ -79,6 +79,13 @@ class RoundAbout(unittest.TestCase):
         self.assertEqual(blocked.roots, [("field-input", "X3", True)], blocked.text)
 
 
+class Toggled(unittest.TestCase):
+    def test_a_bounce_before_what_came_is_told(self) -> None:
+        rows = [(0, "X1", 0), (1000, "X1", 1), (1300, "X1", 0), (3000, "X1", 1), (3020, "X1", 0), (3040, "X1", 1), (3300, "X1", 0), *END]
+        found = asked(text_session("E1(CLK := X1); IF E1.Q THEN Y1 := NOT Y1; END_IF;", rows, "E1 : R_TRIG;"), "Y1", symptom=Symptom.WILL_NOT_DROP_OUT)
+        self.assertIn("X1 went on for 260 ms at 3.040 s, after 20 ms off", found.text)
+
+
 class ReportedRoundAbout(unittest.TestCase):
     POINTS = {"X4": Point("X4", device="K1"), "Y1": Point("Y1", device="K1")}
 
@@ -157,6 +164,16 @@ class OnDelays(unittest.TestCase):
                 found = self.on([(1000, "X1", 1), (1300, name, 0), *others])
                 self.assertIn(f"T1 in Main 1 ran 300 ms of 500 ms and lost its input at 1.300 s: {name} opened first", found.text)
                 self.assertEqual(found.roots[0], ("field-input", name, True), found.text)
+
+    def test_one_after_several_that_were_too_short(self) -> None:
+        found = self.on([(1000 * n + late, "X1", on) for n in (1, 2, 3) for late, on in ((0, 1), (300, 0))])
+        self.assertIn("3 attempts, the last at 3.000 s: X1", found.answer.text)
+        self.assertIn("T1 in Main 1 ran 300 ms of 500 ms and lost its input at 3.300 s: X1 opened first", found.text)
+
+    def test_that_its_time_elapses_is_no_attempt_of_its_own(self) -> None:
+        found = self.on([(500, "X3", 1), (1000, "X1", 1)])
+        self.assertIn("tried once, at 1.000 s: X1, which still stands", found.answer.text)
+        self.assertEqual(found.roots, [("field-input", "X3", True)], found.text)
 
     def test_where_it_elapsed_what_blocked_then_counts(self) -> None:
         found = self.on([(1000, "X1", 1), (1200, "X3", 1), (1800, "X1", 0), (2000, "X3", 0)])

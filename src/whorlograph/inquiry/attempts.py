@@ -18,7 +18,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_bit, gate_tag, gate_time, gate_words
-from .links.handed_as_it_is import source
+from .links.handed_as_it_is import given, source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import brought_on, of_its_own, rivals
@@ -153,7 +153,23 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
             found[scan] = Attempt(scan, one if better else found[scan].command, lasts)
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
             standing.setdefault(one.tag, one)
-    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing.values()), looked_at)
+    own = [found[s] for s in sorted(found) if not _goes_on(tracer, found[s], found)]
+    return Tries(tuple(own), tuple(commands), tuple(standing.values()), looked_at)
+
+
+def _goes_on(tracer: Tracer, one: Attempt, found: dict[int, Attempt]) -> bool:
+    """Whether what came in an attempt is only that the time has elapsed which another one began."""
+    number: int | None = one.condition
+    for _ in range(DEEPEST):
+        writers = tracer.writers.get(number, []) if number is not None else []
+        if len(writers) != 1 or one.command.limit is not None or not one.command.on:
+            return False
+        call = tracer.written.block(writers[0].step, writers[0].at) if writers[0].kind is Kind.BLOCK else None
+        if call is not None:
+            began = course(tracer.journal, call.tags["IN"]).last_change(one.scan, True) if call.kind == "TON" and call.tags["Q"] == number else None
+            return began is not None and any(began - 2 <= scan <= began and scan < one.scan for scan in found)
+        number = given(tracer, number) if number is not None else None
+    return False
 
 
 def _course(tracer: Tracer, one: Command) -> Course:
@@ -286,7 +302,8 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     shared = set.intersection(*(set(p) for p in sealed)) if sealed else set()
     everything = {g for p in paths for g in p}
     comes = {g for g in everything if not g.negated} or everything  # what has to be off seldom is what somebody switches
-    ways = ({g for p in others for g in p if g not in shared} if sealed else set(), _came_last(tracer, tag, writer), comes)
+    beside_own = {g for p in others for g in p if g not in shared and _is_pressed(tracer, g, seen)} if sealed else set()
+    ways = (beside_own, _came_last(tracer, tag, writer), comes)
     known = [gates for way in ways if (gates := _without_rests(tracer, way, seen, tag))]
     gates = of_its_own(tracer, tag, known[0] if known else everything, everything, seen)
     found = _begun_by(tracer, writer, gates, seen, tag, asks)
@@ -308,13 +325,20 @@ def _beside_a_way_round(tracer: Tracer, tag: int, writer: Writer, holding: set[i
     ways = ways_round(tracer, tag, writer)
     sealed = [way for way in ways if any(map(own, way))]
     shared: Way = frozenset.intersection(*sealed) if sealed else frozenset()
-    beside = {place for way in ways if sealed and way not in sealed for place in way - shared}
+    beside = {place for way in ways if sealed and way not in sealed for place in way - shared
+              if _is_pressed(tracer, place.gate, tracer.seen(place.step, 1))}
     found: list[Command] = []
     for step in sorted({place.step for place in beside}):
         seen = tracer.seen(step, 1)
         gates = _without_rests(tracer, {place.gate for place in beside if place.step == step}, seen, tag)
         found += _begun_by(tracer, replace(writer, step=step), gates, seen, tag, asks)
     return _in_order(found)
+
+
+def _is_pressed(tracer: Tracer, gate: Gate, seen: Seen) -> bool:
+    """Whether a gate beside a seal-in can be what somebody starts by: that something which the program makes is off is no such thing."""
+    number = gate_tag(tracer, gate, seen) if gate.negated else None
+    return number is None or source(tracer, number) is not None
 
 
 def _begun_by(tracer: Tracer, writer: Writer, gates: set[Gate], seen: Seen, tag: int, asks: Asks) -> list[Command]:

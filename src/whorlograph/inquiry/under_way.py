@@ -22,7 +22,7 @@ def decided(tracer: Tracer, scan: int, began: int, until: int, explained: Explai
     """
     link = explained(scan)
     for _ in range(MOST_TIMERS):
-        ended = _ends(tracer, link, began, until) if link is not None else None
+        ended = _ends(tracer, link, scan, began, until) if link is not None else None
         if ended is None or ended <= scan:
             break
         tracer.spent = 0
@@ -30,15 +30,15 @@ def decided(tracer: Tracer, scan: int, began: int, until: int, explained: Explai
     return scan, link
 
 
-def _ends(tracer: Tracer, link: Link, began: int, until: int) -> int | None:
-    """The scan, up to another, in which the first on-delay of a trail that has run since an attempt elapses, or its input falls."""
+def _ends(tracer: Tracer, link: Link, scan: int, began: int, until: int) -> int | None:
+    """The scan, up to another, in which the first on-delay of a trail that runs in a scan, since an attempt, elapses, or its input falls."""
     for _, one in link.walk():
         call = tracer.written.block_in(one.step, one.tag) if one.kind is LinkKind.TIMER_RUNNING and one.tag is not None else None
         if call is None or call.kind != "TON" or one.value:
             continue
         pin = course(tracer.journal, call.tags["IN"])
-        rose = pin.last_change(one.scan, True)
-        if rose is not None and rose >= began and pin.at(one.scan):
-            fell, elapsed = pin.next_change(one.scan, False), course(tracer.journal, call.tags["Q"]).next_change(one.scan, True)
+        rose = pin.last_change(scan, True)
+        if rose is not None and rose >= began and pin.at(scan):
+            fell, elapsed = pin.next_change(scan, False), course(tracer.journal, call.tags["Q"]).next_change(scan, True)
             return min(one for one in (until, fell, elapsed) if one is not None)
     return None

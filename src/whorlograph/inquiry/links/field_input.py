@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
 
 
+A_MOMENT = 100_000_000  # ns that a contact which bounces, or a loose wire, is otherwise
+
+
 def input_link(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Link:
     """A link without a rung that carries the root: input, never-written value, or a gap in the log."""
     root = input_root(tracer, tag, position, bit)
@@ -108,12 +111,19 @@ def _described(tracer: Tracer, root: Root) -> Root:
     within = tracer.recorded_as.get(root.tag)
     if within is not None:
         told = "; ".join(filter(None, (told, f"the log has it as bit {within.theirs} of {tracer.name(within.other)}")))
-    root.text = f"{happened}{label}" + (f"; {told}" if told else "") + _paced(tracer, root)
+    root.text = f"{happened}{_bounced(tracer.stretches(root.tag), root.since)}{label}" + (f"; {told}" if told else "") + _paced(tracer, root)
     wired = point is not None or (one.address is not None and one.address.area == "I")
     means = meaning(point, on) if wired else ""
     root.what_to_check = where(point, one) + (f"; {means}" if means else "")
     root.readings = readings(point, on) if wired else ""
     return root
+
+
+def _bounced(found: Stays, since: int | None) -> str:
+    """That an input was otherwise only for a moment before; "" where it was for longer, or all the time before."""
+    here = found.number_at(since) if since is not None else None
+    before = found[here - 1] if here is not None and here >= 2 else None
+    return f", after {duration_text(before.length)} {'on' if before.value else 'off'}" if before is not None and before.length <= A_MOMENT else ""
 
 
 def _paced(tracer: Tracer, root: Root) -> str:
