@@ -136,6 +136,15 @@ class InABranch(unittest.TestCase):
         self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
 
 
+    def test_only_what_every_way_asks_for_would_end_it(self) -> None:
+        rows = [*self.ROWS[:-1], (0, "X3", 1), *END]
+        for body, said in (("Y1 := X1 OR Y1 AND X2 OR Y1 AND X3;", "; it holds itself\n"),
+                           ("Y1 := (X1 OR Y1 AND (X2 OR NOT X2)) AND X3;", "it holds itself, and X3 would end it")):
+            with self.subTest(body):
+                found = self.on(body, "Y1", rows=rows)
+                self.assertIn(said, found.text)
+
+
 class AtOnce(unittest.TestCase):
     def test_what_fell_by_the_same_instant_of_the_log_proves_with_it(self) -> None:
         rows = [(0, "X1", 1), (0, "X2", 1), (3003, "X2", 0), (3003, "X1", 0), *END]

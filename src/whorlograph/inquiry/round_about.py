@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from whorlograph.engine.code import Expr
+from whorlograph.engine.code import Call, Expr, Load
 from whorlograph.engine.evaluate.steps import Seen
 
 from . import auxiliary
@@ -54,18 +54,26 @@ def followers(tracer: Tracer, tag: int) -> frozenset[int]:
 
 
 class Kept(Struct):
-    """How a tag keeps itself on: the other tags that it does so through, and in words the gates besides, each of which would end it."""
+    """How a tag keeps itself on: the other tags that it does so through, the gates besides that all ways of that have in common, by what they are
+    called, the values of its rungs, and whether there are no gates besides.
+    """
 
     through: list[int] = []
-    ends: list[str] = []
+    ends: dict[str, Place] = {}
+    rungs: list[tuple[int, Expr]] = []
+    alone: bool = True
 
 
 def kept_by_itself(tracer: Tracer, tag: int, step: int, power: Expr, view: Vantage, holding: set[tuple[int, int]]) -> Kept | None:
     """How a value is on only because a tag is, as seen from a moment; None where it is on by something else too.
 
+    Of the gates besides those are left of which each would end it.
     Args: holding: the tag, and the contacts that report it back, each with the bit of it, -1 the whole.
     """
-    return _kept(tracer, tag, (step, power), view, holding, frozenset())
+    found = _kept(tracer, tag, (step, power), view, holding, frozenset())
+    if found is not None:
+        found.ends = {words: end for words, end in found.ends.items() if not _goes_on_by_another(tracer, end, found.rungs)}
+    return found
 
 
 def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holding: set[tuple[int, int]],
@@ -74,11 +82,15 @@ def _kept(tracer: Tracer, tag: int, made: tuple[int, Expr], view: Vantage, holdi
     circuit, seen = tracer.circuit(step), tracer.seen(step, tracer.ran(step, view))
     all_ways = [_kept_way(tracer, tag, path, seen, view, holding, passed) for path in circuit.complete(power, seen.result)]
     ways = [way for way in all_ways if way is not None]
-    return ways[0] if ways and len(ways) == len(all_ways) else None
+    if not ways or len(ways) < len(all_ways):
+        return None
+    ends = {words: end for words, end in ways[0].ends.items() if all(words in way.ends for way in ways)}
+    through = list(dict.fromkeys(one for way in ways for one in way.through))
+    return Kept(through, ends, [made, *(one for way in ways for one in way.rungs)], all(way.alone for way in ways))
 
 
 def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, holding: set[tuple[int, int]],
-          passed: frozenset[int]) -> Kept | None:
+              passed: frozenset[int]) -> Kept | None:
     """How a path is complete only because a tag is on; None where it is without."""
     found, itself = Kept(), False
     for gate in path:
@@ -93,12 +105,38 @@ def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, h
             by = decides(tracer, number)
             inner = _kept(tracer, tag, by, view, holding, passed | {number}) if by is not None else None
         if inner is None:
-            found.ends.append(gate_words(tracer, gate, seen))
+            found.ends[gate_words(tracer, gate, seen)] = Place(seen.step, gate)
+            found.alone = False
             continue
         itself = True
         found.through += [number or 0, *inner.through]
-        found.ends += inner.ends
+        found.ends |= inner.ends
+        found.rungs += inner.rungs
+        found.alone = found.alone and inner.alone
     return found if itself else None
+
+
+def _goes_on_by_another(tracer: Tracer, end: Place, rungs: list[tuple[int, Expr]]) -> bool:
+    """Whether a rung asks for the opposite of a gate too, or looks at its number in another way: then it may go on by that."""
+    mine = _looks_at(tracer, end)
+    for step, power in rungs:
+        circuit = tracer.circuit(step)
+        for gate in {gate for path in circuit.paths(power) for gate in path}:
+            apart = (step, gate.at) != (end.step, end.gate.at) and circuit.load(gate) is None
+            if (apart or gate.negated != end.gate.negated) and mine & _looks_at(tracer, Place(step, gate)):
+                return True
+    return False
+
+
+def _looks_at(tracer: Tracer, place: Place) -> set[tuple[int, int]]:
+    """The tags that a gate looks at, each with the bit of it."""
+    circuit, seen = tracer.circuit(place.step), tracer.seen(place.step, 1)
+    number = gate_tag(tracer, place.gate, seen)
+    if number is not None:
+        return {(number, gate_bit(tracer, place.gate, seen))}
+    leaf = circuit.leaves.get(place.gate.at)
+    loads = [one for one in circuit.loads(circuit.behind(leaf)) if isinstance(one, Load)] if leaf is not None and not isinstance(leaf, Call) else []
+    return {(cell.number, cell.bit) for one in loads if (cell := tracer.cell(one, seen)) is not None}
 
 
 def _ways(tracer: Tracer, tag: int, step: int, power: Expr, passed: frozenset[int]) -> tuple[list[Way], bool]:

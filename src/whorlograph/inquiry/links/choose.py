@@ -321,9 +321,9 @@ def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
     if kept is None or any(tag in way_round(tracer, one) for one in tracer.coils if one != tag):
         return  # or it was told of a tag above
     through = list(dict.fromkeys(tracer.name(one) for one in kept.through if all(w.kind is not Kind.BLOCK for w in tracer.writers[one])))
-    ends = " and ".join(dict.fromkeys(kept.ends))
+    ends = " and ".join(kept.ends) or ("nothing in its rung" if kept.alone else "")
     found.text += "; it holds itself" + (f" through {' and '.join(through)}" if through else "")
-    found.text += f", and {ends} would end it" if ends else ", and nothing in its rung would end it"
+    found.text += f", and {ends} would end it" if ends else ""
     start = tracer.change(row, depth + 1, last.bit) if row is not None and tracer.journal.step(row) >= 0 else None
     if start is not None:
         found.children.append(start)
