@@ -179,11 +179,6 @@ class OnDelays(unittest.TestCase):
         self.assertIn("3 attempts, the last at 3.000 s: X1", found.answer.text)
         self.assertIn("T1 in Main 1 ran 300 ms of 500 ms and lost its input at 3.300 s: X1 opened first", found.text)
 
-    def test_that_its_time_elapses_is_no_attempt_of_its_own(self) -> None:
-        found = self.on([(500, "X3", 1), (1000, "X1", 1)])
-        self.assertIn("tried once, at 1.000 s: X1, which still stands", found.answer.text)
-        self.assertEqual(found.roots, [("field-input", "X3", True)], found.text)
-
     def test_where_it_elapsed_what_blocked_then_counts(self) -> None:
         found = self.on([(1000, "X1", 1), (1200, "X3", 1), (1800, "X1", 0), (2000, "X3", 0)])
         self.assertEqual(found.roots[0], ("field-input", "X3", True), found.text)

@@ -18,7 +18,7 @@ from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_bit, gate_tag, gate_time, gate_words
-from .links.handed_as_it_is import given, source
+from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import brought_on, of_its_own, rivals
@@ -153,23 +153,7 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
             found[scan] = Attempt(scan, one if better else found[scan].command, lasts)
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
             standing.setdefault(one.tag, one)
-    own = [found[s] for s in sorted(found) if not _goes_on(tracer, found[s], found)]
-    return Tries(tuple(own), tuple(commands), tuple(standing.values()), looked_at)
-
-
-def _goes_on(tracer: Tracer, one: Attempt, found: dict[int, Attempt]) -> bool:
-    """Whether what came in an attempt is only that the time has elapsed which another one began."""
-    number: int | None = one.condition
-    for _ in range(DEEPEST):
-        writers = tracer.writers.get(number, []) if number is not None else []
-        if len(writers) != 1 or one.command.limit is not None or not one.command.on:
-            return False
-        call = tracer.written.block(writers[0].step, writers[0].at) if writers[0].kind is Kind.BLOCK else None
-        if call is not None:
-            began = course(tracer.journal, call.tags["IN"]).last_change(one.scan, True) if call.kind == "TON" and call.tags["Q"] == number else None
-            return began is not None and any(began - 2 <= scan <= began and scan < one.scan for scan in found)
-        number = given(tracer, number) if number is not None else None
-    return False
+    return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing.values()), looked_at)
 
 
 def _course(tracer: Tracer, one: Command) -> Course:
