@@ -62,7 +62,7 @@ class OnTheBridge(unittest.IsolatedAsyncioTestCase):
             self.assertEqual(app.main.changing.steps, [])  # type: ignore[union-attr]
             await pilot.press(")", "enter")
             await until(pilot, lambda: app.main.compared is not None, "the verdict")
-            self.assertIn("Own_Lamp", screen_text(app))
+            await until(pilot, lambda: "Own_Lamp" in screen_text(app), "its page")
             last = app.main.compared.new.journal.clock.last  # type: ignore[union-attr]
             lamp, down = (app.main.compared.new.journal.settled(app.main.compared.new.tag(n), last) for n in ("Own_Lamp", "East_Down"))  # type: ignore[union-attr]
             self.assertEqual(lamp, down, app.main.changing.steps[-1].what)
