@@ -136,6 +136,11 @@ class InABranch(unittest.TestCase):
         self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
 
 
+    def test_not_what_another_way_takes_over_from(self) -> None:
+        """X3 takes M2 away too, which completes the other way."""
+        found = self.on("M2 := X3; Y1 := X1 OR Y1 AND NOT M2 OR X3 AND Y1 AND X2;", "Y1", "M2 : BOOL;", [*self.ROWS[:-1], (0, "X3", 1), *END])
+        self.assertIn("; it holds itself, and X2 would end it\n", found.text)
+
     def test_only_what_every_way_asks_for_would_end_it(self) -> None:
         rows = [*self.ROWS[:-1], (0, "X3", 1), *END]
         for body, said in (("Y1 := X1 OR Y1 AND X2 OR Y1 AND X3;", "; it holds itself\n"),

@@ -1,8 +1,8 @@
-"""Tags that one rung alone decides, and which tags a tag so helps to bring on."""
+"""Tags that one rung alone decides, what such a rung asks for, and which tags a tag so helps to bring on."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Expr
@@ -45,6 +45,15 @@ def asked_on(tracer: Tracer, step: int, path: Path) -> Iterator[int]:
     """The tags that a path of a step asks to be on."""
     seen = tracer.seen(step, 1)
     return (number for gate in path if not gate.negated and (number := gate_tag(tracer, gate, seen)) is not None)
+
+
+def each_way_asks(tracer: Tracer, writer: Writer, one: Callable[[int], bool], on: bool = True) -> bool:
+    """Whether each way to power a rung asks one of some tags to be on, or off. Args: one: whether a tag is one of them."""
+    power = writer.power if writer.power is not None else writer.value
+    paths = tracer.circuit(writer.step).paths(power, not writer.inverted) if power is not None else []
+    seen = tracer.seen(writer.step, 1)
+    return bool(paths) and all(
+        any(gate.negated != on and (number := gate_tag(tracer, gate, seen)) is not None and one(number) for gate in path) for path in paths)
 
 
 def helped(tracer: Tracer, tags: Iterable[int]) -> frozenset[int]:

@@ -14,6 +14,7 @@ from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS
 from whorlograph.model.program import VariableKind
 
 from . import auxiliary
+from .alone import each_way_asks
 from .circuit import Circuit, Gate
 from .generators import runs_freely
 from .links.block_pins import is_fed
@@ -107,11 +108,6 @@ def tried_text(count: int, last: str) -> str:
     return f"tried once, at {last}" if count == 1 else f"{count:,} attempts, the last at {last}"
 
 
-def came_text(tracer: Tracer, attempt: Attempt) -> str:
-    """What came in an attempt, in words: a tag, and that it went off where that was it."""
-    return attempt.command.words(tracer)
-
-
 def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
     """The attempts since a drop-out in a scan, in words; "" where there were none, or one was not in vain."""
     again = course(tracer.journal, tag).next_change(since, True)
@@ -122,7 +118,7 @@ def tried_again(tracer: Tracer, tag: int, since: int, until: int) -> str:
         return ""
     last = tries.attempts[-1]
     said = tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))
-    return f"since then {said} ({came_text(tracer, last)}), in vain: ask also why it does not pull in"
+    return f"since then {said} ({last.command.words(tracer)}), in vain: ask also why it does not pull in"
 
 
 def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = False) -> Tries:
@@ -199,7 +195,7 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: 
     seen.add(key)
     found: dict[Command, None] = {}
     for writer in writers:
-        if writer.kind is Kind.RESET or (way and _asks_for(tracer, writer, way)):
+        if writer.kind is Kind.RESET or (way and each_way_asks(tracer, writer, way.__contains__)):
             continue
         for one in start_conditions(tracer, tag, writer, asks) if writer.kind is not Kind.BLOCK else _of_block(tracer, writer, asks):
             if one.bit < 0 and runs_freely(tracer, one.tag):
@@ -213,14 +209,6 @@ def _commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], depth: 
                 for inner in _commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit, way | {tag}):
                     found.setdefault(inner)
     return list(found)
-
-
-def _asks_for(tracer: Tracer, writer: Writer, way: frozenset[int]) -> bool:
-    """Whether each way to power a rung asks one of some tags to be on."""
-    power = writer.power if writer.power is not None else writer.value
-    paths = tracer.circuit(writer.step).paths(power, not writer.inverted) if power is not None else []
-    seen = tracer.seen(writer.step, 1)
-    return bool(paths) and all(any(not g.negated and gate_tag(tracer, g, seen) in way for g in path) for path in paths)
 
 
 def _only_handed_on(tracer: Tracer, writer: Writer) -> bool:

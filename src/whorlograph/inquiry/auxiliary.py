@@ -70,12 +70,10 @@ def _gates_beside(tracer: Tracer, coils: list[int], paths: list[Path], seen: See
             if not others:
                 continue
             beside = tuple(t for t in (gate_tag(tracer, g, seen) for g in others) if t is not None)
-            coil = next((one for one in coils if reports(tracer, one, number)), None)
+            reported = next((one for one in coils if reports(tracer, one, number)), None)
+            coil = reported if reported is not None else next((one for one in coils if _in_the_place(tracer, one, number, beside)), None)
             if coil is not None:
-                found[number] = Auxiliary(number, beside, True, coil)
-            elif any(_in_the_place(tracer, one, number, beside) for one in coils):
-                coil = next(one for one in coils if _in_the_place(tracer, one, number, beside))
-                found[number] = Auxiliary(number, beside, False, coil)
+                found[number] = Auxiliary(number, beside, reported is not None, coil)
     return list(found.values())
 
 

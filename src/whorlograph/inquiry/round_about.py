@@ -12,6 +12,7 @@ from whorlograph.engine.evaluate.steps import Seen
 from . import auxiliary
 from .alone import DEEPEST, decides, helped, power_of, ways_of
 from .circuit import Gate, Path
+from .generators import upstream
 from .links.gates import gate_bit, gate_tag, gate_words
 from .writers import Writer
 
@@ -72,7 +73,7 @@ def kept_by_itself(tracer: Tracer, tag: int, step: int, power: Expr, view: Vanta
     """
     found = _kept(tracer, tag, (step, power), view, holding, frozenset())
     if found is not None:
-        found.ends = {words: end for words, end in found.ends.items() if not _goes_on_by_another(tracer, end, found.rungs)}
+        found.ends = {words: end for words, end in found.ends.items() if not _goes_on_by_another(tracer, end, found.rungs, view)}
     return found
 
 
@@ -116,27 +117,33 @@ def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, h
     return found if itself else None
 
 
-def _goes_on_by_another(tracer: Tracer, end: Place, rungs: list[tuple[int, Expr]]) -> bool:
-    """Whether a rung asks for the opposite of a gate too, or looks at its number in another way: then it may go on by that."""
-    mine = _looks_at(tracer, end)
+def _goes_on_by_another(tracer: Tracer, end: Place, rungs: list[tuple[int, Expr]], view: Vantage) -> bool:
+    """Whether a way without a gate may come to be complete once that does not pass: nothing on it is open, but for what the same decides."""
+    mine = _outside(tracer, end)
     for step, power in rungs:
-        circuit = tracer.circuit(step)
-        for gate in {gate for path in circuit.paths(power) for gate in path}:
-            apart = (step, gate.at) != (end.step, end.gate.at) and circuit.load(gate) is None
-            if (apart or gate.negated != end.gate.negated) and mine & _looks_at(tracer, Place(step, gate)):
+        circuit, seen = tracer.circuit(step), tracer.seen(step, tracer.ran(step, view))
+        for path in circuit.paths(power):
+            opened = [_outside(tracer, Place(step, gate)) for gate in circuit.open_gates(path, seen.result)]
+            if not opened or (step == end.step and end.gate in path):
+                continue  # complete only through the tag itself, or gone with the gate
+            if mine is None or not any(theirs is not None and not theirs & mine for theirs in opened):
                 return True
     return False
 
 
-def _looks_at(tracer: Tracer, place: Place) -> set[tuple[int, int]]:
-    """The tags that a gate looks at, each with the bit of it."""
+def _outside(tracer: Tracer, place: Place) -> set[int] | None:
+    """The tags from outside that decide what a gate looks at; None where they are too many."""
     circuit, seen = tracer.circuit(place.step), tracer.seen(place.step, 1)
-    number = gate_tag(tracer, place.gate, seen)
-    if number is not None:
-        return {(number, gate_bit(tracer, place.gate, seen))}
-    leaf = circuit.leaves.get(place.gate.at)
-    loads = [one for one in circuit.loads(circuit.behind(leaf)) if isinstance(one, Load)] if leaf is not None and not isinstance(leaf, Call) else []
-    return {(cell.number, cell.bit) for one in loads if (cell := tracer.cell(one, seen)) is not None}
+    number, leaf = gate_tag(tracer, place.gate, seen), circuit.leaves.get(place.gate.at)
+    loads = circuit.loads(circuit.behind(leaf)) if number is None and leaf is not None and not isinstance(leaf, Call) else ()
+    cells = [tracer.cell(one, seen) for one in loads if isinstance(one, Load)]
+    found: set[int] = set()
+    for tag in [number] if number is not None else [cell.number for cell in cells if cell is not None]:
+        above = upstream(tracer, tag) if tracer.writers.get(tag) else [tag]
+        if above is None:
+            return None
+        found |= set(above)
+    return found
 
 
 def _ways(tracer: Tracer, tag: int, step: int, power: Expr, passed: frozenset[int]) -> tuple[list[Way], bool]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
-from .attempts import Tries, attempts, came_text, reached, tried_text
+from .attempts import Tries, attempts, reached, tried_text
 from .links import missed_pulse
 from .out_of_reach import add_out_of_reach
 from .ranking import merge
@@ -119,7 +119,7 @@ def _tried(tracer: Tracer, tag: int, tries: Tries) -> str:
                 still = ", which still stands" if standing.on else ", and still is"
             else:
                 still = f"; {tracer.name(standing.tag)} {'still stands' if standing.on else 'is still off'}"
-        return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {came_text(tracer, last)}{still})"
+        return f"did not pull in ({tried_text(len(tries.attempts), tracer.at(tracer.time(last.scan)))}: {last.command.words(tracer)}{still})"
     plain = [c for c in tries.commands if not c.edge]
     known = plain if any(not tracer.writers.get(c.tag) for c in plain) else [c for c in reached(tracer, tag) if not c.edge]
     given = [c for c in known if not tracer.writers.get(c.tag)]  # by a device or a person

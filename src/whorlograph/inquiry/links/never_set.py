@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..alone import each_way_asks
 from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Kind, Writer
@@ -35,15 +36,12 @@ def links(tracer: Tracer, tag: int, writers: list[Writer], view: Vantage, depth:
 
 def _was_for_once(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
     """Whether a coil asks for something to be off that is on by now and that nothing takes back: what a first scan sets."""
-    circuit, seen = tracer.circuit(writer.step), tracer.seen(writer.step, tracer.ran(writer.step, view))
-    paths = circuit.paths(writer.power) if writer.power is not None else []
+    def stays(number: int) -> bool:
+        by = tracer.writers.get(number, [])
+        only_set = bool(by) and all(w.kind is Kind.SET for w in by) and tracer.boolean(number)
+        return only_set and number not in tracer.again.shares and number not in tracer.logged and bool(tracer.raw(number, view))
 
-    def gone(number: int | None) -> bool:
-        by = tracer.writers.get(number, []) if number is not None else []
-        return bool(by) and all(w.kind is Kind.SET for w in by) and number not in tracer.again.shares and number not in tracer.logged \
-            and number is not None and tracer.boolean(number) and bool(tracer.raw(number, view))
-
-    return bool(paths) and all(any(g.negated and gone(gate_tag(tracer, g, seen)) for g in path) for path in paths)
+    return each_way_asks(tracer, writer, stays, on=False)
 
 
 def possible(links: list[Link], others: bool = False) -> list[Link]:

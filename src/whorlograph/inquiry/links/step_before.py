@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.evaluate.steps import Seen
 
+from ..alone import each_way_asks
 from ..circuit import Gate
-from ..writers import Kind, Writer
+from ..writers import Kind
 from .gates import gate_tag
 
 if TYPE_CHECKING:
@@ -24,12 +25,5 @@ def _is_before(tracer: Tracer, number: int | None, tag: int, step: int) -> bool:
     writers = tracer.writers.get(number, []) if number is not None and number != tag else []
     if not any(w.kind in (Kind.SET, Kind.COIL) for w in writers):
         return False
-    return any((w.kind is Kind.RESET and (w.step == step or _asks(tracer, w, tag, off=False))) or
-               (w.kind is Kind.COIL and not w.inverted and _asks(tracer, w, tag, off=True)) for w in writers)
-
-
-def _asks(tracer: Tracer, writer: Writer, tag: int, off: bool) -> bool:
-    """Whether each way to power a coil asks a tag to be on, or off."""
-    paths = tracer.circuit(writer.step).paths(writer.power) if writer.power is not None else []
-    seen = tracer.seen(writer.step, 1)
-    return bool(paths) and all(any(g.negated == off and gate_tag(tracer, g, seen) == tag for g in path) for path in paths)
+    return any((w.kind is Kind.RESET and (w.step == step or each_way_asks(tracer, w, tag.__eq__))) or
+               (w.kind is Kind.COIL and not w.inverted and each_way_asks(tracer, w, tag.__eq__, on=False)) for w in writers)
