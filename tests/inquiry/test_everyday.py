@@ -170,6 +170,11 @@ class Measured(unittest.TestCase):
         found = self.on([(2000, "N1", 55), (4000, "N1", 45), (6000, "X1", 0), (8000, "X1", 1)], "7")
         self.assertIn("tried once, at 2.000 s: N1 > 50)", found.answer.text)
 
+    def test_a_limit_that_is_a_tag(self) -> None:
+        session = text_session("Y1 := X1 AND (N1 > A) AND NOT X2;", [(0, "X1", 1), (0, "X2", 1), (0, "N1", 20), (0, "A", 30), (2000, "A", 10), (8000, "A", 10)])
+        found = asked(session, "Y1", None, Symptom.WILL_NOT_PULL_IN)
+        self.assertIn("tried once, at 2.000 s: N1 > A, which still holds", found.answer.text)
+
     def test_none_where_it_did_not(self) -> None:
         found = self.on([(2000, "N1", 45), (8000, "N1", 20)])
         self.assertIn("was never tried: no command of its rungs came while it was off; an attempt would be X1 or N1 > 50", found.answer.text)

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 LIKE = 20  # last changes of a tag that has to take on an input's value
 _COMPARE = {code: getattr(operator, code.lower()) for code in COMPARISONS}
+_PASSES = ("GT", "GE", "LT", "LE")
 _SIDES = {"GT": "above {}", "GE": "at {} or above", "LT": "below {}", "LE": "at {} or below", "EQ": "at {}", "NE": "off {}"}
 
 
@@ -44,28 +45,35 @@ class Side(Struct, frozen=True):
 
 
 class Limit(Struct, frozen=True):
-    """A comparison of a number with a literal, read from the number's side; ``words``: how its step puts it."""
+    """A comparison of a number with a literal, or with another tag (``other``), from the number's side; ``words``: how its step puts it."""
 
     code: str
     number: int | float
     words: str
+    other: int | None = None
 
 
 def limit_of(tracer: Tracer, compared: Op, seen: Seen, words: str) -> tuple[int, Limit] | None:
-    """The tag that is compared and the literal, of one with a limit that a number goes above or below; None of another."""
+    """The tag that is compared and with what, of a comparison with a limit that a number goes above or below; None of another."""
     found = _with_literal(tracer, compared, seen)
-    if found is None or found[1] not in ("GT", "GE", "LT", "LE"):
+    if found is not None:
+        return (found[0], Limit(found[1], found[2], words)) if found[1] in _PASSES else None
+    cells = [seen.result.cells.get(one.at) for one in map(tracer.circuit(seen.step).plain, compared.args) if isinstance(one, Load)]
+    if tracer.now is not None or compared.code not in _PASSES or len(cells) != 2 or cells[0] is None or cells[1] is None:
         return None
-    return found[0], Limit(found[1], found[2], words)
+    return cells[0].number, Limit(compared.code, 0, words, cells[1].number)
 
 
 def course_of(tracer: Tracer, tag: int, limit: Limit) -> Course:
     """Whether a number was on its side of a limit, scan by scan."""
-    path = course(tracer.journal, tag)
-    values = _numbers(np.concatenate([[path.first], path.values]), tracer.tag(tag).type)
-    so = np.asarray(_COMPARE[limit.code](values, limit.number)) if values is not None else np.zeros(1, np.bool_)
+    one, other = course(tracer.journal, tag), course(tracer.journal, limit.other) if limit.other is not None else None
+    scans = one.scans if other is None else np.union1d(one.scans, other.scans)
+    values = _numbers(np.append(one.first, one.at_all(scans)), tracer.tag(tag).type)
+    limits = _numbers(np.append(other.first, other.at_all(scans)), tracer.tag(limit.other).type) if other is not None and limit.other is not None \
+        else limit.number
+    so = np.asarray(_COMPARE[limit.code](values, limits)) if values is not None and limits is not None else np.zeros(1, np.bool_)
     turned = np.flatnonzero(so[1:] != so[:-1])
-    return Course(int(so[0]), path.scans[turned], so[turned + 1].astype(np.int64))
+    return Course(int(so[0]), scans[turned], so[turned + 1].astype(np.int64))
 
 
 def side(tracer: Tracer, compared: Op, seen: Seen, held: bool) -> Side | None:
