@@ -12,9 +12,9 @@ from msgspec import Struct
 
 from whorlograph.engine.code import Expr
 
-from .attempts import commands_of
 from .charts import Part, Place
 from .circuit import comparisons
+from .commands import commands_of
 from .numbered import asked_for, distances, starts
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .attempts import Command
+from .commands import Command
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Link

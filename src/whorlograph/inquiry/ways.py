@@ -13,8 +13,8 @@ from whorlograph.engine.scope.widening import COMPARISONS
 from whorlograph.model.blocks import TIMERS
 from whorlograph.model.log import Ints
 
-from .attempts import elements
 from .circuit import Circuit, Gate
+from .commands import elements
 from .languages import words_of
 from .links import passes, step_inactive
 from .symptoms import course

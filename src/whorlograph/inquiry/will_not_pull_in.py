@@ -8,7 +8,8 @@ import numpy as np
 
 from whorlograph.model.question import LinkKind, RootKind, Symptom
 
-from .attempts import Tries, attempts, reached, tried_text
+from .attempts import Tries, attempts, tried_text
+from .commands import reached
 from .links import missed_pulse
 from .out_of_reach import add_out_of_reach
 from .ranking import merge

@@ -17,8 +17,8 @@ from whorlograph.model.literals import cooked
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Tag
 
-from ..attempts import MOST_ELEMENTS, elements
 from ..circuit import MIRRORED, Circuit, Gate
+from ..commands import MOST_ELEMENTS, elements
 from ..passage import Passage
 from ..tracer import Tracer
 from ..ways import Need, needs_of

@@ -10,7 +10,7 @@ from msgspec import Struct
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
-from ..attempts import DEEPEST, start_conditions
+from ..commands import DEEPEST, start_conditions
 from ..pulses import Stay, Stays, calm, stays
 from ..symptoms import course
 from ..tracer import Vantage
