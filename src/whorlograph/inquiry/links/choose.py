@@ -7,10 +7,8 @@ from typing import TYPE_CHECKING
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind
 
-from .. import auxiliary
 from ..generators import runs_at
 from ..now import given_link, given_root
-from ..round_about import kept_by_itself, way_round
 from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
@@ -21,6 +19,7 @@ from . import (
     frozen,
     generator,
     halted,
+    holds_itself,
     modes,
     never_set,
     not_met,
@@ -180,7 +179,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         found = behind.link(tracer, tag, under, value, view, depth, None) or behind.stands(tracer, tag, under, kept, row, value, view, depth)
         goes_on = kept is not None and kept.kind is Kind.VALUE and tallied.executed(tracer, kept, tracer.ran(kept.step, view))
         if found is not None and value and kept is not None and goes_on:
-            _add_start(tracer, found, tag, kept, view, depth)
+            holds_itself.add_start(tracer, found, tag, kept, view, depth)
         return found or _held(tracer, tag, writers, value, view, depth)
     setters = [w for w in writers if w.kind is Kind.SET]
     resetters = [w for w in writers if w.kind is Kind.RESET]
@@ -211,7 +210,7 @@ def _bit_stands(tracer: Tracer, tag: int, writer: Writer, scan: int, view: Vanta
     if writer.kind is Kind.COIL and tallied.executed(tracer, writer, ran):
         found = written.bit_link(tracer, tag, writer, ran, depth, change=False)
         if found is not None and found.kind is LinkKind.RUNG_TRUE:
-            _add_start(tracer, found, tag, writer, view, depth)
+            holds_itself.add_start(tracer, found, tag, writer, view, depth)
         return found
     row = tracer.last_row(tag, tracer.position(view), writer.bit)
     wrote = writer.kind not in (Kind.SET, Kind.RESET) or (row is not None and tracer.journal.step(row) >= 0)
@@ -262,7 +261,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     if value != last.inverted:
         found = rung_true.stands(tracer, tag, last, scan, depth)
         if found is not None and value:
-            _add_start(tracer, found, tag, last, view, depth)
+            holds_itself.add_start(tracer, found, tag, last, view, depth)
             _add_event(tracer, found, tag, last, view, depth)
             modes.add_resumed(tracer, found, tag, last, view, depth)
             modes.add_running(tracer, found, last, view, depth)
@@ -278,7 +277,7 @@ def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vant
     if found is not None:
         modes.add_others(tracer, found, tag, [w for w in plain if w not in running], value, view, depth)
     if found is not None and depth and not value:
-        _add_drop(tracer, found, tag, last, view, depth)
+        holds_itself.add_drop(tracer, found, tag, last, view, depth)
     return found
 
 
@@ -310,25 +309,6 @@ def _let_set(tracer: Tracer, found: Link | None, tag: int, row: int, depth: int,
     return found
 
 
-def _add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
-    """Of something that holds itself and is on: that it does, and who started it."""
-    row = tracer.last_row(tag, tracer.position(view), last.bit)
-    power = last.power if last.power is not None else last.value
-    if power is None or last.inverted:
-        return
-    holding = {(tag, last.bit), *((a.tag, -1) for a in auxiliary.of_tag(tracer, tag))}
-    kept = kept_by_itself(tracer, tag, last.step, power, view, holding)
-    if kept is None or any(tag in way_round(tracer, one) for one in tracer.coils if one != tag):
-        return  # or it was told of a tag above
-    through = list(dict.fromkeys(tracer.name(one) for one in kept.through if all(w.kind is not Kind.BLOCK for w in tracer.writers[one])))
-    ends = " and ".join(kept.ends) or ("nothing in its rung" if kept.alone else "")
-    found.text += "; it holds itself" + (f" through {' and '.join(through)}" if through else "")
-    found.text += f", and {ends} would end it" if ends else ""
-    start = tracer.change(row, depth + 1, last.bit) if row is not None and tracer.journal.step(row) >= 0 else None
-    if start is not None:
-        found.children.append(start)
-
-
 def _add_event(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
     """Of something that an event's task switched on: the event."""
     number = tracer.paths.task_of(last.step)
@@ -339,21 +319,6 @@ def _add_event(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantag
         return
     if all(r.tag != single for r in found.all_roots()):
         add_trigger(tracer, found, single, Vantage(tracer.scan_of(row)), depth, change=not any(r.changed for r in found.all_roots()))
-
-
-def _add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
-    """Of something that holds itself and is off: beside what would start it again, what made it drop out."""
-    circuit, seen = tracer.circuit(last.step), tracer.seen(last.step, tracer.ran(last.step, view))
-    row = tracer.last_row(tag, tracer.position(view))
-    if row is None or last.power is None or tracer.journal.step(row) < 0:
-        return
-    through = way_round(tracer, tag)
-    if any(one in through for one in tracer.coils):
-        return
-    if through or any(not g.negated and gate_tag(tracer, g, seen) == tag for p in circuit.paths(last.power) for g in p):
-        drop = tracer.change(row, depth + 1)
-        if drop is not None:
-            found.children.append(drop)
 
 
 def _stopped(tracer: Tracer, writer: Writer, view: Vantage) -> bool:
