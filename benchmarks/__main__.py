@@ -9,6 +9,7 @@ from importlib import import_module
 
 BENCHMARKS = {
     "replay": "a replay of 2,000 rungs and four hours of log, against C that evaluates every rung in every scan",
+    "languages": "the same program as statements, as an instruction list, as block diagrams",
     "bridge": "the bridge's shift, replayed",
     "moment": "a value at a moment, the power flow of a rung",
     "load": "a program of 5,000 rungs loaded, against lxml's parse",

@@ -36,7 +36,7 @@ def main() -> None:
         made = plan(RUNGS, INPUTS)
         write_program(made, place / "program.xml")
         write_c(made, place / "full.c")
-        _compiled(compiler, place)
+        compiled(compiler, place)
         for change in (100, 10):
             rows = write_log(made, place / "log.csv", HOURS * 3600, change)
             _measured(place, f"flat, {change} ms between changes, {rows:,} log rows", f"flat{change}")
@@ -44,25 +44,26 @@ def main() -> None:
             (place / "program.xml").write_bytes(write_xml(program))
             controller = Controller(program, Profile(on_overflow=Overflow.WRAP))
             write_full_scan(controller, inputs, place / "full.c")
-            _compiled(compiler, place)
+            compiled(compiler, place)
             rows = write_log(Plan(inputs, [], [], 0), place / "log.csv", HOURS * 3600, 100)
             _measured(place, f"{name}, {controller.code.steps:,} rungs, 100 ms between changes, {rows:,} log rows", name[:4])
         text, inputs = texts()
         (place / "program.st").write_text(text)
         controller = Controller(read_program(place / "program.st").value, Profile(on_overflow=Overflow.WRAP))
         write_full_scan(controller, inputs, place / "full.c")
-        _compiled(compiler, place)
+        compiled(compiler, place)
         rows = write_log(Plan(inputs, [], [], 0), place / "log.csv", HOURS * 3600, 100)
         shape = f"texts, lists and charts, {controller.code.steps:,} steps"
         _measured(place, f"{shape}, 100 ms between changes, {rows:,} log rows", "text", program="program.st")
         write_program(made, place / "program.xml")
         write_c(made, place / "full.c")
-        _compiled(compiler, place)
+        compiled(compiler, place)
         rows = write_log(made, place / "log.csv", LONG / 200, 5)
         _measured(place, f"flat, 5 ms between changes, {rows:,} log rows", "long", 1)
 
 
-def _compiled(compiler: str, place: Path) -> None:
+def compiled(compiler: str, place: Path) -> None:
+    """Compile the C program that evaluates every rung in every scan."""
     subprocess.run([compiler, "-O2", "-w", "-o", str(place / "full"), str(place / "full.c")], check=True)
 
 

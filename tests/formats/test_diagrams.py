@@ -6,15 +6,20 @@ import re
 import unittest
 from pathlib import Path
 
+from msgspec.structs import replace
+
 from tests.building import Rows, program_of, program_with, session_of
 from tests.engine.agreement import difference
+from tests.projects import project
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.engine.controller import Controller
+from whorlograph.formats.programs.splice import splice
 from whorlograph.formats.programs.xml import read
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.ladder import Block, LadderBody
+from whorlograph.model.ladder import Block, Coil, CoilKind, LadderBody
+from whorlograph.model.rungs import build
 from whorlograph.plant.written import body_of
 
 
@@ -36,16 +41,19 @@ def _block(number: int, y: int, kind: str, inputs: dict[str, str], outputs: str,
             f'<outputVariables>{outs}</outputVariables></block>')
 
 
-def _into(number: int, y: int, text: str, source: int, pin: str) -> str:
-    return f'<outVariable localId="{number}"><position x="300" y="{y}"/>{_wired(source, pin)}<expression>{text}</expression></outVariable>'
+def _into(number: int, y: int, text: str, source: int, pin: str, asked: str = "") -> str:
+    return f'<outVariable localId="{number}" {asked}><position x="300" y="{y}"/>{_wired(source, pin)}<expression>{text}</expression></outVariable>'
 
 
-def diagram(elements: str, rows: Rows, tags: str, blocks: str = "") -> Session:
+def diagram(elements: str, rows: Rows, tags: str, blocks: str = "", said: int = 0) -> Session:
     """A session on a program whose one body is a block diagram."""
-    data = re.sub(rb"<LD\s*/>|<LD>.*?</LD>", f"<FBD>{elements}</FBD>".encode(), write_xml(program_of(lambda ladder: None, tags, blocks)), flags=re.DOTALL)
-    loaded = read(data, Path("x.xml"))
-    assert not loaded.notices, [str(n) for n in loaded.notices]
+    loaded = read(_file(elements, tags, blocks), Path("x.xml"))
+    assert len(loaded.notices) == said, [str(n) for n in loaded.notices]
     return session_of(loaded.value, rows)
+
+
+def _file(elements: str, tags: str, blocks: str = "") -> bytes:
+    return re.sub(rb"<LD\s*/>|<LD>.*?</LD>", f"<FBD>{elements}</FBD>".encode(), write_xml(program_of(lambda ladder: None, tags, blocks)), flags=re.DOTALL)
 
 
 class Diagrams(unittest.TestCase):
@@ -92,6 +100,78 @@ class Diagrams(unittest.TestCase):
         for order, wanted in (((0, 0), 10), ((1, 2), 10), ((2, 1), 0)):
             session = diagram(two(*order), [(0, "X1", 0), (5, "X1", 0)], "X1 N1 N2")
             self.assertEqual(session.journal.settled(session.tag("N1"), 1), wanted, order)
+
+    STARTED = _value(1, 20, "X1") + _value(2, 40, "X2")
+
+    def _shown(self, session: Session, tag: str, scans: int) -> list[int | float | str]:
+        return [session.journal.settled(session.tag(tag), scan) for scan in range(1, scans + 1)]
+
+    def test_what_is_set_stays_and_what_is_reset_goes(self) -> None:
+        elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'storage="reset"')
+        session = diagram(elements, ((0, "X1", 0), (0, "X2", 0), (10, "X1", 1), (20, "X1", 0), (40, "X2", 1), (50, "X2", 0), (60, "X2", 0)), "X1 X2 Y1")
+        self.assertEqual(self._shown(session, "Y1", 7), [0, 1, 1, 1, 0, 0, 0])
+        plain = Controller(session.program, session.profile, plain=True).replay(session.log)
+        self.assertEqual(difference(plain, session.journal, [t.name for t in session.running.tags]), "")
+        answer = ask(session, "Y1")
+        self.assertEqual([session.running.tags[r.tag or 0].name for r in answer.roots], ["X2"])
+        self.assertIn("reset", answer.trail.text)
+
+    def test_edges_of_what_is_written_and_of_what_is_read(self) -> None:
+        rows: Rows = ((0, "X1", 0), (10, "X1", 1), (30, "X1", 0), (40, "X1", 0))
+        for asked, wanted in (("rising", [0, 1, 0, 0, 0]), ("falling", [0, 0, 0, 1, 0])):
+            with self.subTest(asked):
+                session = diagram(_value(1, 20, "X1") + _into(3, 20, "Y1", 1, "", f'edge="{asked}"'), rows, "X1 Y1")
+                self.assertEqual(self._shown(session, "Y1", 5), wanted)
+                value = _value(1, 20, "X1").replace("<inVariable", f'<inVariable edge="{asked}"')
+                session = diagram(value + _value(2, 40, "TRUE") + _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT")
+                                  + _into(4, 20, "Y1", 3, "OUT"), rows, "X1 Y1")
+                self.assertEqual(self._shown(session, "Y1", 5), wanted)
+
+    def test_a_pin_sets_the_variables_behind_it(self) -> None:
+        block = _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT").replace('formalParameter="OUT"', 'formalParameter="OUT" storage="set"')
+        session = diagram(self.STARTED + block + _into(4, 20, "Y1", 3, "OUT"), ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 0), (30, "X1", 0)), "X1 X2 Y1")
+        self.assertEqual(self._shown(session, "Y1", 4), [0, 1, 1, 1])
+
+    def test_what_none_does_is_said_and_not_executed(self) -> None:
+        start = _block(5, 10, "RS", {"S": _wired(1), "R1": _wired(2)}, "Q1", "F1")
+        for elements, blocks, said in (
+                (self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" edge="rising"'), "", "Y1 is written at a rising edge and set at once"),
+                (self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" negated="true"'), "", "Y1 is written inverted and set at once"),
+                (self.STARTED.replace("<inVariable", '<inVariable storage="set"', 1) + _into(3, 20, "Y1", 1, ""), "", "X1 is passed on set"),
+                (self.STARTED.replace("<inVariable", '<inVariable edge="rising"', 1) + _into(3, 20, "Y1", 1, ""), "", "X1 is passed on at a rising edge"),
+                (self.STARTED + start.replace('formalParameter="S"', 'formalParameter="S" storage="set"') + _into(6, 20, "Y1", 5, "Q1"), "F1:RS",
+                 "S of F1 is to be set by its wire"),
+                (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" edge="rising"')
+                 + _block(7, 12, "AND", {"IN1": _wired(5, "Q1"), "IN2": _wired(2)}, "OUT") + _into(6, 20, "Y1", 7, "OUT"), "F1:RS",
+                 "Q1 of F1 is passed on at a rising edge, and not to variables alone")):
+            with self.subTest(said):
+                loaded = read(_file(elements, "X1 X2 Y1", blocks), Path("x.xml"))
+                self.assertEqual([str(n).count(f"network 1: {said}: it is not executed") for n in loaded.notices], [1], [str(n) for n in loaded.notices])
+                session = session_of(loaded.value, ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 1)))
+                self.assertEqual(self._shown(session, "Y1", 3), [0, 0, 0])
+                again = read(write_xml(loaded.value), Path("x.xml"))
+                self.assertEqual((write_xml(again.value), len(again.notices)), (write_xml(loaded.value), 1))
+
+    def test_modifiers_are_written_back_in_both_forms(self) -> None:
+        elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'edge="falling"')
+        program = read(_file(elements, "X1 X2 Y1"), Path("x.xml")).value
+        written = write_xml(program)
+        self.assertEqual((written.count(b'storage="set"'), written.count(b'edge="falling"'), written.count(b"<coil")), (1, 1, 0))
+        other = re.sub(rb'<LdObject operand="Y1" (.*?) xsi:type="Coil">(.*?)</LdObject>',
+                       rb'<FbdObject identifier="Y1" \1 xsi:type="DataSink">\2</FbdObject>', project(program), flags=re.DOTALL)
+        self.assertEqual(other.count(b"DataSink"), 2)
+        for data, storage in ((written, b"storage"), (other, b"latch")):
+            old = read(data, Path("x.xml")).value
+            body = old.pous["main"].body
+            assert isinstance(body, LadderBody)
+            self.assertEqual(self._coils(body), [("set", "Y1"), ("falling coil", "Y1")])
+            elements = tuple(replace(e, kind=CoilKind.RESET) if isinstance(e, Coil) and e.kind is CoilKind.SET else e for e in body.elements)
+            new = replace(old, pous={"main": replace(old.pous["main"], body=build(elements, "FBD")[0])})
+            self.assertEqual(splice(data, old, new), data.replace(storage + b'="set"', storage + b'="reset"'))
+
+    @staticmethod
+    def _coils(body: LadderBody) -> list[tuple[str, str]]:
+        return [(e.kind.value, e.variable) for r in body.rungs for e in r.elements if isinstance(e, Coil)]
 
     def test_it_is_written_back_as_a_diagram(self) -> None:
         session = diagram(self.TIMED, self.ROWS, "X1 X2 Y1", "T1:TON")

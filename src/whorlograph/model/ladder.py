@@ -45,8 +45,8 @@ class Wire(Struct, frozen=True):
     pin: str = ""
 
 
-class Element(Struct, frozen=True, tag=True):
-    """An element where the file drew it: ``id``, left edge ``x``, top ``y``, in the file's units."""
+class Placed(Struct, frozen=True, tag=True):
+    """Where the file drew something: ``id``, left edge ``x``, top ``y``, in the file's units."""
 
     id: int
     x: int
@@ -54,6 +54,12 @@ class Element(Struct, frozen=True, tag=True):
     width: int = 0
     height: int = 0
     line: int = 0
+
+
+class Element(Placed, frozen=True, kw_only=True):
+    """An element where the file drew it. ``also``: what the file asks of it besides (inverted, rising, set ...) that none of its kind does."""
+
+    also: tuple[str, ...] = ()
 
 
 class LeftRail(Element, frozen=True):

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from heapq import heappop, heappush
 
 from .ladder import Block, Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
+from .modifiers import odd_modifier
 from .pins import unknown_pins, with_standard_pins
 
 
@@ -31,7 +32,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     """Gather elements into rungs, ordered by the smallest y (then x) of their elements; a block diagram by the file's order of execution, if any.
 
     Returns: the body, and sentences about what does not fit (a label that is missing or doubled, a
-    connector without continuation, a wire from nowhere, a loop of wires).
+    connector without continuation, a wire from nowhere, a loop of wires, an element that is asked for what it cannot do).
     Source: CONTROLLER.md, Ladder.
     """
     said: list[str] = []
@@ -55,8 +56,9 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         own = {k: v for k, v in continued.items() if k in ids}
         rung = Rung(index + 1, tuple(group), tuple(n for n, t in targets.items() if t == index + 1),
                     comments.get(index, ""), own)
-        if len(evaluation_order(rung)) != len(group):
-            text = "its wires form a loop"
+        looped = len(evaluation_order(rung)) != len(group)
+        text = "its wires form a loop" if looped else odd_modifier(group)
+        if text:
             unit = "network" if language == "FBD" else "rung"
             said.append(f"{unit} {index + 1}: {text}: it is not executed, what it writes comes from the log")
             rung = Rung(rung.number, rung.elements, rung.labels, rung.comment, own, text)

@@ -32,15 +32,15 @@ class Reading:
         self.running = running
         self._scopes: dict[int, Scope] = {}
         self._checks: dict[int, Checks] = {}
-        self._statements: dict[tuple[int, int], str] = {}
+        self._known: dict[tuple[int, int], str] = {}
 
     def statement(self, statement: Statement, instance: Instance) -> str:
         """Why a statement cannot be executed in an instance; "" where it can."""
         key = id(statement), id(instance)
-        if key not in self._statements:
+        if key not in self._known:
             checks = self._checks.get(id(instance)) or self._checks.setdefault(id(instance), Checks(self.scope(instance)))
-            self._statements[key] = checks.why(statement)
-        return self._statements[key]
+            self._known[key] = checks.why(statement)
+        return self._known[key]
 
     def scope(self, instance: Instance) -> Scope:
         """The names of an instance."""
@@ -48,9 +48,14 @@ class Reading:
 
     def rung(self, rung: Rung, instance: Instance) -> str:
         """Why a rung cannot be executed in an instance; "" where it can."""
-        if rung.statement is not None and not rung.fault:
+        if rung.fault:
+            return rung.fault
+        if rung.statement is not None:
             return self.statement(rung.statement, instance)
-        return unreadable(rung, instance, self.running)
+        key = id(rung), id(instance)
+        if key not in self._known:
+            self._known[key] = unreadable(rung, instance, self.running)
+        return self._known[key]
 
     def notices(self) -> list[Notice]:
         """A notice for each rung of each POU that is not executed because of an input."""

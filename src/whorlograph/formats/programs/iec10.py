@@ -13,11 +13,9 @@ from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.ladder import (
     Block,
     Coil,
-    CoilKind,
     Comment,
     Connector,
     Contact,
-    ContactKind,
     Continuation,
     Edge,
     Element,
@@ -32,6 +30,7 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
+from whorlograph.model.modifiers import asked_of, coil_kind, contact_kind, modified
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
@@ -315,7 +314,10 @@ class _Group:
 
     def beside(self) -> tuple[tuple[Element, ...], dict[str, tuple[int, str]]]:
         """What is drawn beside a chart: elements, and where their connection points are."""
-        found = tuple(_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects))
+        made = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
+        asked = {e.id: asked_of(None, one.get("edge"), one.get("latch")) for e, one in zip(made, self.objects, strict=True)
+                 if kind_of(one) in ("DataSource", "DataSink")}
+        found = modified(made, {number: what for number, what in asked.items() if what})
         return found, {point: (wire.source, wire.pin) for point, wire in self.points.items()}
 
     def read(self, points: dict[str, Wire]) -> list[Element]:
@@ -324,7 +326,7 @@ class _Group:
             if kind_of(other) not in _MAKERS and local(other) not in ("", "Documentation", "AddData"):
                 self.reader.say(other, f"{kind_of(other)} is not read", "the rung is evaluated without it", self.pou)
         self.points = points | self.points
-        found: list[Element] = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
+        found: list[Element] = list(self.beside()[0])
         if self.node.get("label"):
             found.append(Label(self.count + len(self.objects) + 1, 0, self.top, label=self.node.get("label", "")))
         return found
@@ -365,15 +367,12 @@ class _Group:
         return RightRail(*spot)
 
     def contact(self, node: etree._Element, spot: Spot) -> Element:
-        kind = {"rising": ContactKind.RISING, "falling": ContactKind.FALLING}.get(node.get("edge", ""))
-        plain = ContactKind.NORMALLY_CLOSED if node.get("negated") == "true" else ContactKind.NORMALLY_OPEN
-        return Contact(*spot, variable=node.get("operand", ""), kind=kind or plain, wires=self.wires(node))
+        kind, also = contact_kind(asked_of(node.get("negated"), node.get("edge"), node.get("latch")))
+        return Contact(*spot, variable=node.get("operand", ""), kind=kind, wires=self.wires(node), also=also)
 
     def coil(self, node: etree._Element, spot: Spot) -> Element:
-        kind = {"set": CoilKind.SET, "reset": CoilKind.RESET}.get(node.get("latch", "")) or \
-            {"rising": CoilKind.RISING, "falling": CoilKind.FALLING}.get(node.get("edge", ""))
-        plain = CoilKind.NEGATED if node.get("negated") == "true" else CoilKind.PLAIN
-        return Coil(*spot, variable=node.get("operand", ""), kind=kind or plain, wires=self.wires(node))
+        kind, also = coil_kind(asked_of(node.get("negated"), node.get("edge"), node.get("latch")))
+        return Coil(*spot, variable=node.get("operand", ""), kind=kind, wires=self.wires(node), also=also)
 
     def pins(self, node: etree._Element, group: str, name: str) -> tuple[Pin, ...]:
         found = []
@@ -381,7 +380,7 @@ class _Group:
             for pin in children(holder, name):
                 edge = pin.get("edge", "")
                 found.append(Pin(pin.get("parameterName", ""), self.wires(pin), pin.get("negated") == "true",
-                                 Edge(edge) if edge in ("rising", "falling") else Edge.NONE))
+                                 Edge(edge) if edge in ("rising", "falling") else Edge.NONE, "".join(asked_of(None, None, pin.get("latch")))))
         return tuple(found)
 
     def block(self, node: etree._Element, spot: Spot) -> Element:

@@ -11,11 +11,9 @@ from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import (
     Block,
     Coil,
-    CoilKind,
     Comment,
     Connector,
     Contact,
-    ContactKind,
     Continuation,
     Edge,
     Element,
@@ -32,6 +30,7 @@ from whorlograph.model.ladder import (
     Wire,
     wires_of,
 )
+from whorlograph.model.modifiers import asks, attributes_of, is_variable
 from whorlograph.model.program import Configuration, Pou, PouKind, Resource, Task, Variable, VariableKind
 from whorlograph.model.types import UNBOUND, ArrayOf, Elementary, Enumeration, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
@@ -45,9 +44,6 @@ _SECTIONS = {VariableKind.EXTERNAL: "ExternalVars", VariableKind.LOCAL: "Vars", 
              VariableKind.OUTPUT: "OutputVars", VariableKind.IN_OUT: "InoutVars", VariableKind.GLOBAL: "GlobalVars"}
 _PARAMETERS = (VariableKind.INPUT, VariableKind.OUTPUT, VariableKind.IN_OUT)
 _POUS = {PouKind.PROGRAM: "Program", PouKind.FUNCTION_BLOCK: "FunctionBlock", PouKind.FUNCTION: "Function"}
-_CONTACTS = {ContactKind.NORMALLY_CLOSED: {"negated": "true"}, ContactKind.RISING: {"edge": "rising"}, ContactKind.FALLING: {"edge": "falling"}}
-_COILS = {CoilKind.NEGATED: {"negated": "true"}, CoilKind.SET: {"latch": "set"}, CoilKind.RESET: {"latch": "reset"},
-          CoilKind.RISING: {"edge": "rising"}, CoilKind.FALLING: {"edge": "falling"}}
 
 
 class Group(Struct):
@@ -292,10 +288,10 @@ class _Diagram:
             self.outward(node, e.id)
 
     def object(self, parent: etree._Element, e: Element) -> etree._Element:
-        if isinstance(e, Contact):
-            return _sub(parent, "LdObject", "Contact", operand=e.variable, **_CONTACTS.get(e.kind, {}))
-        if isinstance(e, Coil):
-            return _sub(parent, "LdObject", "Coil", operand=e.variable, **_COILS.get(e.kind, {}))
+        if isinstance(e, Coil) and is_variable(e, self.body.language):
+            return _sub(parent, "FbdObject", "DataSink", identifier=e.variable, **attributes_of(asks(e), "latch"))
+        if isinstance(e, (Contact, Coil)):
+            return _sub(parent, "LdObject", type(e).__name__, operand=e.variable, **attributes_of(asks(e), "latch"))
         if isinstance(e, Block):
             return self.block(parent, e)
         if isinstance(e, (LeftRail, RightRail)):
@@ -314,7 +310,8 @@ class _Diagram:
             return node
         assert isinstance(e, (InVariable, OutVariable, InOutVariable))
         kind = "DataSink" if isinstance(e, OutVariable) else "DataSource"
-        return _sub(parent, "FbdObject", kind, identifier=e.expression, negated=not isinstance(e, InOutVariable) and e.negated)
+        inverted = ("inverted",) if not isinstance(e, InOutVariable) and e.negated else ()
+        return _sub(parent, "FbdObject", kind, identifier=e.expression, **attributes_of((*inverted, *e.also), "latch"))
 
     def block(self, parent: etree._Element, e: Block) -> etree._Element:
         order = {"evaluationOrder": e.execution_order} if e.execution_order else {}
@@ -326,7 +323,8 @@ class _Diagram:
                                    ("OutputVariables", "OutputVariable", outputs)):
             holder = _sub(node, groups) if pins else node
             for pin in pins:
-                one = _sub(holder, name, parameterName=pin.name, negated=pin.negated, edge=pin.edge.value if pin.edge is not Edge.NONE else "")
+                one = _sub(holder, name, parameterName=pin.name, negated=pin.negated, edge=pin.edge.value if pin.edge is not Edge.NONE else "",
+                           latch=pin.storage)
                 self.inward(one, pin.wires)
                 if name == "OutputVariable":
                     self.outward(one, e.id, pin.name)

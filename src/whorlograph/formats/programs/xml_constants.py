@@ -9,19 +9,21 @@ from lxml import etree
 from .xml_types import local
 
 Scope = etree._Element | None  # a POU, None for what is global
+_BOUNDS = ("lower", "upper", "length")
+_BODIES = {"body", "MainBody"}
 _POUS = {"pou", "Program", "FunctionBlock", "Function"}
 
 
 def put_numbers(root: etree._Element) -> list[tuple[etree._Element, str]]:
     """Replace names in bounds. Returns: the names that are no constants there, each with its element."""
     unknown: list[tuple[etree._Element, str]] = []
-    named = [node for node in root.iter(etree.Element) for key in ("lower", "upper", "length") if _is_name(node.get(key))]
+    named = [node for node in _declared(root) if any(_is_name(node.get(key)) for key in _BOUNDS)]
     if not named:
         return unknown
     known = _constants(root)
-    for node in dict.fromkeys(named):
+    for node in named:
         inner, outer = known.get(_scope(node), {}), known.get(None, {})
-        for key in ("lower", "upper", "length"):
+        for key in _BOUNDS:
             name = str(node.get(key) or "").strip()
             if not _is_name(name):
                 continue
@@ -34,13 +36,22 @@ def put_numbers(root: etree._Element) -> list[tuple[etree._Element, str]]:
 
 
 def _is_name(text: object) -> bool:
-    return isinstance(text, str) and text.strip()[:1].isalpha()
+    return isinstance(text, str) and text.strip()[:1].replace("_", "a").isalpha()
+
+
+def _declared(root: etree._Element) -> Iterator[etree._Element]:
+    """All elements outside of bodies, in which nothing is declared: nearly all of a file lies in these."""
+    todo = [root]
+    while todo:
+        node = todo.pop()
+        yield node
+        todo += [c for c in reversed(node) if local(c) and local(c) not in _BODIES]
 
 
 def _constants(root: etree._Element) -> dict[Scope, dict[str, str]]:
     """By POU: the numbers that are declared constant in it, by name in lower case."""
     found: dict[Scope, dict[str, str]] = {}
-    for section in root.iter(etree.Element):
+    for section in _declared(root):
         if section.get("constant") != "true":
             continue
         for variable in section:

@@ -9,11 +9,9 @@ from lxml import etree
 from whorlograph.model.ladder import (
     Block,
     Coil,
-    CoilKind,
     Comment,
     Connector,
     Contact,
-    ContactKind,
     Continuation,
     Edge,
     Element,
@@ -29,12 +27,14 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
+from whorlograph.model.modifiers import Asked, asked_of, coil_kind, contact_kind, modified
 from whorlograph.model.rungs import build
 
 from .xml_types import line_of, local, whole, words
 
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
+_VARIABLES = {"inVariable", "outVariable"}
 
 
 def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
@@ -49,6 +49,7 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
     """The elements of a diagram. Args: others: what else may stand in it, without a notice."""
     elements: list[Element] = []
     seen: set[int] = set()
+    asked: dict[int, Asked] = {}
     space = node.tag.rpartition("}")[0] + "}"
     position = space + "position"
     for child in node:
@@ -64,7 +65,11 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
             continue
         seen.add(spot[0])
         elements.append(make(child, spot, space))
-    return tuple(elements)
+        if name in _VARIABLES:
+            wanted = asked_of(None, child.get("edge"), child.get("storage"))
+            if wanted:
+                asked[spot[0]] = wanted
+    return modified(elements, asked)
 
 
 def _spot(node: etree._Element, position: str) -> Spot:
@@ -89,21 +94,13 @@ def _text(node: etree._Element, name: str) -> str:
 
 
 def _contact(node: etree._Element, spot: Spot, space: str) -> Element:
-    kind = ContactKind.NORMALLY_CLOSED if node.get("negated") == "true" else ContactKind.NORMALLY_OPEN
-    edge = node.get("edge", "none")
-    if edge in ("rising", "falling"):
-        kind = ContactKind.RISING if edge == "rising" else ContactKind.FALLING
-    return Contact(*spot, _text(node, space + "variable"), kind, _wires(node, space))
+    kind, also = contact_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
+    return Contact(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
 
 
 def _coil(node: etree._Element, spot: Spot, space: str) -> Element:
-    kind = CoilKind.NEGATED if node.get("negated") == "true" else CoilKind.PLAIN
-    storage, edge = node.get("storage", "none"), node.get("edge", "none")
-    if storage in ("set", "reset"):
-        kind = CoilKind.SET if storage == "set" else CoilKind.RESET
-    elif edge in ("rising", "falling"):
-        kind = CoilKind.RISING if edge == "rising" else CoilKind.FALLING
-    return Coil(*spot, _text(node, space + "variable"), kind, _wires(node, space))
+    kind, also = coil_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
+    return Coil(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
 
 
 def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
@@ -116,7 +113,7 @@ def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
             edge = pin.get("edge", "none")
             pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), pin.get("negated") == "true",
                             Edge(edge) if edge in ("rising", "falling") else Edge.NONE,
-                            "" if pin.get("storage") == "none" else pin.get("storage", "")))
+                            "".join(asked_of(None, None, pin.get("storage")))))
     return tuple(pins)
 
 
@@ -135,7 +132,8 @@ def _out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
 
 
 def _in_out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
-    return InOutVariable(*spot, _text(node, space + "expression"), _wires(node, space))
+    also = [a for way in ("In", "Out") for a in asked_of(*(node.get(name + way) for name in ("negated", "edge", "storage")))]
+    return InOutVariable(*spot, _text(node, space + "expression"), _wires(node, space), also=tuple(also))
 
 
 def _jump(node: etree._Element, spot: Spot, space: str) -> Element:

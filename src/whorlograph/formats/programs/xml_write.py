@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from itertools import groupby
 from typing import Any
 
@@ -11,11 +12,9 @@ from whorlograph.model.chart import ChartBody
 from whorlograph.model.ladder import (
     Block,
     Coil,
-    CoilKind,
     Comment,
     Connector,
     Contact,
-    ContactKind,
     Continuation,
     Edge,
     Element,
@@ -31,11 +30,13 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
+from whorlograph.model.modifiers import asks, attributes_of, is_variable
 from whorlograph.model.program import Configuration, OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import UNBOUND, ArrayOf, Elementary, Enumeration, Family, Initial, ListOf, Named, Simple, Structure, Subrange, TypeRef
 
 from .xml_chart_write import ChartWriter, own_variables
+from .xml_types import local
 
 NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
 _XHTML = "http://www.w3.org/1999/xhtml"
@@ -149,13 +150,17 @@ def _pins(parent: etree._Element, group: str, pins: tuple[Pin, ...], element: Bl
 
 def _element(body: etree._Element, element: Element) -> None:
     size = {"localId": element.id, "width": element.width, "height": element.height}
-    name, extra = _shape(element)
+    variable = element if isinstance(element, Coil) and is_variable(element, local(body)) else None
+    name, extra = _shape(element) if variable is None else ("outVariable", attributes_of(asks(variable)))
     node = _sub(body, name, **size, **extra)
     _sub(node, "position", x=element.x, y=element.y)
     middle = element.height // 2
     if isinstance(element, LeftRail):
         point = _sub(node, "connectionPointOut", formalParameter="")
         _sub(point, "relPosition", x=element.width, y=middle)
+    elif variable is not None:
+        _in(node, variable.wires, middle)
+        _sub(node, "expression").text = variable.variable
     elif isinstance(element, (Contact, Coil)):
         _in(node, element.wires, middle)
         _out(node, element.width, middle)
@@ -180,16 +185,10 @@ def _element(body: etree._Element, element: Element) -> None:
         _words(node, "content", element.text)
 
 
-def _shape(element: Element) -> tuple[str, dict[str, object]]:
+def _shape(element: Element) -> tuple[str, Mapping[str, object]]:
     """The XML element's name and its own attributes."""
-    if isinstance(element, Contact):
-        edge = {ContactKind.RISING: "rising", ContactKind.FALLING: "falling"}.get(element.kind)
-        return "contact", {"negated": str(element.kind is ContactKind.NORMALLY_CLOSED).lower(), **({"edge": edge} if edge else {})}
-    if isinstance(element, Coil):
-        storage = {CoilKind.SET: "set", CoilKind.RESET: "reset"}.get(element.kind)
-        edge = {CoilKind.RISING: "rising", CoilKind.FALLING: "falling"}.get(element.kind)
-        return "coil", {"negated": str(element.kind is CoilKind.NEGATED).lower(), **({"storage": storage} if storage else {}),
-                        **({"edge": edge} if edge else {})}
+    if isinstance(element, (Contact, Coil)):
+        return type(element).__name__.lower(), {"negated": "false", **attributes_of(asks(element))}
     if isinstance(element, Block):
         return "block", {"typeName": element.type_name, **({"instanceName": element.instance} if element.instance else {}),
                          **({"executionOrderId": element.execution_order} if element.execution_order else {})}
@@ -199,8 +198,10 @@ def _shape(element: Element) -> tuple[str, dict[str, object]]:
         return ("connector" if isinstance(element, Connector) else "continuation"), {"name": element.name}
     if isinstance(element, (InVariable, OutVariable)):
         kind = "inVariable" if isinstance(element, InVariable) else "outVariable"
-        return kind, {"negated": "true"} if element.negated else {}
-    names = {LeftRail: "leftPowerRail", RightRail: "rightPowerRail", InOutVariable: "inOutVariable", Return: "return", Comment: "comment"}
+        return kind, attributes_of((*(("inverted",) if element.negated else ()), *element.also))
+    if isinstance(element, InOutVariable):
+        return "inOutVariable", {name + "In": value for name, value in attributes_of(element.also).items()}
+    names = {LeftRail: "leftPowerRail", RightRail: "rightPowerRail", Return: "return", Comment: "comment"}
     return names[type(element)], {}
 
 

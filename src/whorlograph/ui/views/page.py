@@ -336,7 +336,7 @@ class ListPage(Page):
         place = sum(x.stands for x in self.shown[:row + 1])
         lines = [*self.listing.head, *self.shown]
         if not self.shown:
-            lines.append(Line(((" nothing fits; Esc shows all again", Ink.QUIET),)))
+            lines.append(Line(((" nothing fits; Esc shows all again, Ctrl+P finds anything", Ink.QUIET),)))
         keep = len(self.listing.head)
         self.body.pinned = keep
         at = keep + row
