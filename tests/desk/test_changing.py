@@ -15,6 +15,7 @@ from tests.strategies import random_case, random_log
 from whorlograph.desk.asking import ask
 from whorlograph.desk.bench import Bench
 from whorlograph.desk.changing import Changing, judged
+from whorlograph.desk.read_back import refuse_unlike
 from whorlograph.desk.session import Paths, load
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs import read_program
@@ -125,8 +126,9 @@ class Laws(unittest.TestCase):
                     except ValueError as error:
                         self.assertTrue(str(error))
                         continue
-                    again = read(splice(data, program, changed), Path("p.xml")).value
-                    self.assertNotIn(compare_programs(changed, again).verdict, (Verdict.ACTS, Verdict.MISSING))
+                    fresh = splice(data, program, changed)
+                    self.assertNotIn(compare_programs(changed, read(fresh, Path("p.xml")).value).verdict, (Verdict.ACTS, Verdict.MISSING))
+                    refuse_unlike(fresh, Path("p.xml"), changed, program)
                     self.assertEqual(splice(data, program, program), data)
                     made += 1
         self.assertGreater(made, 25)

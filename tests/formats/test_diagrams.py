@@ -12,13 +12,16 @@ from tests.building import Rows, program_of, program_with, session_of
 from tests.engine.agreement import difference
 from tests.projects import project
 from whorlograph.desk.asking import ask, prove_all
+from whorlograph.desk.read_back import refuse_unlike
 from whorlograph.desk.scene import Scene
 from whorlograph.desk.session import Session
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs.splice import splice
 from whorlograph.formats.programs.xml import read
 from whorlograph.formats.programs.xml_write import write_xml
+from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import Block, Coil, CoilKind, LadderBody
+from whorlograph.model.program import Program
 from whorlograph.model.rungs import build
 from whorlograph.plant.written import body_of
 
@@ -151,6 +154,33 @@ class Diagrams(unittest.TestCase):
                 self.assertEqual(self._shown(session, "Y1", 3), [0, 0, 0])
                 again = read(write_xml(loaded.value), Path("x.xml"))
                 self.assertEqual((write_xml(again.value), len(again.notices)), (write_xml(loaded.value), 1))
+
+    def test_names_and_values_at_points_are_variables_wired_to_them(self) -> None:
+        def at(text: str) -> str:
+            return f'<connectionPointIn><relPosition x="0" y="20"/><expression>{text}</expression></connectionPointIn>'
+
+        both = _block(3, 10, "AND", {"IN1": at("X1"), "IN2": at("X2")}, "OUT")
+        both = both.replace("<connectionPointOut/>", "<connectionPointOut><expression>Y1</expression></connectionPointOut>")
+        timed = _block(4, 60, "TON", {"IN": at("X1 AND NOT X2"), "PT": at("T#50ms")}, "Q", "T1")
+        said = f'<outVariable localId="7"><position x="300" y="160"/>{at("X2")}<expression>Y3</expression></outVariable>'
+        elements, tags = both + timed + _into(6, 60, "Y2", 4, "Q") + said, "X1 X2 Y1 Y2 Y3"
+        session = diagram(elements, ((0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (300, "X2", 1), (310, "X2", 1)), tags, "T1:TON")
+        for tag, wanted in (("Y1", [0, 0, 0, 1]), ("Y2", [0, 0, 1, 0]), ("Y3", [0, 0, 0, 1])):
+            self.assertEqual([session.journal.settled(session.tag(tag), scan) for scan in (5, 12, 20, 31)], wanted, tag)
+        data = _file(elements, tags, "T1:TON")
+        old = read(data, Path("x.xml")).value
+        body = old.pous["main"].body
+        assert isinstance(body, LadderBody)
+
+        def with_name(before: str, after: str) -> Program:
+            changed = tuple(replace(e, expression=after) if getattr(e, "expression", "") == before else e for e in body.elements)
+            return replace(old, pous={"main": replace(old.pous["main"], body=build(changed, "FBD")[0])})
+
+        self.assertEqual(splice(data, old, with_name("Y2", "Y1")), data.replace(b"<expression>Y2<", b"<expression>Y1<"))
+        new = with_name("T#50ms", "T#70ms")
+        with self.assertRaises(ProgramError) as caught:
+            refuse_unlike(splice(data, old, new), Path("x.xml"), new, old)
+        self.assertIn("Main 2 would not be read from this file as it was changed", str(caught.exception))
 
     def test_modifiers_are_written_back_in_both_forms(self) -> None:
         elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'edge="falling"')

@@ -34,6 +34,7 @@ from whorlograph.model.times import clock_text
 
 from .checking import check
 from .job_data import Edit, Version
+from .read_back import refuse_unlike
 from .revisions import Compared, compare, other_tag
 from .rung_lines import line_choices
 from .session import Session
@@ -190,6 +191,7 @@ class Changing:
         if path.suffix.lower() != source.suffix.lower():
             raise UsageError(str(path), f"{source.name} is written back in its own form", f"end the name in {source.suffix}")
         data = splice(source.read_bytes(), self.original.program, self.program)
+        refuse_unlike(data, path, self.program, self.original.program)
         with written(path, self.original.paths.inputs) as fresh:
             fresh.write_bytes(data)
         self.saved = self.program, path.name

@@ -28,11 +28,21 @@ def read_program(path: Path) -> Loaded[Program]:
         raise ProgramError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
     if len(data) > MOST_PROGRAM:
         raise ProgramError(str(path), f"is longer than {MOST_PROGRAM >> 20} MB, so no program", "export it alone")
+    loaded = read_data(data, path)
+    return loaded if loaded.value.date else Loaded(_dated(loaded.value, path), loaded.notices)
+
+
+def read_data(data: bytes, path: Path) -> Loaded[Program]:
+    """Read what a program file holds.
+
+    Args: path: what it is called: its ending tells the form.
+    Raises: ProgramError where it is empty or no program.
+    """
     if not data.strip():
         raise ProgramError(str(path), "the file is empty", "export the program again")
     reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))
     loaded: Loaded[Program] = reader(data, path)
-    return loaded if loaded.value.date else Loaded(_dated(loaded.value, path), loaded.notices)
+    return loaded
 
 
 def _dated(program: Program, path: Path) -> Program:

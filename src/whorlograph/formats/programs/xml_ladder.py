@@ -30,6 +30,7 @@ from whorlograph.model.ladder import (
 from whorlograph.model.modifiers import Asked, asked_of, coil_kind, contact_kind, modified
 from whorlograph.model.rungs import build
 
+from .xml_points import wire_points
 from .xml_types import line_of, local, whole, words
 
 Say = Callable[..., None]
@@ -47,6 +48,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
 
 def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...] = ("documentation", "addData")) -> tuple[Element, ...]:
     """The elements of a diagram. Args: others: what else may stand in it, without a notice."""
+    wire_points(node)
     elements: list[Element] = []
     seen: set[int] = set()
     asked: dict[int, Asked] = {}
