@@ -23,8 +23,9 @@ def refuse_unlike(data: bytes, path: Path, wanted: Program, before: Program) -> 
     found = read_data(data, path).value
     pous = {key: pou for key, pou in wanted.pous.items() if key in found.pous or before.pous.get(key) != pou}
     types = {key: one for key, one in wanted.types.items() if key in found.types or before.types.get(key) != one}
+    drawn = {key for key, pou in pous.items() if isinstance(pou.body, LadderBody)}  # a text's comments are in its lines
     changes = [c for c in compare_programs(replace(wanted, pous=pous, types=types), found).changes
-               if c.what is not What.COMMENT or (c.pou.lower() in pous and isinstance(pous[c.pou.lower()].body, LadderBody))]  # a text's are its lines
+               if c.what is not What.COMMENT or c.pou.lower() in drawn]
     if changes:
         first = changes[0]
         where = f"{first.pou} {first.old or first.new}" if first.what is What.RUNG else first.name
