@@ -14,6 +14,7 @@ from whorlograph.model.question import Symptom
 
 STAYS = Symptom.WILL_NOT_DROP_OUT
 SAID = re.compile(r"it was never (\w+) before, and (\w+) went (\w+) (?:at least )?(\d+) times then without Y1 coming on with it")
+THEN = re.compile(r"; (\w+) went (\w+) (?:at least )?(\d+) times without Y1 coming on with it, and (\w+) was (\w+) then")
 AS_WHEN = re.compile(r"(\w+) went (\w+) as when Y1 went off (\d+) of (\d+) times before, but then (\w+) was (\w+)")
 
 
@@ -34,6 +35,19 @@ class Novel(unittest.TestCase):
         self.assertEqual([r[1] for r in found.roots], ["X2", "X1"])
         self.assertIn("it was never on before, and X1 went on 3 times then without Y1 coming on with it", found.answer.roots[0].text)
         self.assertEqual([r[2] for r in found.roots], [True, True])
+
+    def test_what_was_otherwise_each_time_leads_where_the_other_came_as_regularly_as_ever(self) -> None:
+        def pressed_at(last: int) -> Asked:
+            other = [*_pressed([1600, 3600], 1300, "X2"), (last - 500, "X2", 1)]
+            return _asked("Y1 := X1 AND X2;", [*other, *_pressed([1000, 3000, 5000], 500), (last, "X1", 1)], last + 400)
+
+        found = pressed_at(7000)
+        self.assertEqual([r[1:3] for r in found.roots], [("X2", True), ("X1", True)])
+        self.assertIn("; X1 went on 3 times without Y1 coming on with it, and X2 was off then", found.answer.roots[0].text)
+        for last in (7300, 8000):  # pressed at another time than ever: that is what is odd
+            found = pressed_at(last)
+            self.assertEqual([r[1] for r in found.roots], ["X1", "X2"])
+            self.assertNotIn("times without", " ".join(r.text for r in found.answer.roots))
 
     def test_what_a_latch_met_for_the_first_time(self) -> None:
         """What set it last is as always; what stood beside it is new. Of what was so before nothing is said."""
@@ -63,7 +77,7 @@ class Novel(unittest.TestCase):
         cases = {
             "it came once before": [*_pressed([5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
             "Y1 came with it once": [*_pressed([1000, 3000, 5000], 500), (2900, "X2", 1), (4000, "X2", 0), (6000, "X2", 1), (7000, "X1", 1)],
-            "X2 was on before": [(200, "X2", 1), (300, "X2", 0), *_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
+            "X2 was on before": [(200, "X2", 1), (300, "X2", 0), *_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7300, "X1", 1)],
             "shorter than now, where its lasting counts": [*_pressed([1000, 3000, 5000], 500), (6000, "X2", 1), (7000, "X1", 1)],
             "X2 came before it": [(500, "X2", 1), *_pressed([1000, 3000, 5000], 500), (7000, "X1", 1)],
         }
@@ -135,7 +149,7 @@ class Sentences(unittest.TestCase):
                       "IF X1 AND X2 THEN Y1 := TRUE; ELSIF X3 THEN Y1 := FALSE; END_IF;", "IF X1 THEN Y1 := TRUE; END_IF; IF X2 AND X3 THEN Y1 := FALSE; END_IF;")
             passes, length = random.choice((2, 4, 9, 30)), random.choice((300, 2000, 5000))
             begin = {"X2": random.randrange(passes), "X3": random.randrange(passes)}  # from when on each is otherwise
-            kinds = {n: random.choice(("from then", "until then", "each time", "now and then")) for n in begin}
+            kinds = {n: random.choice(("from then", "until then", "each time", "now and then", "early at last")) for n in begin}
             rows: list[tuple[int, str, int]] = [(0, n, int(kinds.get(n) == "until then")) for n in ("X1", "X2", "X3")]
             for n in range(passes):
                 at, lasting = n * length + length // 10, length // random.choice((2, 5))
@@ -143,7 +157,9 @@ class Sentences(unittest.TestCase):
                 for name, kind in kinds.items():
                     if kind in ("from then", "until then"):
                         rows += [(n * length + random.choice((5, length // 3)), name, int(kind == "from then"))] if n == begin[name] else []
-                    elif kind == "each time" or random.random() < 0.2:
+                    elif kind == "early at last" and n == passes - 1:
+                        rows += [(n * length + length // 20, name, 1), (n * length + length // 2, name, 0)]
+                    elif kind in ("each time", "early at last") or random.random() < 0.2:
                         rows += [(n * length + 7 * length // 10, name, 1), (n * length + 9 * length // 10, name, 0)]
             rows.sort(key=lambda r: r[0])
             time = rows[-1][0]
@@ -179,6 +195,16 @@ class Sentences(unittest.TestCase):
             rises = [t for t, v in turns[1:] if v]
             quiet = [t for t in came if not any(t <= r <= t + 20 for r in rises)]
             self.assertGreaterEqual(len(quiet), times, (seed, text))
+        then = THEN.search(text)
+        if then:
+            other, other_value, times, mine, was = then[1], int(then[2] == "on"), int(then[3]), then[4], int(then[5] == "on")
+            self.assertEqual(mine, tag)
+            rises = [t for t, v in turns[1:] if v]
+            came = [t for t, n, v in rows if n == other and v == other_value and 0 < t < rises[-1] - 11]
+            quiet = [t for t in came if not any(t <= r <= t + 20 for r in rises)]
+            self.assertGreaterEqual(len(quiet), times, (seed, text))
+            self.assertGreaterEqual(sum([v for u, n, v in rows if n == mine and u <= t + 5][-1] == was for t in quiet), times, (seed, text))
+            self.assertNotEqual([v for u, n, v in rows if n == mine and u <= rises[-1]][-1], was, (seed, text))
         if ended:
             other, other_value, count, of, again, was = ended[1], int(ended[2] == "on"), int(ended[3]), int(ended[4]), ended[5], int(ended[6] == "on")
             self.assertEqual(again, tag)
@@ -192,7 +218,7 @@ class Sentences(unittest.TestCase):
             self.assertNotEqual(at(tag, rows[-1][0]), was, (seed, text))
             self.assertGreaterEqual(sum(at(other, t) == other_value for t in falls), count, (seed, text))
             self.assertTrue(any(t > last_rise - 10 for t, n, v in rows if n == other and v == other_value), (seed, text))
-        return bool(novel) + bool(ended)
+        return bool(novel) + bool(ended) + bool(then)
 
 
 if __name__ == "__main__":

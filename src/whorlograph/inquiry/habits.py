@@ -1,6 +1,8 @@
-"""Changes that came before in a log without bringing about what they seem to have brought about now, and what is so for the first time."""
+"""Changes that came before in a log without bringing about what they seem to have brought about now, and what was otherwise each time then."""
 
 from __future__ import annotations
+
+import itertools
 
 from whorlograph.model.literals import counted
 
@@ -10,11 +12,13 @@ from .trail import Link
 
 LEAST = 2  # times before a change is known not to do it alone
 MOST = 200  # of which is looked at whether anything came of it: the last ones
+ALIKE = 0.05  # of an interval: no clock is kept better by hands
 SLACK = 1_000_000_000  # ns: what comes so much later came with it
 
 
 def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: Link | None, on: bool) -> None:
-    """Where a change that turned a tag came several times before without that, mark the roots that are so for the first time.
+    """Where a change that turned a tag came several times before without that, mark the roots that are so for the first time; where it came as
+    regularly as ever, also those that were otherwise each time: a change at an odd time is odd itself.
 
     Args: turn: the scan in which it turned last; on: to what.
     """
@@ -28,13 +32,27 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
         times = _without(tracer, courses[root.tag], bool(root.value), path, turn, on)
         if len(times) < LEAST:
             continue
+        regular = _as_ever(tracer, courses[root.tag], bool(root.value), turn)
         for other in roots:
-            if other.tag is not None and other.tag != root.tag and _first(courses[other.tag], bool(other.value), times[-1], turn):
-                root.habit, other.novel = len(times), True
-                often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
-                went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {often} then"
-                turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
-                other.text += f"; it was never {tracer.state_word(bool(other.value))} before, and {went} without {turned} with it"
+            if other.tag is None or other.tag == root.tag or other.novel:
+                continue
+            own, value = courses[other.tag], bool(other.value)
+            first = _first(own, value, times[-1], turn)
+            if not first and (not regular or bool(own.at(turn)) != value or any(bool(own.at(one)) == value for one in times)):
+                continue
+            root.habit, other.novel = len(times), True
+            often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
+            went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {often}"
+            turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
+            other.text += f"; it was never {tracer.state_word(value)} before, and {went} then without {turned} with it" if first else \
+                f"; {went} without {turned} with it, and {tracer.name(other.tag)} was {tracer.state_word(not value)} then"
+
+
+def _as_ever(tracer: Tracer, own: Course, value: bool, turn: int) -> bool:
+    """Whether the last change to a value came as long after the one before as others did."""
+    scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
+    gaps = [tracer.time(b) - tracer.time(a) for a, b in itertools.pairwise(scans)]
+    return any(abs(gap - gaps[-1]) <= gaps[-1] * ALIKE for gap in gaps[:-1])
 
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
