@@ -226,7 +226,7 @@ def _part(parent: etree._Element, old: etree._Element) -> None:
     """One element of a diagram or chart: its connection points are ten times its number, a pin's name behind it."""
     name, number = etree.QName(old).localname, old.get("localId", "")
     kind = {"inVariable": "DataSource", "outVariable": "DataSink"}.get(name, name[0].upper() + name[1:])
-    more = {k: old.get(k, "") for k in ("name", "initialStep", "targetName", "priority", "typeName") if old.get(k)}
+    more = {k: old.get(k, "") for k in ("name", "initialStep", "targetName", "priority", "typeName", "negated") if old.get(k)}
     if name in ("inVariable", "outVariable"):
         more["identifier"] = "".join(old.find("{*}expression").itertext())  # type: ignore[union-attr]
     if name in ("contact", "coil"):
@@ -246,7 +246,7 @@ def _part(parent: etree._Element, old: etree._Element) -> None:
             for point in pin.findall("{*}connectionPointIn"):
                 _inward(made, point)
     for condition in old.findall("{*}condition"):
-        made = _sub(node, "Condition")
+        made = _sub(node, "Condition", **({"negated": condition.get("negated", "")} if condition.get("negated") else {}))
         for inside in condition:
             if etree.QName(inside).localname == "reference":
                 _sub(made, "Reference", name=inside.get("name", ""))

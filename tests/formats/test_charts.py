@@ -71,6 +71,22 @@ class Xml(unittest.TestCase):
             with self.subTest(root=data[:200].split()[0]):
                 self._followed(data)
 
+    def test_inverted_conditions(self) -> None:
+        """The same chart, each condition the other way round and inverted."""
+        text = DRYER.replace("Start AND NOT Left", "NOT Start OR Left").replace("LD Left" + chr(10) + "OR Full", "LDN Left" + chr(10) + "ANDN Full")
+        text = text.replace("Warm.X OR Full", "NOT (Warm.X OR Full)").replace("Ready := Done AND NOT Start;", "Ready := NOT Done OR Start;")
+        text = text.replace('<contact localId="21">', '<contact localId="21" negated="true">').replace("<condition>", '<condition negated="true">')
+        self.assertEqual(text.count("negated"), 6)
+        for data in (text.encode(), charts_project(text.encode())):
+            with self.subTest(root=data[:200].split()[0]):
+                self._followed(data)
+        drawn = text.replace("<inline name=\"\"><ST><p>NOT (Warm.X OR Full)</p></ST></inline>", "<inline name=\"\"><LD/></inline>")
+        loaded = read_xml(drawn.encode(), Path("x.xml"))
+        self.assertIsInstance(loaded.value.pous["dryer"].body, OpaqueBody)
+        self.assertIn("the transition from Cold inverts what is drawn", " ".join(map(str, loaded.notices)))
+        odd = DRYER.replace('<step localId="5"', '<step negated="true" localId="5"')
+        self.assertIn("step Warm is inverted", " ".join(map(str, read_xml(odd.encode(), Path("x.xml")).notices)))
+
     def _followed(self, data: bytes) -> None:
         loaded = read_xml(data, Path("x.xml"))
         self.assertEqual([str(n) for n in loaded.notices], [])

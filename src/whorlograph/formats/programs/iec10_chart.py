@@ -106,6 +106,7 @@ class ProjectChart:
     def condition(self, node: etree._Element) -> etree._Element:
         """What a transition waits for: a text, a diagram, a wire, or the name of one."""
         made = _made(node, "condition")
+        made.set("negated", node.get("negated", "false"))
         wire = next((c for c in node if local(c) == "ConnectionPointIn"), None)
         content = node if local(node) == "BodyContent" else next((c for c in node.iter() if local(c) == "BodyContent"), None)
         named = _named(node)

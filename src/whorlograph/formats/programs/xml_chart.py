@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 
 from lxml import etree
@@ -18,6 +19,7 @@ from .xml_ladder import elements_of, read_ladder
 from .xml_types import line_of, local, whole
 
 Say = Callable[..., None]
+_STATED = re.compile(r"(?s)\s*(?:\w+\s*:=)?(.*?);?\s*")
 _SPLITS = ("selectionDivergence", "simultaneousDivergence")
 _JOINS = ("selectionConvergence", "simultaneousConvergence")
 _DRAWN = ("step", "macroStep", "transition", "jumpStep", "actionBlock", *_SPLITS, *_JOINS)
@@ -39,6 +41,9 @@ class ChartReader:
     def read(self) -> Chart:
         """The chart. Raises: Unreadable for a text in it that cannot be read."""
         drawn = [n for n in self.body if local(n) in ("step", "macroStep")]
+        for node in self.body:
+            if local(node) in ("step", "macroStep", "actionBlock") and node.get("negated") == "true":
+                self.say(node, f"{local(node)} {node.get('name', '')} is inverted".replace("  ", " "), "taken as it stands", self.pou)
         steps = tuple(ChartStep(n.get("name", ""), n.get("initialStep") == "true", line_of(n)) for n in drawn)
         for node in self.named["actions"].values():
             self.actions.append(self._own(node, node.get("name", "")))
@@ -141,7 +146,9 @@ class ChartReader:
         found = []
         for node in sorted(nodes, key=lambda n: whole(n.get("priority"))):
             sources = tuple(s.get("name", "") for s in self._reached(node, ("step", "macroStep")))
-            found.append(self._transition(node, sources, tuple(targets[node])))
+            made = self._transition(node, sources, tuple(targets[node]))
+            inverted = any(local(c) == "condition" and c.get("negated") == "true" for c in node)
+            found.append(_inverted(made, sources) if inverted else made)
         return found
 
     def _transition(self, node: etree._Element, sources: tuple[str, ...], targets: tuple[str, ...]) -> Transition:
@@ -222,6 +229,19 @@ class ChartReader:
                 continue
             for owner in owners:
                 yield Association(owner.get("name", ""), name, qualifier, _duration(child.get("duration", "")), line)
+
+
+def _inverted(one: Transition, sources: tuple[str, ...]) -> Transition:
+    """A transition that waits for its condition to be false. Raises: Unreadable for one that is drawn as a body of its own."""
+    if one.diagram is None:
+        stated = _STATED.fullmatch(one.condition)  # by its name, or as what that is assigned
+        text = f"{one.condition}\nNOT" if one.language == "IL" else f"NOT ({stated[1] if stated else one.condition or one.name})"
+        return replace(one, condition=text, name="")
+    coil = one.diagram.elements[-1] if one.diagram.elements else None
+    if not isinstance(coil, Coil) or coil.variable != one.name or coil.kind is not CoilKind.PLAIN:
+        raise Unreadable(one.line, 0, f"the transition from {' and '.join(sources)} inverts what is drawn")
+    elements = (*one.diagram.elements[:-1], replace(coil, kind=CoilKind.NEGATED))
+    return replace(one, diagram=build(elements, one.diagram.language)[0])
 
 
 def _duration(text: str) -> str:
