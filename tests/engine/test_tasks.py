@@ -259,15 +259,16 @@ class Intervals(unittest.TestCase):
         return schedule.tasks[0].interval, [str(n) for n in notices]
 
     def test_durations_of_the_standard_and_of_xml(self) -> None:
-        for text, expected in (("T#20ms", 20 * MS), ("PT0.02S", 20 * MS), ("PT1M", 60_000 * MS), ("TIME#1s500ms", 1500 * MS), ("P1DT1H", 90_000_000 * MS)):
+        for text, expected in (("T#20ms", 20 * MS), ("PT0.02S", 20 * MS), ("PT1M", 60_000 * MS), ("TIME#1s500ms", 1500 * MS), ("P1DT1H", 90_000_000 * MS),
+                               ("20 ms", 20 * MS), ("1s500ms", 1500 * MS), ("00:00:00.020", 20 * MS), ("0:01:30", 90_000 * MS), ("P0Y0M0DT0H0M0.02S", 20 * MS)):
             with self.subTest(text):
                 self.assertEqual(self.schedule(text), (expected, []))
-        for text in ("PT", "P", "20ms", "PT1", "1.5", "X1"):
+        for text in ("PT", "P", "PT1", "1.5", "X1", "00:00", "20", "P1Y"):
             with self.subTest(text):
                 self.assertIsNone(duration_of(text))
 
     def test_nonsense_is_a_notice_and_the_task_does_not_run(self) -> None:
-        for text in ("20 ms", "soon", "X1", "17"):
+        for text in ("20 x", "soon", "X1", "17"):
             with self.subTest(text):
                 interval, notices = self.schedule(text)
                 self.assertIsNone(interval)

@@ -181,6 +181,16 @@ END_FUNCTION_BLOCK
         self.assertIn("P in Main 5 ended its pulse of 200 ms", text)
         self.assertNotIn("must fall first", text)
 
+    def test_what_turns_itself_over(self) -> None:
+        """``Y1 := NOT Y1``: that it was on is what lets it go off; of what merely keeps itself that is not said."""
+        rows = [(0, "X1", 0), (50, "X1", 1), (60, "X1", 0), (200, "X1", 1), (210, "X1", 0), (300, "X1", 0)]
+        for value, said in (("NOT Y1", True), ("Y1 XOR TRUE", True), ("NOT Y1 AND NOT X2", True), ("X2 AND NOT Y1", False), ("Y1 AND X2", False)):
+            with self.subTest(value):
+                session = text_session(f"IF X1 THEN Y1 := {value}; END_IF;", [(0, "X2", 0), *rows])
+                found = ask(session, "Y1")
+                text = " ".join(link.text for _, link in found.links())
+                self.assertEqual("NOT Y1 blocks, for Y1 was on until then" in text, said, text)
+
     def test_a_value_given_under_a_condition(self) -> None:
         body = "IF X1 THEN Y1 := X2; ELSIF X3 THEN Y1 := NOT X2; END_IF;\nY2 := TRUE;\nIF X3 THEN Y2 := X2; END_IF;"
         rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (300, "X2", 1), (500, "X1", 1), (700, "X1", 0), (900, "X2", 0), (1100, "X1", 1), (1300, "X1", 0),
@@ -189,7 +199,7 @@ END_FUNCTION_BLOCK
         self.assertIn("Y1 was set by Main 5: X2", text)
         self.assertIn("the condition for Y1 := X2 is TRUE in Main 5: X1", text)
         session, answer, text = asked(body, rows, "Y1", at="0.8")
-        self.assertIn("that was at 0.500 s, and nothing has written anything else since", text)
+        self.assertIn("X2; nothing has written anything else since", text)
         self.assertIn("the condition for Y1 := X2 is FALSE in Main 5: X1 blocks", text)
         self.assertIn("the condition for Y1 := NOT X2 is FALSE in Main 5: X3 blocks", text)
         session, answer, text = asked(body, rows, "Y1", at="1.2", symptom=Symptom.DROPPED_OUT)

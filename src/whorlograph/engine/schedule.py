@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from contextlib import suppress
 from decimal import Decimal
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from whorlograph.engine.scope.constants import constant_of
+from whorlograph.model.literals import duration
 from whorlograph.model.paths import parse_path
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.profile import Profile
@@ -20,7 +22,8 @@ from whorlograph.model.types import Family
 
 Say = Callable[[str, str], None]
 MOST_STEPS = 1_000_000  # in one scan; more halt the controller (CONTROLLER.md, Faults)
-_XML = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$")
+_XML = re.compile(r"(-?)P(?:0+Y)?(?:0+M)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$")
+_CLOCK = re.compile(r"()()(\d{1,2}):(\d\d):(\d\d(?:\.\d+)?)$")
 
 
 class Task(Struct, frozen=True):
@@ -67,9 +70,13 @@ class Schedule(Struct, frozen=True):
 
 
 def duration_of(text: str) -> int | None:
-    """Nanoseconds of a duration of XML (``PT0.02S``); None where the text is none. Source: W3C XML Schema, 3.2.6."""
-    match = _XML.match(text.strip())
+    """Nanoseconds of a duration of XML (``PT0.02S``), with units alone (``20 ms``) or as a clock shows it (``00:00:00.020``); None where the text is
+    none. Source: W3C XML Schema, 3.2.6.
+    """
+    match = _XML.match(text.strip()) or _CLOCK.match(text.strip())
     if match is None or text.strip() in ("P", "-P") or text.strip().endswith("T"):
+        with suppress(ValueError):
+            return duration("".join(text.split()))
         return None
     sign, days, hours, minutes, seconds = match.groups()
     total = Decimal(int(days or 0) * 86_400 + int(hours or 0) * 3600 + int(minutes or 0) * 60) + Decimal(seconds or 0)

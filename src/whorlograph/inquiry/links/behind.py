@@ -81,7 +81,9 @@ def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None,
         found.value = value
         found.children += missing
         if kept.kind is Kind.VALUE:
-            found.text += f"; that was at {tracer.at(tracer.time(scan))}, and nothing has written anything else since"
+            when = f"at {tracer.at(tracer.time(scan))}"
+            found.text += "; nothing has written anything else since" if when in found.text else \
+                f"; that was {when}, and nothing has written anything else since"
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from whorlograph.engine.code import Edge, Expr
+from whorlograph.engine.code import Edge, Expr, Load
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind, RootKind
 
@@ -91,6 +91,9 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
         return Link(kind, tag, False, since, step, scan, f"{name} is off: {why}", element)
     verb = "block" if len(distinct(tracer, blocking, seen)) > 1 else "blocks"
     words = several_words(tracer, blocking, seen)
+    leaves = tracer.circuit(step).leaves
+    if tag is not None and all(g.negated and gate_tag(tracer, g, seen) == tag and isinstance(leaves.get(g.at), Load) for g in blocking):
+        verb += f", for {tracer.name(tag)} was on until then"  # it is turned over each time that this is executed
     text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step, element)}: {words} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step), about=what if tag is None else "")
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
