@@ -145,6 +145,8 @@ class _Diagram:
             node = _sub(parent, "LdObject", "Return")
         else:
             return
+        if e.turn:
+            node.set("evaluationOrder", str(e.turn))
         _sub(node, "RelPosition", x=e.x, y=e.y)
         if hasattr(e, "wires"):
             self.inward(node, e.wires, rung)

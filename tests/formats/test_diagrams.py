@@ -203,6 +203,24 @@ class Diagrams(unittest.TestCase):
     def _coils(body: LadderBody) -> list[tuple[str, str]]:
         return [(e.kind.value, e.variable) for r in body.rungs for e in r.elements if isinstance(e, Coil)]
 
+    def test_the_files_order_counts_of_what_is_no_block_too(self) -> None:
+        """``Y1 := X1`` above ``Y2 := Y1``: where the file has the lower one executed first, it comes a scan later; a jump has its turn too."""
+        def two(first: int, second: int) -> str:
+            return (_value(1, 20, "X1") + _into(2, 20, "Y1", 1, "", f'executionOrderId="{first}"')
+                    + _value(3, 120, "Y1") + _into(4, 120, "Y2", 3, "", f'executionOrderId="{second}"'))
+
+        for order, wanted in (((0, 0), [0, 1, 1]), ((1, 2), [0, 1, 1]), ((2, 1), [0, 0, 1]), ((1, 0), [0, 0, 1])):
+            for storage in ("", ' storage="set"'):
+                with self.subTest(order=order, storage=storage):
+                    elements = two(*order).replace('executionOrderId="1"', 'executionOrderId="1"' + storage)
+                    session = diagram(elements, ((0, "X1", 0), (10, "X1", 1), (30, "X1", 1)), "X1 Y1 Y2")
+                    self.assertEqual(self._shown(session, "Y2", 3), wanted)
+                    written = write_xml(session.program)
+                    again = [read(written, Path("x.xml")).value, read(project(session.program), Path("x.xml")).value]
+                    bodies = [p.pous["main"].body for p in again]
+                    self.assertEqual([[getattr(e, "expression", "") or getattr(e, "variable", "") for r in b.rungs for e in r.elements][-1] for b in bodies if isinstance(b, LadderBody)],
+                                     ["Y1" if wanted[1] == 0 else "Y2"] * 2)
+
     def test_it_is_written_back_as_a_diagram(self) -> None:
         session = diagram(self.TIMED, self.ROWS, "X1 X2 Y1", "T1:TON")
         again = read(write_xml(session.program), Path("x.xml")).value

@@ -57,9 +57,14 @@ class Placed(Struct, frozen=True, tag=True):
 
 
 class Element(Placed, frozen=True, kw_only=True):
-    """An element where the file drew it. ``also``: what the file asks of it besides (inverted, rising, set ...) that none of its kind does."""
+    """An element where the file drew it.
+
+    ``also``: what the file asks of it besides (inverted, rising, set ...) that none of its kind does; ``turn``: of what acts in a block diagram
+    and is no block, when the file has it executed.
+    """
 
     also: tuple[str, ...] = ()
+    turn: int = 0
 
 
 class LeftRail(Element, frozen=True):

@@ -117,7 +117,7 @@ def _written(one: OutVariable, by_id: Mapping[int, Element], asked: Mapping[int,
     if not wanted:
         return one
     kind, also = coil_kind((*(("inverted",) if one.negated else ()), *wanted))
-    return Coil(one.id, one.x, one.y, one.width, one.height, one.line, one.expression, kind, one.wires, also=also)
+    return Coil(one.id, one.x, one.y, one.width, one.height, one.line, one.expression, kind, one.wires, also=also, turn=one.turn)
 
 
 def _read(one: InVariable, users: Mapping[int, Sequence[Element]], asked: Mapping[int, Asked]) -> Element:

@@ -85,12 +85,17 @@ def _renamed(written: Element, element: Element) -> str:
 
 def _turn(element: Element) -> tuple[int, int, int]:
     """When an element of a block diagram has its turn, of those whose inputs are known: as the file says, else by its place."""
-    return (element.execution_order if isinstance(element, Block) else 0), element.y, element.x
+    return order_of(element), element.y, element.x
+
+
+def order_of(element: Element) -> int:
+    """When the file has an element executed; 0 where it does not say."""
+    return element.execution_order if isinstance(element, Block) else element.turn
 
 
 def _first_turn(group: list[Element]) -> int:
     """When a network has its turn, as the file says; 0 where it does not."""
-    return min((e.execution_order for e in group if isinstance(e, Block) and e.execution_order), default=0)
+    return min((order_of(e) for e in group if order_of(e)), default=0)
 
 
 def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said: list[str]) -> dict[int, int]:

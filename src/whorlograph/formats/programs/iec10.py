@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from lxml import etree
+from msgspec.structs import replace
 
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.unreadable import Unreadable
@@ -317,6 +318,9 @@ class _Group:
         made = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
         asked = {e.id: asked_of(None, one.get("edge"), one.get("latch")) for e, one in zip(made, self.objects, strict=True)
                  if kind_of(one) in ("DataSource", "DataSink")}
+        turns = [whole(one.get("evaluationOrder") or one.get("executionOrder")) if kind_of(one) in ("DataSink", "Jump", "Return") else 0
+                 for one in self.objects]
+        made = [replace(e, turn=turn) if turn else e for e, turn in zip(made, turns, strict=True)]
         found = modified(made, {number: what for number, what in asked.items() if what})
         return found, {point: (wire.source, wire.pin) for point, wire in self.points.items()}
 

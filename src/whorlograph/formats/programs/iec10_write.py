@@ -275,6 +275,8 @@ class _Diagram:
     def element(self, parent: etree._Element, e: Element, group: Group) -> None:
         """One object with its place, its wires and its connection points."""
         node = self.object(parent, e)
+        if e.turn:
+            node.set("evaluationOrder", str(e.turn))
         node.set(KEY, str(e.id))
         at = group.ids.index(e.id) if e.id in group.ids else -1
         x, y = e.x, e.y - group.top

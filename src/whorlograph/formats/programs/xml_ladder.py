@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from lxml import etree
+from msgspec.structs import replace
 
 from whorlograph.model.ladder import (
     Block,
@@ -36,6 +37,7 @@ from .xml_types import line_of, local, whole, words
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
 _VARIABLES = {"inVariable", "outVariable"}
+_ACTING = {"outVariable", "inOutVariable", "jump", "return"}
 
 
 def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
@@ -49,6 +51,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
 def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...] = ("documentation", "addData")) -> tuple[Element, ...]:
     """The elements of a diagram. Args: others: what else may stand in it, without a notice."""
     wire_points(node)
+    diagram = local(node) == "FBD"
     elements: list[Element] = []
     seen: set[int] = set()
     asked: dict[int, Asked] = {}
@@ -71,6 +74,8 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
             wanted = asked_of(None, child.get("edge"), child.get("storage"))
             if wanted:
                 asked[spot[0]] = wanted
+        if name in _ACTING and diagram and whole(child.get("executionOrderId")):
+            elements[-1] = replace(elements[-1], turn=whole(child.get("executionOrderId")))
     return modified(elements, asked)
 
 

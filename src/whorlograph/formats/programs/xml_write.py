@@ -152,7 +152,8 @@ def _element(body: etree._Element, element: Element) -> None:
     size = {"localId": element.id, "width": element.width, "height": element.height}
     variable = element if isinstance(element, Coil) and is_variable(element, local(body)) else None
     name, extra = _shape(element) if variable is None else ("outVariable", attributes_of(asks(variable)))
-    node = _sub(body, name, **size, **extra)
+    turn = {"executionOrderId": element.turn} if element.turn else {}
+    node = _sub(body, name, **size, **extra, **turn)
     _sub(node, "position", x=element.x, y=element.y)
     middle = element.height // 2
     if isinstance(element, LeftRail):
