@@ -9,7 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.building import program_of
-from whorlograph.desk import kept_logs
+from whorlograph.desk import kept_logs, session
 from whorlograph.desk.session import Paths, Session, load, read_on
 from whorlograph.engine import kept
 from whorlograph.formats import logs
@@ -22,6 +22,13 @@ def _two(ladder: Ladder) -> None:
     ladder.rung(no("X2"), coil("Y2"))
 
 
+def _written() -> None:
+    """What waits to be kept, written before anything goes on."""
+    thread = kept.write_waiting()
+    if thread is not None:
+        thread.join()
+
+
 class KeptLogs(unittest.TestCase):
     """A folder of its own stands for the user's."""
 
@@ -30,7 +37,7 @@ class KeptLogs(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         for patch in (mock.patch.object(kept, "kept_folder", lambda: self.folder / "kept"),
-                      mock.patch.object(kept_logs, "read_logs", self.counted)):
+                      mock.patch.object(session, "write_waiting", _written), mock.patch.object(kept_logs, "read_logs", self.counted)):
             patch.start()
             self.addCleanup(patch.stop)
         self.reads = 0

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from whorlograph.engine.controller import Controller
-from whorlograph.engine.kept import name_of, put, take
+from whorlograph.engine.kept import name_of, put_later, take
 from whorlograph.formats.decoding import unpacked
 from whorlograph.formats.logs import read_logs
 from whorlograph.model.log import Log
@@ -34,7 +34,7 @@ def read_or_take(paths: list[Path], controller: Controller, watch: Callable[[int
     if name and loaded.value.complete and before == _states(paths):
         log = loaded.value
         if log.times.nbytes + log.tags.nbytes + log.values.nbytes <= MOST:
-            put(name, ".log", msgspec.msgpack.encode(loaded, enc_hook=_bytes_of), MOST_LOGS)
+            put_later(name, ".log", lambda: msgspec.msgpack.encode(loaded, enc_hook=_bytes_of), MOST_LOGS)
     return loaded
 
 

@@ -17,7 +17,7 @@ from whorlograph.engine.controller import Controller, Progress
 from whorlograph.engine.coupling import Coupled
 from whorlograph.engine.feed import Trial, feed_notices
 from whorlograph.engine.journal import Journal
-from whorlograph.engine.kept import name_of, put, take
+from whorlograph.engine.kept import name_of, put_later, take, write_waiting
 from whorlograph.formats.decoding import unpacked
 from whorlograph.formats.iolist import read_iolist
 from whorlograph.formats.logs.source import PACKED
@@ -201,6 +201,7 @@ def load(paths: Paths, plain: bool = False, ahead: bool = True, head: bool = Fal
     finally:
         gc.freeze()
         gc.enable()
+        write_waiting()
 
 
 def _loaded(paths: Paths, plain: bool, ahead: bool, head: bool, asked: str) -> Session:
@@ -250,7 +251,7 @@ def kept_program(path: Path, source: str) -> Loaded[Program]:
             return unpacked(data, Loaded[Program])
     loaded = read_program(path)
     if source and path.stat().st_size > WORTH:
-        put(name, ".program", msgspec.msgpack.encode(loaded))
+        put_later(name, ".program", lambda: msgspec.msgpack.encode(loaded))
     return loaded
 
 
@@ -286,6 +287,7 @@ def read_on(session: Session, stop: Callable[[], bool]) -> Generator[tuple[int, 
         thread.join(0.1)
         if told:
             yield told[0]
+    write_waiting()
     whole = found[0]
     if isinstance(whole, Exception):
         raise whole

@@ -35,7 +35,7 @@ from .faults import Faults
 from .from_plain import journal_of_record, records_of
 from .front.compile import compile_code
 from .journal import Fault, Journal
-from .kept import name_of, put, take
+from .kept import name_of, put_later, take
 from .path import Paths
 from .quiet_runs import add_counted_runs, add_quiet_runs
 from .rows import Records
@@ -166,7 +166,7 @@ class Controller:
             code = compile_code(self.running, self.profile, self.schedule.by_name, reading, constants=False)
         made = _Made(code, written, reading.notices())
         if keep and self.source and code.steps > WORTH_STEPS:
-            put(self._made_name, ".code", msgspec.msgpack.encode(made))
+            put_later(self._made_name, ".code", lambda: msgspec.msgpack.encode(made))
         return made
 
     @cached_property

@@ -11,15 +11,18 @@ import hashlib
 import hmac
 import os
 import stat
+from collections.abc import Callable
 from contextlib import suppress
 from functools import lru_cache
 from importlib.util import find_spec
 from pathlib import Path
+from threading import Thread
 
 from whorlograph import __version__
 from whorlograph.model.address_space import limited
 
 _MOST = 40
+_waiting: list[tuple[str, str, Callable[[], bytes], int]] = []
 _DIGEST = 32
 
 
@@ -81,6 +84,27 @@ def put(name: str, suffix: str, data: bytes, most: int = _MOST) -> None:
         fresh.replace(path)
         for old in sorted(path.parent.glob(f"*{suffix}"), key=lambda p: p.stat().st_mtime)[:-most]:
             old.unlink()
+
+
+def put_later(name: str, suffix: str, make: Callable[[], bytes], most: int = _MOST) -> None:
+    """Keep something when ``write_waiting`` is called: made and written while other work, like a replay, needs no interpreter."""
+    _waiting.append((name, suffix, make, most))
+
+
+def write_waiting() -> Thread | None:
+    """Begin to write what waits to be kept. Returns: who does, where something waits."""
+    if not _waiting:
+        return None
+    mine = _waiting[:]
+    _waiting.clear()
+
+    def write() -> None:
+        for name, suffix, make, most in mine:
+            put(name, suffix, make(), most)
+
+    thread = Thread(target=write)
+    thread.start()
+    return thread
 
 
 def _code(key: bytes, name: str, content: bytes) -> bytes:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Container
 
 from whorlograph.model.literals import counted
 
+from .left_out_before import add_left_out_before
 from .symptoms import Course, course
 from .tracer import Tracer
 from .trail import Link
@@ -29,30 +31,35 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
     for root in roots:
         if not root.changed or root.since is None or root.tag is None:
             continue
-        times = _without(tracer, courses[root.tag], bool(root.value), path, turn, on)
+        own, value = courses[root.tag], bool(root.value)
+        alike = _alike(tracer, own, value, turn)
+        times = _without(tracer, own, value, path, turn, on)
+        placed = len(times) < LEAST  # a change that comes several times in each cycle: those at the same place of it
+        times = [] if placed and not alike else _without(tracer, own, value, path, turn, on, alike) if placed else times
         if len(times) < LEAST:
             continue
-        regular = _as_ever(tracer, courses[root.tag], bool(root.value), turn)
+        often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
+        went = f"{tracer.name(root.tag)} went {tracer.state_word(value)} {often}" + (", each as long after the time before as now," if placed else "")
+        turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
+        for other in add_left_out_before(tracer, link, own, value, times, turn, f"{went} without {turned} with it") if alike else ():
+            root.habit, other.novel = len(times), True
         for other in roots:
             if other.tag is None or other.tag == root.tag or other.novel:
                 continue
             own, value = courses[other.tag], bool(other.value)
             first = _first(own, value, times[-1], turn)
-            if not first and (not regular or bool(own.at(turn)) != value or any(bool(own.at(one)) == value for one in times)):
+            if not first and (not alike or bool(own.at(turn)) != value or any(bool(own.at(one)) == value for one in times)):
                 continue
             root.habit, other.novel = len(times), True
-            often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
-            went = f"{tracer.name(root.tag)} went {tracer.state_word(bool(root.value))} {often}"
-            turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
             other.text += f"; it was never {tracer.state_word(value)} before, and {went} then without {turned} with it" if first else \
                 f"; {went} without {turned} with it, and {tracer.name(other.tag)} was {tracer.state_word(not value)} then"
 
 
-def _as_ever(tracer: Tracer, own: Course, value: bool, turn: int) -> bool:
-    """Whether the last change to a value came as long after the one before as others did."""
+def _alike(tracer: Tracer, own: Course, value: bool, turn: int) -> set[int]:
+    """The earlier changes to a value that came as long after the one before as the last one up to a scan did."""
     scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
     gaps = [tracer.time(b) - tracer.time(a) for a, b in itertools.pairwise(scans)]
-    return any(abs(gap - gaps[-1]) <= gaps[-1] * ALIKE for gap in gaps[:-1])
+    return {scan for scan, gap in zip(scans[1:-1], gaps, strict=False) if abs(gap - gaps[-1]) <= gaps[-1] * ALIKE}
 
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
@@ -68,10 +75,10 @@ def add_pulses_in_vain(tracer: Tracer, path: Course, drop: int, link: Link | Non
             root.in_vain = len(_without(tracer, course(tracer.journal, root.tag), root.value, path, drop, False))
 
 
-def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag: int, on: bool) -> list[int]:
+def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag: int, on: bool, only: Container[int] | None = None) -> list[int]:
     """The scans at which what follows from a change came to be, or not, the times before that the tag stayed as it was; none where it turned at some.
 
-    Args: own: the change's tag; value: what that changed to; turn_of_tag: the scan in which the tag turned; on: to what.
+    Args: own: the change's tag; value: what that changed to; turn_of_tag: the scan in which the tag turned; on: to what; only: these of its changes.
     """
     clock = tracer.journal.clock
     mine = own.last_change(turn_of_tag, value)
@@ -83,7 +90,7 @@ def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag
     needed = min(wait, clock.start(ended) - clock.start(mine)) if ended is not None else wait
     found = []
     for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)][-MOST:].tolist():
-        if turn <= 1:
+        if turn <= 1 or (only is not None and turn not in only):
             continue  # as it was when the log began
         begun = clock.start(turn)
         until = own.next_change(turn + 1, not value)
