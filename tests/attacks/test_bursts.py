@@ -11,6 +11,7 @@ from random import Random
 from textual import events
 from textual.pilot import Pilot
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -30,7 +31,7 @@ def give(app: WhorlographApp, keys: list[str]) -> None:
         app.post_message(events.Key(key, key if len(key) == 1 else None))
 
 
-class Bursts(unittest.IsolatedAsyncioTestCase):
+class Bursts(OnScreen):
     """On the shipped case, at random, and the one that once locked the screen."""
 
     session: Session

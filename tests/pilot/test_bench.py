@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Paths, Session, load
@@ -23,7 +24,7 @@ def hands_on(case: str, machine: bool = True) -> WhorlographApp:
     return WhorlographApp(session, Question(session.tag(one.tag)))
 
 
-class OnTheScreen(unittest.IsolatedAsyncioTestCase):
+class OnTheScreen(OnScreen):
     """By keys."""
 
     session: Session

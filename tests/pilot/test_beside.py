@@ -7,6 +7,7 @@ import unittest
 from textual.widgets import Input
 
 from tests.building import program_of, session_of
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -17,7 +18,7 @@ from whorlograph.ui.keys import ACTIONS, by_want
 from whorlograph.ui.views.overlay import ListOverlay
 
 
-class Beside(unittest.IsolatedAsyncioTestCase):
+class Beside(OnScreen):
     """On the shipped case, key by key, at both sizes."""
 
     session: Session

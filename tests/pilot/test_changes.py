@@ -8,13 +8,14 @@ from tempfile import TemporaryDirectory
 
 from textual.widgets import Input
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
 from whorlograph.plant.catalog import cases
 
 
-class OnTheBridge(unittest.IsolatedAsyncioTestCase):
+class OnTheBridge(OnScreen):
     """The demo's complaint, tried away."""
 
     session: Session

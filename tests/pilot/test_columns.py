@@ -8,6 +8,7 @@ from pathlib import Path
 
 from click.testing import CliRunner
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, screen_text, until
 from whorlograph.cli.main import cli
 from whorlograph.desk.columns import kept_columns, suggested, unbound, with_columns
@@ -23,7 +24,7 @@ _PROGRAM = "PROGRAM P VAR X AT %IX0.0 : BOOL; Y AT %QX0.0 : BOOL; N : INT; END_V
 _STRANGE = "Logger 9\n\nno;nr;state;moment\n7;X;0;0\n3;X;1;1\n9;X;0;2\n1;X;1;2,5\n"
 
 
-class Columns(unittest.IsolatedAsyncioTestCase):
+class Columns(OnScreen):
     """One program and strange logs."""
 
     def setUp(self) -> None:

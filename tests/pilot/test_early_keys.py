@@ -8,6 +8,7 @@ import unittest
 from textual import events
 from textual.pilot import Pilot
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -29,7 +30,7 @@ def typed(app: WhorlographApp) -> str:
     return "".join(field.value for field in app.screen.query(Field))
 
 
-class EarlyKeys(unittest.IsolatedAsyncioTestCase):
+class EarlyKeys(OnScreen):
     """On the shipped case."""
 
     session: Session

@@ -8,6 +8,7 @@ import os
 import unittest
 from random import Random
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -21,7 +22,7 @@ SOME = 4  # keys of a view in a usual run
 LEAVING = ("q", "ctrl+q", "M", "e", "ctrl+c")  # these end it, write files, or change the terminal
 
 
-class EveryKey(unittest.IsolatedAsyncioTestCase):
+class EveryKey(OnScreen):
     """The bridge."""
 
     session: Session

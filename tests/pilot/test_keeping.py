@@ -11,6 +11,7 @@ from pathlib import Path
 from textual.pilot import Pilot
 from textual.widgets import Input
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -20,7 +21,7 @@ from whorlograph.ui.main import MainScreen
 from whorlograph.ui.views.page import ListPage
 
 
-class Keeping(unittest.IsolatedAsyncioTestCase):
+class Keeping(OnScreen):
     """On the shipped case, jobs kept in a folder of the test's own."""
 
     session: Session
@@ -205,7 +206,7 @@ class Keeping(unittest.IsolatedAsyncioTestCase):
                 self.assertIn(word, text)
 
 
-class Messages(unittest.IsolatedAsyncioTestCase):
+class Messages(OnScreen):
     """What was said can be read again."""
 
     async def test_long_messages_can_be_read_whole(self) -> None:

@@ -8,6 +8,7 @@ from collections.abc import Generator
 from threading import Event
 from unittest.mock import patch
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, screen_text, until
 from whorlograph.desk import kept_logs
 from whorlograph.desk import session as session_module
@@ -44,7 +45,7 @@ class Held:
                 self.go.wait(120)  # each test lets it go; a slow machine needs long to come there
 
 
-class LongLogs(unittest.IsolatedAsyncioTestCase):
+class LongLogs(OnScreen):
     """The shipped log taken for a long one."""
 
     def setUp(self) -> None:
@@ -143,7 +144,7 @@ class LongLogs(unittest.IsolatedAsyncioTestCase):
             self.held.go.set()
 
 
-class Opened(unittest.IsolatedAsyncioTestCase):
+class Opened(OnScreen):
     """From the first frame on."""
 
     async def test_the_first_frame_stands_while_files_are_read(self) -> None:

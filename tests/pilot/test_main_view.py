@@ -11,6 +11,7 @@ from unittest.mock import patch
 from textual.pilot import Pilot
 from textual.widgets import Input
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -22,7 +23,7 @@ from whorlograph.ui.views.overlay import ListOverlay
 from whorlograph.ui.views.prompt import Prompt
 
 
-class MainView(unittest.IsolatedAsyncioTestCase):
+class MainView(OnScreen):
     """On the shipped case, at several sizes."""
 
     session: Session

@@ -15,6 +15,7 @@ from random import Random
 from tests.charts import random_chart
 from tests.instructions import random_list
 from tests.instructions import text as listed
+from tests.pilot import OnScreen
 from tests.pilot.walking import screen_text, until
 from tests.text_strategies import random_text
 from whorlograph.desk.session import Paths, load
@@ -35,7 +36,7 @@ def _log(random: Random, names: list[str]) -> str:
     return "time,tag,value\n" + "\n".join(rows) + "\n"
 
 
-class Monkey(unittest.IsolatedAsyncioTestCase):
+class Monkey(OnScreen):
     """Each program in turn."""
 
     def setUp(self) -> None:

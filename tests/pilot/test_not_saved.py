@@ -12,6 +12,7 @@ from unittest import mock
 from textual.pilot import Pilot
 from textual.widgets import Input
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.job import open_desk
@@ -20,7 +21,7 @@ from whorlograph.ui import board
 from whorlograph.ui.app import WhorlographApp
 
 
-class NotSaved(unittest.IsolatedAsyncioTestCase):
+class NotSaved(OnScreen):
     """On the shipped case."""
 
     def setUp(self) -> None:

@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 from random import Random
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Paths, load
@@ -23,7 +24,7 @@ NO_RUNG = ('<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous><p
 LEAVES = ("close", "quit", "mouse", "export")
 
 
-class OtherPrograms(unittest.IsolatedAsyncioTestCase):
+class OtherPrograms(OnScreen):
     """Nothing that can be opened brings the screen down."""
 
     def app(self, paths: Paths) -> WhorlographApp:

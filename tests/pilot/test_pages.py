@@ -9,6 +9,7 @@ from contextlib import asynccontextmanager
 from textual.pilot import Pilot
 from textual.widgets import Input
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
@@ -18,7 +19,7 @@ from whorlograph.ui.views.page import ListPage, Page
 from whorlograph.ui.views.program import ProgramPage
 
 
-class Pages(unittest.IsolatedAsyncioTestCase):
+class Pages(OnScreen):
     """Tags, uses, points, survey, whole program: on the shipped case."""
 
     session: Session

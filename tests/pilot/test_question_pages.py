@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 from tests.building import program_of, session_of
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from tests.texts import text_session
@@ -19,7 +20,7 @@ def _two(ladder: Ladder) -> None:
     ladder.rung(no("X1"), coil("Y1"))
 
 
-class QuestionPages(unittest.IsolatedAsyncioTestCase):
+class QuestionPages(OnScreen):
     """On the shipped case, key by key."""
 
     session: Session
@@ -170,7 +171,7 @@ class QuestionPages(unittest.IsolatedAsyncioTestCase):
             self.assertIn("plain coils in Main 1 and Main 2", screen_text(app))
 
 
-class AsItStandsNow(unittest.IsolatedAsyncioTestCase):
+class AsItStandsNow(OnScreen):
     """The form of what the lamps show, without a log."""
 
     def app(self) -> WhorlographApp:

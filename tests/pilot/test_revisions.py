@@ -6,13 +6,14 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import answered, bridge_app, screen_text, until
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.session import Session
 from whorlograph.plant.catalog import cases
 
 
-class Revisions(unittest.IsolatedAsyncioTestCase):
+class Revisions(OnScreen):
     """The bridge, and the bridge with two changes."""
 
     session: Session

@@ -9,6 +9,7 @@ from threading import Event
 from textual.app import App
 from textual.screen import Screen
 
+from tests.pilot import OnScreen
 from tests.pilot.walking import until
 from whorlograph.ui.work import Work, Worked
 
@@ -27,7 +28,7 @@ class Bench(Screen[None]):
         self.work.go_on()
 
 
-class Jobs(unittest.IsolatedAsyncioTestCase):
+class Jobs(OnScreen):
     """Jobs that wait for their release, and yield once before."""
 
     def setUp(self) -> None:
