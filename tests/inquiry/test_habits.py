@@ -7,10 +7,11 @@ import re
 import unittest
 from random import Random
 
-from tests.building import Rows
+from tests.building import Rows, program_with, session_of
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
 from whorlograph.model.question import Symptom
+from whorlograph.plant.written import body_of
 
 STAYS = Symptom.WILL_NOT_DROP_OUT
 SAID = re.compile(r"it was never (\w+) before, and (\w+) went (\w+) (?:at least )?(\d+) times then without Y1 coming on with it")
@@ -90,6 +91,46 @@ class Novel(unittest.TestCase):
                 self.assertEqual(found.roots[0][1], "X1")
 
 
+class LeftOut(unittest.TestCase):
+    """``Y1 := X1`` behind a jump: X1 comes twice in each cycle, the second time while the jump is taken; in the last cycle it is not."""
+
+    LINES = ("X2 ->Out", "X1 (Y1)", "Out: X3 (Y2)")
+
+    def answer(self, opened: dict[int, int], lines: tuple[str, ...] = LINES) -> Asked:
+        """Args: opened: by cycle how late X2 is on for 1.5 s; of the last one, 3, too."""
+        rows = [(0, n, 0) for n in ("X1", "X2", "X3")]
+        for cycle in range(4):
+            base = 5000 * cycle
+            rows += _pressed([base + 1000], 500) + (_pressed([base + 3000], 500) if cycle < 3 else [(18_000, "X1", 1), (18_300, "X3", 0)])
+            rows += _pressed([base + opened[cycle]], 1500, "X2") if cycle in opened else []
+        rows = sorted((r for r in rows if r[0] <= 18_300), key=lambda r: r[0])
+        return asked(session_of(program_with({"Main": body_of(*lines)}, "X1 X2 X3 Y1 Y2"), rows), "Y1", symptom=STAYS)
+
+    def test_what_had_left_the_step_out_each_time_at_this_place_of_the_cycle(self) -> None:
+        found = self.answer({0: 2500, 1: 2500, 2: 2500})
+        self.assertEqual([r[1:3] for r in found.roots], [("X2", True), ("X1", True)])
+        self.assertIn("; X1 went on 3 times, each as long after the time before as now, without Y1 coming on with it: X2 was on then, and Main 2 did not run",
+                      found.answer.roots[0].text)
+        self.assertIn("Main 2 ran this time", " ".join(link.text for _, link in found.answer.links()))
+
+    def test_not_where_it_ran_once_or_does_not_run_now(self) -> None:
+        for opened in ({0: 2500, 2: 2500}, {}, {0: 2500, 1: 3600, 2: 2500}):
+            found = self.answer(opened)
+            self.assertEqual((found.roots[0][1], "did not run" in str([r.text for r in found.answer.roots])), ("X1", False), opened)
+
+    def test_a_latch_that_was_set_before_each_and_not_this_time(self) -> None:
+        """What left the step out had gone on and off again each time: the jump is kept by a latch."""
+        lines = ("X2 (S Y2)", "X3 (R Y2)", "Y2 ->Out", "X1 (Y1)", "Out: X1 (Y3)")
+        rows = [(0, n, 0) for n in ("X1", "X2", "X3")]
+        for base in (0, 5000, 10_000):
+            rows += [*_pressed([base + 1000, base + 3000], 500), *_pressed([base + 2000], 100, "X2"), *_pressed([base + 4500], 100, "X3")]
+        rows += [*_pressed([16_000], 500), (18_000, "X1", 1), (18_300, "X3", 0)]
+        session = session_of(program_with({"Main": body_of(*lines)}, "X1 X2 X3 Y1 Y2 Y3"), sorted(rows, key=lambda r: r[0]))
+        found = asked(session, "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0][1], "X2")
+        self.assertIn(": X2 had gone on before each, so Main 4 did not run, and has not now", found.answer.roots[0].text)
+
+
 class BlockedEnd(unittest.TestCase):
     """A latch that X1 sets and ``X2 AND X3`` resets: X2 comes each time, X3 has stayed away now."""
 
@@ -101,6 +142,13 @@ class BlockedEnd(unittest.TestCase):
         for n in range(times + 1):
             rows += [*_pressed([1000 + 4000 * n], 300), *_pressed([3000 + 4000 * n], 300, "X2")]
         return [*rows, (1500 + 4000 * times, "X3", last_x3)]
+
+    def test_an_end_that_would_have_to_come_anew(self) -> None:
+        """Its coming ended Y1 each time; it stands since before this time, and is proved by coming anew."""
+        rows = [*_pressed([1000, 3000, 5000, 7000], 300), *_pressed([1600, 3600], 300, "X2"), (5600, "X2", 1)]
+        found = _asked("T9(CLK := X2);\nIF X1 THEN Y1 := TRUE; END_IF;\nIF T9.Q THEN Y1 := FALSE; END_IF;", rows, 9500, "T9 : R_TRIG;")
+        self.assertEqual([r[1:3] for r in found.roots], [("X2", True), ("X1", True)])
+        self.assertEqual(found.answer.roots[0].proof, "with X2 held off for 30 ms at 8.250 s, Y1 drops out at 8.280 s")
 
     def test_what_kept_the_usual_end_out_leads(self) -> None:
         found = _asked(self.BODY, self._rows(0), 15_200)

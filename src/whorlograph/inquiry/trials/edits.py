@@ -139,7 +139,9 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
             yield held(former_value, (came + turned) // 2)
         asked = original.clock.start(max(1, answer.asked))
         if answer.symptom is Symptom.WILL_NOT_DROP_OUT and max(begun, root.since or 0) < asked:  # an edge while the tag is on
-            yield held(former_value, (max(begun, root.since or 0) + asked) // 2)
+            half = (max(begun, root.since or 0) + asked) // 2
+            yield held(former_value, half)
+            yield held(former_value, half, half + 3 * controller.scan_time)  # it stands, and would have to come anew
     if answer.symptom is not Symptom.WILL_NOT_PULL_IN or not answer.attempts:
         yield from _as_before(answer, tag, name, found, controller, original)
 
