@@ -24,9 +24,8 @@ def _two(ladder: Ladder) -> None:
 
 def _written() -> None:
     """What waits to be kept, written before anything goes on."""
-    thread = kept.write_waiting()
-    if thread is not None:
-        thread.join()
+    kept.write_waiting()
+    kept.finish_writing()
 
 
 class KeptLogs(unittest.TestCase):

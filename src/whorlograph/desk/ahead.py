@@ -78,6 +78,9 @@ def _work(load: Callable[[], Loaded], writing: int, alone: Callable[[], bool]) -
         data = _handed(*load(), alone)
         with os.fdopen(writing, "wb") as pipe:
             pipe.write(data)
+        from whorlograph.engine.kept import finish_writing
+
+        finish_writing()
     finally:
         os._exit(0)
 

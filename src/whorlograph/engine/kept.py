@@ -22,6 +22,7 @@ from whorlograph import __version__
 from whorlograph.model.address_space import limited
 
 _MOST = 40
+_writing: list[Thread] = []
 _waiting: list[tuple[str, str, Callable[[], bytes], int]] = []
 _DIGEST = 32
 
@@ -91,20 +92,27 @@ def put_later(name: str, suffix: str, make: Callable[[], bytes], most: int = _MO
     _waiting.append((name, suffix, make, most))
 
 
-def write_waiting() -> Thread | None:
-    """Begin to write what waits to be kept. Returns: who does, where something waits."""
+def write_waiting() -> None:
+    """Begin to write what waits to be kept."""
     if not _waiting:
-        return None
+        return
     mine = _waiting[:]
     _waiting.clear()
 
     def write() -> None:
         for name, suffix, make, most in mine:
-            put(name, suffix, make(), most)
+            with suppress(MemoryError, RecursionError):  # then it is made anew the next time
+                put(name, suffix, make(), most)
 
     thread = Thread(target=write)
+    _writing.append(thread)
     thread.start()
-    return thread
+
+
+def finish_writing() -> None:
+    """Wait until all is written that was begun: before a process ends at once."""
+    while _writing:
+        _writing.pop().join()
 
 
 def _code(key: bytes, name: str, content: bytes) -> bytes:
