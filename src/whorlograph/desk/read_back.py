@@ -10,8 +10,9 @@ from whorlograph.formats.programs import read_data
 from whorlograph.inquiry.revisions.change import What
 from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.model.errors import ProgramError
-from whorlograph.model.ladder import LadderBody
 from whorlograph.model.program import Program
+from whorlograph.model.steps import segments
+from whorlograph.model.text import TextBody
 
 
 def refuse_unlike(data: bytes, path: Path, wanted: Program, before: Program) -> None:
@@ -23,7 +24,7 @@ def refuse_unlike(data: bytes, path: Path, wanted: Program, before: Program) -> 
     found = read_data(data, path).value
     pous = {key: pou for key, pou in wanted.pous.items() if key in found.pous or before.pous.get(key) != pou}
     types = {key: one for key, one in wanted.types.items() if key in found.types or before.types.get(key) != one}
-    drawn = {key for key, pou in pous.items() if isinstance(pou.body, LadderBody)}  # a text's comments are in its lines
+    drawn = {key for key, pou in pous.items() if not any(isinstance(part, TextBody) for part in segments(pou.body))}  # a text's comments are in its lines
     changes = [c for c in compare_programs(replace(wanted, pous=pous, types=types), found).changes
                if c.what is not What.COMMENT or c.pou.lower() in drawn]
     if changes:
