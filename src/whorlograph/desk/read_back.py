@@ -24,7 +24,8 @@ def refuse_unlike(data: bytes, path: Path, wanted: Program, before: Program) -> 
     found = read_data(data, path).value
     pous = {key: pou for key, pou in wanted.pous.items() if key in found.pous or before.pous.get(key) != pou}
     types = {key: one for key, one in wanted.types.items() if key in found.types or before.types.get(key) != one}
-    drawn = {key for key, pou in pous.items() if not any(isinstance(part, TextBody) for part in segments(pou.body))}  # a text's comments are in its lines
+    # A text's comments are in its lines.
+    drawn = {key for key, pou in pous.items() if not any(isinstance(part, TextBody) for part in segments(pou.body))}
     changes = [c for c in compare_programs(replace(wanted, pous=pous, types=types), found).changes
                if c.what is not What.COMMENT or c.pou.lower() in drawn]
     if changes:
