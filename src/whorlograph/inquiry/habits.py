@@ -35,7 +35,9 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
         alike = _alike(tracer, own, value, turn)
         times = _without(tracer, own, value, path, turn, on)
         placed = len(times) < LEAST  # a change that comes several times in each cycle: those at the same place of it
-        times = [] if placed and not alike else _without(tracer, own, value, path, turn, on, alike) if placed else times
+        if placed:
+            same = alike & _at_the_same_place(own, value, path, turn, on)
+            times = _without(tracer, own, value, path, turn, on, same) if same else []
         if len(times) < LEAST:
             continue
         often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
@@ -60,6 +62,13 @@ def _alike(tracer: Tracer, own: Course, value: bool, turn: int) -> set[int]:
     scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
     gaps = [tracer.time(b) - tracer.time(a) for a, b in itertools.pairwise(scans)]
     return {scan for scan, gap in zip(scans[1:-1], gaps, strict=False) if abs(gap - gaps[-1]) <= gaps[-1] * ALIKE}
+
+
+def _at_the_same_place(own: Course, value: bool, path: Course, turn: int, on: bool) -> set[int]:
+    """The earlier changes to a value with whose predecessor a tag turned, where it turned with the last one's, else those where it did not."""
+    scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
+    turned = [(change := path.next_change(a, on)) is not None and change < b for a, b in itertools.pairwise(scans)]
+    return {scan for scan, one in zip(scans[1:-1], turned, strict=False) if one == turned[-1]}
 
 
 def _first(own: Course, value: bool, since: int, rise: int) -> bool:
