@@ -14,7 +14,7 @@ import tempfile
 from pathlib import Path
 
 from benchmarks.generated import PRESET_MS, Plan, Rung, plan, write_c, write_log, write_program
-from benchmarks.replay import HOURS, INPUTS, RUNGS, compiled
+from benchmarks.replay import HOURS, INPUTS, PROFILE, RUNGS, compiled, found_compiler
 from benchmarks.timing import command_seconds
 from whorlograph.model.ladder import CoilKind
 
@@ -108,13 +108,12 @@ def write_diagram(made: Plan, path: Path) -> None:
 
 def main() -> None:
     """Measure each language, with nothing kept and again."""
-    compiler = shutil.which("gcc") or shutil.which("cc")
+    compiler = found_compiler()
     if compiler is None:
-        print("no C compiler here: left out")
         return
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        (place / "profile.toml").write_text('on_overflow = "wrap"\n')
+        (place / "profile.toml").write_text(PROFILE)
         made = plan(RUNGS, INPUTS)
         write_program(made, place / "ladder.xml")
         write_diagram(made, place / "diagrams.xml")

@@ -26,9 +26,8 @@ PROFILE = 'on_overflow = "wrap"\n'
 
 def main() -> None:
     """Measure at a change every 100 ms and every 10 ms; the rows must be the same."""
-    compiler = shutil.which("gcc") or shutil.which("cc")
+    compiler = found_compiler()
     if compiler is None:
-        print("no C compiler here: left out")
         return
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
@@ -60,6 +59,14 @@ def main() -> None:
         compiled(compiler, place)
         rows = write_log(made, place / "log.csv", LONG / 200, 5)
         _measured(place, f"flat, 5 ms between changes, {rows:,} log rows", "long", 1)
+
+
+def found_compiler() -> str | None:
+    """The C compiler; said where there is none."""
+    found = shutil.which("gcc") or shutil.which("cc")
+    if found is None:
+        print("no C compiler here: left out")
+    return found
 
 
 def compiled(compiler: str, place: Path) -> None:

@@ -132,8 +132,10 @@ class Diagrams(unittest.TestCase):
 
     def test_a_pin_sets_the_variables_behind_it(self) -> None:
         block = _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT").replace('formalParameter="OUT"', 'formalParameter="OUT" storage="set"')
-        session = diagram(self.STARTED + block + _into(4, 20, "Y1", 3, "OUT"), ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 0), (30, "X1", 0)), "X1 X2 Y1")
-        self.assertEqual(self._shown(session, "Y1", 4), [0, 1, 1, 1])
+        rows: Rows = ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 0), (30, "X1", 0))
+        for pin in ("OUT", ""):  # a wire need not name the only pin
+            session = diagram(self.STARTED + block + _into(4, 20, "Y1", 3, pin), rows, "X1 X2 Y1")
+            self.assertEqual(self._shown(session, "Y1", 4), [0, 1, 1, 1], pin)
 
     def test_what_none_does_is_said_and_not_executed(self) -> None:
         start = _block(5, 10, "RS", {"S": _wired(1), "R1": _wired(2)}, "Q1", "F1")
@@ -144,6 +146,8 @@ class Diagrams(unittest.TestCase):
                 (self.STARTED.replace("<inVariable", '<inVariable edge="rising"', 1) + _into(3, 20, "Y1", 1, ""), "", "X1 is passed on at a rising edge"),
                 (self.STARTED + start.replace('formalParameter="S"', 'formalParameter="S" storage="set"') + _into(6, 20, "Y1", 5, "Q1"), "F1:RS",
                  "S of F1 is to be set by its wire"),
+                (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" storage="set"') + _into(6, 20, "Y1", 5, "Q1", 'storage="reset"'),
+                 "F1:RS", "Q1 of F1 is passed on set, and not to variables alone"),
                 (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" edge="rising"')
                  + _block(7, 12, "AND", {"IN1": _wired(5, "Q1"), "IN2": _wired(2)}, "OUT") + _into(6, 20, "Y1", 7, "OUT"), "F1:RS",
                  "Q1 of F1 is passed on at a rising edge, and not to variables alone")):

@@ -8,7 +8,6 @@ from itertools import permutations
 from msgspec import Struct, field
 
 from whorlograph.engine.power import Flow
-from whorlograph.engine.scope.rung_types import output_pin
 from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS, family
 from whorlograph.model.ladder import (
     Block,
@@ -28,6 +27,7 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.literals import duration_text
+from whorlograph.model.pins import output_pin
 from whorlograph.model.program import written_name
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.shown import visible

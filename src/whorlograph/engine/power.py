@@ -9,7 +9,7 @@ from whorlograph.engine.evaluate.sight import ET
 from whorlograph.engine.evaluate.steps import Again
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.pin_values import computed_at, element_at
-from whorlograph.engine.scope.rung_types import called_instance, output_pin
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.engine.scope.text_parts import parts
 from whorlograph.engine.scope.text_types import Scope
 from whorlograph.model.ladder import (
@@ -27,6 +27,7 @@ from whorlograph.model.ladder import (
     Wire,
 )
 from whorlograph.model.literals import cooked, said_value
+from whorlograph.model.pins import output_pin
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Instance, Leaf

@@ -41,7 +41,8 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
         if len(times) < LEAST:
             continue
         often = f"{'at least ' if len(times) == MOST else ''}{counted(len(times), 'time')}"
-        went = f"{tracer.name(root.tag)} went {tracer.state_word(value)} {often}" + (", each as long after the time before as now," if placed else "")
+        place = ", each about as long after the time before as now," if placed else ""
+        went = f"{tracer.name(root.tag)} went {tracer.state_word(value)} {often}{place}"
         turned = f"{tracer.name(tag)} {'coming on' if on else 'dropping out'}"
         for other in add_left_out_before(tracer, link, own, value, times, turn, f"{went} without {turned} with it") if alike else ():
             root.habit, other.novel = len(times), True
@@ -57,16 +58,22 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
                 f"; {went} without {turned} with it, and {tracer.name(other.tag)} was {tracer.state_word(not value)} then"
 
 
+def _changes(own: Course, value: bool, until: int) -> list[int]:
+    """The last changes to a value up to a scan."""
+    found: list[int] = own.scans[((own.values != 0) == value) & (own.scans <= until)][-MOST:].tolist()
+    return found
+
+
 def _alike(tracer: Tracer, own: Course, value: bool, turn: int) -> set[int]:
     """The earlier changes to a value that came as long after the one before as the last one up to a scan did."""
-    scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
+    scans = _changes(own, value, turn)
     gaps = [tracer.time(b) - tracer.time(a) for a, b in itertools.pairwise(scans)]
     return {scan for scan, gap in zip(scans[1:-1], gaps, strict=False) if abs(gap - gaps[-1]) <= gaps[-1] * ALIKE}
 
 
 def _at_the_same_place(own: Course, value: bool, path: Course, turn: int, on: bool) -> set[int]:
     """The earlier changes to a value with whose predecessor a tag turned, where it turned with the last one's, else those where it did not."""
-    scans = own.scans[((own.values != 0) == value) & (own.scans <= turn)][-MOST:].tolist()
+    scans = _changes(own, value, turn)
     turned = [(change := path.next_change(a, on)) is not None and change < b for a, b in itertools.pairwise(scans)]
     return {scan for scan, one in zip(scans[1:-1], turned, strict=False) if one == turned[-1]}
 
@@ -98,7 +105,7 @@ def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag
     # For as long as it lasted this time, or what followed from it took.
     needed = min(wait, clock.start(ended) - clock.start(mine)) if ended is not None else wait
     found = []
-    for turn in own.scans[((own.values != 0) == value) & (own.scans < mine)][-MOST:].tolist():
+    for turn in _changes(own, value, mine - 1):
         if turn <= 1 or (only is not None and turn not in only):
             continue  # as it was when the log began
         begun = clock.start(turn)

@@ -37,7 +37,7 @@ def add_left_out_before(tracer: Tracer, link: Link, came: Course, value: bool, t
             if all(bool(own.at(scan)) != now for scan in times):
                 said = f"was {tracer.state_word(not now)} then, and {place} did not run"
             elif all(_turned(own, past.value, came, value, scan) for scan in times) and not _turned(own, past.value, came, value, turn):
-                said = f"had gone {word} before each, so {place} did not run, and has not now"
+                said = f"had gone {word} before each, and {place} did not run then; it has not now"
             else:
                 continue
             child = tracer.explain(past.tag, Vantage(turn, LAST), False, 2)

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from msgspec.structs import replace
 
 from .ladder import Block, Coil, CoilKind, Contact, ContactKind, Edge, Element, InOutVariable, InVariable, OutVariable, Pin, wires_of
+from .pins import output_pin
 
 Asked = tuple[str, ...]  # of "inverted", "rising" or "falling", "set" or "reset"
 
@@ -85,7 +86,8 @@ def _oddities(rung: Sequence[Element]) -> Iterator[str]:
         for pin in one.outputs:
             if _passes_on(pin):
                 users = users or _users(rung)
-                if not all(isinstance(u, Coil) for u in users.get(one.id, ()) if any(w.source == one.id and w.pin == pin.name for w in wires_of(u))):
+                fed = [u for u in users.get(one.id, ()) if any(w.source == one.id and output_pin(w, one) == pin.name.upper() for w in wires_of(u))]
+                if not all(isinstance(u, Coil) and {*_of_pin(pin)} <= {*asks(u)} for u in fed):
                     yield f"{pin.name} of {name} is passed on {WORDS.get(pin.storage) or WORDS[pin.edge.value]}, and not to variables alone"
 
 
@@ -97,7 +99,11 @@ def _told(one: Element) -> str:
 
 
 def _passes_on(pin: Pin) -> bool:
-    return bool(pin.storage) or pin.edge is not Edge.NONE
+    return bool(_of_pin(pin))
+
+
+def _of_pin(pin: Pin) -> Asked:
+    return asked_of(None, pin.edge.value, pin.storage)
 
 
 def _users(elements: Sequence[Element]) -> dict[int, list[Element]]:
@@ -113,7 +119,7 @@ def _written(one: OutVariable, by_id: Mapping[int, Element], asked: Mapping[int,
     wanted = asked.get(one.id, ())
     source = by_id.get(one.wires[0].source) if len(one.wires) == 1 else None
     if not wanted and isinstance(source, Block):
-        wanted = next((asked_of(None, p.edge.value, p.storage) for p in source.outputs if p.name.lower() == one.wires[0].pin.lower()), ())
+        wanted = next((_of_pin(p) for p in source.outputs if p.name.upper() == output_pin(one.wires[0], source)), ())
     if not wanted:
         return one
     kind, also = coil_kind((*(("inverted",) if one.negated else ()), *wanted))

@@ -5,11 +5,19 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from .blocks import STANDARD_BLOCKS
-from .ladder import Block
+from .ladder import Block, Wire
 
 FUNCTION_PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INSERT": ("IN1", "IN2", "P"), "DELETE": ("IN", "L", "P"),
                  "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
                  "EXPT": ("IN1", "IN2"), "ATAN2": ("Y", "X"), **dict.fromkeys(("SHL", "SHR", "ROL", "ROR"), ("IN", "N"))}
+
+
+def output_pin(wire: Wire, block: Block) -> str:
+    """The output pin a wire comes from, by name; the only or first one but ENO where the file names none."""
+    if wire.pin:
+        return wire.pin.upper()
+    names = [p.name.upper() for p in block.outputs if p.name.upper() != "ENO"]
+    return names[0] if names else "ENO"
 
 
 def wanted_pins(block: Block) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.pin_values import computed_at
-from whorlograph.engine.scope.rung_types import RungTypes, called_instance, output_pin, rung_types
+from whorlograph.engine.scope.rung_types import RungTypes, called_instance, rung_types
 from whorlograph.engine.scope.unreadable import unreadable
 from whorlograph.engine.scope.wholes import moved, result_of
 from whorlograph.model.blocks import STANDARD_BLOCKS
@@ -32,6 +32,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import raw
 from whorlograph.model.paths import parse_path
+from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at

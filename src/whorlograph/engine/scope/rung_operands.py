@@ -6,13 +6,14 @@ from collections.abc import Iterator
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, OutVariable, Rung, Wire
+from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Instance, Running
 from whorlograph.model.types import Elementary
 
 from .operands import NEEDS_ALL, Operand, taken, unfit, wrong_number
-from .rung_types import RungTypes, called_instance, output_pin, rung_types, variable_type
+from .rung_types import RungTypes, called_instance, rung_types, variable_type
 from .text_types import STANDARD, is_function_name
 from .wholes import Wires
 from .widening import NUMBER_PINS

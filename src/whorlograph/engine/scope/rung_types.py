@@ -93,14 +93,6 @@ def handed_instance(block: Block, instance: Instance) -> tuple[ByReference, Inst
     return (ref, found) if isinstance(found, Instance) else None
 
 
-def output_pin(wire: Wire, block: Block) -> str:
-    """The output pin a wire comes from, by name; the only or first one but ENO where the file names none."""
-    if wire.pin:
-        return wire.pin.upper()
-    names = [p.name.upper() for p in block.outputs if p.name.upper() != "ENO"]
-    return names[0] if names else "ENO"
-
-
 def rung_types(step: Step, running: Running) -> RungTypes:
     """Work out the types of one rung, in the order of evaluation."""
     found = RungTypes()

@@ -6,11 +6,12 @@ from collections.abc import Iterator, Sequence
 
 from whorlograph.model.ladder import Block, Coil, Element, InOutVariable, InVariable, OutVariable, Pin, Rung, Wire
 from whorlograph.model.paths import Path, parse_path
+from whorlograph.model.pins import output_pin
 from whorlograph.model.tags import Aggregate, BitOf, ByReference, Chosen, Instance, Leaf, Ref, Running, Tag, Target, resolve_path
 from whorlograph.model.tags import Element as ArrayElement
 
 from .pin_values import element_at
-from .rung_types import called_instance, handed_instance, output_pin
+from .rung_types import called_instance, handed_instance
 from .text_checks import MOST_HANDED
 from .text_types import Scope, leaf_types
 

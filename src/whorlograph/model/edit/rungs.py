@@ -73,10 +73,10 @@ def _fresh(body: LadderBody) -> int:
 
 
 def turned(body: LadderBody, element: int, kind: ContactKind | CoilKind) -> LadderBody:
-    """A contact or coil of another kind."""
+    """A contact or coil of another kind, and nothing besides."""
     one = next(e for e in body.elements if e.id == element)
     assert isinstance(one, (Contact, Coil))
-    return _put(body, replace(one, kind=kind))
+    return _put(body, replace(one, kind=kind, also=()))
 
 
 def renamed(body: LadderBody, element: int, text: str) -> LadderBody:

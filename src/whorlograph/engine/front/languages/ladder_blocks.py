@@ -7,7 +7,7 @@ from whorlograph.engine.front.builder import OFF, ON
 from whorlograph.engine.front.functions import Functions
 from whorlograph.engine.front.names import Block as BlockMeaning
 from whorlograph.engine.front.names import Variable, Whole, leaves_of
-from whorlograph.engine.scope.rung_types import called_instance, output_pin
+from whorlograph.engine.scope.rung_types import called_instance
 from whorlograph.engine.scope.wholes import moved
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.blocks import family as block_family
@@ -20,6 +20,7 @@ from whorlograph.model.ladder import (
     Pin,
     Wire,
 )
+from whorlograph.model.pins import output_pin
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 

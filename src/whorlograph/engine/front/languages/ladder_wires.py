@@ -9,7 +9,7 @@ from whorlograph.engine.front.builder import OFF, ON, Builder, held, untyped, wi
 from whorlograph.engine.front.names import Meaning, Whole
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.pin_values import element_at
-from whorlograph.engine.scope.rung_types import RungTypes, output_pin, rung_types
+from whorlograph.engine.scope.rung_types import RungTypes, rung_types
 from whorlograph.model.ladder import (
     Block,
     Element,
@@ -22,6 +22,7 @@ from whorlograph.model.ladder import (
     wires_of,
 )
 from whorlograph.model.literals import Literal, literal
+from whorlograph.model.pins import output_pin
 from whorlograph.model.steps import Step as RungStep
 from whorlograph.model.types import Elementary, Family
 
