@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -23,8 +24,9 @@ def bridge_app(tag: str = "Raise_Pump", session: Session | None = None, palette:
 
 
 async def until(pilot: Pilot[None], condition: Callable[[], bool], what: str) -> None:
-    """Wait for a condition, at most twenty seconds."""
-    for _ in range(1000):
+    """Wait for a condition, at most a minute."""
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
         if condition():
             return
         await asyncio.sleep(0.01)
