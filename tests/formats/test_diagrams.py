@@ -186,6 +186,17 @@ class Diagrams(unittest.TestCase):
             refuse_unlike(splice(data, old, new), Path("x.xml"), new, old)
         self.assertIn("Main 2 would not be read from this file as it was changed", str(caught.exception))
 
+    def test_a_tag_that_others_write_too_says_what_is_not_executed(self) -> None:
+        odd = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" edge="rising"')
+        elements = odd + _into(6, 120, "Y1", 2, "", 'storage="reset"')
+        rows: Rows = ((0, "X1", 0), (0, "X2", 1), (100, "X1", 1), (200, "X1", 1))
+        answer = ask(diagram(elements, rows, "X1 X2 Y1", said=1), "Y1")
+        self.assertEqual(answer.roots[0].text, "Y1 is only reset, in Main 2, and never set: it has its declared value off")
+        self.assertIn("Y1 is written too in Main 1, which is not executed: Y1 is written at a rising edge and set at once: what that does is not known here",
+                      answer.rests_on)
+        plain = ask(diagram(elements.replace(' edge="rising"', ""), rows, "X1 X2 Y1"), "Y1")
+        self.assertEqual([line for line in plain.rests_on if "not executed" in line], [])
+
     def test_modifiers_are_written_back_in_both_forms(self) -> None:
         elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'edge="falling"')
         program = read(_file(elements, "X1 X2 Y1"), Path("x.xml")).value

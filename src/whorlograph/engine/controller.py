@@ -195,18 +195,27 @@ class Controller:
     @cached_property
     def left_out(self) -> dict[int, str]:
         """By tag that only rungs or bodies write which are not executed: such a one, and why it is not."""
+        return {tag: why for tag, why in self._not_executed.items() if tag not in self.written}
+
+    @cached_property
+    def partly_left_out(self) -> dict[int, str]:
+        """The same by tag that others write too, which are executed: the log gives it no values."""
+        return {tag: why for tag, why in self._not_executed.items() if tag in self.written}
+
+    @cached_property
+    def _not_executed(self) -> dict[int, str]:
         found: dict[int, str] = {}
         for one in self.running.instances():
             if one.pou is None or not isinstance(one.pou.body, OpaqueBody):
                 continue
             for name in one.pou.body.assigns:
                 tag = self.running.by_name.get(f"{one.name}.{name}".lower(), self.running.by_name.get(name.lower()))
-                if tag is not None and tag not in self.written:
+                if tag is not None:
                     found.setdefault(tag, f"{one.pou.name}, which is not executed")
         for step in self.steps.all:
             why = unreadable(step.rung, step.instance, self.running)
             for mention in mentions(step, self.running) if why else ():
-                if mention.writes and mention.tag not in self.written:
+                if mention.writes:
                     found.setdefault(mention.tag, f"{step.pou} {step.rung.number}, which is not executed: {why}")
         return found
 

@@ -242,7 +242,7 @@ class Inquiry:
         answer.asked = asked
         answer.roots = rank(answer.roots, answer.symptom)
         answer.rests_on = self._unseen(answer) if self.tracer.now is not None else [
-            *self._limits(), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
+            *self._limits(), *self._partly_unknown(answer), *self._coarse(), *self._disagrees(answer), *self._begins_otherwise(answer)]
         return answer
 
     @cached_property
@@ -263,6 +263,12 @@ class Inquiry:
                         f"recorded {tracer.state_word(tracer.value(tag, its[0].recorded), tag)}, computed "
                         f"{tracer.state_word(tracer.value(tag, its[0].computed), tag)}; is this the program that ran?")
         return said
+
+    def _partly_unknown(self, answer: Answer) -> list[str]:
+        """What rungs that are not executed write too of the tags on the trail."""
+        on_trail = dict.fromkeys((answer.tag, *(link.tag for _, link in answer.links())))
+        return [f"{self.tracer.name(tag)} is written too in {why}: what that does is not known here"
+                for tag in on_trail if tag is not None and (why := self.controller.partly_left_out.get(tag))]
 
     def _unseen(self, answer: Answer) -> list[str]:
         """Without a log: what was not given, and what the program would turn."""

@@ -12,6 +12,7 @@ from ..pace import pace
 from ..pulses import BOUNCE, Stay, Stays, bit_stays
 from ..trail import Link, Root
 from ..wiring import meaning, readings, where
+from ..writers import Kind
 
 if TYPE_CHECKING:
     from ..tracer import Tracer, Vantage
@@ -74,10 +75,18 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         text = f"{one.name} is driven by the controller itself and is {tracer.state_word(value, tag)}" + (f" since {tracer.at(since)}" if row else "")
         return Root(RootKind.PROGRAM, tag, value, since, text, f"see the profile: it names {one.name}", point)
     kind = RootKind.CONSTANT if one.constant else RootKind.INITIAL_VALUE
-    words = "is a constant" if one.constant else "is never written"
+    words = "is a constant" if one.constant else _unwritten(tracer, tag)
     of_bit = f" (bit {bit} is {'on' if bits >> bit & 1 else 'off'})" if bit >= 0 else ""
     return Root(kind, tag, value, None, f"{one.name} {words}: it has its declared value {tracer.state_word(value, tag)}{of_bit}",
                 f"find out who should write {one.name}", point, unrecorded=kind is RootKind.INITIAL_VALUE)
+
+
+def _unwritten(tracer: Tracer, tag: int) -> str:
+    """What there is to a tag that has its declared value: nothing that writes it, only what resets it, or nothing that has."""
+    by = tracer.writers.get(tag, ())
+    if by and all(w.kind is Kind.RESET for w in by):
+        return f"is only reset, in {tracer.place(by[0].step)}, and never set"
+    return "has not been written" if by else "is never written"
 
 
 def _described(tracer: Tracer, root: Root) -> Root:
