@@ -9,12 +9,12 @@ from whorlograph.model.literals import counted
 
 from .left_out_before import add_left_out_before
 from .symptoms import Course, course
-from .tracer import Tracer
-from .trail import Link
+from .tracer import LAST, Tracer, Vantage
+from .trail import Link, RootKey
+from .usual_ends import ALIKE
 
 LEAST = 2  # times before a change is known not to do it alone
 MOST = 200  # of which is looked at whether anything came of it: the last ones
-ALIKE = 0.05  # of an interval: no clock is kept better by hands
 SLACK = 1_000_000_000  # ns: what comes so much later came with it
 
 
@@ -28,8 +28,9 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
         return
     roots = [r for r in link.all_roots() if isinstance(r.value, bool) and r.tag is not None and r.tag >= 0 and r.bit < 0]
     courses = {r.tag: course(tracer.journal, r.tag) for r in roots if r.tag is not None}
+    brought = _brought(tracer, tag, turn) if on and not any(r.changed for r in roots) else set()
     for root in roots:
-        if not root.changed or root.since is None or root.tag is None:
+        if not (root.changed or root.key in brought) or root.since is None or root.tag is None:
             continue
         own, value = courses[root.tag], bool(root.value)
         alike = _alike(tracer, own, value, turn)
@@ -56,6 +57,13 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
             root.habit, other.novel = len(times), True
             other.text += f"; it was never {tracer.state_word(value)} before, and {went} then without {turned} with it" if first else \
                 f"; {went} without {turned} with it, and {tracer.name(other.tag)} was {tracer.state_word(not value)} then"
+
+
+def _brought(tracer: Tracer, tag: int, turn: int) -> set[RootKey]:
+    """What changed to turn a tag in a scan."""
+    tracer.spent = 0
+    link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
+    return {r.key for r in link.all_roots() if r.changed} if link is not None else set()
 
 
 def _changes(own: Course, value: bool, until: int) -> list[int]:
@@ -111,6 +119,9 @@ def _without(tracer: Tracer, own: Course, value: bool, path: Course, turn_of_tag
         begun = clock.start(turn)
         until = own.next_change(turn + 1, not value)
         if until is not None and clock.start(until) - begun < needed:
+            came = path.next_change(turn, on)
+            if came is not None and came <= until:
+                return []  # it did it even so
             continue  # shorter than this time
         late = clock.scan_at(begun + wait + (SLACK if on else 2 * tracer.controller.scan_time))
         other = path.next_change(turn, not on) if bool(path.at(turn - 1)) == on else turn

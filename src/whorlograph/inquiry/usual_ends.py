@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import NamedTuple
 
 import numpy as np
 
+from whorlograph.model.literals import counted
 from whorlograph.model.question import RootKind
 
 from .how_often import how_often
@@ -16,6 +18,7 @@ from .trail import Link, Root, RootKey
 MOST = 20  # earlier ends that are looked at
 LEAST = 2  # of which one thing is known to be usual
 MOSTLY = 0.6  # of the times that a tag ended
+ALIKE = 0.05  # of an interval: no clock is kept better by hands
 
 
 def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link | None) -> None:
@@ -28,20 +31,34 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
     ended = _turned_by(tracer, tag, path, scan, on=False)
     often = Counter(key for keys in ended for key in keys)
     came = _add_blocked_ends(tracer, tag, path, scan, roots, ended)
+    *before, now = _runs(tracer, path, scan)
+    if link is None or all(now.lasted < one.lasted for one in before):
+        return  # it has never ended so soon
     for root in roots:
         if often[root.key] and not root.changed and root.key not in came:
             root.leads = True
-    if link is None or len(ended) < LEAST or not longer_than_ever(tracer, path, scan, on=True):
+    alike, longest = _alike(before, now), longer_than_ever(tracer, path, scan, on=True)
+    if len(ended) < LEAST or not (longest or alike):
         return
     started = _turned_by(tracer, tag, path, scan, on=True)[:-1]
     if not all(any(root.key in keys for keys in started) for root in roots if root.changed):
         return
-    long = _long_runs(tracer, path, scan)  # what ended short ones says nothing of one that has outlasted them
+    most = max(one.lasted for one in before)
+    long = [2 * one.lasted >= most for one in before]  # what ended short ones says nothing of one that has outlasted them
     for root in roots:
+        if not root.leads:
+            continue
         times = sum(root.key in keys for keys, lasted in zip(ended, long, strict=True) if lasted)
-        if root.leads and root.key not in came and (is_usual(often[root.key], len(ended)) or is_usual(times, sum(long))):
-            root.overdue = True
-            root.text += f"; it ended {tracer.name(tag)} {of_turns(often[root.key], len(ended))}, and has not now"
+        usual = is_usual(often[root.key], len(ended)) or is_usual(times, sum(long))
+        if alike and all(root.key in ended[place] for place in alike):
+            among = f", among the last {MOST}," if len(ended) == MOST else ""
+            which = f"each of {counted(len(alike), 'time')}{among} that it had come on as long after the time before as now"
+        elif longest and usual:
+            which = of_turns(often[root.key], len(ended))
+        else:
+            continue
+        root.overdue = True
+        root.text += f"; it ended {tracer.name(tag)} {which}, and has not now"
 
 
 def is_usual(times: int, of: int) -> bool:
@@ -62,13 +79,29 @@ def longer_than_ever(tracer: Tracer, path: Course, scan: int, on: bool) -> bool:
     return len(lasted) > 1 and bool(lasted[-1] > lasted[:-1].max())
 
 
-def _long_runs(tracer: Tracer, path: Course, scan: int) -> list[bool]:
-    """Of the last times that a tag went off, up to a scan: whether it had been on at least half as long as at the longest of them."""
-    lasted = []
-    for fall in turns(path, scan, on=False):
-        rise = path.last_change(fall - 1, True)
-        lasted.append(tracer.time(fall) - (tracer.time(rise) if rise is not None else 0))
-    return [2 * one >= max(lasted) for one in lasted]
+class Run(NamedTuple):
+    """A stretch in which a tag was on: how long (ns), and how long after the one before it began, 0 where that is not known."""
+
+    lasted: int
+    behind: int
+
+
+def _runs(tracer: Tracer, path: Course, scan: int) -> list[Run]:
+    """The runs that the last falls up to a scan ended, and the one that goes on there."""
+    found: list[Run] = []
+    for end, inside in (*((fall, fall - 1) for fall in turns(path, scan, on=False)), (scan, scan)):
+        rise = path.last_change(inside, True)
+        fall = path.last_change(rise - 1, False) if rise is not None else None
+        before = path.last_change(fall - 1, True) if fall is not None else None
+        begun = tracer.time(rise) if rise is not None else 0
+        found.append(Run(tracer.time(end) - begun, begun - tracer.time(before) if before is not None else 0))
+    return found
+
+
+def _alike(before: list[Run], now: Run) -> list[int]:
+    """The places of the runs that began as long after the one before as the present one, where it has outlasted them and they are several."""
+    found = [place for place, one in enumerate(before) if one.behind and abs(one.behind - now.behind) <= now.behind * ALIKE]
+    return found if len(found) >= LEAST and all(before[place].lasted < now.lasted for place in found) else []
 
 
 def turns(path: Course, scan: int, on: bool) -> list[int]:

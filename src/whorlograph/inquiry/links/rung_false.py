@@ -72,13 +72,16 @@ def stands(tracer: Tracer, tag: int | None, writer: Writer, scan: int, depth: in
 
 
 def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: Expr | None, scan: int, depth: int,
-              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "", under: Expr | None = None) -> Link | None:
+              kind: LinkKind = LinkKind.RUNG_FALSE, what: str = "", lacks: str = "", under: Expr | None = None,
+              before: Seen | None = None) -> Link | None:
     """No power arrives at an element: which gates block, and why each does.
 
-    Args: lacks: how that is said, "" in the language's words; under: the condition under which that is looked at at all.
+    Args: lacks: how that is said, "" in the language's words; under: the condition under which that is looked at at all; before: the step as it
+        was when power arrived: what opened since then changed.
     """
     seen = tracer.seen(step, scan)
-    blocking, barred = smallest_set(tracer, power, seen, tag, under)
+    opened = first_out(tracer, power, seen, before) if before is not None and power is not None else []
+    blocking, barred = (opened, "") if opened else smallest_set(tracer, power, seen, tag, under)
     since = tracer.since_done(tag, seen) if tag is not None else None
     name = what or tracer.name(tag)
     if barred:
@@ -97,11 +100,11 @@ def unpowered(tracer: Tracer, tag: int | None, step: int, element: int, power: E
     text = f"{name} {lacks or words_of(tracer.steps.all[step]).powered(False)} in {tracer.place(step, element)}: {words} {verb}"
     link = Link(kind, tag, False, since, step, scan, text, element, elements_of(tracer, blocking, step), about=what if tag is None else "")
     ordered = sorted(blocking, key=lambda g: gate_time(tracer, g, seen), reverse=True)
-    before = step_before(tracer, tag, blocking, seen) if tag is not None and len(blocking) > 1 else None
+    first = step_before(tracer, tag, blocking, seen) if tag is not None and len(blocking) > 1 else None
     for gate in distinct(tracer, ordered, seen)[:MOST_GATES]:
         known = {id(root) for root in link.all_roots()}
-        explain_gate(tracer, link, gate, seen, depth, change=False)
-        for root in link.all_roots() if before is not None and gate is not before else ():
+        explain_gate(tracer, link, gate, seen, depth, change=bool(opened))
+        for root in link.all_roots() if first is not None and gate is not first else ():
             root.later = root.later or id(root) not in known
     return link
 

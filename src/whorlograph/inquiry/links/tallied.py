@@ -41,7 +41,8 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
             child = passes.left_out(tracer, other, there, source + before, depth + 1, bool(lost))
         else:
             what = words.enabled(source) + before
-            child = unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, what)
+            last = tracer.seen(other.step, seen.scan - 1) if lost else None
+            child = unpowered(tracer, None, other.step, other.element, other.guard, seen.scan, depth + 1, LinkKind.NEVER_SET, what, before=last)
         if child is not None:
             link.children.append(child)
 
