@@ -10,7 +10,7 @@ from whorlograph.model.literals import counted
 from .left_out_before import add_left_out_before
 from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
-from .trail import Link, RootKey
+from .trail import Link, Root, RootKey
 from .usual_ends import ALIKE
 
 LEAST = 2  # times before a change is known not to do it alone
@@ -28,7 +28,7 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
         return
     roots = [r for r in link.all_roots() if isinstance(r.value, bool) and r.tag is not None and r.tag >= 0 and r.bit < 0]
     courses = {r.tag: course(tracer.journal, r.tag) for r in roots if r.tag is not None}
-    brought = _brought(tracer, tag, turn) if on and not any(r.changed for r in roots) else set()
+    brought = _brought(tracer, tag, turn, roots) if on and not any(r.changed for r in roots) else set()
     for root in roots:
         if not (root.changed or root.key in brought) or root.since is None or root.tag is None:
             continue
@@ -59,11 +59,13 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
                 f"; {went} without {turned} with it, and {tracer.name(other.tag)} was {tracer.state_word(not value)} then"
 
 
-def _brought(tracer: Tracer, tag: int, turn: int) -> set[RootKey]:
-    """What changed to turn a tag in a scan."""
+def _brought(tracer: Tracer, tag: int, turn: int, roots: list[Root]) -> set[RootKey]:
+    """What changed to turn a tag in a scan; where nothing did there, as when a time ran out, what changed last before."""
     tracer.spent = 0
     link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
-    return {r.key for r in link.all_roots() if r.changed} if link is not None else set()
+    changed = {r.key for r in link.all_roots() if r.changed} if link is not None else set()
+    earlier = [r for r in roots if r.since is not None and r.since <= tracer.time(turn)]
+    return changed or {r.key for r in earlier if r.since == max(one.since or 0 for one in earlier)}
 
 
 def _changes(own: Course, value: bool, until: int) -> list[int]:

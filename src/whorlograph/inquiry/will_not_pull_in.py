@@ -18,6 +18,7 @@ from .symptoms import Course, course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Answer, Link, Root, RootKey
 from .under_way import decided
+from .usual_pull_ins import add_usual_pull_ins
 from .usual_starts import add_usual_starts
 from .writers import Writer
 
@@ -65,6 +66,8 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
         if not scans:
             _what_is_over(tracer, link, scan)
             add_usual_starts(tracer, tag, path, scan, tries.commands, link)
+        else:
+            add_usual_pull_ins(tracer, tag, path, tries.attempts[-1].command, looked, link)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
     answer.anew = not sequence and not tries.trying and any(c.edge and c.tag in commands for c in tries.commands)
