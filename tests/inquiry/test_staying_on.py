@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 
 from msgspec.structs import replace
@@ -159,6 +160,49 @@ class TheEndThatDidNotCome(unittest.TestCase):
 
         rows = [(t, "X3" if n == "X1" and t >= 7000 else n, v) for t, n, v in self.rows(3, 1500)]
         found = on(pump, "X1 X2 X3 Y1", [(0, "X3", 0), *rows], "Y1", symptom=STAYS)
+        self.assertEqual(found.roots[0][1], "X3", found.text)
+
+
+class TheEndOfSuchRuns(unittest.TestCase):
+    """A press begins a long run, another press soon behind it a short one, in turn: X2 ends the long ones, X3 the short ones."""
+
+    SAID = re.compile(r"it ended Y1 each of (\d+) times(, among the last 20,)? that it had come on as long after the time before as now, and has not now")
+
+    def _rows(self, cycles: int, lasted: int, longs: int = 3000) -> Rows:
+        found: Rows = [(0, n, 0) for n in ("X1", "X2", "X3")]
+        for n in range(cycles + 1):
+            at = 9000 * n
+            found += [(at + 1000, "X1", 1), (at + 1100, "X1", 0)]
+            if n == cycles:
+                return [*found, (at + 1000 + lasted, "N1", 1)]
+            found += [(at + 1000 + longs, "X2", 1), (at + 1100 + longs, "X2", 0), (at + 7000, "X1", 1), (at + 7100, "X1", 0), (at + 7500, "X3", 1), (at + 7600, "X3", 0)]
+        return found
+
+    def _asked(self, rows: Rows) -> Asked:
+        return asked(text_session("Y1 := (X1 OR Y1) AND NOT (X2 OR X3);", rows), "Y1", symptom=STAYS)
+
+    def test_what_ended_those_leads_though_others_lasted_longer(self) -> None:
+        for cycles in (4, 30):
+            rows = [*self._rows(cycles, 3300)]
+            rows[2:2] = [(200, "X1", 1), (300, "X1", 0)]  # one run that lasted longest, before all
+            rows = sorted(r for r in rows if r[1:] != ("X2", 1) or r[0] != 4000)
+            found = self._asked(rows)
+            self.assertEqual(found.roots[0], ("field-input", "X2", True), found.text)
+            said = self.SAID.search(found.answer.roots[0].text)
+            assert said is not None
+            self.assertEqual((int(said[1]), bool(said[2])), (2 if cycles < 20 else 10, cycles == 30), said[0])
+
+    def test_not_before_it_has_outlasted_those_nor_after_another_pause(self) -> None:
+        for rows in (self._rows(3, 2900), [(t + (700 if t >= 28_000 else 0), n, v) for t, n, v in self._rows(3, 2900)]):
+            self.assertNotRegex(self._asked(rows).text, self.SAID)
+
+    def test_none_leads_before_any_has_ended_so_soon(self) -> None:
+        """Y1 has just come on, for the first time behind a delay: what ended it is not due."""
+        rows: Rows = [(0, "X1", 0), (0, "X2", 1), (0, "X3", 0), *((t + d, n, v) for t in (1000, 9000) for d, n, v in
+                      ((0, "X1", 1), (100, "X1", 0), (300, "X3", 1), (600, "X3", 0), (4000, "X2", 0), (4200, "X2", 1))),
+                      (20_000, "X1", 1), (20_100, "X1", 0), (20_300, "X3", 1)]
+        body = "T1(IN := X1 OR Y2, PT := T#500ms); Y2 := (X1 OR Y2) AND X2; Y1 := T1.Q AND (X3 OR Y1) AND Y2;"
+        found = asked(text_session(body, [*rows, (20_540, "N1", 1)], "T1 : TON;"), "Y1", symptom=STAYS)
         self.assertEqual(found.roots[0][1], "X3", found.text)
 
 

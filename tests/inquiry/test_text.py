@@ -324,6 +324,7 @@ END_FUNCTION_BLOCK
             session, answer, text = asked(body, rows, "Y1", symptom=Symptom.DROPPED_OUT)
             self.assertEqual(first(session, answer), ("field-input", lost, True), text)
             self.assertIn(f"the condition for A := A + 1 (executed the scan before) is FALSE in Main {line}: {lost} blocks", text)
+            self.assertEqual([session.running.tags[r.tag].name for r in answer.roots if r.changed and r.tag is not None], [lost])
         session, answer, text = asked(body, [(0, "X1", 1), (0, "X2", 0), (1500, "X1", 1)], "Y1", symptom=Symptom.WILL_NOT_PULL_IN)
         self.assertEqual(first(session, answer), ("field-input", "X2", True), text)
         self.assertNotIn("the scan before", text)
