@@ -85,7 +85,7 @@ class Sentences(unittest.TestCase):
         self.assertEqual(len(times), int(said[3]), about)
         for time in times:  # the command came in a scan of 10 ms or two before, and the tag was as said
             self.assertTrue(any(time - 35 <= t <= time for t, n, v in rows if n == command and v == to), about)
-            self.assertIn(int(said[1] == "on"), {v for v in (_at(rows, tag, time - 11), _at(rows, tag, time))}, about)
+            self.assertIn(int(said[1] == "on"), (_at(rows, tag, time - 11), _at(rows, tag, time)), about)
 
     @staticmethod
     def _turns(session: Session) -> list[tuple[float, int]]:

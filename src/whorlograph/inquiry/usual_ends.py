@@ -42,7 +42,8 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
     if len(ended) < LEAST or not (longest or alike):
         return
     started = _turned_by(tracer, tag, path, scan, on=True)[:-1]
-    if not all(any(root.key in keys for keys in started) for root in roots if root.changed) or any(lingering(tracer, r) for r in roots if not r.leads):
+    as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
+    if not as_always or any(lingering(tracer, root) for root in roots if not root.leads):
         return  # another start, or the same that stays
     most = max(one.lasted for one in before)
     long = [2 * one.lasted >= most for one in before]  # what ended short ones says nothing of one that has outlasted them

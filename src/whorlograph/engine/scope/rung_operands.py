@@ -8,39 +8,43 @@ from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, OutVariable, Rung, Wire
 from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
-from whorlograph.model.steps import Step
 from whorlograph.model.tags import Instance, Running
 from whorlograph.model.types import Elementary
 
 from .operands import NEEDS_ALL, Operand, taken, unfit, wrong_number
-from .rung_types import RungTypes, called_instance, rung_types, variable_type
+from .rung_types import RungTypes, called_instance, variable_type
 from .text_types import STANDARD, is_function_name
 from .wholes import Wires
 from .widening import NUMBER_PINS
 
 
-def odd_operands(rung: Rung, instance: Instance, running: Running) -> str:
-    """Why a block of a rung cannot be computed; "" where all can."""
-    blocks = [e for e in rung.elements if isinstance(e, Block)]
-    if not any(p.wires for b in blocks for p in b.inputs if p.name.upper() != "EN"):
-        return ""
-    found = _Rung(rung, instance, running)
-    return next((why for one in blocks for why in found.of_block(one)), "") or next((why for why in found.outputs()), "")
+def has_operands(rung: Rung) -> bool:
+    """Whether anything is wired to a block of a rung but what it is enabled by."""
+    return any(p.wires for e in rung.elements if isinstance(e, Block) for p in e.inputs if p.name.upper() != "EN")
+
+
+def odd_operands(rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool) -> str:
+    """Why a block of a rung cannot be computed; "" where all can. Args: types: in the rung; wholes: whether arrays or structures are on its wires."""
+    found = _Rung(rung, instance, running, types, wholes)
+    return next((why for e in rung.elements if isinstance(e, Block) for why in found.of_block(e)), "") or next((why for why in found.outputs()), "")
 
 
 class _Rung:
     """What each wire of a rung carries, as an operand."""
 
-    def __init__(self, rung: Rung, instance: Instance, running: Running) -> None:
-        self.rung, self.instance, self.running = rung, instance, running
-        self.types: RungTypes = rung_types(Step(0, instance, rung), running)
+    def __init__(self, rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool) -> None:
+        self.rung, self.instance, self.running, self.types, self.wholes = rung, instance, running, types, wholes
         self.wires = Wires(rung, instance, running)
+
+    def is_whole(self, wire: Wire) -> bool:
+        """Whether a wire carries an array or structure."""
+        return self.wholes and self.wires.carried(wire) is not None
 
     def operand(self, wire: Wire) -> Operand:
         """What a wire carries."""
         source = self.wires.ids.get(wire.source)
         named = Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
-        kind = self.types.of(named) if self.wires.carried(wire) is None else None
+        kind = None if self.is_whole(wire) else self.types.of(named)
         return Operand(self.wires.name(wire), kind, wire.source in self.types.real_literals)
 
     def of_block(self, block: Block) -> Iterator[str]:
@@ -77,6 +81,6 @@ class _Rung:
 
     def into(self, type_: Elementary | None, wire: Wire, name: str) -> Iterator[str]:
         """Why a wire does not bring what is taken."""
-        why = taken(type_, self.operand(wire), name) if self.wires.carried(wire) is None else ""
+        why = "" if self.is_whole(wire) else taken(type_, self.operand(wire), name)
         if why:
             yield why

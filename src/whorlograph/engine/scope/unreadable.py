@@ -3,24 +3,25 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
 from whorlograph.model.paths import Index, Path, parse_path
 from whorlograph.model.pins import unknown_pins
 from whorlograph.model.place import Notice, Place
-from whorlograph.model.steps import units
+from whorlograph.model.steps import Step, units
 from whorlograph.model.tags import BitOf, Instance, Running, Target, resolve_path
 from whorlograph.model.text import Expression, Statement
 
 from .constants import constant_of
 from .open_arrays import NO_LENGTH
 from .pin_values import element_at, expression_at, why_not
-from .rung_operands import odd_operands
-from .rung_types import called_instance, handed_instance
+from .rung_operands import has_operands, odd_operands
+from .rung_types import RungTypes, called_instance, handed_instance, rung_types
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
-from .wholes import misfit
+from .wholes import brings_wholes, misfit
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
 
@@ -33,6 +34,14 @@ class Reading:
         self._scopes: dict[int, Scope] = {}
         self._checks: dict[int, Checks] = {}
         self._known: dict[tuple[int, int], str] = {}
+        self._types: dict[tuple[int, int], RungTypes] = {}
+
+    def types(self, rung: Rung, instance: Instance) -> RungTypes:
+        """The types in a rung of an instance."""
+        found = self._types.get((id(rung), id(instance)))
+        if found is None:
+            found = self._types[id(rung), id(instance)] = rung_types(Step(0, instance, rung), self.running)
+        return found
 
     def statement(self, statement: Statement, instance: Instance) -> str:
         """Why a statement cannot be executed in an instance; "" where it can."""
@@ -54,7 +63,7 @@ class Reading:
             return self.statement(rung.statement, instance)
         key = id(rung), id(instance)
         if key not in self._known:
-            self._known[key] = unreadable(rung, instance, self.running)
+            self._known[key] = unreadable(rung, instance, self.running, self.types)
         return self._known[key]
 
     def notices(self) -> list[Notice]:
@@ -74,8 +83,8 @@ class Reading:
         return found
 
 
-def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
-    """Why a rung cannot be executed in an instance; "" where it can."""
+def unreadable(rung: Rung, instance: Instance, running: Running, types: Callable[[Rung, Instance], RungTypes] | None = None) -> str:
+    """Why a rung cannot be executed in an instance; "" where it can. Args: types: gives the types in it, where they are known."""
     if rung.fault:
         return rung.fault
     if rung.statement is not None:
@@ -94,7 +103,11 @@ def unreadable(rung: Rung, instance: Instance, running: Running) -> str:
             why = _not_called(element, instance, running)
             if why:
                 return why
-    return misfit(rung, instance, running) or odd_operands(rung, instance, running)
+    wholes = brings_wholes(rung, instance, running)
+    why = misfit(rung, instance, running) if wholes else ""
+    if why or not has_operands(rung):
+        return why
+    return odd_operands(rung, instance, running, types(rung, instance) if types is not None else rung_types(Step(0, instance, rung), running), wholes)
 
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:

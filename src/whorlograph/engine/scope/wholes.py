@@ -18,11 +18,14 @@ from .text_types import Scope, leaf_types
 Shape = tuple[str, ...]
 
 
+def brings_wholes(rung: Rung, instance: Instance, running: Running) -> bool:
+    """Whether an array or structure stands in a rung, or is taken or given by what it calls."""
+    return any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) or \
+        any(isinstance(r, (Aggregate, ByReference)) for r in _parameters(rung, instance, running))
+
+
 def misfit(rung: Rung, instance: Instance, running: Running) -> str:
-    """Why an array or structure in a rung cannot be taken where it goes; "" where none is, or all fit."""
-    if not any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) and \
-            not any(isinstance(r, (Aggregate, ByReference)) for r in _parameters(rung, instance, running)):
-        return ""
+    """Why an array or structure in a rung cannot be taken where it goes; "" where all fit."""
     found = Wires(rung, instance, running)
     for element in rung.elements:
         why = next(found.wrong(element), "")

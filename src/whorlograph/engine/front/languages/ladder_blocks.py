@@ -16,7 +16,6 @@ from whorlograph.model.ladder import (
     Edge,
     InOutVariable,
     InVariable,
-    OutVariable,
     Pin,
     Wire,
 )
@@ -231,11 +230,10 @@ class Blocks(Wires):
 
     def receiver(self, element: Block) -> Target | None:
         """The tag that a function's result goes to; None where it goes on as a wire."""
-        for other in self.rung.elements:
-            if isinstance(other, (OutVariable, InOutVariable)) and any(w.source == element.id for w in other.wires):
-                found = self.find(other.expression, -1)
-                if isinstance(found, Variable) and not found.target.terms and not found.target.width:
-                    return found.target
+        for other in self.takers.get(element.id, ()):
+            found = self.find(other.expression, -1)
+            if isinstance(found, Variable) and not found.target.terms and not found.target.width:
+                return found.target
         return None
 
 

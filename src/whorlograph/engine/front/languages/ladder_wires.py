@@ -9,7 +9,6 @@ from whorlograph.engine.front.builder import OFF, ON, Builder, held, untyped, wi
 from whorlograph.engine.front.names import Meaning, Whole
 from whorlograph.engine.scope.constants import constant_of
 from whorlograph.engine.scope.pin_values import element_at
-from whorlograph.engine.scope.rung_types import RungTypes, rung_types
 from whorlograph.model.ladder import (
     Block,
     Element,
@@ -23,7 +22,6 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.literals import Literal, literal
 from whorlograph.model.pins import output_pin
-from whorlograph.model.steps import Step as RungStep
 from whorlograph.model.types import Elementary, Family
 
 from .text_values import Values
@@ -35,14 +33,17 @@ class Wires:
     def __init__(self, build: Builder, body: LadderBody, rung: Rung, rails: frozenset[int], tasks: dict[str, int]) -> None:
         self.b, self.body, self.rung, self.rails, self.tasks = build, body, rung, rails, tasks
         self.running = build.running
-        self.types: RungTypes = rung_types(RungStep(build.index, build.instance, rung), build.running)
+        self.types = build.reading.types(rung, build.instance)
         self.ids = {e.id: e for e in rung.elements}
         self.out: dict[tuple[int, str], Expr] = {}
         self.executed: dict[int, Expr] = {}
         self.wholes: dict[tuple[int, str], Whole | list[Expr]] = {}  # arrays and structures that blocks give, by element and pin
         self.used: dict[int, dict[str, bool]] = {}  # by block: output pin, and whether any but a variable's element takes it
+        self.takers: dict[int, list[OutVariable | InOutVariable]] = {}  # by what they take from
         for element in rung.elements:
             for wire in wires_of(element):
+                if isinstance(element, (OutVariable, InOutVariable)):
+                    self.takers.setdefault(wire.source, []).append(element)
                 source = self.ids.get(wire.source)
                 if isinstance(source, Block):
                     pins = self.used.setdefault(source.id, {})
