@@ -6,35 +6,71 @@ said, and the rung around it is not executed.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec.structs import replace
 
 from .ladder import Block, Coil, CoilKind, Contact, ContactKind, Edge, Element, InOutVariable, InVariable, OutVariable, Pin, wires_of
 from .pins import output_pin
 
-Asked = tuple[str, ...]  # of "inverted", "rising" or "falling", "set" or "reset"
+Asked = tuple[str, ...]  # of "inverted", "rising" or "falling", "set" or "reset"; as the file has it where it is none of these
 
 WORDS = {"inverted": "inverted", "rising": "at a rising edge", "falling": "at a falling edge", "set": "set", "reset": "reset"}
 _COILS = {"inverted": CoilKind.NEGATED, "rising": CoilKind.RISING, "falling": CoilKind.FALLING, "set": CoilKind.SET, "reset": CoilKind.RESET}
+_NOTHING = ("", "none", "false", "0")
+_TRUE = ("true", "1")
 _CONTACTS = {"inverted": ContactKind.NORMALLY_CLOSED, "rising": ContactKind.RISING, "falling": ContactKind.FALLING}
 
 
+def is_true(text: str | None) -> bool:
+    """Whether an attribute of a file says yes: ``true`` or ``1`` (XML Schema, boolean), in capitals too."""
+    return text is not None and (text == "true" or text.strip().lower() in _TRUE)
+
+
 def asked_of(negated: str | None, edge: str | None, storage: str | None) -> Asked:
-    """What files ask for by three attributes."""
-    found = ["inverted"] if negated == "true" else []
-    found += [a for a in (edge,) if a in ("rising", "falling")]
-    return (*found, *(a for a in (storage,) if a in ("set", "reset")))
+    """What files ask for by three attributes; what they say that is none of it, as it stands there: ``edge="both"``."""
+    if (negated is None or negated == "false") and not edge and not storage:
+        return ()
+    found = _word("negated", negated, _TRUE), _word("edge", edge, ("rising", "falling")), _word("storage", storage, ("set", "reset"))
+    return tuple(filter(None, found))
+
+
+def _word(name: str, text: str | None, known: tuple[str, ...]) -> str:
+    found = (text or "").strip().lower()
+    if found in _NOTHING:
+        return ""
+    return f'{name}="{text}"' if found not in known else "inverted" if known is _TRUE else found
+
+
+def pin_asks(negated: str | None, edge: str | None, storage: str | None) -> tuple[bool, Edge, str]:
+    """What files ask of a pin by the same attributes: inverted, at an edge, and what else there is."""
+    asked = asked_of(negated, edge, storage)
+    if not asked:
+        return False, Edge.NONE, ""
+    edges, others = [Edge(a) for a in asked if a in ("rising", "falling")], [a for a in asked if a not in ("inverted", "rising", "falling")]
+    return "inverted" in asked, edges[0] if edges else Edge.NONE, next((a for a in others if a not in WORDS), "".join(others))
+
+
+def told(asked: Iterable[str]) -> str:
+    """What is asked for, in words."""
+    return " and ".join(WORDS.get(a, a) for a in asked)
 
 
 def attributes_of(asked: Asked, storage: str = "storage") -> dict[str, str]:
     """The same three attributes, as files write them. Args: storage: what the form calls what is set or reset."""
-    return {"negated" if a == "inverted" else "edge" if a in ("rising", "falling") else storage: "true" if a == "inverted" else a for a in asked}
+    found: dict[str, str] = {}
+    for one in asked:
+        name, _, text = one.partition("=")
+        if not text:
+            name, text = ("negated", '"true"') if one == "inverted" else ("edge" if one in ("rising", "falling") else "storage", f'"{one}"')
+        found[storage if name == "storage" else name] = text[1:-1]
+    return found
 
 
 def coil_kind(asked: Asked) -> tuple[CoilKind, Asked]:
     """What coil that is, and what of it no such coil is."""
-    return (_COILS[asked[-1]], asked[:-1]) if asked else (CoilKind.PLAIN, ())
+    last = next((a for a in reversed(asked) if a in _COILS), "")
+    return (_COILS[last], tuple(a for a in asked if a != last)) if last else (CoilKind.PLAIN, asked)
 
 
 def contact_kind(asked: Asked) -> tuple[ContactKind, Asked]:
@@ -46,7 +82,7 @@ def contact_kind(asked: Asked) -> tuple[ContactKind, Asked]:
 def asks(element: Coil | Contact) -> Asked:
     """What a file has to ask for, that such an element is read."""
     named = _COILS if isinstance(element, Coil) else _CONTACTS
-    return tuple(w for w in WORDS if w in element.also or named.get(w) is element.kind)
+    return (*(w for w in WORDS if w in element.also or named.get(w) is element.kind), *(a for a in element.also if a not in WORDS))
 
 
 def is_variable(coil: Coil, language: str) -> bool:
@@ -82,20 +118,20 @@ def _oddities(rung: Sequence[Element]) -> Iterator[str]:
         name = one.instance or one.type_name
         for pin in (*one.inputs, *one.in_outs):
             if pin.storage:
-                yield f"{pin.name} of {name} is to be {WORDS[pin.storage]} by its wire"
+                yield f"{pin.name} of {name} is to be {told((pin.storage,))} by its wire"
         for pin in one.outputs:
             if _passes_on(pin):
                 users = users or _users(rung)
                 fed = [u for u in users.get(one.id, ()) if any(w.source == one.id and output_pin(w, one) == pin.name.upper() for w in wires_of(u))]
                 if not all(isinstance(u, Coil) and {*_of_pin(pin)} <= {*asks(u)} for u in fed):
-                    yield f"{pin.name} of {name} is passed on {WORDS.get(pin.storage) or WORDS[pin.edge.value]}, and not to variables alone"
+                    yield f"{pin.name} of {name} is passed on {told((pin.storage or pin.edge.value,))}, and not to variables alone"
 
 
 def _told(one: Element) -> str:
     if isinstance(one, (Coil, Contact)):
-        return f"{one.variable} is {'written' if isinstance(one, Coil) else 'read'} {' and '.join(WORDS[a] for a in asks(one))} at once"
+        return f"{one.variable} is {'written' if isinstance(one, Coil) else 'read'} {told(asks(one))}{' at once' if len(asks(one)) > 1 else ''}"
     text = one.expression if isinstance(one, (InVariable, OutVariable, InOutVariable)) else "an element"
-    return f"{text} is passed on {' and '.join(WORDS[a] for a in one.also)}"
+    return f"{text} is passed on {told(one.also)}"
 
 
 def _passes_on(pin: Pin) -> bool:
@@ -103,7 +139,7 @@ def _passes_on(pin: Pin) -> bool:
 
 
 def _of_pin(pin: Pin) -> Asked:
-    return asked_of(None, pin.edge.value, pin.storage)
+    return tuple(filter(None, ("" if pin.edge is Edge.NONE else pin.edge.value, pin.storage)))
 
 
 def _users(elements: Sequence[Element]) -> dict[int, list[Element]]:

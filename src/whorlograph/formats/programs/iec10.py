@@ -18,7 +18,6 @@ from whorlograph.model.ladder import (
     Connector,
     Contact,
     Continuation,
-    Edge,
     Element,
     InVariable,
     Jump,
@@ -31,7 +30,7 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
-from whorlograph.model.modifiers import asked_of, coil_kind, contact_kind, modified
+from whorlograph.model.modifiers import asked_of, coil_kind, contact_kind, is_true, modified, pin_asks
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
@@ -67,6 +66,7 @@ from whorlograph.model.types import (
 
 from .xml_ladder import Spot
 from .xml_types import bounds_of, line_of, local, stands_alike, whole, words
+from .xml_unread import Unread
 
 ROOT = "Project"
 _Node = TypeVar("_Node")
@@ -111,6 +111,7 @@ class _Reader:
     def __init__(self, file: str, data: bytes) -> None:
         self.file, self.data = file, data
         self.notices: list[Notice] = []
+        self.unread = Unread()
         self.types: dict[str, TypeRef] = {}
         self.defaults: dict[str, Initial] = {}
         self.pous: dict[str, Pou] = {}
@@ -188,7 +189,10 @@ class _Reader:
     def variables(self, section: etree._Element) -> list[Variable]:
         """The declarations of one section."""
         found = []
+        kept = is_true(section.get("retain")) or is_true(section.get("persistent"))
+        self.unread.look(section, "Section")
         for node in children(section, "Variable"):
+            self.unread.look(node, "Variable")
             name, type_ = node.get("name", ""), child(node, "Type")
             if not name:
                 self.say(node, "a variable without a name", "it is left out")
@@ -196,7 +200,7 @@ class _Reader:
             place, said = child(node, "Address"), child(node, "Documentation")
             address = (place.get("address") or place.text or "").strip() if place is not None else node.get("address", "")
             found.append(Variable(name, self.type(type_) if type_ is not None else ELEMENTARY["BOOL"], _SECTIONS[local(section)], address,
-                                  self.initial(child(node, "InitialValue")), section.get("retain") == "true", section.get("constant") == "true",
+                                  self.initial(child(node, "InitialValue")), kept, is_true(section.get("constant")),
                                   words(said) if said is not None else "", line_of(node)))
         return found
 
@@ -294,6 +298,8 @@ class _Reader:
     # configurations
 
     def resource(self, node: etree._Element) -> Resource:
+        for name in ("Task", "ProgramInstance"):
+            self.unread.look_at(children(node, name), name)
         tasks = tuple(Task(t.get("name", ""), whole(t.get("priority")), t.get("interval", ""), t.get("single", "")) for t in children(node, "Task"))
         instances = tuple(ProgramInstance(p.get("name", ""), p.get("typeName", ""), p.get("associatedTaskName", ""))
                           for p in children(node, "ProgramInstance"))
@@ -315,9 +321,12 @@ class _Group:
 
     def beside(self) -> tuple[tuple[Element, ...], dict[str, tuple[int, str]]]:
         """What is drawn beside a chart: elements, and where their connection points are."""
+        for one in self.objects:
+            self.reader.unread.look(one, kind_of(one))
+            self.reader.unread.look_at((p for holder in one for p in holder if local(p).endswith("utVariable")), "Pin")
         made = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
-        asked = {e.id: asked_of(None, one.get("edge"), one.get("latch")) for e, one in zip(made, self.objects, strict=True)
-                 if kind_of(one) in ("DataSource", "DataSink")}
+        asked = {e.id: tuple(a for a in asked_of(one.get("negated"), one.get("edge"), one.get("latch")) if a != "inverted")
+                 for e, one in zip(made, self.objects, strict=True) if kind_of(one) in ("DataSource", "DataSink")}
         turns = [whole(one.get("evaluationOrder") or one.get("executionOrder")) if kind_of(one) in ("DataSink", "Jump", "Return") else 0
                  for one in self.objects]
         made = [replace(e, turn=turn) if turn else e for e, turn in zip(made, turns, strict=True)]
@@ -382,9 +391,7 @@ class _Group:
         found = []
         for holder in children(node, group):
             for pin in children(holder, name):
-                edge = pin.get("edge", "")
-                found.append(Pin(pin.get("parameterName", ""), self.wires(pin), pin.get("negated") == "true",
-                                 Edge(edge) if edge in ("rising", "falling") else Edge.NONE, "".join(asked_of(None, None, pin.get("latch")))))
+                found.append(Pin(pin.get("parameterName", ""), self.wires(pin), *pin_asks(pin.get("negated"), pin.get("edge"), pin.get("latch"))))
         return tuple(found)
 
     def block(self, node: etree._Element, spot: Spot) -> Element:
@@ -394,10 +401,10 @@ class _Group:
                      execution_order=whole(node.get("evaluationOrder") or node.get("executionOrder")))
 
     def source(self, node: etree._Element, spot: Spot) -> Element:
-        return InVariable(*spot, expression=node.get("identifier", ""), negated=node.get("negated") == "true")
+        return InVariable(*spot, expression=node.get("identifier", ""), negated=is_true(node.get("negated")))
 
     def sink(self, node: etree._Element, spot: Spot) -> Element:
-        return OutVariable(*spot, expression=node.get("identifier", ""), negated=node.get("negated") == "true", wires=self.wires(node))
+        return OutVariable(*spot, expression=node.get("identifier", ""), negated=is_true(node.get("negated")), wires=self.wires(node))
 
     def jump(self, node: etree._Element, spot: Spot) -> Element:
         return Jump(*spot, label=node.get("targetLabel", ""), wires=self.wires(node))
@@ -444,4 +451,5 @@ def read_project(root: etree._Element, path: Path, data: bytes = b"") -> Loaded[
             configurations += [reader.configuration(c) for c in children(node, "Configuration")]
         elif part:
             reader.say(node, f"{part} is not read")
+    reader.unread.say(reader.say)
     return Loaded(Program(name, reader.types, reader.pous, tuple(configurations), str(path), date, company, version, reader.defaults), reader.notices)

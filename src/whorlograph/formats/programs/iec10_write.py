@@ -326,7 +326,7 @@ class _Diagram:
             holder = _sub(node, groups) if pins else node
             for pin in pins:
                 one = _sub(holder, name, parameterName=pin.name, negated=pin.negated, edge=pin.edge.value if pin.edge is not Edge.NONE else "",
-                           latch=pin.storage)
+                           **attributes_of((pin.storage,) if pin.storage else (), "latch"))
                 self.inward(one, pin.wires)
                 if name == "OutputVariable":
                     self.outward(one, e.id, pin.name)

@@ -9,6 +9,7 @@ from lxml import etree
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.errors import ProgramError
+from whorlograph.model.modifiers import is_true
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
@@ -31,6 +32,7 @@ from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
 from .xml_types import line_of, local, read_initial, read_type, stands_alike, whole, words
+from .xml_unread import Unread
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201", "http://www.plcopen.org/xml/tc6.xsd")
 
@@ -48,6 +50,7 @@ class _Reader:
     def __init__(self, file: str, data: bytes = b"") -> None:
         self.file, self.data = file, data
         self.notices: list[Notice] = []
+        self.unread = Unread()
 
     def say(self, element: etree._Element | None, what: str, effect: str = "", pou: str = "") -> None:
         line = line_of(element) if element is not None else 0
@@ -56,9 +59,11 @@ class _Reader:
     def variables(self, section: etree._Element, kind: VariableKind) -> list[Variable]:
         """The declarations of one section."""
         found = []
+        self.unread.look(section, "section")
         for node in section:
             if local(node) != "variable":
                 continue
+            self.unread.look(node, "variable")
             name = node.get("name", "")
             if not name:
                 self.say(node, "a variable without a name", "it is left out")
@@ -74,7 +79,7 @@ class _Reader:
                 elif part == "documentation":
                     text = words(child)
             found.append(Variable(name, type_, kind, node.get("address", "").strip(), initial,
-                                  section.get("retain") == "true", section.get("constant") == "true", text,
+                                  is_true(section.get("retain")) or is_true(section.get("persistent")), is_true(section.get("constant")), text,
                                   line_of(node)))
         return found
 
@@ -152,6 +157,8 @@ class _Reader:
         tasks, instances, variables = [], [], []
         for child in node.iter():
             part = local(child)
+            if part in ("task", "pouInstance"):
+                self.unread.look(child, part)
             if part == "task":
                 tasks.append(Task(child.get("name", ""), whole(child.get("priority")), child.get("interval", "").strip(),
                                   child.get("single", "").strip()))
@@ -185,6 +192,7 @@ class _Reader:
             elif part and part not in _QUIET:
                 self.say(node, f"{part} is not read")
         self._undeclared(types, pous)
+        self.unread.say(self.say)
         return Program(name, types, pous, tuple(configurations), str(path), header["creationDateTime"],
                        header["companyName"], header["productVersion"], defaults)
 

@@ -12,11 +12,13 @@ from whorlograph.formats.text.body import text_body
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.model.chart import QUALIFIERS, Action, Association, Chart, ChartStep, Transition
 from whorlograph.model.ladder import Coil, CoilKind, Element, LadderBody, LeftRail, RightRail, Wire
+from whorlograph.model.modifiers import is_true
 from whorlograph.model.rungs import build
 from whorlograph.model.text import TextBody
 
 from .xml_ladder import elements_of, read_ladder
 from .xml_types import line_of, local, whole
+from .xml_unread import Unread
 
 Say = Callable[..., None]
 _STATED = re.compile(r"(?s)\s*(?:\w+\s*:=)?(.*?);?\s*")
@@ -41,10 +43,17 @@ class ChartReader:
     def read(self) -> Chart:
         """The chart. Raises: Unreadable for a text in it that cannot be read."""
         drawn = [n for n in self.body if local(n) in ("step", "macroStep")]
+        unread = Unread()
         for node in self.body:
-            if local(node) in ("step", "macroStep", "actionBlock") and node.get("negated") == "true":
+            if local(node) in _DRAWN:
+                unread.look(node, local(node))
+            if local(node) == "actionBlock":
+                unread.look_at((c for c in node if local(c) == "action"), "action")
+        unread.say(self.say, self.pou)
+        for node in self.body:
+            if local(node) in ("step", "macroStep", "actionBlock") and is_true(node.get("negated")):
                 self.say(node, f"{local(node)} {node.get('name', '')} is inverted".replace("  ", " "), "taken as it stands", self.pou)
-        steps = tuple(ChartStep(n.get("name", ""), n.get("initialStep") == "true", line_of(n)) for n in drawn)
+        steps = tuple(ChartStep(n.get("name", ""), is_true(n.get("initialStep")), line_of(n)) for n in drawn)
         for node in self.named["actions"].values():
             self.actions.append(self._own(node, node.get("name", "")))
         transitions = tuple(self._transitions())
@@ -147,7 +156,7 @@ class ChartReader:
         for node in sorted(nodes, key=lambda n: whole(n.get("priority"))):
             sources = tuple(s.get("name", "") for s in self._reached(node, ("step", "macroStep")))
             made = self._transition(node, sources, tuple(targets[node]))
-            inverted = any(local(c) == "condition" and c.get("negated") == "true" for c in node)
+            inverted = any(local(c) == "condition" and is_true(c.get("negated")) for c in node)
             found.append(_inverted(made, sources) if inverted else made)
         return found
 

@@ -6,6 +6,8 @@ from collections.abc import Iterator
 
 from lxml import etree
 
+from whorlograph.model.modifiers import is_true
+
 from .xml_types import local
 
 Scope = etree._Element | None  # a POU, None for what is global
@@ -52,7 +54,7 @@ def _constants(root: etree._Element) -> dict[Scope, dict[str, str]]:
     """By POU: the numbers that are declared constant in it, by name in lower case."""
     found: dict[Scope, dict[str, str]] = {}
     for section in _declared(root):
-        if section.get("constant") != "true":
+        if not is_true(section.get("constant")):
             continue
         for variable in section:
             value = next(_values(variable), None)

@@ -14,7 +14,6 @@ from whorlograph.model.ladder import (
     Connector,
     Contact,
     Continuation,
-    Edge,
     Element,
     InOutVariable,
     InVariable,
@@ -28,11 +27,12 @@ from whorlograph.model.ladder import (
     RightRail,
     Wire,
 )
-from whorlograph.model.modifiers import Asked, asked_of, coil_kind, contact_kind, modified
+from whorlograph.model.modifiers import Asked, asked_of, coil_kind, contact_kind, is_true, modified, pin_asks
 from whorlograph.model.rungs import build
 
 from .xml_points import wire_points
 from .xml_types import line_of, local, whole, words
+from .xml_unread import Unread
 
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
@@ -56,7 +56,7 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
     seen: set[int] = set()
     asked: dict[int, Asked] = {}
     space = node.tag.rpartition("}")[0] + "}"
-    position = space + "position"
+    position, unread = space + "position", Unread()
     for child in node:
         name = local(child)
         make = _MAKERS.get(name)
@@ -64,18 +64,20 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
             if name and name not in others:
                 say(child, f"{name} in a ladder is not read", "the rung is evaluated without it", pou)
             continue
+        unread.look(child, name)
         spot = _spot(child, position)
         if spot[0] in seen:
             say(child, f"two elements have the id {spot[0]}", "the first counts", pou)
             continue
         seen.add(spot[0])
-        elements.append(make(child, spot, space))
+        elements.append(make(child, spot, space, unread))
         if name in _VARIABLES:
-            wanted = asked_of(None, child.get("edge"), child.get("storage"))
-            if wanted:
-                asked[spot[0]] = wanted
+            wanted = asked_of(child.get("negated"), child.get("edge"), child.get("storage"))
+            if wanted and wanted != ("inverted",):
+                asked[spot[0]] = tuple(a for a in wanted if a != "inverted")
         if name in _ACTING and diagram and whole(child.get("executionOrderId")):
             elements[-1] = replace(elements[-1], turn=whole(child.get("executionOrderId")))
+    unread.say(say, pou)
     return modified(elements, asked)
 
 
@@ -100,60 +102,58 @@ def _text(node: etree._Element, name: str) -> str:
     return (child.text or "").strip() if child is not None else ""
 
 
-def _contact(node: etree._Element, spot: Spot, space: str) -> Element:
+def _contact(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
     kind, also = contact_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
     return Contact(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
 
 
-def _coil(node: etree._Element, spot: Spot, space: str) -> Element:
+def _coil(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
     kind, also = coil_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
     return Coil(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
 
 
-def _pins(node: etree._Element, group: str, space: str) -> tuple[Pin, ...]:
+def _pins(node: etree._Element, group: str, space: str, unread: Unread) -> tuple[Pin, ...]:
     holder = next(node.iterchildren(space + group), None)
     if holder is None:
         return ()
     pins = []
     for pin in holder:
         if local(pin) == "variable":
-            edge = pin.get("edge", "none")
-            pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), pin.get("negated") == "true",
-                            Edge(edge) if edge in ("rising", "falling") else Edge.NONE,
-                            "".join(asked_of(None, None, pin.get("storage")))))
+            unread.look(pin, "pin")
+            pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), *pin_asks(pin.get("negated"), pin.get("edge"), pin.get("storage"))))
     return tuple(pins)
 
 
-def _block(node: etree._Element, spot: Spot, space: str) -> Element:
-    return Block(*spot, node.get("typeName", ""), node.get("instanceName", ""), _pins(node, "inputVariables", space),
-                 _pins(node, "inOutVariables", space), _pins(node, "outputVariables", space),
+def _block(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
+    return Block(*spot, node.get("typeName", ""), node.get("instanceName", ""), _pins(node, "inputVariables", space, unread),
+                 _pins(node, "inOutVariables", space, unread), _pins(node, "outputVariables", space, unread),
                  whole(node.get("executionOrderId")))
 
 
-def _in_variable(node: etree._Element, spot: Spot, space: str) -> Element:
-    return InVariable(*spot, _text(node, space + "expression"), node.get("negated") == "true")
+def _in_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
+    return InVariable(*spot, _text(node, space + "expression"), is_true(node.get("negated")))
 
 
-def _out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
-    return OutVariable(*spot, _text(node, space + "expression"), node.get("negated") == "true", _wires(node, space))
+def _out_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
+    return OutVariable(*spot, _text(node, space + "expression"), is_true(node.get("negated")), _wires(node, space))
 
 
-def _in_out_variable(node: etree._Element, spot: Spot, space: str) -> Element:
+def _in_out_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
     also = [a for way in ("In", "Out") for a in asked_of(*(node.get(name + way) for name in ("negated", "edge", "storage")))]
     return InOutVariable(*spot, _text(node, space + "expression"), _wires(node, space), also=tuple(also))
 
 
-def _jump(node: etree._Element, spot: Spot, space: str) -> Element:
+def _jump(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
     return Jump(*spot, node.get("label", ""), _wires(node, space))
 
 
-def _comment(node: etree._Element, spot: Spot, space: str) -> Element:
+def _comment(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
     return Comment(*spot, words(node))
 
 
-_MAKERS: dict[str, Callable[[etree._Element, Spot, str], Element]] = {
-    "leftPowerRail": lambda node, spot, space: LeftRail(*spot),
-    "rightPowerRail": lambda node, spot, space: RightRail(*spot),
+_MAKERS: dict[str, Callable[[etree._Element, Spot, str, Unread], Element]] = {
+    "leftPowerRail": lambda node, spot, space, unread: LeftRail(*spot),
+    "rightPowerRail": lambda node, spot, space, unread: RightRail(*spot),
     "contact": _contact,
     "coil": _coil,
     "block": _block,
@@ -161,9 +161,9 @@ _MAKERS: dict[str, Callable[[etree._Element, Spot, str], Element]] = {
     "outVariable": _out_variable,
     "inOutVariable": _in_out_variable,
     "jump": _jump,
-    "label": lambda node, spot, space: Label(*spot, node.get("label", "")),
-    "return": lambda node, spot, space: Return(*spot, _wires(node, space)),
-    "connector": lambda node, spot, space: Connector(*spot, node.get("name", ""), _wires(node, space)),
-    "continuation": lambda node, spot, space: Continuation(*spot, node.get("name", "")),
+    "label": lambda node, spot, space, unread: Label(*spot, node.get("label", "")),
+    "return": lambda node, spot, space, unread: Return(*spot, _wires(node, space)),
+    "connector": lambda node, spot, space, unread: Connector(*spot, node.get("name", ""), _wires(node, space)),
+    "continuation": lambda node, spot, space, unread: Continuation(*spot, node.get("name", "")),
     "comment": _comment,
 }

@@ -139,7 +139,7 @@ def _pins(parent: etree._Element, group: str, pins: tuple[Pin, ...], element: Bl
     holder = _sub(parent, group)
     for i, pin in enumerate(pins):
         flags = {**({"negated": "true"} if pin.negated else {}), **({"edge": str(pin.edge)} if pin.edge is not Edge.NONE else {}),
-                 **({"storage": pin.storage} if pin.storage else {})}
+                 **attributes_of((pin.storage,) if pin.storage else ())}
         node = _sub(holder, "variable", formalParameter=pin.name, **flags)
         y = 28 + 20 * i
         if inward:

@@ -7,9 +7,12 @@ file. So comments, layout, added data and whatever this program does not know st
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from lxml import etree
 from msgspec import Struct
+
+from whorlograph.model.modifiers import is_true
 
 from ..iec10_write import KEY
 from ..xml_types import local
@@ -286,11 +289,16 @@ def _same(one: etree._Element, two: etree._Element) -> bool:
 
 def _flags(variable: etree._Element) -> str:
     parent = variable.getparent()
-    return " ".join(f for f in ("retain", "constant") if parent is not None and parent.get(f) == "true")
+    return _kept(parent) if parent is not None else ""
 
 
 def _same_flags(section: Piece, variable: etree._Element) -> bool:
-    return " ".join(f for f in ("retain", "constant") if section.attributes.get(f) == "true") == _flags(variable)
+    return _kept(section.attributes) == _flags(variable)
+
+
+def _kept(attributes: Mapping[str, str] | etree._Element) -> str:
+    """How the variables of a section are kept: *persistent* ones are retained."""
+    return " ".join(f for f in ("retain", "constant") if is_true(attributes.get(f)) or (f == "retain" and is_true(attributes.get("persistent"))))
 
 
 def _escaped(text: str, quoted: bool) -> str:
