@@ -18,6 +18,7 @@ from whorlograph.engine.scope.elaborate import elaborate
 from whorlograph.formats.logs import csv_table, plain_lines, read_logs
 from whorlograph.formats.logs.source import Source, cells
 from whorlograph.formats.logs.table import read_table
+from whorlograph.formats.profile import profile_table, read_profile
 from whorlograph.model.errors import LogError
 from whorlograph.model.log import Log, narrowed, tags_logged
 from whorlograph.model.parts import Ladder, coil, no
@@ -75,10 +76,22 @@ class Lines(WithFolder):
 
     def test_encodings_are_found(self) -> None:
         text = "time,tag,value\n1,Tür,1\n"
-        for encoding in ("utf-8", "utf-8-sig", "utf-16", "cp1252"):
+        for encoding in ("utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252"):
             with self.subTest(encoding), Source(self.file("a.csv", text.encode(encoding))) as source:
                 self.assertEqual(list(source.lines()), ["time,tag,value", "1,Tür,1"])
                 self.assertEqual(source.guessed, encoding == "cp1252")
+
+    def test_of_a_profile_too(self) -> None:
+        text = '# Türme\r\nscan_time = "20ms"\r\n'
+        for encoding in ("utf-8", "utf-8-sig", "utf-16", "utf-16-be", "cp1252"):
+            self.assertEqual(profile_table(self.file("p.toml", text.encode(encoding))), {"scan_time": "20ms"}, encoding)
+            self.assertEqual(read_profile(self.file("p.toml", text.encode(encoding))).scan_time, 20_000_000, encoding)
+
+    def test_of_letters_of_two_bytes_none_is_lost_where_a_piece_ends(self) -> None:
+        text = "time,tag,value\n" + "".join(f"{n},Tür,{n % 2}\n" for n in range(9000))
+        for encoding in ("utf-16-le", "utf-16-be"):
+            for mark in ("\ufeff", ""):
+                self.assertEqual(self.lines("a.csv", (mark + text).encode(encoding)), text.splitlines(), (encoding, mark))
 
     def test_one_line_in_another_encoding_leaves_the_others_alone(self) -> None:
         data = "a,Größe\n".encode() + "b,Größe\n".encode("cp1252") + "c,Größe\n".encode()

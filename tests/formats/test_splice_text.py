@@ -70,7 +70,7 @@ def dressed(text: str, random: Random) -> bytes:
             out.append(random.choice(["(* Größe & Maß *)", "// noted", "", "   "]))
         out.append(line + random.choice(["", "", "  ", " // kept", " (* Öl *)"]))
     ends = random.choice(["\n", "\n", "\r\n"])
-    return ends.join(out).encode(random.choice(["utf-8", "utf-8-sig", "cp1252"]))
+    return ends.join(out).encode(random.choice(["utf-8", "utf-8-sig", "cp1252", "utf-16", "utf-16-be"]))
 
 
 def further(program: Program, random: Random) -> Program:
@@ -122,12 +122,13 @@ class Texts(unittest.TestCase):
                 self.assertEqual(declared(found.value), declared(new))
                 self.assertEqual(sources(found.value), sources(new))
                 changed += new != old
-                wide = "utf-8" if b"\xc3" in data else "cp1252"
+                wide = "utf-16-le" if data[1:2] in b"\0\xfe" else "utf-16-be" if data[:1] == b"\0" else "utf-8" if b"\xc3" in data else "cp1252"
                 before, after = data.decode(wide).splitlines(), made.decode(wide).splitlines()
                 touched = [line for line in difflib.unified_diff(before, after, n=0, lineterm="") if line[0] == "-" and not line.startswith("---")]
                 gone = sum(k not in new.pous for k in old.pous)
                 self.assertLess(len(touched), 12 + 80 * gone, "\n".join(touched))
-                self.assertEqual(b"\r\n" in data, b"\r\n" in made)
+                self.assertEqual("\r\n" in data.decode(wide), "\r\n" in made.decode(wide))
+                self.assertEqual(data[:2] == b"\xff\xfe", made[:2] == b"\xff\xfe")
         self.assertGreater(changed, 40)
 
     def test_by_hand(self) -> None:

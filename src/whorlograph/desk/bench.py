@@ -5,7 +5,6 @@ What is done by hand becomes rows of a log, and the bench is the replay of that 
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import replace as session_with
 from functools import cached_property
@@ -24,6 +23,7 @@ from whorlograph.engine.feed import Hold, Trial
 from whorlograph.engine.journal import Journal
 from whorlograph.engine.wasm.status import Status
 from whorlograph.formats.beside import written
+from whorlograph.formats.profile import profile_table
 from whorlograph.formats.profile_write import profile_text
 from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import Wiring
@@ -445,7 +445,7 @@ class Bench:
     def _profile(self) -> dict[str, Any]:
         """The session's profile as it was written, with what the bench adds."""
         path, mine = self.session.paths.profile, self.controller.profile
-        found = tomllib.loads(path.read_text(encoding="utf-8")) if path is not None else {}
+        found = profile_table(path) if path is not None else {}
         return found | {"external": list(mine.external), "start": mine.start.value}
 
     def close(self) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tomllib
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -15,7 +14,7 @@ from whorlograph.formats.logs.binding import Binder
 from whorlograph.formats.logs.csv_table import by_cells
 from whorlograph.formats.logs.look import Looks, look
 from whorlograph.formats.logs.time_columns import TimeColumns
-from whorlograph.formats.profile import read_profile
+from whorlograph.formats.profile import profile_table, read_profile
 from whorlograph.formats.profile_write import profile_text
 from whorlograph.model.errors import ColumnsError, LogError
 from whorlograph.model.shown import visible
@@ -52,7 +51,7 @@ def with_columns(paths: Paths, columns: dict[str, str], folder: Path) -> Paths:
 
 def _merged(profile: Path | None, columns: dict[str, str]) -> dict[str, Any]:
     read_profile(profile)  # what is wrong in it is said as always
-    table = tomllib.loads(profile.read_text(encoding="utf-8-sig")) if profile is not None else {}
+    table = profile_table(profile) if profile is not None else {}
     return table | {"log": {**table.get("log", {}), **columns}}
 
 
@@ -76,7 +75,7 @@ def suggested(paths: Paths) -> str:
     """
     profile = read_profile(paths.profile)
     out = [f"# suggested for {', '.join(visible(p.name) for p in paths.logs) or 'no log'}; each line can be changed"]
-    given = tomllib.loads(paths.profile.read_text(encoding="utf-8-sig")) if paths.profile is not None else {}
+    given = profile_table(paths.profile) if paths.profile is not None else {}
     table = {k: v for k, v in given.items() if k != "log"}
     if table:
         out.append(profile_text(table).rstrip())

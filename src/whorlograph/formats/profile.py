@@ -8,6 +8,7 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any, TypeVar
 
+from whorlograph.formats.encodings import decoded
 from whorlograph.model.errors import ProfileError
 from whorlograph.model.literals import duration
 from whorlograph.model.profile import Addressing, Overflow, Profile, Start
@@ -96,6 +97,11 @@ def _shown(value: Any) -> Any:
     return visible(value) if isinstance(value, str) else value
 
 
+def profile_table(path: Path) -> dict[str, Any]:
+    """What a profile says, as it stands there. Raises: OSError, ValueError."""
+    return tomllib.loads(decoded(path.read_bytes())[0].replace("\r\n", "\n"))
+
+
 def read_profile(path: Path | None) -> Profile:
     """Read a profile; the defaults where there is no file.
 
@@ -104,7 +110,7 @@ def read_profile(path: Path | None) -> Profile:
     if path is None:
         return Profile()
     try:
-        table = tomllib.loads(path.read_text(encoding="utf-8-sig"))
+        table = profile_table(path)
     except OSError as error:
         raise ProfileError(str(path), f"cannot be opened ({error.strerror or error})", "check the name and the rights") from error
     except RecursionError as error:

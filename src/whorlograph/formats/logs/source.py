@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 import csv
 import io
 import re
@@ -12,6 +11,7 @@ from io import BufferedReader
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from whorlograph.formats.encodings import wide
 from whorlograph.model.errors import LogError
 from whorlograph.model.limits import MOST_LINE, MOST_PACKED_RATIO, PACKED_FREE
 
@@ -134,18 +134,18 @@ class Source:
             if self.damage:
                 raise LogError(str(self.path), f"cannot be opened ({self.damage})", "pack it again")
             raise LogError(str(self.path), f"the {self.what} is empty", "record it again, or give another file")
-        wide = head[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
-        sample = head.decode("utf-16" if wide else "utf-8", "replace")
+        encoding = wide(head)
+        sample = head.decode(encoding or "utf-8", "replace")
         if sample.count("\x00") > 40 or sum(c < " " and c not in "\r\n\t\x00" for c in sample) > 40:
             raise LogError(str(self.path), f"not a text file, so no {self.what} in CSV", "give a CSV file")
-        text = self._text = io.TextIOWrapper(self.stream, "utf-16" if wide else "utf-8-sig", "replace" if wide else "surrogateescape", newline=None)
+        text = self._text = io.TextIOWrapper(self.stream, encoding or "utf-8-sig", "replace" if encoding else "surrogateescape", newline=None)
         while line := text.readline(MOST_LINE):
             if len(line) >= MOST_LINE and not line.endswith("\n"):
                 raise LogError(str(self.path), f"a line is longer than {MOST_LINE:,} characters, so no {self.what} in CSV", "give a CSV file")
             if not line.isascii() and _STRAY.search(line):
                 self.guessed = True
                 line = _STRAY.sub(lambda stray: stray[0].encode("utf-8", "surrogateescape").decode("cp1252", "replace"), line)
-            yield line.rstrip("\n").replace("\x00", "")
+            yield line.rstrip("\n").replace("\x00", "").removeprefix("\ufeff")
 
 
 def cells(line: str, separator: str) -> list[str]:

@@ -9,6 +9,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from whorlograph.formats.encodings import decoded
 from whorlograph.formats.text.assigned import assigned_names
 from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
@@ -279,10 +280,7 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
 
     Raises: ProgramError where there is none of them.
     """
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("cp1252", "replace")
+    text, _ = decoded(data)
     reader = _Reader(text.replace("\r\n", "\n").replace("\r", "\n"), str(path))
     reader.read()
     if not reader.pous and not reader.types and not reader.configurations:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from whorlograph.formats.encodings import decoded
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.program import Program
 
@@ -14,7 +15,6 @@ from .project import project_cuts
 from .text import splice_text
 
 _ENCODING = re.compile(rb"<\?xml[^>]*encoding=[\"']([A-Za-z0-9._-]+)[\"']")
-_MARKS = (b"\xff\xfe", b"\xfe\xff", b"\xef\xbb\xbf")
 
 
 def splice(data: bytes, old: Program, new: Program) -> bytes:
@@ -39,7 +39,7 @@ def splice(data: bytes, old: Program, new: Program) -> bytes:
 
 
 def _is_xml(data: bytes) -> bool:
-    return data[:2] in _MARKS or data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<"
+    return decoded(data[:400])[0].lstrip()[:1] == "<"
 
 
 def _spliced(data: bytes, old: Program, new: Program) -> bytes:

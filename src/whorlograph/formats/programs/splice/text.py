@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable
 
 from msgspec.structs import replace
 
+from whorlograph.formats.encodings import decoded
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.written import declared_text, instance_text, remark_text, task_text, type_text, variable_text
 from whorlograph.model.chart import ChartBody
@@ -28,10 +29,7 @@ _REMARK = re.compile(r"[ \t]*(?://[^\n]*|\(\*.*?\*\))", re.DOTALL)
 
 def splice_text(data: bytes, old: Program, new: Program) -> bytes:
     """The text of a program with the changes that lead to another one. Raises: ProgramError for what it cannot hold."""
-    try:
-        text, encoding = data.decode("utf-8-sig"), "utf-8"
-    except UnicodeDecodeError:
-        text, encoding = data.decode("cp1252", "replace"), "cp1252"
+    text, encoding = decoded(data)
     ends = "\r\n" if "\r\n" in text else "\n"
     plain = text.replace("\r\n", "\n").replace("\r", "\n")
     work = _Text(plain, old)
@@ -48,15 +46,16 @@ def splice_text(data: bytes, old: Program, new: Program) -> bytes:
 def _offsets(text: str, encoding: str, size: int) -> Callable[[int], int]:
     """From a place in the text with plain line ends to the byte of the file."""
     doubled = [m.start() - n for n, m in enumerate(re.finditer("\r\n", text))]
+    each = 2 if encoding.startswith("utf-16") else 1
     wide, more = [], [0]
-    for match in re.finditer(r"[^\x00-\x7f]", text) if encoding == "utf-8" else ():
+    for match in re.finditer(r"[^\x00-\x7f]", text) if encoding != "cp1252" else ():
         wide.append(match.start())
-        more.append(more[-1] + len(match[0].encode()) - 1)
+        more.append(more[-1] + len(match[0].encode(encoding)) - each)
     begin = size - len(text.encode(encoding, "replace"))
 
     def byte(at: int) -> int:
         there = at + bisect_left(doubled, at)
-        return begin + there + more[bisect_left(wide, there)]
+        return begin + each * there + more[bisect_left(wide, there)]
     return byte
 
 
