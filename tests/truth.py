@@ -59,9 +59,12 @@ class Truth:
             found.append(rows.get(scan, found[-1]))
         return found
 
-    def tried(self, trial: Trial) -> Journal:
-        """The replay of the log edited as a trial says."""
-        log = self.session.log
+    def tried(self, trial: Trial, until: int | None = None) -> Journal:
+        """The replay of the log edited as a trial says. Args: until: the last scan that is looked at: behind it nothing is replayed."""
+        log, clock = self.session.log, self.journal.clock
+        if until is not None and until < clock.last:
+            kept = log.times <= clock.start(until)
+            log = Log(log.times[kept], log.tags[kept], log.values[kept], end=clock.start(until), rows=int(kept.sum()))
         for hold in trial.holds:
             log = edited(log, hold, self.session.running.tags[hold.tag].initial)
         return self.plain.replay(log, Trial((), trial.initial))
@@ -69,7 +72,7 @@ class Truth:
     def proves(self, answer: Answer, root: Root) -> bool:
         """Whether a root's trial has, where the untouched log has not, what the symptom asks for (ANSWERS.md, Proof)."""
         assert root.trial is not None
-        before, after = self.course(self.journal, answer.tag), self.course(self.tried(root.trial), answer.tag)
+        before, after = self.course(self.journal, answer.tag), self.course(self.tried(root.trial, max(answer.asked, answer.scan) + 3), answer.tag)
         start = self.journal.clock.start
         if answer.symptom is Symptom.DROPPED_OUT:
             window = range(answer.scan, min(answer.scan + 3, len(after)))
@@ -99,7 +102,7 @@ class Truth:
         until: dict[int, int] = {}
         for time, tag, former in changes[::-1][:60]:
             if tag not in found:
-                journal = self.tried(Trial((Hold(tag, former, time, until.get(tag)),)))
+                journal = self.tried(Trial((Hold(tag, former, time, until.get(tag)),)), answer.scan + 3)
                 after = self.course(journal, answer.tag)
                 if all(after[s] for s in range(answer.scan, min(answer.scan + 3, len(after)))):
                     found.add(tag)

@@ -93,6 +93,13 @@ def upstream(tracer: Tracer, tag: int) -> list[int] | None:
 
 def ring(tracer: Tracer, tag: int) -> set[int]:
     """The tags that decide a tag and are decided by it: what comes and goes together. Empty where nothing leads back, or too much."""
+    known = tracer.rings.get(tag)
+    if known is None:
+        known = tracer.rings[tag] = _ring(tracer, tag)
+    return known
+
+
+def _ring(tracer: Tracer, tag: int) -> set[int]:
     seen = _deciding(tracer, tag)
     if len(seen) > MOST:
         return set()

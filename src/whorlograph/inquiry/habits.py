@@ -61,8 +61,8 @@ def add_habits(tracer: Tracer, tag: int, path: Course, turn: int | None, link: L
 
 def _brought(tracer: Tracer, tag: int, turn: int, roots: list[Root]) -> set[RootKey]:
     """What changed to turn a tag in a scan; where nothing did there, as when a time ran out, what changed last before."""
-    tracer.spent = 0
-    link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
+    with tracer.briefly():
+        link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
     changed = {r.key for r in link.all_roots() if r.changed} if link is not None else set()
     earlier = [r for r in roots if r.since is not None and r.since <= tracer.time(turn)]
     return changed or {r.key for r in earlier if r.since == max(one.since or 0 for one in earlier)}

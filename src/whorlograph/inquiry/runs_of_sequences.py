@@ -162,7 +162,7 @@ def _in_vain(tracer: Tracer, sequence: _Sequence, runs: list[SequenceAttempt], s
         for tag in sequence.tags:
             row = tracer.journal.last_row(tag, tracer.journal.settled_position(run.scan))
             if row is not None and tracer.scan_of(row) == run.scan:
-                with tracer.aside():
+                with tracer.aside(brief=True):
                     link = tracer.explain(tag, Vantage(run.scan, LAST), True, 0)
                 commands |= {(r.tag, r.value): None for r in link.all_roots() if r.changed and r.tag is not None and isinstance(r.value, bool)} \
                     if link is not None else {}

@@ -39,6 +39,7 @@ from .writers import Kind, Writer, Writers
 
 LAST = 1 << 30
 BUDGET = 240
+MOST_BRIEF = 80
 DEEPEST = 40
 
 
@@ -99,8 +100,9 @@ class Tracer:
     ``coils`` are the tags on the trail from the symptom down: their seal-ins are no causes. ``most``: links that may be ``spent``.
     ``now``: the moment without a log; ``commands``: what was tried in the attempt; ``number``: the number asked about, whose former values are
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
+    ``is_aside``, ``is_brief``: it answers a question beside the trail;
     ``recorded_as``: of inputs that the log records within another: which bits of it; ``recorded_bits``: of one whose bits it records: of which;
-    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``instants``, ``turns``, ``paces``: what was found out about tags.
+    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``instants``, ``turns``, ``paces``, ``rings``: what was found out about tags.
     """
 
     controller: Controller
@@ -113,6 +115,7 @@ class Tracer:
     spent: int = 0
     most: int = BUDGET
     is_aside: bool = False
+    is_brief: bool = False
     number: int | None = None
     now: Now | None = None
     commands: frozenset[int] = frozenset()
@@ -136,6 +139,7 @@ class Tracer:
         self.instants: dict[int, int | None] = {}
         self.followers: dict[int, frozenset[int]] = {}
         self.rhythms: dict[int, str] = {}
+        self.rings: dict[int, set[int]] = {}
         self.paces: dict[tuple[int, int, int, int], str] = {}
         self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}
         self._circuits: dict[int, Circuit] = {}
@@ -443,17 +447,28 @@ class Tracer:
             self.coils.pop()
 
     @contextmanager
-    def aside(self) -> Iterator[None]:
-        """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long.
-
-        It puts none itself (``is_aside``): of two timers that start one another each would go on asking about the other.
-        """
-        spent, most, coils, open_, aside = self.spent, self.most, self.coils, self.open, self.is_aside
-        self.spent, self.most, self.coils, self.open, self.is_aside = 0, BUDGET, [], set(), True
+    def briefly(self) -> Iterator[None]:
+        """A question of which only what changed is wanted, and that is put of many moments: short, and without what lets a generator run."""
+        spent, most, brief = self.spent, self.most, self.is_brief
+        self.spent, self.most, self.is_brief = 0, MOST_BRIEF, True
         try:
             yield
         finally:
-            self.spent, self.most, self.coils, self.open, self.is_aside = spent, most, coils, open_, aside
+            self.spent, self.most, self.is_brief = spent, most, brief
+
+    @contextmanager
+    def aside(self, brief: bool = False) -> Iterator[None]:
+        """A question beside the trail: it goes its own way, and takes nothing of what the trail may still be long.
+
+        It puts none itself (``is_aside``): of two timers that start one another each would go on asking about the other.
+        Args: brief: only what changed is wanted.
+        """
+        spent, most, coils, open_, aside, briefly = self.spent, self.most, self.coils, self.open, self.is_aside, self.is_brief
+        self.spent, self.most, self.coils, self.open, self.is_aside, self.is_brief = 0, BUDGET, [], set(), True, briefly or brief
+        try:
+            yield
+        finally:
+            self.spent, self.most, self.coils, self.open, self.is_aside, self.is_brief = spent, most, coils, open_, aside, briefly
 
     def known_as(self, tag: int, row: int | None, view: Vantage, bit: int = -1) -> tuple[int, ...]:
         """What makes a value the same where a trail comes back to it: its row; of a tag that coils write one after another also the last of them."""
@@ -463,8 +478,11 @@ class Tracer:
         return tag, row if row is not None else -1, last[1], bit
 
     def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
-        """What made a tag change in a row of the journal."""
-        return self.links.change(self, row, depth, bit, None) if depth <= DEEPEST else None
+        """What made a tag change in a row of the journal; None where the trail is too long."""
+        if depth > DEEPEST or self.spent >= self.most:
+            return None
+        self.spent += 1
+        return self.links.change(self, row, depth, bit, None)
 
     def last_row(self, tag: int, position: int, bit: int = -1) -> int | None:
         """The last row of a tag before a position; of one bit: in which that changed."""

@@ -42,9 +42,10 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
     if len(ended) < LEAST or not (longest or alike):
         return
     started = _turned_by(tracer, tag, path, scan, on=True)[:-1]
-    as_always = all(any(root.key in keys for keys in started) for root in roots if root.changed)
-    if not as_always or any(lingering(tracer, root) for root in roots if not root.leads):
-        return  # another start, or the same that stays
+    if not all(any(root.key in keys for keys in started) for root in roots if root.changed):
+        return
+    if any(lingering(tracer, root) for root in roots if not root.leads):
+        alike = []  # begun as those, and kept on by what sticks
     most = max(one.lasted for one in before)
     long = [2 * one.lasted >= most for one in before]  # what ended short ones says nothing of one that has outlasted them
     for root in roots:
@@ -116,8 +117,8 @@ def _turned_by(tracer: Tracer, tag: int, path: Course, scan: int, on: bool) -> l
     """Of the last times that a tag went on or off, up to a scan: the roots of each."""
     found: list[set[RootKey]] = []
     for turn in turns(path, scan, on):
-        tracer.spent = 0
-        link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
+        with tracer.briefly():
+            link = tracer.explain(tag, Vantage(turn, LAST), True, 0)
         roots = list(link.all_roots()) if link is not None else []
         changed = {r.key for r in roots if r.changed}
         found.append(changed or ({r.key for r in roots} if on else set()))  # what a bistable keeps since an edge

@@ -50,7 +50,7 @@ def link(tracer: Tracer, tag: int, view: Vantage, depth: int | None = None) -> L
     value = bool(tracer.raw(tag, view))
     text = f"{tracer.name(tag)} {rhythm(tracer, tag)}, {by}"
     found = Link(LinkKind.BLOCK, tag, value, tracer.since(tag, view), step, view.scan, text, element)
-    if depth is not None and writers:
+    if depth is not None and writers and not tracer.is_brief:
         _add_lets(tracer, found, tag, view.scan, depth)
     return found
 

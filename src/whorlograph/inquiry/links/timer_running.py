@@ -106,7 +106,7 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
 
 def _mark_start(tracer: Tracer, child: Link, call: BlockCall, start: int, scan: int) -> None:
     """Of an on-delay that has elapsed: what completed its input then, and stands as it did, brought that about."""
-    with tracer.aside():
+    with tracer.aside(brief=True):
         found = pin_on(tracer, call, "IN", "", start, 0, True)
     came = [root for root in found.all_roots() if root.changed and root.since is not None] if found is not None else []
     last = max((root.since or 0 for root in came), default=0)

@@ -169,7 +169,7 @@ def _add_missing(tracer: Tracer, found: Link, call: BlockCall, label: str, fell:
     """
     ends: list[set[tuple[object, ...]]] = []
     for row in fell:
-        with tracer.aside():
+        with tracer.aside(brief=True):
             link = pin_fell(tracer, call, "IN", "", tracer.scan_of(row), 0)
         ends.append({_come(root) for root in link.all_roots() if root.changed})
     # What ended it in a step that has been passed this time has come: it says nothing of this one.
