@@ -87,7 +87,7 @@ class NoSuchValue(unittest.TestCase):
                 (3, pin[0], pin[0] + b' edge="both"', 'IN of T1 is to be edge="both" by its wire')):
             with self.subTest(said):
                 loaded = _read(data.replace(before, after, 1))
-                self.assertEqual([n.what for n in loaded.notices], [f"rung {number}: {said}: it is not executed, what it writes comes from the log"])
+                self.assertEqual([n.what for n in loaded.notices], [f"rung {number}: {said}: it is not executed, what it alone writes comes from the log"])
                 tag = f"Y{number}"
                 session = session_of(loaded.value, ((0, "X1", 1), (0, "X2", 0), (1100, "X1", 1)))
                 self.assertEqual(session.journal.settled(session.tag(tag), session.journal.clock.last), 0)
@@ -101,7 +101,7 @@ class NoSuchValue(unittest.TestCase):
             odd = before.split(b'"')[0] + b'"sometimes"'
             loaded = _read(data.replace(before, odd))
             shown = odd.decode().replace("latch", "storage")
-            self.assertEqual([n.what for n in loaded.notices], [f"rung 1: {said} {shown}: it is not executed, what it writes comes from the log"])
+            self.assertEqual([n.what for n in loaded.notices], [f"rung 1: {said} {shown}: it is not executed, what it alone writes comes from the log"])
             body = loaded.value.pous["main"].body
             assert isinstance(body, LadderBody)
             turned = tuple(replace(e, variable="X2") if getattr(e, "variable", "") == "X1" else e for e in body.elements)

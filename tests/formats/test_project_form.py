@@ -155,7 +155,7 @@ class ByHand(unittest.TestCase):
 
     def test_text_that_cannot_be_read_stands_aside(self) -> None:
         loaded = by_hand("Y1 := ;", "ST")
-        self.assertEqual([n.effect for n in loaded.notices], ["its body is not executed: what it writes comes from the log"])
+        self.assertEqual([n.effect for n in loaded.notices], ["its body is not executed: what it alone writes comes from the log"])
 
     def test_a_namespace_older_still(self) -> None:
         session = diagram(Diagrams.TIMED, Diagrams.ROWS, "X1 X2 Y1", "T1:TON")

@@ -60,7 +60,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         text = "its wires form a loop" if looped else odd_modifier(group)
         if text:
             unit = "network" if language == "FBD" else "rung"
-            said.append(f"{unit} {index + 1}: {text}: it is not executed, what it writes comes from the log")
+            said.append(f"{unit} {index + 1}: {text}: it is not executed, what it alone writes comes from the log")
             rung = Rung(rung.number, rung.elements, rung.labels, rung.comment, own, text)
         rungs.append(rung)
     for rung in rungs:

@@ -79,7 +79,7 @@ class Reading:
                 if why:
                     place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
                     unit = "statement" if rung.statement is not None else "rung"
-                    found.append(Notice(place, why, f"the {unit} is not executed: what it writes comes from the log"))
+                    found.append(Notice(place, why, f"the {unit} is not executed: what it alone writes comes from the log"))
         return found
 
 

@@ -256,10 +256,10 @@ class _Reader:
                 made: TextBody = resolve("formats.text.body:text_body")(text, max(1, line_of(node)), language)
                 return made
             except Unreadable as error:
-                self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log",
+                self.notices += error.notices(self.file, pou, "its body is not executed: what it alone writes comes from the log",
                                               lambda one: stands_alike(self.data, text, max(1, line_of(node)), one.line, one.column))
                 return OpaqueBody(language, text, assigned_names(text, language))
-        self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it writes comes from the log", pou)
+        self.say(node, f"the body is in {language}, which is not executed yet", "opaque: what it alone writes comes from the log", pou)
         return OpaqueBody(language, text, assigned_names(text, language))
 
     def chart(self, node: etree._Element, pou: etree._Element, name: str, variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
@@ -271,7 +271,7 @@ class _Reader:
             body, more = resolve("formats.text.chart:chart_body")(chart, variables)
         except Unreadable as error:
             place = Place(self.file, error.line, name)
-            self.notices.append(Notice(place, error.what, "its chart is not executed: what it writes comes from the log"))
+            self.notices.append(Notice(place, error.what, "its chart is not executed: what it alone writes comes from the log"))
             text = "".join(str(t) for t in node.itertext())
             return OpaqueBody("SFC", text, assigned_names(text, "SFC")), ()
         return body, more

@@ -226,7 +226,7 @@ class _Reader:
         except Unreadable as error:
             text = "\n".join(source)
             language = "SFC" if chart else "IL" if looks_like_instructions(pieces) else "ST"
-            self.say(error, "its body is not executed: what it writes comes from the log", pou)
+            self.say(error, "its body is not executed: what it alone writes comes from the log", pou)
             return OpaqueBody(language, text, assigned_names(text, language)), ()
 
     def configuration(self, read: ConfigurationRead, placed: tuple[tuple[str, str], ...]) -> Configuration:

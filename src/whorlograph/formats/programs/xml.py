@@ -126,7 +126,7 @@ class _Reader:
                 return self.text(child, text, pou, language), ()
             if language == "SFC":
                 return self.chart(child, beside, text, pou, variables)
-        self.say(node, "the body is in no language of the standard", "opaque: what it writes comes from the log", pou)
+        self.say(node, "the body is in no language of the standard", "opaque: what it alone writes comes from the log", pou)
         return OpaqueBody("unknown", "".join(str(t) for t in node.itertext())), ()
 
     def chart(self, node: etree._Element, beside: list[etree._Element], text: str, pou: str,
@@ -138,7 +138,7 @@ class _Reader:
             return body, more
         except Unreadable as error:
             place = Place(self.file, error.line or line_of(node), pou)
-            self.notices.append(Notice(place, error.what, "its chart is not executed: what it writes comes from the log"))
+            self.notices.append(Notice(place, error.what, "its chart is not executed: what it alone writes comes from the log"))
             return OpaqueBody("SFC", text, assigned_names(text, "SFC")), ()
 
     def text(self, node: etree._Element, text: str, pou: str, language: str) -> Body:
@@ -148,7 +148,7 @@ class _Reader:
             made: TextBody = resolve("formats.text.body:text_body")(text, first, language)
             return made
         except Unreadable as error:
-            self.notices += error.notices(self.file, pou, "its body is not executed: what it writes comes from the log",
+            self.notices += error.notices(self.file, pou, "its body is not executed: what it alone writes comes from the log",
                                           lambda one: stands_alike(self.data, text, first, one.line, one.column))
             return OpaqueBody(language, text, assigned_names(text, language))
 
