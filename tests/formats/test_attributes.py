@@ -13,7 +13,7 @@ from tests.projects import project
 from whorlograph.formats.programs.splice import splice
 from whorlograph.formats.programs.xml import read
 from whorlograph.formats.programs.xml_write import write_xml
-from whorlograph.model.ladder import LadderBody
+from whorlograph.model.ladder import Block, LadderBody
 from whorlograph.model.place import Loaded
 from whorlograph.model.program import Program, Variable, VariableKind
 from whorlograph.model.rungs import build
@@ -111,6 +111,18 @@ class NoSuchValue(unittest.TestCase):
     def test_no_is_no(self) -> None:
         data = write_xml(_plain()).replace(b"<contact ", b'<contact edge="None" storage="" ', 1)
         self.assertEqual(_read(data), _read(write_xml(_plain())))
+
+
+    def test_of_a_pin_that_is_written_again_in_both_forms(self) -> None:
+        program = program_with({"Main": body_of("X1 TON:T1:T#1s (Y1)")}, "X1 X2 Y1", "T1:TON")
+        for data, pin in ((write_xml(program), b'<variable formalParameter="IN"'), (project(program), b'parameterName="IN"')):
+            odd = re.sub(pin + rb'(?: (?:negated|edge|latch)="[^"]*")*', pin + b' edge="both"', data, count=1)
+            loaded = _read(odd)
+            body = loaded.value.pous["main"].body
+            assert isinstance(body, LadderBody)
+            turned = tuple(replace(e, inputs=(replace(e.inputs[0], wires=()), *e.inputs[1:])) if isinstance(e, Block) else e for e in body.elements)
+            new = replace(loaded.value, pous={"main": replace(loaded.value.pous["main"], body=build(turned)[0])})
+            self.assertEqual(splice(odd, loaded.value, new).count(b'edge="both"'), 1)
 
 
 class Unread(unittest.TestCase):

@@ -325,8 +325,8 @@ class _Diagram:
                                    ("OutputVariables", "OutputVariable", outputs)):
             holder = _sub(node, groups) if pins else node
             for pin in pins:
-                one = _sub(holder, name, parameterName=pin.name, negated=pin.negated, edge=pin.edge.value if pin.edge is not Edge.NONE else "",
-                           **attributes_of((pin.storage,) if pin.storage else (), "latch"))
+                plain = {"negated": pin.negated, "edge": pin.edge.value if pin.edge is not Edge.NONE else "", "latch": ""}
+                one = _sub(holder, name, parameterName=pin.name, **(plain | attributes_of((pin.storage,) if pin.storage else (), "latch")))
                 self.inward(one, pin.wires)
                 if name == "OutputVariable":
                     self.outward(one, e.id, pin.name)

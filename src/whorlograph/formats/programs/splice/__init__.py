@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from whorlograph.formats.encodings import decoded
+from whorlograph.formats.encodings import decoded, wide
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.program import Program
 
@@ -31,6 +31,8 @@ def splice(data: bytes, old: Program, new: Program) -> bytes:
     encoding = found.group(1).decode() if found else "utf-8"
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         encoding = "utf-16"
+    elif wide(data):
+        encoding = wide(data)
     if encoding.lower().replace("-", "") not in ("utf8", "usascii", "ascii"):
         text = data.decode(encoding)
         changed = _spliced(text.encode("utf-8"), old, new).decode("utf-8").encode(encoding)
