@@ -166,7 +166,7 @@ class TheEndThatDidNotCome(unittest.TestCase):
 class TheEndOfSuchRuns(unittest.TestCase):
     """A press begins a long run, another press soon behind it a short one, in turn: X2 ends the long ones, X3 the short ones."""
 
-    SAID = re.compile(r"it ended Y1 each of (\d+) times(, among the last 20,)? that it had come on as long after the time before as now, and has not now")
+    SAID = re.compile(r"it ended Y1 each of (\d+) times(, among the last 20,)? that it had come on about as long after the time before as now, and has not now")
 
     def _rows(self, cycles: int, lasted: int, longs: int = 3000) -> Rows:
         found: Rows = [(0, n, 0) for n in ("X1", "X2", "X3")]

@@ -12,7 +12,7 @@ from tests.texts import text_session
 from whorlograph.desk.session import Session
 from whorlograph.model.question import Symptom
 
-SAID = re.compile(r"it was (on|off) each of the (at least )?(\d+) times that Y1 came on when (\S+) went (on|off)")
+SAID = re.compile(r"it was (on|off) each of the (last )?(\d+) times that Y1 came on when (\S+) went (on|off)")
 # Whose turn it is: X1 turns it where X2 asks for that, else back; Y1 runs while X1 is on and it is its turn.
 TURNS = "E1(CLK := X1); IF E1.Q THEN A := BOOL_TO_INT(X2); END_IF;\nY1 := X1 AND A = 1 AND NOT X3;"
 DECLARED = "E1 : R_TRIG;"
@@ -40,7 +40,7 @@ class UsualPullIns(unittest.TestCase):
             found = _asked(text_session(TURNS, _rows(times, 0), DECLARED))
             with self.subTest(times=times):
                 self.assertEqual(found.roots[0], ("field-input", "X2", True), found.text)
-                often = "at least 20" if times > 20 else f"{times}"
+                often = "last 20" if times > 20 else f"{times}"
                 self.assertIn(f"; it was on each of the {often} times that Y1 came on when X1 went on", found.answer.roots[0].text)
 
     def test_not_after_one_time_nor_where_another_command_brought_it_on(self) -> None:

@@ -55,7 +55,7 @@ def add_usual_ends(tracer: Tracer, tag: int, path: Course, scan: int, link: Link
         usual = is_usual(often[root.key], len(ended)) or is_usual(times, sum(long))
         if alike and all(root.key in ended[place] for place in alike):
             among = f", among the last {MOST}," if len(ended) == MOST else ""
-            which = f"each of {counted(len(alike), 'time')}{among} that it had come on as long after the time before as now"
+            which = f"each of {counted(len(alike), 'time')}{among} that it had come on about as long after the time before as now"
         elif longest and usual:
             which = of_turns(often[root.key], len(ended))
         else:

@@ -27,7 +27,7 @@ def add_usual_pull_ins(tracer: Tracer, tag: int, path: Course, command: Command,
     otherwise = [r for r in roots if r.tag != command.tag and _stood_otherwise(tracer, r, came, looked)]
     if not any(r.since is not None and r not in otherwise for r in roots):
         return
-    often = f"{'at least ' if len(came) == MOST else ''}{len(came)}"
+    often = f"{'last ' if len(came) == MOST else ''}{len(came)}"
     for root in otherwise:
         root.novel = True
         when = f"{tracer.name(tag)} came on when {tracer.name(command.tag)} went {tracer.state_word(command.on)}"
