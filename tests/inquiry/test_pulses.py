@@ -123,6 +123,13 @@ class Pulses(unittest.TestCase):
         self.assertIn("4 short openings", history(short, True, ["06:00"]))
 
 
+    def test_what_a_hand_may_have_done_is_said_too(self) -> None:
+        for lengths, tail in (((30, 40), ": a loose wire or a worn switch"), ((30, 300), ": switched for a moment, or a loose wire or a worn switch")):
+            short = [Stay(1000 * MS * n, length * MS, 0, True) for n, length in enumerate(lengths)]
+            self.assertTrue(history(short, True, ["06:00"]).endswith(f"the first at 06:00{tail}"), lengths)
+            self.assertTrue(history(short, False, ["06:00"]).endswith("the first at 06:00"))
+
+
 class Courses(unittest.TestCase):
     """Settled values against walking scan by scan."""
 

@@ -62,7 +62,7 @@ class DroppedOut(unittest.TestCase):
         answer = ask(session, "Y1")
         prove_all(session, answer)
         self.assertIs(answer.roots[0].proved, True)
-        self.assertIn("no longer fits", answer.roots[0].proof)
+        self.assertIn("from then on the recording no longer fits, for in it Y1 had gone off", answer.roots[0].proof)
 
     def test_a_root_that_does_not_matter_is_disproved(self) -> None:
         rows: Rows = [(0, "X2", 1), (0, "X3", 1), (20, "X1", 1), (50, "X1", 0), (201, "X3", 0), (202, "X2", 0), (400, "X2", 0)]

@@ -14,6 +14,7 @@ from whorlograph.model.log import Ints, Log
 SHORT = 1_000_000_000
 SHORT_ON = 100_000_000
 BOUNCE = 10_000_000
+BY_HAND = 150_000_000  # ns: no hand presses a button for less
 
 
 class Stay(Struct, frozen=True):
@@ -162,6 +163,6 @@ def history(found: list[Stay], off: bool, time_text: list[str], bounced: bool = 
     shortest, longest = duration_text(min(lengths)), duration_text(max(lengths))
     span = shortest if shortest == longest else f"{shortest} to {longest}"
     more = ", growing longer" if grows(lengths) else ""
-    tail = ": a loose wire or a worn switch" if off else ""
+    tail = f": {'' if max(lengths) < BY_HAND else 'switched for a moment, or '}a loose wire or a worn switch" if off else ""
     apart = "; bounces as it changes not counted" if bounced else ""
     return f"{len(found)} short {word} in this log ({span}{more}{apart}), the first at {time_text[0]}{tail}"

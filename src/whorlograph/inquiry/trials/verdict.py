@@ -12,6 +12,7 @@ from whorlograph.model.question import Symptom
 from whorlograph.model.times import clock_text
 
 from ..symptoms import Course, course
+from ..trail import Answer
 from .edits import Attempted
 from .runs import TrialRuns
 from .window import stretch_begins
@@ -20,7 +21,7 @@ from .window import stretch_begins
 class Proof(Struct, frozen=True):
     """What trials of a root showed: the verdict, a sentence, the trial that told (else the first tried) and its journal; ``turns``: the
     start (ns) of the first scan in the window in which it differs, None unless proved; ``fits_until``: from when on (ns) the recording,
-    made by a machine that had stopped, no longer fits the trial; None where that is not known; ``ended``: of a drop, that the tag went off
+    made with the tag off, no longer fits the trial; None where that is not known; ``ended``: of a drop, that the tag went off
     before it in the trial, ``begins`` that it never came on for it; ``earlier``: of what does not drop out, that it differs only before the
     tag came on last."""
 
@@ -57,7 +58,7 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
         return proof(begun, f"stays {'on' if after.at(asked) else 'off'} from {clock_text(log, answer.begun)} on")
     if answer.symptom is Symptom.DROPPED_OUT:
         turned = after.next_change(answer.scan, False)
-        # What the log brought after the drop belongs to a machine that had stopped.
+        # What the log brought after the drop belongs to a machine without the tag.
         fits = turned is None or turned > answer.scan + 2 or (turned > answer.scan and _logged(log, answer.time, journal.clock.start(turned)))
         ended = _ended_before(before, after, answer.scan) if turned == answer.scan else None
         if ended is not None:
@@ -67,7 +68,7 @@ def judge(runs: TrialRuns, journal: Journal, tried: Attempted) -> Proof:
             return replace(proof(None, f"does not come on at {clock_text(log, journal.clock.start(came))} at all"), begins=True)
         if not fits:
             return proof(None, "is off all the same" if turned == answer.scan else f"drops out {(turned or 0) - answer.scan} scans later")
-        text, until = _stays(after, answer.scan, True, journal, log, answer.time)
+        text, until = _stays_on(after, answer, journal, log, name)
         return replace(proof(answer.scan, text), fits_until=until)
     wanted = answer.symptom is Symptom.WILL_NOT_PULL_IN
     begins = stretch = stretch_begins(answer, original)
@@ -100,16 +101,15 @@ def _differs(before: Course, after: Course, first: int, last: int, wanted: bool)
     return next((s for s in scans if bool(after.at(s)) == wanted and bool(before.at(s)) != wanted), None)
 
 
-def _stays(path: Course, scan: int, on: bool, journal: Journal, log: Log, time: int) -> tuple[str, int | None]:
-    """How long a tag stays as the trial has it, and from when on (ns) the log no longer fits."""
-    turned = path.next_change(scan, not on)
-    state = "on" if on else "off"
+def _stays_on(path: Course, answer: Answer, journal: Journal, log: Log, name: str) -> tuple[str, int | None]:
+    """How long a tag that dropped out stays on in a trial, and from when on (ns) the log no longer fits."""
+    turned = path.next_change(answer.scan, False)
     if turned is None:
-        return f"stays {state}", None
+        return "stays on", None
     when = journal.clock.start(turned)
-    if _logged(log, time, when):
-        return f"stays {state} until {clock_text(log, when)}; from then on the recording no longer fits: the machine had stopped", when
-    return f"stays {state} until {clock_text(log, when)}", None
+    if _logged(log, answer.time, when):
+        return f"stays on until {clock_text(log, when)}; from then on the recording no longer fits, for in it {name} had gone off", when
+    return f"stays on until {clock_text(log, when)}", None
 
 
 def _logged(log: Log, low: int, high: int) -> bool:
