@@ -116,7 +116,7 @@ def read_profile(path: Path | None) -> Profile:
     except RecursionError as error:
         raise ProfileError(str(path), "its brackets are nested too deep", "no setting needs more than two") from error
     except ValueError as error:
-        why = error if isinstance(error, (tomllib.TOMLDecodeError, UnicodeDecodeError)) else "a number in it has too many digits"
+        why = error if isinstance(error, tomllib.TOMLDecodeError) else "a number in it has too many digits"
         raise ProfileError(str(path), f"not a TOML file ({why})", 'write lines like scan_time = "10ms"') from error
     table = _shown(table)
     check = _Checked(str(path), table)

@@ -93,8 +93,9 @@ def is_variable(coil: Coil, language: str) -> bool:
 def modified(elements: Sequence[Element], asked: Mapping[int, Asked]) -> tuple[Element, ...]:
     """Elements with what is asked of pins and variables put where it is executed.
 
-    Args: asked: by the element of a variable, what it is asked for besides being inverted.
+    Args: asked: by the element of a variable, what it is asked for; that it is inverted stands at itself.
     """
+    asked = {number: besides for number, what in asked.items() if (besides := tuple(a for a in what if a != "inverted"))}
     by_id = {e.id: e for e in elements}
     if not asked and not any(_passes_on(p) for e in elements if isinstance(e, Block) for p in e.outputs):
         return tuple(elements)

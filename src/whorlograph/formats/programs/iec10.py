@@ -65,7 +65,7 @@ from whorlograph.model.types import (
 )
 
 from .xml_ladder import Spot
-from .xml_types import bounds_of, line_of, local, stands_alike, whole, words
+from .xml_types import bounds_of, is_retained, line_of, local, stands_alike, whole, words
 from .xml_unread import Unread
 
 ROOT = "Project"
@@ -189,7 +189,6 @@ class _Reader:
     def variables(self, section: etree._Element) -> list[Variable]:
         """The declarations of one section."""
         found = []
-        kept = is_true(section.get("retain")) or is_true(section.get("persistent"))
         self.unread.look(section, "Section")
         for node in children(section, "Variable"):
             self.unread.look(node, "Variable")
@@ -200,7 +199,7 @@ class _Reader:
             place, said = child(node, "Address"), child(node, "Documentation")
             address = (place.get("address") or place.text or "").strip() if place is not None else node.get("address", "")
             found.append(Variable(name, self.type(type_) if type_ is not None else ELEMENTARY["BOOL"], _SECTIONS[local(section)], address,
-                                  self.initial(child(node, "InitialValue")), kept, is_true(section.get("constant")),
+                                  self.initial(child(node, "InitialValue")), is_retained(section), is_true(section.get("constant")),
                                   words(said) if said is not None else "", line_of(node)))
         return found
 
@@ -325,12 +324,12 @@ class _Group:
             self.reader.unread.look(one, kind_of(one))
             self.reader.unread.look_at((p for holder in one for p in holder if local(p).endswith("utVariable")), "Pin")
         made = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
-        asked = {e.id: tuple(a for a in asked_of(one.get("negated"), one.get("edge"), one.get("latch")) if a != "inverted")
-                 for e, one in zip(made, self.objects, strict=True) if kind_of(one) in ("DataSource", "DataSink")}
+        asked = {e.id: asked_of(one.get("negated"), one.get("edge"), one.get("latch")) for e, one in zip(made, self.objects, strict=True)
+                 if kind_of(one) in ("DataSource", "DataSink")}
         turns = [whole(one.get("evaluationOrder") or one.get("executionOrder")) if kind_of(one) in ("DataSink", "Jump", "Return") else 0
                  for one in self.objects]
         made = [replace(e, turn=turn) if turn else e for e, turn in zip(made, turns, strict=True)]
-        found = modified(made, {number: what for number, what in asked.items() if what})
+        found = modified(made, asked)
         return found, {point: (wire.source, wire.pin) for point, wire in self.points.items()}
 
     def read(self, points: dict[str, Wire]) -> list[Element]:

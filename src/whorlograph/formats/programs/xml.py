@@ -31,7 +31,7 @@ from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 
 from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
-from .xml_types import line_of, local, read_initial, read_type, stands_alike, whole, words
+from .xml_types import is_retained, line_of, local, read_initial, read_type, stands_alike, whole, words
 from .xml_unread import Unread
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201", "http://www.plcopen.org/xml/tc6.xsd")
@@ -79,7 +79,7 @@ class _Reader:
                 elif part == "documentation":
                     text = words(child)
             found.append(Variable(name, type_, kind, node.get("address", "").strip(), initial,
-                                  is_true(section.get("retain")) or is_true(section.get("persistent")), is_true(section.get("constant")), text,
+                                  is_retained(section), is_true(section.get("constant")), text,
                                   line_of(node)))
         return found
 

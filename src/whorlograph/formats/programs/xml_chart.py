@@ -45,14 +45,14 @@ class ChartReader:
         drawn = [n for n in self.body if local(n) in ("step", "macroStep")]
         unread = Unread()
         for node in self.body:
-            if local(node) in _DRAWN:
-                unread.look(node, local(node))
-            if local(node) == "actionBlock":
+            kind = local(node)
+            if kind in _DRAWN:  # what stands beside the chart is looked at where it is read
+                unread.look(node, kind)
+            if kind == "actionBlock":
                 unread.look_at((c for c in node if local(c) == "action"), "action")
+            if kind in ("step", "macroStep", "actionBlock") and is_true(node.get("negated")):
+                self.say(node, f"{kind} {node.get('name', '')} is inverted".replace("  ", " "), "taken as it stands", self.pou)
         unread.say(self.say, self.pou)
-        for node in self.body:
-            if local(node) in ("step", "macroStep", "actionBlock") and is_true(node.get("negated")):
-                self.say(node, f"{local(node)} {node.get('name', '')} is inverted".replace("  ", " "), "taken as it stands", self.pou)
         steps = tuple(ChartStep(n.get("name", ""), is_true(n.get("initialStep")), line_of(n)) for n in drawn)
         for node in self.named["actions"].values():
             self.actions.append(self._own(node, node.get("name", "")))

@@ -73,8 +73,8 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
         elements.append(make(child, spot, space, unread))
         if name in _VARIABLES:
             wanted = asked_of(child.get("negated"), child.get("edge"), child.get("storage"))
-            if wanted and wanted != ("inverted",):
-                asked[spot[0]] = tuple(a for a in wanted if a != "inverted")
+            if wanted:
+                asked[spot[0]] = wanted
         if name in _ACTING and diagram and whole(child.get("executionOrderId")):
             elements[-1] = replace(elements[-1], turn=whole(child.get("executionOrderId")))
     unread.say(say, pou)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from lxml import etree
 
+from whorlograph.model.modifiers import is_true
 from whorlograph.model.types import (
     ELEMENTARY,
     UNBOUND,
@@ -29,6 +30,11 @@ def local(node: etree._Element) -> str:
     """An element's name without its namespace; "" for what is no element."""
     tag = node.tag
     return tag.rpartition("}")[2] if isinstance(tag, str) else ""
+
+
+def is_retained(section: etree._Element | Mapping[str, str]) -> bool:
+    """Whether the variables of a section, by its attributes, keep their values over a loss of power: *persistent* ones do too."""
+    return is_true(section.get("retain")) or is_true(section.get("persistent"))
 
 
 def line_of(node: etree._Element) -> int:

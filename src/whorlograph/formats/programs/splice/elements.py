@@ -15,7 +15,7 @@ from msgspec import Struct
 from whorlograph.model.modifiers import is_true
 
 from ..iec10_write import KEY
-from ..xml_types import local
+from ..xml_types import is_retained, local
 from .cuts import Cut
 from .pieces import Piece
 
@@ -297,8 +297,8 @@ def _same_flags(section: Piece, variable: etree._Element) -> bool:
 
 
 def _kept(attributes: Mapping[str, str] | etree._Element) -> str:
-    """How the variables of a section are kept: *persistent* ones are retained."""
-    return " ".join(f for f in ("retain", "constant") if is_true(attributes.get(f)) or (f == "retain" and is_true(attributes.get("persistent"))))
+    """How the variables of a section are kept, in the words of its attributes."""
+    return " ".join(("retain",) * is_retained(attributes) + ("constant",) * is_true(attributes.get("constant")))
 
 
 def _escaped(text: str, quoted: bool) -> str:
