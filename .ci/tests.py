@@ -14,8 +14,8 @@ LONG = ("inquiry", "pilot", "engine", "attacks", "desk", "terminal", "formats") 
 
 
 # What lasts longest, in parts.
-SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-m]*.py", "test_[n-z]*.py"), "inquiry": ("test_[a-o]*.py", "test_[p-z]*.py"),
-         "engine": ("test_[a-l]*.py", "test_[m-z]*.py")}
+SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-m]*.py", "test_[n-z]*.py"), "inquiry": ("test_[a-m]*.py", "test_[n-r]*.py", "test_[s-z]*.py"),
+         "engine": ("test_[a-d]*.py", "test_[e-o]*.py", "test_[p-z]*.py")}
 
 
 def groups() -> list[list[str]]:

@@ -80,7 +80,7 @@ class OnRandomPrograms(unittest.TestCase):
 
     def test_every_row_is_a_write_and_every_value_read_a_read(self) -> None:
         rows = reads = 0
-        for seed in range(30):
+        for seed in range(20):
             law = Law(seed, tasked=seed % 3 == 0)
             journal, access, public = law.journal, law.c.access, law.c.running.public
             writes = {step: [u for u in access.of_step(step) if u.writes] for step in law.c.calls.instance_of}
@@ -100,11 +100,11 @@ class OnRandomPrograms(unittest.TestCase):
                     if tag < public and origins[at].what in ("", "gate"):  # else a wire from a block's output
                         self.assertTrue(any(u.may_be(tag) for u in used), (seed, step, tag))
                         reads += 1
-        self.assertGreater(rows, 2000)
+        self.assertGreater(rows, 1200)
         self.assertGreater(reads, 3000)
 
     def test_what_is_written_is_what_steps_write(self) -> None:
-        for seed in range(60):
+        for seed in range(40):
             c = Law(seed, tasked=seed % 2 == 1).c
             every = {t for u in c.access.all if u.writes for t in u.tags() if t < c.running.public}
             self.assertEqual(every, {t for t in c.written if t < c.running.public}, seed)

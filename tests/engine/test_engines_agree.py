@@ -68,12 +68,12 @@ class EnginesAgree(unittest.TestCase):
     def test_on_dense_logs_whose_scans_lie_across_pieces(self) -> None:
         for room in (1, 3, 7):
             with mock.patch.multiple(module, EVENTS_ROOM=room, JOURNAL_ROOM=64, NOTES_ROOM=room, LENGTHS_ROOM=room, RUNS_ROOM=room):
-                self.hold(range(FIRST, FIRST + 8), dense=(600, 200_000_000))
-                self.hold(range(FIRST, FIRST + 8), tasked=True, dense=(600, 200_000_000))
+                self.hold(range(FIRST, FIRST + 5), dense=(600, 200_000_000))
+                self.hold(range(FIRST, FIRST + 5), tasked=True, dense=(600, 200_000_000))
 
     def test_on_logs_of_no_row_one_row_and_few(self) -> None:
         for rows in (0, 1, 2):
-            self.hold(range(FIRST, FIRST + 6), tasked=True, dense=(rows, 50_000_000))
+            self.hold(range(FIRST, FIRST + 4), tasked=True, dense=(rows, 50_000_000))
 
     def test_a_log_longer_than_the_buffer_is_taken_whole(self) -> None:
         # Twice what the machine's buffer holds and more, several rows to a scan: a few cuts lie inside scans.

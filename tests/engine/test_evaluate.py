@@ -104,7 +104,7 @@ class ExecutedAgain(unittest.TestCase):
 
     def test_as_it_ran_in_any_scan_with_rows_or_without(self) -> None:
         checked = 0
-        for seed in range(25):
+        for seed in range(16):
             law = Law(seed)
             j, calls = law.journal, law.c.calls
             last = min(j.clock.last, 200 if j.fault is None else j.fault.scan - 1)
@@ -120,7 +120,7 @@ class ExecutedAgain(unittest.TestCase):
                     if not inside:  # whose function it was cannot be read off rows of two callers
                         self.assertEqual(result.rows, [(j.tag(r), j.raw(r)) for r in range(low, high) if j.step(r) == step], (seed, scan, step))
                     checked += 1
-        self.assertGreater(checked, 2000)
+        self.assertGreater(checked, 1200)
 
 
 class Pictures(unittest.TestCase):

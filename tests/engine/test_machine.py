@@ -31,7 +31,7 @@ class MachineRuns(unittest.TestCase):
     """One machine, driven in pieces."""
 
     def test_running_in_pieces_equals_running_at_once(self) -> None:
-        for seed in range(12):
+        for seed in range(8):
             program, profile = random_case(Random(seed))
             controller = Controller(program, profile)
             log = random_log(Random(seed), controller.running)
@@ -44,7 +44,7 @@ class MachineRuns(unittest.TestCase):
                 self.assertEqual(all_rows(controller.journal_of(whole, feed)), all_rows(controller.journal_of(pieces, feed)))
 
     def test_going_on_from_a_checkpoint_equals_not_stopping(self) -> None:
-        for seed in range(12):
+        for seed in range(8):
             program, profile = random_case(Random(seed + 50))
             controller = Controller(program, profile)
             log = random_log(Random(seed), controller.running)
@@ -156,7 +156,7 @@ class MachineRuns(unittest.TestCase):
 
     def test_runs_that_are_cut_short_leave_the_same_journal(self) -> None:
         cut = 0
-        for seed in range(12):
+        for seed in range(8):
             random = Random(seed)
             controller = Controller(*random_case(random, tasked=seed % 2 == 1))
             log = dense_log(random, controller.running, 20_000, 100_000_000_000)

@@ -130,7 +130,7 @@ class PinValues(unittest.TestCase):
 
     def test_random_rungs(self) -> None:
         rows_seen = halted = 0
-        for seed in range(80):
+        for seed in range(50):
             chance = Random(seed)
             ladder = random_rungs(chance, seed % 3 == 0)
             program = program_of(lambda target, made=ladder: target.elements.extend(made.elements[1:]), TAGS)  # type: ignore[misc]
@@ -144,7 +144,7 @@ class PinValues(unittest.TestCase):
                 self.assertEqual(difference(*journals, [t.name for t in one.running.tags]), "")
             rows_seen += len(journals[0])
             halted += journals[0].fault is not None
-        self.assertGreater(rows_seen, 3000)
+        self.assertGreater(rows_seen, 2000)
         self.assertGreater(halted, 2)
 
     def test_what_they_give(self) -> None:
@@ -179,7 +179,7 @@ class PinValues(unittest.TestCase):
 
     def test_functions_of_the_file_give_at_pins_what_they_give_in_texts(self) -> None:
         changed = 0
-        for seed in range(40):
+        for seed in range(28):
             chance = Random(seed)
             value, test = own_value(chance, 2), f"Over({own_value(chance, 1)}, {chance.randint(0, 9)})"
             ladder = Ladder()
@@ -197,7 +197,7 @@ class PinValues(unittest.TestCase):
                 courses.append([course_of(journal, one, name) for name in ("Main.C", "Main.Y")])
             self.assertEqual(courses[1:], courses[:1] * 2, (seed, value, test))
             changed += len(courses[0][0]) + len(courses[0][1])
-        self.assertGreater(changed, 300)
+        self.assertGreater(changed, 200)
 
     def test_a_trail_leads_through_a_function_at_a_pin(self) -> None:
         program = read_st(f"{FUNCTIONS}{TABLES}".encode(), Path("x.st")).value
@@ -250,7 +250,7 @@ class PinValues(unittest.TestCase):
 
     def test_random_computed_subscripts(self) -> None:
         changed = halted = 0
-        for seed in range(80):
+        for seed in range(50):
             chance = Random(seed)
             plain, compiled = drawn(chosen_rungs(chance, seed % 4 == 0))
             self.assertEqual([str(n) for n in plain.notices], [], seed)
@@ -258,13 +258,13 @@ class PinValues(unittest.TestCase):
             self.assertEqual(differs, "", seed)
             changed += len(journal) > 60
             halted += journal.fault is not None
-        self.assertGreater(changed, 40)
+        self.assertGreater(changed, 25)
         self.assertGreater(halted, 1)
 
     def test_power_is_what_the_engine_wrote(self) -> None:
         """What is drawn at a contact and at an input, in every scan, against the tags that the rung wrote."""
         seen = {False: 0, True: 0}
-        for seed in range(40):
+        for seed in range(28):
             chance = Random(seed)
             ladder = Ladder()
             near = [f"Flags[{i}]" for i in ("N + 2", "9 - M", "ABS(N - M)", "N", "(N * 2 + M) MOD 4")] + ["Net[3 - N, M MOD 3 + 1]", "Flags[Tab[N + 1] MOD 10]"]

@@ -178,7 +178,7 @@ class Constructs(unittest.TestCase):
                 self.assertTrue(settled(done, journal, "Y1"), body)
 
     def test_the_code_keeps_its_rules(self) -> None:
-        for seed in range(40):
+        for seed in range(25):
             controller = Controller(read(random_text(Random(seed)).encode(), Path("x.st")).value, Profile())
             self.assertEqual(faults_of(controller.code), [], seed)
 
@@ -278,7 +278,7 @@ class Agreement(unittest.TestCase):
 
     def test_a_step_executed_again_leaves_its_rows(self) -> None:
         held = 0
-        for seed in range(30):
+        for seed in range(18):
             random = Random(seed)
             controller = Controller(read(random_text(random).encode(), Path("x.st")).value, Profile(scan_time=10_000_000))
             journal = controller.replay(random_text_log(random, controller.running))

@@ -42,7 +42,7 @@ class AnswerLaws(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.sessions = []
-        for seed in range(60):
+        for seed in range(30):
             random, session = random_session(seed)
             running = session.running
             bools = [t.index for t in running.tags[:running.public] if t.type.family is Family.BOOL and t.index in session.controller.written]
@@ -124,7 +124,7 @@ class AnswerLaws(unittest.TestCase):
                 self.assertTrue(any(r.key in {o.key for o in answer.trail.all_roots()} for r in answer.roots), answer.text)
 
     def test_the_same_question_has_the_same_answer_on_both_engines(self) -> None:
-        for seed in range(0, 60, 6):
+        for seed in range(0, 30, 5):
             _, session = random_session(seed)
             plain = Controller(session.program, session.profile, plain=True)
             other = Session(plain, session.log, IoList({}), [], session.paths)
@@ -147,7 +147,7 @@ class AnswerLaws(unittest.TestCase):
 
     def test_proofs_leave_every_root_tried_or_said_why_not(self) -> None:
         proved = disproved = 0
-        for seed in range(0, 60, 4):
+        for seed in range(0, 30, 4):
             session, answers = self.sessions[seed]
             for answer in answers[:4]:
                 prove_all(session, answer)

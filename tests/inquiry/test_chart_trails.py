@@ -139,7 +139,7 @@ class Ways(unittest.TestCase):
 
     def test_where_no_way_is_said_to_lead_none_does(self) -> None:
         none = some = 0
-        for seed in range(150):
+        for seed in range(90):
             chart = self.chart(Random(seed))
             names = [s.name for s in chart.steps]
             for target in names[1:]:
@@ -151,7 +151,7 @@ class Ways(unittest.TestCase):
                     some += 1
                     self.assertIn(target, way[-1].targets)
         self.assertGreater(none, 40)
-        self.assertGreater(some, 100)
+        self.assertGreater(some, 60)
 
     def chart(self, random: Random) -> Chart:
         names = [f"S{n}" for n in range(5)]
@@ -179,7 +179,7 @@ class RandomCharts(unittest.TestCase):
 
     def test_a_condition_that_is_said_to_lack_something_is_false_when_it_is_looked_at(self) -> None:
         checked = 0
-        for seed in range(30):
+        for seed in range(20):
             random = Random(seed)
             loaded = read(random_chart(random).text().encode(), Path("x.st"))
             controller = Controller(loaded.value, Profile(scan_time=10_000_000))

@@ -191,7 +191,7 @@ class Sentences(unittest.TestCase):
 
     def test_each_is_true(self) -> None:
         said = 0
-        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "150"))):
+        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "90"))):
             random = Random(seed)
             bodies = ("Y1 := X1 AND X2;", "Y1 := (X1 AND X2) OR (Y1 AND X3);", "T1(IN := X1 AND X2, PT := T#50ms, Q => Y1);", "Y1 := X1 AND (X2 OR X3);",
                       "IF X1 AND X2 THEN Y1 := TRUE; ELSIF X3 THEN Y1 := FALSE; END_IF;", "IF X1 THEN Y1 := TRUE; END_IF; IF X2 AND X3 THEN Y1 := FALSE; END_IF;")

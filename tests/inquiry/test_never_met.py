@@ -28,7 +28,7 @@ class NeverMet(unittest.TestCase):
 
     def test_what_is_said_never_to_hold_never_does(self) -> None:
         named = others = 0
-        for seed in range(120):
+        for seed in range(80):
             chance = Random(seed)
             number = lambda: chance.randint(0, 4)  # noqa: E731, B023
             writes = chance.sample([
@@ -54,7 +54,7 @@ class NeverMet(unittest.TestCase):
                 seen = {cooked(int(journal.settled(one.index, scan)), one.type) for scan in np.arange(journal.clock.last + 1).tolist()}
                 with self.subTest(seed=seed, body=body):
                     self.assertFalse([v for v in seen if CODES[code](v, value)], f"{tag} {code} {value}: {texts}")
-        self.assertGreater(named, 20)
+        self.assertGreater(named, 14)
         self.assertGreater(others, 120)
 
     def test_what_a_person_would_name(self) -> None:

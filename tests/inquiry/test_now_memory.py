@@ -147,7 +147,7 @@ class RandomMachines(unittest.TestCase):
 
     def test_trials_and_roots_are_so_when_the_log_goes_on(self) -> None:
         asked = proved = helped = first = 0
-        for seed in range(24):
+        for seed in range(16):
             machine = at_rest(seed)
             if machine is None:
                 continue
@@ -167,7 +167,7 @@ class RandomMachines(unittest.TestCase):
 
     def test_outputs_whose_memory_is_not_seen_are_no_faults_behind_them(self) -> None:
         on = 0
-        for seed in range(60):
+        for seed in range(40):
             machine = at_rest(seed, cards_only=True)
             for tag in machine.written if machine is not None else ():
                 assert machine is not None

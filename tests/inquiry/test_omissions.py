@@ -18,7 +18,7 @@ Source = Callable[[int], tuple[Random, Session]]
 SOURCES: tuple[tuple[str, int, Source], ...] = (
     ("everyday circuits", 600, lambda seed: everyday(seed, 6)), ("scratch bits", 500, lambda seed: everyday(seed, 6, scratch=True)),
     ("texts", 600, everyday_text), ("statements inside others", 500, lambda seed: everyday_text(seed, NESTED)))
-PROGRAMS = 6  # benchmarks/truth.py asks of more
+PROGRAMS = 4  # benchmarks/truth.py asks of more
 
 
 class Omissions(unittest.TestCase):

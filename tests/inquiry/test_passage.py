@@ -56,7 +56,7 @@ class Ways(unittest.TestCase):
 
     def test_what_may_run_together_and_what_keeps_its_state(self) -> None:
         double = stays = neither = 0
-        for seed in range(150):
+        for seed in range(100):
             items = _random_items(Random(seed))
             session, runs = _session(items), _runs(items)
             for output in (0, 1):

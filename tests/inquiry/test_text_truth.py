@@ -10,7 +10,7 @@ from whorlograph.desk.asking import answer_to, prove_all
 from whorlograph.inquiry.trail import Answer
 from whorlograph.model.question import Question, RootKind, Symptom
 
-COUNT = 12  # benchmarks/truth.py asks of more
+COUNT = 8  # benchmarks/truth.py asks of more
 
 
 class TextTruth(unittest.TestCase):

@@ -56,7 +56,7 @@ class Sentences(unittest.TestCase):
 
     def test_each_is_true(self) -> None:
         said = 0
-        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "25"))):
+        for seed in range(int(os.environ.get("WHORLOGRAPH_CASES", "15"))):
             random = Random(seed)
             bodies = (TURNS, "Y1 := X1 AND X2 AND NOT X3;", "IF X1 AND X2 THEN Y1 := TRUE; ELSIF X3 THEN Y1 := FALSE; END_IF;",
                       "IF X2 THEN Y2 := TRUE; ELSIF X3 THEN Y2 := FALSE; END_IF; Y1 := X1 AND Y2;", "E1(CLK := X3); IF E1.Q THEN Y2 := X2; END_IF; Y1 := X1 AND Y2;")

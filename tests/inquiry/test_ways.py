@@ -131,7 +131,7 @@ class EveryState(unittest.TestCase):
 
     def test_tables_are_what_a_scan_makes(self) -> None:
         checked = 0
-        for seed in range(60):
+        for seed in range(28):
             program = Maker(Random(seed)).program()
             session = session_of(program, [(0, "X0", 0)])
             tracer = inquiry(session).tracer
@@ -156,7 +156,7 @@ class EveryState(unittest.TestCase):
         self.assertGreater(checked, 300)
 
     def test_ways_are_the_lines_of_the_table(self) -> None:
-        for seed in range(40):
+        for seed in range(28):
             session = session_of(Maker(Random(seed)).program(), [(0, "X0", 0)])
             tracer = inquiry(session).tracer
             for tag in (t.index for t in session.running.tags[:session.running.public] if t.name[0] == "Y"):

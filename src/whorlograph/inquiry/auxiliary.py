@@ -35,15 +35,12 @@ def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
     found = stays(tracer.log, candidate, tracer.tag(candidate).initial)
     if len(path.scans) < 2 or len(found) < 2:
         return False
-    turned = np.array([tracer.time(s) for s in path.scans.tolist()[-400:]], np.int64)
+    turned = tracer.journal.clock.start_all(path.scans[-400:])
     values = path.values[-400:] != 0
     lasted = np.append(turned[1:] - turned[:-1], FOLLOWS + 1) > FOLLOWS
-    turned, values = turned[lasted], values[lasted]
-    rises, followed = int(values.sum()), 0
-    for time, value in zip(turned.tolist(), values.tolist(), strict=True):
-        after = found.at(time + FOLLOWS)
-        before = found.at(time)  # what comes with the coil, or before it, does not follow it
-        followed += bool(value) and after is not None and bool(after.value) and (before is None or not before.value)
+    came = turned[lasted & values]
+    rises = len(came)
+    followed = int((found.on_at(came + FOLLOWS) & ~found.on_at(came)).sum())  # what comes with the coil, or before it, does not follow it
     own = int((found.values != 0).sum())
     return rises >= 2 and followed >= max(2, OFTEN * rises) and own <= rises + 1
 
@@ -125,10 +122,8 @@ def reported(tracer: Tracer, tag: int, on: bool, since: int | None, scan: int, a
 def _falls_with(tracer: Tracer, output: int, tag: int) -> float:
     """The share of an output's drop-outs at which an input is on, and off within the time in which it follows."""
     path, found = course(tracer.journal, output), stays(tracer.log, tag, tracer.tag(tag).initial)
-    times = [tracer.time(s) for s in path.scans[path.values == 0].tolist()[-400:]]
-    near = [(found.at(time), found.at(time + FOLLOWS)) for time in times]
-    fell = [before is not None and after is not None and bool(before.value) and not after.value for before, after in near]
-    return sum(fell) / len(fell) if fell else 0.0
+    fell = tracer.journal.clock.start_all(path.scans[path.values == 0][-400:])
+    return float((found.on_at(fell) & found.off_at(fell + FOLLOWS)).mean()) if len(fell) else 0.0
 
 
 def _at_input(tracer: Tracer, tag: int) -> bool:

@@ -29,7 +29,8 @@ from .tracer import Tracer
 from .writers import Kind, Writer
 
 DEEPEST = 6  # rungs between a tag and its command
-PULL_INS = 50  # of a tag that are looked at for what came last
+PULL_INS = 50  # of the tag that is asked about, that are looked at for what came last
+PULL_INS_BEHIND = 20  # of what brings it on
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
@@ -58,11 +59,12 @@ class Command(Struct, frozen=True):
 
 class Asks(Struct, frozen=True):
     """Which commands are asked for. ``meant``: only what was meant to bring the tag on: what starts the time of a supervision was not, nor what
-    goes off; ``sequences``: also what lets a sequence leave its rest whose step is waited for.
+    goes off; ``sequences``: also what lets a sequence leave its rest whose step is waited for; ``pull_ins``: how many of a tag are looked at.
     """
 
     meant: bool = False
     sequences: bool = False
+    pull_ins: int = PULL_INS
 
 
 ANY = Asks()
@@ -93,7 +95,8 @@ def all_commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], dept
                 looked_at.setdefault(one.tag, []).append(writer)
             if tracer.writers.get(one.tag) and one.on and one.limit is None:
                 deeper = depth if _only_handed_on(tracer, writer) else depth + 1
-                for inner in all_commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit, way | {tag}):
+                behind = replace(asks, pull_ins=PULL_INS_BEHIND)
+                for inner in all_commands(tracer, one.tag, seen, deeper, behind, one.seen_by, looked_at, one.bit, way | {tag}):
                     found.setdefault(inner)
     return list(found)
 
@@ -162,7 +165,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     everything = {g for p in paths for g in p}
     comes = {g for g in everything if not g.negated} or everything  # what has to be off seldom is what somebody switches
     beside_own = {g for p in others for g in p if g not in shared and _is_pressed(tracer, g, seen)} if sealed else set()
-    ways = (beside_own, _came_last(tracer, tag, writer), comes)
+    ways = (beside_own, _came_last(tracer, tag, writer, asks.pull_ins), comes)
     known = [gates for way in ways if (gates := _without_rests(tracer, way, seen, tag))]
     gates = of_its_own(tracer, tag, known[0] if known else everything, everything, seen)
     found = _begun_by(tracer, writer, gates, seen, tag, asks)
@@ -261,8 +264,8 @@ def _of_pin(kind: str, pin: str, found: list[Command]) -> list[Command]:
     return [replace(one, edge=True, on=one.on != (kind == "F_TRIG")) for one in found]
 
 
-def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
-    """The gates that closed last when the rung switched its tag on."""
+def _came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[Gate]:
+    """The gates that closed last when the rung switched its tag on; of its last pull-ins so many are looked at."""
     journal, circuit = tracer.journal, tracer.circuit(writer.step)
     power = writer.power if writer.power is not None else writer.value
     rows = journal.rows(tag)
@@ -270,7 +273,7 @@ def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
         return set()
     rows = rows[journal.raws(rows) != 0]
     found: set[Gate] = set()
-    for row in rows[-PULL_INS:].tolist():
+    for row in rows[-pull_ins:].tolist():
         scan = tracer.scan_of(row)
         if journal.step(row) != writer.step or scan < 2:
             continue

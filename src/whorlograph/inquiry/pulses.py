@@ -53,6 +53,22 @@ class Stays(Struct, frozen=True):
         i = self.number_at(time)
         return self[i] if i is not None else None
 
+    def on_at(self, times: Ints) -> NDArray[np.bool_]:
+        """bool[n]: whether the tag was on at times; not where none of its stretches reaches."""
+        return self._is_at(times, True)
+
+    def off_at(self, times: Ints) -> NDArray[np.bool_]:
+        """bool[n]: whether the tag was off at times; not where none of its stretches reaches."""
+        return self._is_at(times, False)
+
+    def _is_at(self, times: Ints, on: bool) -> NDArray[np.bool_]:
+        if not len(self.starts):
+            return np.zeros(len(times), bool)
+        i = np.maximum(0, np.searchsorted(self.starts, times, side="right") - 1)
+        reached = (times >= self.starts[i]) & (times < self.starts[i] + np.maximum(1, self.lengths[i]))
+        found: NDArray[np.bool_] = reached & ((self.values[i] != 0) == on)
+        return found
+
     def chosen(self, which: NDArray[np.bool_]) -> Stays:
         """Some of the stretches."""
         return Stays(self.starts[which], self.lengths[which], self.values[which], self.ended[which])

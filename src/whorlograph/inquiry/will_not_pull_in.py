@@ -24,6 +24,9 @@ from .writers import Writer
 
 MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in the way
 MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
+LEAST_ATTEMPTS = 12  # that are explained, however long their trails are
+MOST_LINKS = 200  # of their trails together: an answer comes within a second
+MOST_LINKS_OF_NUMBERS = 1000
 SETTLED = 3  # scans behind an attempt in which what it switches on by itself has come round
 
 
@@ -160,7 +163,7 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
                    made_by: dict[int, tuple[int, list[Writer]]]) -> None:
     """How many of the attempts each root stood in the way of, and what blocked earlier ones only.
 
-    The last attempts are explained; a root of theirs stood in the way of every attempt at which its tag had the same value.
+    The last attempts are explained; a root of theirs stood in the way of each earlier one at which its tag had the same value.
     Args: asked: the scan asked about; looked: by attempt the scan at which it is looked at, where that is another; made_by: by attempt its command,
         and what is written where that is looked at; none where it is looked at in a step of its own.
     """
@@ -170,8 +173,12 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
             root.attempts = root.blocked = 0
         return
     seen: dict[object, int] = dict.fromkeys(keys, 0)
-    most = MOST_ATTEMPTS if all(isinstance(root.value, bool) for root in answer.roots) else MOST_OF_NUMBERS
+    switched = all(isinstance(root.value, bool) for root in answer.roots)
+    most, most_links = (MOST_ATTEMPTS, MOST_LINKS) if switched else (MOST_OF_NUMBERS, MOST_LINKS_OF_NUMBERS)
+    explained = spent = 0
     for scan in reversed(answer.attempts[-most:]):
+        if explained >= LEAST_ATTEMPTS and spent > most_links:
+            break
         tracer.spent = 0
         at, link = decided(tracer, looked.get(scan, scan), scan, asked, lambda at: tracer.explain(tag, Vantage(at, LAST), False, 0))
         if scan in made_by:
@@ -188,10 +195,11 @@ def _count_blocked(tracer: Tracer, answer: Answer, tag: int, asked: int, looked:
                 root.changed, root.last = False, False
                 root.text += f"; it stood in the way at {tracer.at(tracer.time(scan))}, not at the last attempt"
                 keys[root.key] = root
-    scans = np.array(answer.attempts, np.int64)
+        explained, spent = explained + 1, spent + tracer.spent
+    before = np.array(answer.attempts[:-explained], np.int64)
     for root in keys.values():
-        switched = root.tag is not None and isinstance(root.value, bool)
-        root.attempts, root.blocked = len(scans) if switched else min(len(scans), most), seen.get(root.key, 0)
-        if root.tag is not None and switched and len(scans) > most:
-            root.blocked = int(((course(tracer.journal, root.tag).at_all(scans) != 0) == root.value).sum())
+        root.attempts, root.blocked = explained, seen.get(root.key, 0)
+        if root.tag is not None and isinstance(root.value, bool):
+            root.attempts += len(before)
+            root.blocked += int(((course(tracer.journal, root.tag).at_all(before) != 0) == root.value).sum())
     answer.roots = list(keys.values())

@@ -223,7 +223,6 @@ class LadderBody(Struct, frozen=True, tag=True):
 def wires_of(element: Element) -> tuple[Wire, ...]:
     """All connections that end at an element, in the order of its pins."""
     if isinstance(element, Block):
-        return tuple(w for pin in (*element.inputs, *element.in_outs) for w in pin.wires)
-    if isinstance(element, (Contact, Coil, OutVariable, InOutVariable, Jump, Return, Connector)):
-        return element.wires
-    return ()
+        return tuple([w for pin in (element.inputs + element.in_outs if element.in_outs else element.inputs) for w in pin.wires])
+    wires: tuple[Wire, ...] = getattr(element, "wires", ())
+    return wires

@@ -194,9 +194,12 @@ def member(ref: object, name: str) -> Ref | None:
 
 def resolve_path(path: Path, instance: Instance, globals_: Instance) -> Target | None:
     """What a name stands for in an instance; the globals are asked after its own names. None: unknown."""
-    ref: Target | None = instance.scope.get(path.base.lower())
+    base = path.base.lower()
+    ref: Target | None = instance.scope.get(base)
     if ref is None:
-        ref = globals_.scope.get(path.base.lower())
+        ref = globals_.scope.get(base)
+    if not path.steps:
+        return ref
     terms: list[tuple[Path, int, int, int]] = []
     for step in path.steps:
         if isinstance(step, Bit):

@@ -68,12 +68,19 @@ class Names:
         self.running, self.instance, self.regions = running, instance, regions
         function = instance.pou is not None and instance.pou.kind is PouKind.FUNCTION
         self.own = Base.FRAME if function else Base.OWN
+        self._fixed: dict[str, Variable] = {}
         self.params = [name for name, ref in instance.scope.items() if isinstance(ref, ByReference)]
 
     def find(self, text: str, at: int) -> Meaning | None:
         """What a name stands for; None where it stands for nothing. ``at``: the node that a subscript's fault names."""
+        known = self._fixed.get(text)
+        if known is not None:
+            return known
         path = parse_path(text)
-        return self.of(path, at) if path is not None else None
+        found = self.of(path, at) if path is not None else None
+        if isinstance(found, Variable) and not found.target.terms:
+            self._fixed[text] = found  # no subscript that a node would have to be named for
+        return found
 
     def of(self, path: Path, at: int) -> Meaning | None:
         """The same for a path that has been read."""

@@ -68,6 +68,7 @@ class Ladder:
         self.before: dict[tuple[int, int], int] = {}
         self.types: dict[int, RungTypes] = {}
         self.orders: dict[int, list[Element]] = {}
+        self.elements: dict[int, dict[int, Element]] = {}  # by step, by id
         self.text = Text(self)
         self.places = Places(memory, self.text, lambda: self.element)
 
@@ -144,10 +145,11 @@ class Ladder:
         """Evaluate a rung; the label to go on at, "" to end the POU, None to go on below."""
         if step.rung.statement is not None:
             return self.text.run(step, bound)
-        frame = Frame(step, bound)
         if step.index not in self.orders:
+            self.elements[step.index] = {e.id: e for e in step.rung.elements}
             self.orders[step.index] = [] if unreadable(step.rung, step.instance, self.running) else evaluation_order(step.rung)
             self.types[step.index] = rung_types(step, self.running)
+        frame = Frame(step, bound, self.elements[step.index])
         leave: str | None = None
         for element in self.orders[step.index]:
             self.element = element.id
@@ -183,8 +185,7 @@ class Ladder:
         return any(bool(self.wire(w, frame)) for w in wires)
 
     def wire(self, wire: Wire, frame: Frame) -> Value:
-        ids = {e.id: e for e in frame.step.rung.elements}
-        source = ids.get(wire.source)
+        source = frame.elements.get(wire.source)
         if source is None:
             return wire.source in self.rails(frame.step)
         if isinstance(source, Block):
@@ -240,7 +241,7 @@ class Ladder:
         self.m.store(where[0], value, None)
 
     def variable(self, element: OutVariable | InOutVariable, frame: Frame) -> None:
-        source = next((e for e in frame.step.rung.elements if e.id == element.wires[0].source), None) if element.wires else None
+        source = frame.elements.get(element.wires[0].source) if element.wires else None
         if element.wires and not (isinstance(source, Block) and source.id not in frame.executed):
             self.stored(element, frame)
         if isinstance(element, InOutVariable):
@@ -260,7 +261,7 @@ class Ladder:
 
     def whole(self, wire: Wire, frame: Frame) -> list[int]:
         """The bits of the array or structure that a wire brings, as they are now."""
-        source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
+        source = frame.elements.get(wire.source)
         if isinstance(source, (InVariable, InOutVariable)):
             taking, self.element = self.element, source.id
             found = [self.m.values[tag] for tag in self.places.lies(source.expression, frame)]
@@ -286,7 +287,7 @@ class Ladder:
             self.m.put(tag, one)
 
     def named(self, wire: Wire, frame: Frame) -> Wire:
-        source = next((e for e in frame.step.rung.elements if e.id == wire.source), None)
+        source = frame.elements.get(wire.source)
         return Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
 
     # blocks
@@ -389,9 +390,8 @@ class Ladder:
     def in_outs(self, element: Block, frame: Frame) -> dict[str, Ref | Where]:
         """What the in-out pins of a call stand for."""
         bound: dict[str, Ref | Where] = {}
-        ids = {e.id: e for e in frame.step.rung.elements}
         for pin in (*element.in_outs, *element.inputs):
-            source = ids.get(pin.wires[0].source) if pin.wires else None
+            source = frame.elements.get(pin.wires[0].source) if pin.wires else None
             if not isinstance(source, (InVariable, InOutVariable)):
                 continue
             path = parse_path(source.expression)
@@ -422,7 +422,7 @@ class Ladder:
         if on and called is not None:
             kept.update(self.own_function(called, element, pins, frame))
         elif on and order in ORDERS:
-            named = next((e for p in pins for w in p.wires for e in frame.step.rung.elements if e.id == w.source), None)
+            named = next((e for p in pins for w in p.wires if (e := frame.elements.get(w.source)) is not None), None)
             read = constant_of(named.expression, frame.step.instance, self.running) if isinstance(named, InVariable) else None
             self.ordered(order, str(read[1]) if read is not None else "")
             kept["OUT"] = True

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from msgspec import Struct, field
 
 from whorlograph.engine.scope.pin_values import element_at
+from whorlograph.model.ladder import Element
 from whorlograph.model.paths import Index, Member, Path, parse_path
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import Aggregate, BitOf, Chosen, Instance, Leaf, Ref, member, resolve_path
@@ -20,10 +21,11 @@ from .text_values import leaves_of
 
 
 class Frame(Struct):
-    """One evaluation of one rung: what each (element, pin) gives, and which blocks executed."""
+    """One evaluation of one rung: its elements by id, what each (element, pin) gives, and which blocks executed."""
 
     step: Step
     bound: dict[str, Ref | Where]
+    elements: dict[int, Element]
     out: dict[tuple[int, str], Value] = field(default_factory=dict)
     executed: set[int] = field(default_factory=set)
 
@@ -36,12 +38,19 @@ class Places:
 
     def __init__(self, memory: Memory, text: Text, at: Callable[[], int]) -> None:
         self.m, self.running, self.text, self.at = memory, memory.running, text, at
+        self._fixed: dict[tuple[int, str], tuple[Where, Elementary] | None] = {}  # of names without subscripts, by instance
 
     def place(self, text: str, frame: Frame) -> tuple[Where, Elementary] | None:
         """Where a name's value is kept now, and its type. Raises: Halt for a subscript out of range."""
+        key = (id(frame.step.instance), text)
+        if not frame.bound and key in self._fixed:
+            return self._fixed[key]
         path = parse_path(text)
         if path is not None:
-            return self.place_of(path, frame)
+            found = self.place_of(path, frame)
+            if not frame.bound and not path.steps:
+                self._fixed[key] = found
+            return found
         element = element_at(text, self.at())
         return self.text.place_at(element, frame.step, frame.bound) if element is not None else None
 

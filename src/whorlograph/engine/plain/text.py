@@ -46,6 +46,7 @@ class Text:
         self.running, self.profile = walker.m.running, walker.m.profile
         self.scopes: dict[int, Scope] = {}
         self.skipped: dict[int, bool] = {}
+        self.flagged: dict[int, list[tuple[int, int, bool]]] = {}  # by step: flags, of which elements, whether of its being left
 
     def at_pin(self, one: Expression, step: Step, bound: Bound) -> Value:
         """The value of an expression at a pin of a drawn rung."""
@@ -78,17 +79,14 @@ class Text:
         frame = self.frame(step, bound)
         self.l.element, self.m.fault_tag = statement.at, -1
         way = self.statement(statement, frame)
-        for part in parts(statement):
-            if isinstance(part, (Apply, Go)):
-                self._flag(step, part.at, part.at in frame.called)
-        if leaves_early(statement):
-            self._flag(step, statement.at, way == _RETURN)
+        if step.index not in self.flagged:
+            flagged = [(part.at, False) for part in parts(statement) if isinstance(part, (Apply, Go))]
+            flagged += [(statement.at, True)] if leaves_early(statement) else []
+            known = self.l.steps.flags
+            self.flagged[step.index] = [(known[step.index, at].number, at, leaves) for at, leaves in flagged if (step.index, at) in known]
+        for flag, at, leaves in self.flagged[step.index]:
+            self.m.put(flag, int(way == _RETURN if leaves else at in frame.called))
         return "" if way == _RETURN else frame.label
-
-    def _flag(self, step: Step, element: int, taken: bool) -> None:
-        flag = self.l.steps.flags.get((step.index, element))
-        if flag is not None:
-            self.m.put(flag.number, int(taken))
 
     def block(self, statements: tuple[Statement, ...], f: Frame) -> int:
         """Statements one after another, until one of them leaves."""

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from msgspec import Struct, field
 
-from whorlograph.engine.scope.text_types import Scope, cut_of, given_pins
+from whorlograph.engine.scope.text_types import Scope, cut_of
 from whorlograph.engine.scope.widening import SCALED
 from whorlograph.model.paths import Bit, Member
 from whorlograph.model.steps import Step, Steps
@@ -119,13 +119,13 @@ class Values:
             return self.function(one, called, f), f.scope.result(called) or BOOL
         cut = cut_of(one.called.base)
         if cut is not None:
-            given = given_pins(one)
+            given = f.scope.given(one)
             kind = f.scope.operation("TRUNC", given, None)[0]
             target = cut.target or (want if want is not None and want.whole else ELEMENTARY["DINT"])
             value = self.as_type(given[0][1], kind, f)
             self.l.element = one.at
             return fit(int(value), target, self.profile.on_overflow), target
-        return self.operation(one.called.base.upper(), given_pins(one), want, one.at, f)
+        return self.operation(one.called.base.upper(), f.scope.given(one), want, one.at, f)
 
     def constant(self, one: Constant, want: Elementary | None) -> tuple[Value, Elementary]:
         """A literal in its own type, or the one that is wanted."""

@@ -16,8 +16,7 @@ def constant_of(text: str, instance: Instance, running: Running) -> Literal | No
     read = literal(text)
     if read is not None:
         return read
-    key = text.strip().lower()
-    number = running.enumerators.get(key)
+    number = running.enumerators.get(text.strip().lower()) if running.enumerators else None
     if number is None:
         return None
     path = parse_path(text)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, OutVariable, Rung, Wire
 from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Instance, Running
-from whorlograph.model.types import Elementary
+from whorlograph.model.types import ELEMENTARY, Elementary
 
 from .operands import NEEDS_ALL, Operand, taken, unfit, wrong_number
-from .rung_types import RungTypes, called_instance, variable_type
+from .rung_types import RungTypes, TypeOf, called_instance
 from .text_types import STANDARD, is_function_name
 from .wholes import Wires
 from .widening import NUMBER_PINS
@@ -23,29 +24,47 @@ def has_operands(rung: Rung) -> bool:
     return any(p.wires for e in rung.elements if isinstance(e, Block) for p in e.inputs if p.name.upper() != "EN")
 
 
-def odd_operands(rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool) -> str:
-    """Why a block of a rung cannot be computed; "" where all can. Args: types: in the rung; wholes: whether arrays or structures are on its wires."""
-    found = _Rung(rung, instance, running, types, wholes)
+def odd_operands(rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool, type_of: TypeOf) -> str:
+    """Why a block of a rung cannot be computed; "" where all can. Args: types: in the rung; wholes: whether arrays or structures are on its wires;
+    type_of: gives the type of a variable.
+    """
+    found = _Rung(rung, instance, running, types, wholes, type_of)
     return next((why for e in rung.elements if isinstance(e, Block) for why in found.of_block(e)), "") or next((why for why in found.outputs()), "")
+
+
+@lru_cache(4096)
+def _is_fit(name: str, kinds: tuple[tuple[str, str, bool], ...]) -> bool:
+    """Whether a function can be computed of operands, told by pin, type ("" for none) and whether they are literals with a fraction."""
+    return not _unfit(name, [(pin, Operand("", ELEMENTARY.get(kind), fraction)) for pin, kind, fraction in kinds])
+
+
+def _unfit(name: str, operands: list[tuple[str, Operand]]) -> str:
+    """Why a function cannot be computed of operands, told by pin; "" where it can."""
+    data = [one for pin, one in operands if pin not in NUMBER_PINS]
+    few = wrong_number(name, len(operands)) if name in NEEDS_ALL and operands else ""
+    return few or unfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
 
 
 class _Rung:
     """What each wire of a rung carries, as an operand."""
 
-    def __init__(self, rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool) -> None:
-        self.rung, self.instance, self.running, self.types, self.wholes = rung, instance, running, types, wholes
+    def __init__(self, rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool, type_of: TypeOf) -> None:
+        self.rung, self.instance, self.running, self.types, self.wholes, self.type_of = rung, instance, running, types, wholes, type_of
         self.wires = Wires(rung, instance, running)
 
     def is_whole(self, wire: Wire) -> bool:
         """Whether a wire carries an array or structure."""
         return self.wholes and self.wires.carried(wire) is not None
 
-    def operand(self, wire: Wire) -> Operand:
-        """What a wire carries."""
+    def kind(self, wire: Wire) -> Elementary | None:
+        """The type that a wire carries; None for an untyped literal, an array or a structure."""
         source = self.wires.ids.get(wire.source)
         named = Wire(wire.source, output_pin(wire, source)) if isinstance(source, Block) else wire
-        kind = None if self.is_whole(wire) else self.types.of(named)
-        return Operand(self.wires.name(wire), kind, wire.source in self.types.real_literals)
+        return None if self.is_whole(wire) else self.types.of(named)
+
+    def operand(self, wire: Wire) -> Operand:
+        """What a wire carries."""
+        return Operand(self.wires.name(wire), self.kind(wire), wire.source in self.types.real_literals)
 
     def of_block(self, block: Block) -> Iterator[str]:
         """Why a block cannot be computed."""
@@ -53,12 +72,9 @@ class _Rung:
         called = called_instance(block, self.instance, self.running)
         name = block.type_name.upper()
         if called is None and not block.instance and is_function_name(name):
-            operands = [(pin, self.operand(wire)) for pin, wire in pins]
-            data = [one for pin, one in operands if pin not in NUMBER_PINS]
-            few = name in NEEDS_ALL and operands and wrong_number(name, len(operands))
-            why = few or unfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
-            if why:
-                yield why
+            kinds = tuple([(pin, kind.name if (kind := self.kind(wire)) else "", wire.source in self.types.real_literals) for pin, wire in pins])
+            if not _is_fit(name, kinds):
+                yield _unfit(name, [(pin, self.operand(wire)) for pin, wire in pins])
         for pin, wire in pins if called is not None else ():
             yield from self.into(self.of_pin(called, pin), wire, f"{block.instance or block.type_name}.{pin}")
 
@@ -69,13 +85,13 @@ class _Rung:
         if called.pou is None:
             return dict(STANDARD_BLOCKS[called.type_name.upper()][0]).get(pin)
         known = any(v.name.upper() == pin and v.kind is VariableKind.INPUT for v in called.pou.variables)
-        return variable_type(pin, called, self.running) if known else None
+        return self.type_of(pin, called) if known else None
 
     def outputs(self) -> Iterator[str]:
         """Texts that go to a variable that is none, and the other way round."""
         for element in self.rung.elements:
             if isinstance(element, OutVariable):
-                type_ = variable_type(element.expression, self.instance, self.running)
+                type_ = self.type_of(element.expression, self.instance)
                 for wire in element.wires:
                     yield from self.into(type_, wire, element.expression.strip())
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 from msgspec import Struct, field
 
@@ -40,6 +41,7 @@ from .widening import (
 )
 
 Source = tuple[int, str]
+TypeOf = Callable[[str, Instance], Elementary | None]
 
 
 class RungTypes(Struct):
@@ -93,11 +95,12 @@ def handed_instance(block: Block, instance: Instance) -> tuple[ByReference, Inst
     return (ref, found) if isinstance(found, Instance) else None
 
 
-def rung_types(step: Step, running: Running) -> RungTypes:
-    """Work out the types of one rung, in the order of evaluation."""
+def rung_types(step: Step, running: Running, type_of: TypeOf | None = None) -> RungTypes:
+    """Work out the types of one rung, in the order of evaluation. Args: type_of: gives the type of a variable by its text, where that is known."""
+    type_of = type_of or (lambda text, instance: variable_type(text, instance, running))
     found = RungTypes()
     rung = step.rung
-    targets = {(w.source, w.pin): variable_type(e.expression, step.instance, running)
+    targets = {(w.source, w.pin): type_of(e.expression, step.instance)
                for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
@@ -109,7 +112,7 @@ def rung_types(step: Step, running: Running) -> RungTypes:
                     found.real_literals.add(element.id)
                 continue
             read = constant_of(element.expression, step.instance, running)
-            kind = read[0] if read is not None else variable_type(element.expression, step.instance, running)
+            kind = read[0] if read is not None else type_of(element.expression, step.instance)
             found.outputs[element.id, ""] = kind
             if read is not None and kind is None and isinstance(read[1], float):
                 found.real_literals.add(element.id)
@@ -147,10 +150,30 @@ def _block(block: Block, step: Step, running: Running, found: RungTypes, targets
 
 def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary | None], put: Callable[[str, Elementary | None], None]) -> None:
     name = block.type_name.upper()
-    pins = [p for p in block.inputs if p.name.upper() != "EN"]
-    types = {p.name.upper(): (found.of(p.wires[0]) if p.wires else None) for p in pins}
+    operands = []
+    for pin in block.inputs:
+        if pin.name.upper() != "EN":
+            kind = found.of(pin.wires[0]) if pin.wires else None
+            operands.append((pin.name.upper(), kind.name if kind is not None else "", any(w.source in found.real_literals for w in pin.wires)))
     target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *((block.id, p.name) for p in block.outputs))
                    if key in targets), None)
+    operation, result = _computed_in(name, tuple(operands), target.name if target is not None else "")
+    found.operation[block.id] = operation
+    put("OUT", result)
+    for pin in block.outputs:
+        if pin.name.upper() not in ("ENO", "OUT"):
+            put(pin.name, result)
+
+
+@lru_cache(4096)
+def _computed_in(name: str, operands: tuple[tuple[str, str, bool], ...], into: str) -> tuple[Elementary, Elementary]:
+    """The type in which a function is computed, and that of its result.
+
+    Args: operands: by pin the type ("" for an untyped literal), and whether a literal with a fraction is wired to it; into: the type of what the
+        result goes to, "" where it goes on.
+    """
+    types = {pin: ELEMENTARY.get(kind) for pin, kind, _ in operands}
+    target = ELEMENTARY.get(into)
     if target is not None and target.family is Family.STRING and not any(t is not None and t.family is Family.STRING for t in types.values()):
         target = None  # no number is made a text by where it goes
     change = conversion(name)
@@ -182,12 +205,7 @@ def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary |
         operation = result = common(beside_signs(name, data), target)
         if operation.family is Family.BOOL and name in ARITHMETIC:
             operation = result = ELEMENTARY["DINT"]  # BOOL is no number: it counts 0 or 1
-    if operation.family is not Family.REAL and change is None and any(
-            w.source in found.real_literals for p in pins if p.name.upper() not in NUMBER_PINS for w in p.wires):
+    if operation.family is not Family.REAL and change is None and any(fraction for pin, _, fraction in operands if pin not in NUMBER_PINS):
         operation = widen(operation, ELEMENTARY["REAL"]) if any(t is not None for t in data) else ELEMENTARY["REAL"]
         result = BOOL if name in COMPARISONS else operation
-    found.operation[block.id] = operation
-    put("OUT", result)
-    for pin in block.outputs:
-        if pin.name.upper() not in ("ENO", "OUT"):
-            put(pin.name, result)
+    return operation, result

@@ -135,6 +135,7 @@ class Scope:
         self._places: dict[str, Place | None] = {}
         self._types: dict[str, Elementary | None] = {}
         self._kinds: dict[int, tuple[Expression, Elementary | None]] = {}
+        self._given: dict[int, tuple[Apply, list[tuple[str, Expression]]]] = {}
         self._operations: dict[tuple[object, ...], tuple[Elementary, Elementary | None]] = {}
 
     def constant(self, var: Var) -> Literal | None:
@@ -260,7 +261,14 @@ class Scope:
         cut = cut_of(one.called.base)
         if cut is not None:
             return cut.target or ELEMENTARY["DINT"]
-        return self.operation(one.called.base.upper(), given_pins(one), None)[1]
+        return self.operation(one.called.base.upper(), self.given(one), None)[1]
+
+    def given(self, call: Apply) -> list[tuple[str, Expression]]:
+        """What goes into a standard function, by pin in the order of the pins."""
+        known = self._given.get(id(call))
+        if known is None:
+            known = self._given[id(call)] = call, given_pins(call)
+        return known[1]
 
     def kept(self, value: Expression) -> Elementary:
         """The type in which a result is kept."""
@@ -294,7 +302,7 @@ class Scope:
             return self.fraction(one.value)
         if isinstance(one, Binary):
             return one.code not in COMPARISONS and (self.fraction(one.left) or self.fraction(one.right))
-        return isinstance(one, Apply) and self.kind(one) is None and any(self.fraction(v) for n, v in given_pins(one) if n not in NUMBER_PINS)
+        return isinstance(one, Apply) and self.kind(one) is None and any(self.fraction(v) for n, v in self.given(one) if n not in NUMBER_PINS)
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None) -> tuple[Elementary, Elementary | None]:
         """(the type that a standard function is computed in, that of its result, None where it takes that of what stands around it).

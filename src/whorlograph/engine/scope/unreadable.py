@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
@@ -13,15 +12,16 @@ from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import Step, units
 from whorlograph.model.tags import BitOf, Instance, Running, Target, resolve_path
 from whorlograph.model.text import Expression, Statement
+from whorlograph.model.types import Elementary
 
 from .constants import constant_of
 from .open_arrays import NO_LENGTH
 from .pin_values import element_at, expression_at, why_not
 from .rung_operands import has_operands, odd_operands
-from .rung_types import RungTypes, called_instance, handed_instance, rung_types
+from .rung_types import RungTypes, called_instance, handed_instance, rung_types, variable_type
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
-from .wholes import brings_wholes, misfit
+from .wholes import brings_wholes, misfit, shape_of
 
 _LOW, _HIGH = -(1 << 63), (1 << 64) - 1
 
@@ -35,12 +35,17 @@ class Reading:
         self._checks: dict[int, Checks] = {}
         self._known: dict[tuple[int, int], str] = {}
         self._types: dict[tuple[int, int], RungTypes] = {}
+        self._texts: dict[int, Texts] = {}
+
+    def texts(self, instance: Instance) -> Texts:
+        """What stands at the elements of an instance."""
+        return self._texts.get(id(instance)) or self._texts.setdefault(id(instance), Texts(instance, self.running))
 
     def types(self, rung: Rung, instance: Instance) -> RungTypes:
         """The types in a rung of an instance."""
         found = self._types.get((id(rung), id(instance)))
         if found is None:
-            found = self._types[id(rung), id(instance)] = rung_types(Step(0, instance, rung), self.running)
+            found = self._types[id(rung), id(instance)] = rung_types(Step(0, instance, rung), self.running, self.texts(instance).type)
         return found
 
     def statement(self, statement: Statement, instance: Instance) -> str:
@@ -63,7 +68,7 @@ class Reading:
             return self.statement(rung.statement, instance)
         key = id(rung), id(instance)
         if key not in self._known:
-            self._known[key] = unreadable(rung, instance, self.running, self.types)
+            self._known[key] = unreadable(rung, instance, self.running, self)
         return self._known[key]
 
     def notices(self) -> list[Notice]:
@@ -83,31 +88,73 @@ class Reading:
         return found
 
 
-def unreadable(rung: Rung, instance: Instance, running: Running, types: Callable[[Rung, Instance], RungTypes] | None = None) -> str:
-    """Why a rung cannot be executed in an instance; "" where it can. Args: types: gives the types in it, where they are known."""
+class Texts:
+    """What the texts at the elements of an instance stand for: a name stands at many, and is looked up once."""
+
+    def __init__(self, instance: Instance, running: Running) -> None:
+        self.instance, self.running = instance, running
+        self._read: dict[str, str] = {}
+        self._named: dict[str, str] = {}
+        self._wholes: dict[str, bool] = {}
+        self._types: dict[str, Elementary | None] = {}
+
+    def not_read(self, text: str) -> str:
+        """Why what stands at an input cannot be read; "" where it can."""
+        found = self._read.get(text)
+        if found is None:
+            found = self._read[text] = _not_read(text, self.instance, self.running)
+        return found
+
+    def not_named(self, text: str) -> str:
+        """Why what stands at a contact, a coil or an output names nothing; "" where it does or stands empty."""
+        found = self._named.get(text)
+        if found is None:
+            found = self._named[text] = _not_named(text, self.instance, self.running)
+        return found
+
+    def is_whole(self, text: str) -> bool:
+        """Whether it is an array or structure."""
+        found = self._wholes.get(text)
+        if found is None:
+            found = self._wholes[text] = bool(shape_of(text, self.instance, self.running))
+        return found
+
+    def type(self, text: str, instance: Instance) -> Elementary | None:
+        """The type of a variable; also of another instance, what is called."""
+        if instance is not self.instance:
+            return variable_type(text, instance, self.running)
+        if text not in self._types:
+            self._types[text] = variable_type(text, instance, self.running)
+        return self._types[text]
+
+
+def unreadable(rung: Rung, instance: Instance, running: Running, reading: Reading | None = None) -> str:
+    """Why a rung cannot be executed in an instance; "" where it can. Args: reading: what is known of the program already."""
     if rung.fault:
         return rung.fault
     if rung.statement is not None:
         return Checks(Scope(instance, running)).why(rung.statement)
+    texts = reading.texts(instance) if reading is not None else Texts(instance, running)
     for element in rung.elements:
-        if isinstance(element, InVariable) and element.expression.strip():
-            why = _not_read(element.expression, instance, running)
+        if isinstance(element, InVariable):
+            why = texts.not_read(element.expression) if element.expression.strip() else ""
             if why:
                 return f"input {element.expression.strip()[:60]!r} {why}"
-        if isinstance(element, (Contact, Coil, OutVariable, InOutVariable)):
+        elif isinstance(element, (Contact, Coil, OutVariable, InOutVariable)):
             text = element.variable if isinstance(element, (Contact, Coil)) else element.expression
-            why = _not_named(text, instance, running)
+            why = texts.not_named(text)
             if why:
                 return f"{text.strip()[:60]!r} {why}"
-        if isinstance(element, Block):
+        elif isinstance(element, Block):
             why = _not_called(element, instance, running)
             if why:
                 return why
-    wholes = brings_wholes(rung, instance, running)
+    wholes = brings_wholes(rung, instance, running, texts.is_whole)
     why = misfit(rung, instance, running) if wholes else ""
     if why or not has_operands(rung):
         return why
-    return odd_operands(rung, instance, running, types(rung, instance) if types is not None else rung_types(Step(0, instance, rung), running), wholes)
+    types = reading.types(rung, instance) if reading is not None else rung_types(Step(0, instance, rung), running, texts.type)
+    return odd_operands(rung, instance, running, types, wholes, texts.type)
 
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from whorlograph.model.ladder import Block, Coil, Element, InOutVariable, InVariable, OutVariable, Pin, Rung, Wire
 from whorlograph.model.paths import Path, parse_path
@@ -18,9 +18,9 @@ from .text_types import Scope, leaf_types
 Shape = tuple[str, ...]
 
 
-def brings_wholes(rung: Rung, instance: Instance, running: Running) -> bool:
-    """Whether an array or structure stands in a rung, or is taken or given by what it calls."""
-    return any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and shape_of(e.expression, instance, running) for e in rung.elements) or \
+def brings_wholes(rung: Rung, instance: Instance, running: Running, is_whole: Callable[[str], bool]) -> bool:
+    """Whether an array or structure stands in a rung, or is taken or given by what it calls. Args: is_whole: whether a text names one."""
+    return any(isinstance(e, (InVariable, InOutVariable, OutVariable)) and is_whole(e.expression) for e in rung.elements) or \
         any(isinstance(r, (Aggregate, ByReference)) for r in _parameters(rung, instance, running))
 
 
