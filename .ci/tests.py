@@ -10,21 +10,19 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-LONG = ("inquiry", "pilot", "engine", "attacks", "desk", "terminal", "formats")  # these first, so that nothing long is left for the end
-
-
-# What lasts longest, in parts.
-SPLIT = {"pilot": ("test_[a-e]*.py", "test_[f-m]*.py", "test_[n-z]*.py"), "inquiry": ("test_[a-m]*.py", "test_[n-r]*.py", "test_[s-z]*.py"),
-         "engine": ("test_[a-d]*.py", "test_[e-o]*.py", "test_[p-z]*.py")}
+# What lasts longest first, so that nothing long is left for the end, and beside one another what waits and what computes.
+FIRST = (("inquiry", "[a-m]"), ("attacks", ""), ("inquiry", "[n-r]"), ("terminal", ""), ("inquiry", "[s-z]"), ("pilot", "[a-e]"), ("engine", "[e-o]"),
+         ("pilot", "[f-m]"), ("engine", "[p-z]"), ("pilot", "[n-z]"), ("engine", "[a-d]"), ("desk", ""), ("formats", ""))
 
 
 def groups() -> list[list[str]]:
     """The arguments for ``unittest``, by folder; the tests that stand in none of them last."""
     tests = ROOT / "tests"
-    folders = sorted((p.name for p in tests.iterdir() if p.is_dir() and any(p.rglob("test_*.py"))),
-                     key=lambda n: LONG.index(n) if n in LONG else len(LONG))
+    first = {folder for folder, _ in FIRST}
+    others = sorted(p.name for p in tests.iterdir() if p.is_dir() and p.name not in first and any(p.rglob("test_*.py")))
     alone = [f"tests.{p.stem}" for p in sorted(tests.glob("test_*.py"))]
-    parts = [["discover", "-s", f"tests/{n}", "-t", ".", "-p", part] for n in folders for part in SPLIT.get(n, ("test*.py",))]
+    parts = [["discover", "-s", f"tests/{folder}", "-t", ".", "-p", f"test_{letters}*.py" if letters else "test*.py"]
+             for folder, letters in (*FIRST, *((name, "") for name in others))]
     return parts + ([alone] if alone else [])
 
 

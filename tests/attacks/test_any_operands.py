@@ -21,7 +21,7 @@ from whorlograph.model.profile import Overflow, Profile
 from whorlograph.model.program import Program, Variable, VariableKind
 from whorlograph.model.types import ELEMENTARY, Simple
 
-ROUNDS = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
+ROUNDS = int(os.environ.get("WHORLOGRAPH_CASES", "60"))
 TYPES = ["BOOL", "BYTE", "WORD", "LWORD", "SINT", "INT", "DINT", "LINT", "UINT", "ULINT", "REAL", "LREAL", "TIME", "DATE", "TIME_OF_DAY",
          "DATE_AND_TIME", "STRING", "WSTRING", "CHAR"]
 INITIAL = {"BOOL": "TRUE", "REAL": "2.5", "LREAL": "-3.75", "TIME": "T#1s500ms", "DATE": "D#2026-11-29", "TIME_OF_DAY": "TOD#12:00:01",

@@ -19,7 +19,7 @@ from whorlograph.ui.app import WhorlographApp
 from whorlograph.ui.keys import ACTIONS
 
 SEED = int(os.environ.get("WHORLOGRAPH_SEED", time.strftime("%Y%m%d")))
-TURNS = int(os.environ.get("WHORLOGRAPH_TURNS", "10"))
+TURNS = int(os.environ.get("WHORLOGRAPH_TURNS", "7"))
 OPENERS = ("c", "slash", "colon", "t", "e", "question_mark", "X", "P", "S", "x", "f1", "J", "exclamation_mark")
 CONTROL = ("f1", "enter", "escape", "ctrl+c", "ctrl+p", "up", "tab", "backspace", "down")
 LETTERS = tuple("xqw1Yn")

@@ -66,6 +66,15 @@ DRYER = f'''<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous><p
 class Xml(unittest.TestCase):
     """The exchange format."""
 
+    def test_attributes_that_nothing_reads_are_named_in_both_forms(self) -> None:
+        whole = DRYER.encode()
+        for data, step, action in ((whole, b"<step ", b"<action qualifier"), (charts_project(whole), b'xsi:type="Step"', b"<Action qualifier")):
+            plain = read_xml(data, Path("x.xml"))
+            odd = read_xml(data.replace(step, step.replace(b"<step ", b"<step watched='3s' ").replace(b"xsi", b"watched='3s' xsi")).replace(action, action.replace(b" ", b' locked="yes" '), 1), Path("x.xml"))
+            self.assertEqual([n.what for n in odd.notices if n not in plain.notices],
+                             [f'watched="3s" of step is not read, nor at {data.count(step) - 1} more', 'locked="yes" of action is not read'])
+            self.assertEqual(odd.value, plain.value)
+
     def test_ways_are_followed_through_branches_jumps_and_drawn_conditions(self) -> None:
         for data in (DRYER.encode(), charts_project(DRYER.encode())):
             with self.subTest(root=data[:200].split()[0]):

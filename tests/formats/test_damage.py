@@ -14,7 +14,7 @@ from whorlograph.desk.session import Paths, load
 from whorlograph.model.errors import WhorlographError
 from whorlograph.plant.catalog import cases
 
-TIMES = int(os.environ.get("WHORLOGRAPH_DAMAGES", "300"))
+TIMES = int(os.environ.get("WHORLOGRAPH_DAMAGES", "180"))
 BRIDGE = cases()["bridge"]
 
 

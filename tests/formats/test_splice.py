@@ -126,7 +126,7 @@ class Splicing(unittest.TestCase):
 
     def test_every_change_is_read_back_and_nothing_else_is_touched(self) -> None:
         changed = 0
-        for seed in range(90):
+        for seed in range(54):
             with self.subTest(seed=seed):
                 random = Random(seed)
                 data = mangled(write_xml(random_case(random, tasked=seed % 3 == 0)[0]), random)
@@ -149,7 +149,7 @@ class Splicing(unittest.TestCase):
                 touched = sum(line[0] in "+-" for line in difflib.unified_diff(before, after, n=0))
                 self.assertLess(touched, 160, seed)
                 self.assertEqual("\r\n" in data.decode(wide), "\r\n" in made.decode(wide))
-        self.assertGreater(changed, 60)
+        self.assertGreater(changed, 36)
 
     def test_one_contact_turned_is_one_line(self) -> None:
         data = cases()["bridge"].program.read_bytes()

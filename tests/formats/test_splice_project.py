@@ -95,7 +95,7 @@ class Projects(unittest.TestCase):
 
     def test_every_change_is_read_back_and_nothing_else_is_touched(self) -> None:
         changed = 0
-        for seed in range(60):
+        for seed in range(40):
             with self.subTest(seed=seed):
                 random = Random(seed)
                 data = dressed(project(random_case(random, tasked=seed % 3 == 0)[0], seed % 4 == 1), random)
@@ -118,7 +118,7 @@ class Projects(unittest.TestCase):
                 touched = sum(line[0] in "+-" for line in difflib.unified_diff(before, after, n=0))
                 self.assertLess(touched, 400, seed)
                 self.assertNotIn(" wg=", made.decode(wide))
-        self.assertGreater(changed, 50)
+        self.assertGreater(changed, 30)
 
     def test_one_contact_turned_is_one_line(self) -> None:
         for case in cases().values():

@@ -24,7 +24,7 @@ from whorlograph.plant.catalog import cases
 from whorlograph.ui.app import WhorlographApp
 from whorlograph.ui.keys import ACTIONS
 
-KEYS = int(os.environ.get("WHORLOGRAPH_MONKEY", "60"))
+KEYS = int(os.environ.get("WHORLOGRAPH_MONKEY", "45"))
 SEED = int(os.environ.get("WHORLOGRAPH_MONKEY_SEED", "0"))
 SIZES = ((160, 47), (80, 24), (120, 30), (30, 8))
 _LEAVING = ("close", "quit", "mouse", "export", "stop")

@@ -349,13 +349,13 @@ def _own_names(one: Instance) -> set[str]:
 
 
 def _names(body: LadderBody) -> list[tuple[str, Elementary]]:
-    found: list[tuple[str, Elementary]] = []
+    texts: dict[tuple[str, bool, Elementary], int] = {}
     for element in body.elements:
         if isinstance(element, (Contact, Coil)):
-            found += names_at(element.variable, element.id, False, BOOL)
-        elif isinstance(element, (InVariable, OutVariable, InOutVariable)) and literal(element.expression) is None:
-            found += names_at(element.expression, element.id, isinstance(element, InVariable), INT)
-    return found
+            texts.setdefault((element.variable, False, BOOL), element.id)
+        elif isinstance(element, (InVariable, OutVariable, InOutVariable)):
+            texts.setdefault((element.expression, isinstance(element, InVariable), INT), element.id)
+    return [name for (text, value, guess), at in texts.items() if guess is BOOL or literal(text) is None for name in names_at(text, at, value, guess)]
 
 
 def elaborate(program: Program, resource: str = "", addressing: str = "byte") -> tuple[Running, list[Notice]]:

@@ -25,12 +25,17 @@ from .text_types import Scope
 LONGEST = 400  # letters of an expression at a pin
 
 
-@lru_cache(maxsize=20_000)
 def expression_at(text: str, element: int) -> Expression | None:
     """What a pin's text computes; None of a name, a literal, and of what is none of them.
 
     Args: element: the element that it stands at, whose number all its nodes have.
     """
+    return _expression_at(text, element) if _expression(text) is not None else None
+
+
+@lru_cache(maxsize=20_000)
+def _expression(text: str) -> Expression | None:
+    """What a text computes, wherever it stands: most are names, and stand at many elements."""
     text = text.strip()
     if not text or len(text) > LONGEST or parse_path(text) is not None or literal(text) is not None:
         return None
@@ -38,7 +43,12 @@ def expression_at(text: str, element: int) -> Expression | None:
         found: Expression = parse_from(tokens(text), "operand", 0)[0]
     except Unreadable:
         return None
-    numbered: Expression = _numbered(found, element)
+    return found
+
+
+@lru_cache(maxsize=20_000)
+def _expression_at(text: str, element: int) -> Expression:
+    numbered: Expression = _numbered(_expression(text), element)
     return numbered
 
 

@@ -18,6 +18,10 @@ _CHART = ("Step", "MacroStep", "Transition", "JumpStep", "ActionBlock", "Selecti
           "SimultaneousConvergence")
 _TEXTS = ("ST", "IL")
 _DIAGRAMS = ("LD", "FBD")
+_PLACED = ("id", "globalId", "objectId", "elementId", "evaluationOrder", "executionOrder", "height", "width")
+_NAMES = ("name", "reference", "actionName", "transitionName", "referenceName")
+_READ = frozenset((*_PLACED, *_NAMES, "initialStep", "isInitial", "initial", "priority", "targetName", "targetStepName", "targetStep", "qualifier",
+                   "duration", "time"))
 _FROM = 100_000  # numbers of a chart's parts: behind those of what is drawn beside it
 
 
@@ -53,6 +57,7 @@ class ProjectChart:
         kind = _kind(node)
         made = _made(node, kind[0].lower() + kind[1:])
         made.set("localId", str(number))
+        _handed(node, made)
         if kind == "JumpStep":
             made.set("targetName", _first(node, "targetName", "targetStepName", "targetStep"))
         elif kind in ("Step", "MacroStep"):
@@ -129,6 +134,7 @@ class ProjectChart:
     def action(self, node: etree._Element) -> etree._Element:
         """What a step does."""
         made = _made(node, "action")
+        _handed(node, made)
         made.set("qualifier", _first(node, "qualifier") or "N")
         made.set("duration", _first(node, "duration", "time"))
         content = next((c for c in node.iter() if local(c) == "BodyContent"), None)
@@ -217,6 +223,13 @@ def _made(node: etree._Element, name: str) -> etree._Element:
     return made
 
 
+def _handed(node: etree._Element, made: etree._Element) -> None:
+    """Hand on the attributes that nothing reads: they are named where the chart is read."""
+    for key, value in node.attrib.items():
+        if key not in _READ and not str(key).startswith("{"):
+            made.set(key, value)
+
+
 def _text(node: etree._Element, language: str) -> etree._Element:
     """A text, whose first line is the file's."""
     made, inside = _made(node, language), _made(node, "p")
@@ -233,7 +246,7 @@ def _first(node: etree._Element, *names: str) -> str:
 def _named(node: etree._Element) -> str:
     """The name that an element refers to, in an attribute of it or of one inside."""
     for one in node.iter():
-        found = _first(one, "name", "reference", "actionName", "transitionName", "referenceName")
+        found = _first(one, *_NAMES)
         if found:
             return found
     return ""
