@@ -6,7 +6,7 @@ import textwrap
 
 from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.inquiry.attempts import tried_text
-from whorlograph.inquiry.odd import OddEvent, event_text, looked_text
+from whorlograph.inquiry.odd import OddEvent, event_text, left_text, looked_text
 from whorlograph.inquiry.symptoms import course
 from whorlograph.inquiry.usual import ENOUGH, USUAL, Drop, root_name
 from whorlograph.inquiry.ways import MOST, looked, ways
@@ -53,6 +53,9 @@ def odd_page(session: Session, scan: int, width: int, order: int, tag: int | Non
             lines.append(Line(cells_row([(f"   {tracer.at(single.time)}", 16, Ink.TEXT), (tracer.name(single.tag), 24, Ink.STRONG),
                                          (f"because of {root_name(tracer, single.root)}", 0, Ink.TEXT)]), single.tag,
                               question=Question(single.tag, single.time, Symptom.DROPPED_OUT)))
+    left = left_text(found)
+    if left:
+        lines += [_text("", Ink.QUIET), *_wrapped(f"compared were {left}", width, Ink.QUIET)]
     more = "" if session.odd_known else ", so far"
     title = f"what was unusual: {looked_text(found)}{more}"
     return Listing(title, (), tuple(lines), (), "Enter asks why · Backspace shows the question")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from whorlograph.inquiry.attempts import tried_again, tried_text
-from whorlograph.inquiry.odd import OddEvent, OddOnes, event_text, looked_text, odd_ones
+from whorlograph.inquiry.odd import LATER, SOON, OddEvent, OddOnes, event_text, left_text, looked_text, odd_ones
 from whorlograph.inquiry.trail import Answer
 from whorlograph.inquiry.usual import ENOUGH, USUAL, drops, root_name, usual_of
 from whorlograph.inquiry.why import Inquiry
@@ -16,6 +16,7 @@ from .asking import inquiry
 from .session import Session
 
 MOST_LINES = 40
+ON_SCREEN = (SOON, LATER)  # drop-outs that are compared: what is there soon, then more
 
 
 def find_drops(session: Session, tag: int, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> None:
@@ -43,9 +44,10 @@ def add_usual(session: Session, answer: Answer, stop: Callable[[], bool] = lambd
         answer.text = answer.text.replace(" dropped out at ", " ended as usual at ", 1)
 
 
-def find_odd(session: Session, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None) -> Iterator[OddOnes]:
-    """What was unusual, again and again as more is known. Args: beside: as in ``find_drops``."""
-    yield from odd_ones((beside or inquiry(session)).tracer, stop)
+def find_odd(session: Session, stop: Callable[[], bool] = lambda: False, beside: Inquiry | None = None,
+             most: tuple[int, ...] = (SOON,)) -> Iterator[OddOnes]:
+    """What was unusual, again and again as more is known. Args: beside: as in ``find_drops``; most: drop-outs that are compared, then more."""
+    yield from odd_ones((beside or inquiry(session)).tracer, stop, most)
 
 
 def odd_json(session: Session, found: OddOnes) -> dict[str, Any]:
@@ -62,7 +64,7 @@ def odd_json(session: Session, found: OddOnes) -> dict[str, Any]:
     return {"events": [one(e) for e in found.events],
             "once": [{"tag": tracer.name(s.tag), "t": s.time / 1e9, "root": root_name(tracer, s.root)} for s in found.singles],
             "will_not_pull_in": [{"tag": tracer.name(s.tag), "attempts": s.attempts, "last": s.last / 1e9} for s in found.stuck],
-            "looked_at": found.looked}
+            "looked_at": found.looked, "of": found.of, "tags_not_looked_at": found.left}
 
 
 def odd_lines(session: Session, found: OddOnes) -> list[str]:
@@ -71,6 +73,8 @@ def odd_lines(session: Session, found: OddOnes) -> list[str]:
     first = ", oddest first:" if found.events else ""
     lines = [f"{looked_text(found)}; {len(found.events) or 'none'} unlike the others of their tag{first}" if found.looked else
              "no output of this program dropped out in this log"]
+    left = left_text(found)
+    lines += [f"compared were {left}; --all compares them all"] if left else []
     for event in found.events[:MOST_LINES]:
         lines += [f"  {event_text(tracer, event)}", f"      {event.root.text}"]
     if found.stuck:

@@ -15,7 +15,7 @@ from whorlograph.model.program import VariableKind
 
 from . import auxiliary
 from .alone import each_way_asks
-from .circuit import Circuit, Gate
+from .circuit import Circuit, Gate, Path
 from .generators import runs_freely
 from .links.block_pins import is_fed
 from .links.gates import gate_bit, gate_tag, gate_time, gate_words
@@ -266,6 +266,14 @@ def _of_pin(kind: str, pin: str, found: list[Command]) -> list[Command]:
 
 def _came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[Gate]:
     """The gates that closed last when the rung switched its tag on; of its last pull-ins so many are looked at."""
+    key = tag, writer.step, writer.at, pull_ins
+    known = tracer.came_last.get(key)
+    if known is None:
+        known = tracer.came_last[key] = _gates_that_came_last(tracer, tag, writer, pull_ins)
+    return known
+
+
+def _gates_that_came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[Gate]:
     journal, circuit = tracer.journal, tracer.circuit(writer.step)
     power = writer.power if writer.power is not None else writer.value
     rows = journal.rows(tag)
@@ -277,12 +285,27 @@ def _came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[G
         scan = tracer.scan_of(row)
         if journal.step(row) != writer.step or scan < 2:
             continue
-        now, before = tracer.seen(writer.step, scan), tracer.seen(writer.step, scan - 1)
+        now = tracer.seen(writer.step, scan)
         for path in circuit.complete(power, now.result, not writer.inverted)[:20]:
-            fresh = [g for g in path if not circuit.passes(g, before.result)]
-            if fresh:
-                found.add(max(fresh, key=lambda g: gate_time(tracer, g, now)))
+            last = _closed_last(tracer, circuit, path, now)
+            if last is not None:
+                found.add(last)
     return found
+
+
+def _closed_last(tracer: Tracer, circuit: Circuit, path: Path, now: Seen) -> Gate | None:
+    """The gate of a complete path that closed last, of those that were open when the step was executed before; None where none was."""
+    when = {gate: gate_time(tracer, gate, now) for gate in path}
+    last = max(path, key=lambda gate: when[gate], default=None)
+    if last is None:
+        return None
+    since = tracer.paths.seen(tracer.journal, now.step, tracer.paths.last_run(tracer.journal, now.step, now.scan - 1))
+    if circuit.is_contact(last) and when[last][1] >= since:
+        return last
+    if all(circuit.is_contact(gate) for gate in path):
+        return None
+    before = tracer.seen(now.step, now.scan - 1)
+    return max((gate for gate in path if not circuit.passes(gate, before.result)), key=lambda gate: when[gate], default=None)
 
 
 def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[Command]:

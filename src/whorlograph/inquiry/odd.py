@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
+from functools import cache
 from itertools import pairwise
 
 from msgspec import Struct, field
@@ -13,12 +14,15 @@ from whorlograph.model.errors import Stopped
 from .attempts import attempts
 from .charts import passing_on
 from .generators import runs_freely
+from .portions import portions
 from .runs_of_sequences import attempts_at
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Root
-from .usual import ENOUGH, ODD, USUAL, Drop, drops, root_name, words
+from .usual import ENOUGH, MOST, ODD, USUAL, Drop, drops, root_name, scans_of_drops, words
 
+SOON = 1_200  # drop-outs that are compared within some seconds
+LATER = 20_000  # within a minute
 ENOUGH_RUNS, MOST_RUNS = 2, 0.8  # runs of a sequence before, and in how many of them an output came, for its staying away to be odd
 
 
@@ -62,16 +66,22 @@ class Stuck(Struct, frozen=True):
 
 
 class OddOnes(Struct):
-    """All that was unusual: events, the oddest first; tags that dropped out once; outputs that end the log in vain."""
+    """All that was unusual: events, the oddest first; tags that dropped out once; outputs that end the log in vain.
+
+    ``looked``: drop-outs that were compared, ``of`` so many; ``tags``: of so many tags, ``left`` so many not looked at.
+    """
 
     events: list[OddEvent] = field(default_factory=list)
     singles: list[Single] = field(default_factory=list)
     stuck: list[Stuck] = field(default_factory=list)
     looked: int = 0
+    of: int = 0
+    tags: int = 0
+    left: int = 0
 
 
 def candidates(tracer: Tracer) -> list[int]:
-    """The outputs, and the BOOL tags written by the program that feed one, outputs first; without generators and what only they feed.
+    """The outputs, and the BOOL tags written by the program that feed one, outputs first, the nearest next.
 
     Of a chart its steps alone: transitions and flags of actions only pass on what these do.
     """
@@ -86,10 +96,11 @@ def candidates(tracer: Tracer) -> list[int]:
                         found[other] = None
                         todo.append(other)
     charts = passing_on(tracer.running)
-    return [t for t in found if tracer.boolean(t) and t not in charts and not _free(tracer, t)]
+    return [t for t in found if tracer.boolean(t) and t not in charts]
 
 
 def _free(tracer: Tracer, tag: int) -> bool:
+    """Whether a tag is a generator's, or only they feed it."""
     if runs_freely(tracer, tag):
         return True
     uses = (use for w in tracer.writers.get(tag, ()) for use in tracer.controller.access.of_step(w.step))
@@ -97,33 +108,54 @@ def _free(tracer: Tracer, tag: int) -> bool:
     return bool(fed) and all(runs_freely(tracer, t) for t in fed if tracer.boolean(t))
 
 
-def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False) -> Iterator[OddOnes]:
+def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tuple[int, ...] = (SOON,)) -> Iterator[OddOnes]:
     """What was unusual, again and again as more is known; the last is all.
 
-    Stops where ``stop`` says so.
+    Stops where ``stop`` says so. Args: most: drop-outs that are compared at the most; then more, until all of each tag's last thousand are.
     """
-    found = OddOnes()
-    events: dict[tuple[object, int | None], OddEvent] = {}
+    tags = candidates(tracer)
     outputs = {t.index for t in tracer.running.tags if t.address is not None and t.address.area == "Q"}
-    for tag in candidates(tracer):
-        try:
-            all_drops = drops(tracer, tag, stop)
-        except Stopped:
-            return
-        for odd in _odd(tracer, tag, all_drops):
-            root = next(d.root for d in all_drops if tracer.time(d.scan) == odd.time)
-            event = events.setdefault((root.key, root.since), OddEvent(root))
-            event.drops.append(odd)
-        if len(all_drops) == 1:
-            found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
-        if tag in outputs:
-            stuck = _stuck(tracer, tag)
-            if stuck is not None:
-                found.stuck.append(stuck)
-        found.looked += len(all_drops)
-        found.events = sorted(events.values(), key=lambda e: (e.oddest.count / e.oddest.of, -e.oddest.of))
-        yield found
-    yield found
+    counts = {tag: len(scans_of_drops(tracer, tag)) for tag in tags}
+    known: dict[int, list[Drop]] = {}
+    free = cache(lambda tag: _free(tracer, tag))
+    stuck = dict[int, Stuck]()
+    shown = OddOnes()
+    for n, budget in enumerate(most):
+        if n and not shown.left and shown.looked == sum(min(MOST, counts[tag]) for tag in known):
+            break
+        parts, without = portions(counts, outputs, budget, free)
+        found = OddOnes(of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without))
+        events: dict[tuple[object, int | None], OddEvent] = {}
+        for tag in tags:
+            if stop():
+                return
+            if tag in parts:
+                try:
+                    known[tag] = all_drops = drops(tracer, tag, stop, parts[tag], known.get(tag, ()))
+                except Stopped:
+                    return
+                _add(tracer, tag, all_drops, events)
+                if counts[tag] == 1 and all_drops:
+                    found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
+                found.looked += parts[tag]
+            if n == 0 and tag in outputs and not free(tag):
+                one = _stuck(tracer, tag)
+                if one is not None:
+                    stuck[tag] = one
+            found.stuck = list(stuck.values())
+            found.events = sorted(events.values(), key=lambda e: (e.oddest.count / e.oddest.of, -e.oddest.of))
+            if n == 0:
+                shown = found
+            yield shown
+        shown = found
+    yield shown
+
+
+def _add(tracer: Tracer, tag: int, all_drops: list[Drop], events: dict[tuple[object, int | None], OddEvent]) -> None:
+    """Add a tag's odd drop-outs to the events, those of one root and instant to one."""
+    for odd in _odd(tracer, tag, all_drops):
+        root = next(d.root for d in all_drops if tracer.time(d.scan) == odd.time)
+        events.setdefault((root.key, root.since), OddEvent(root)).drops.append(odd)
 
 
 def _odd(tracer: Tracer, tag: int, all_drops: list[Drop]) -> Iterator[OddDrop]:
@@ -137,7 +169,7 @@ def _odd(tracer: Tracer, tag: int, all_drops: list[Drop]) -> Iterator[OddDrop]:
     usual = next(d.root for d in all_drops if d.signature == most)
     for drop in all_drops:
         if counts[drop.signature] <= ODD * of:
-            yield OddDrop(tag, tracer.time(drop.scan), counts[drop.signature], of, usual, words(tracer, drop, all_drops, counts))
+            yield OddDrop(tag, tracer.time(drop.scan), counts[drop.signature], of, usual, words(tracer, tag, drop, all_drops, counts))
 
 
 def _stuck(tracer: Tracer, tag: int) -> Stuck | None:
@@ -173,5 +205,14 @@ def event_text(tracer: Tracer, event: OddEvent) -> str:
 
 
 def looked_text(found: OddOnes) -> str:
-    """How many drop-outs were compared."""
-    return f"{found.looked:,} drop-out{'' if found.looked == 1 else 's'} compared"
+    """How many drop-outs were compared, and of how many where those are not all."""
+    of = f" of {found.of:,}" if found.looked < found.of else ""
+    return f"{found.looked:,}{of} drop-out{'' if found.of == 1 else 's'} compared"
+
+
+def left_text(found: OddOnes) -> str:
+    """Which drop-outs were not compared; "" where all were."""
+    if found.looked >= found.of:
+        return ""
+    others = f", none of {found.left:,} other{'' if found.left == 1 else 's'}" if found.left else ""
+    return f"the last of {found.tags:,} tag{'' if found.tags == 1 else 's'}, outputs first{others}"

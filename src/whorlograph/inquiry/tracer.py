@@ -102,7 +102,8 @@ class Tracer:
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
     ``is_aside``, ``is_brief``: it answers a question beside the trail;
     ``recorded_as``: of inputs that the log records within another: which bits of it; ``recorded_bits``: of one whose bits it records: of which;
-    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``instants``, ``turns``, ``paces``, ``rings``: what was found out about tags.
+    ``auxiliaries``, ``free``, ``asked_by``, ``followers``, ``instants``, ``turns``, ``paces``, ``came_last``, ``rings``: what was found out about
+    tags.
     """
 
     controller: Controller
@@ -139,6 +140,7 @@ class Tracer:
         self.instants: dict[int, int | None] = {}
         self.followers: dict[int, frozenset[int]] = {}
         self.rhythms: dict[int, str] = {}
+        self.came_last: dict[tuple[int, int, int, int], set[Gate]] = {}
         self.rings: dict[int, set[int]] = {}
         self.paces: dict[tuple[int, int, int, int], str] = {}
         self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}

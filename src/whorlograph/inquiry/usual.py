@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
 from whorlograph.model.errors import Stopped
+from whorlograph.model.log import Ints
 from whorlograph.model.question import LinkKind
 
 from .generators import runs_freely
@@ -50,15 +51,25 @@ def _way(link: Link, key: RootKey) -> list[Link]:
     return []
 
 
-def drops(tracer: Tracer, tag: int, stop: Callable[[], bool] = lambda: False) -> list[Drop]:
-    """The last thousand drop-outs of a tag, explained.
+def scans_of_drops(tracer: Tracer, tag: int) -> Ints:
+    """int64[n]: the scans in which a tag dropped out, in order."""
+    path = course(tracer.journal, tag)
+    found: Ints = path.scans[path.values == 0]
+    return found
+
+
+def drops(tracer: Tracer, tag: int, stop: Callable[[], bool] = lambda: False, most: int = MOST, known: Sequence[Drop] = ()) -> list[Drop]:
+    """The last drop-outs of a tag, explained. Args: most: so many; known: some that are already.
 
     Raises: Stopped where ``stop`` says so.
     """
-    path, found = course(tracer.journal, tag), []
-    for scan in path.scans[path.values == 0][-MOST:].tolist():
+    found, explained = list[Drop](), {drop.scan: drop for drop in known}
+    for scan in scans_of_drops(tracer, tag)[-most:].tolist() if most else ():
         if stop():
             raise Stopped
+        if scan in explained:
+            found.append(explained[scan])
+            continue
         tracer.spent, tracer.coils, tracer.open = 0, [], set()
         link = tracer.explain(tag, Vantage(scan, LAST), True, 0)
         way = signature(link) if link is not None else None
@@ -73,20 +84,21 @@ def usual_of(tracer: Tracer, answer: Answer, all_drops: list[Drop]) -> Usual | N
     if mine is None or any(one.tag is not None and one.kind is LinkKind.BLOCK and runs_freely(tracer, one.tag) for _, one in answer.links()):
         return None
     counts = Counter(d.signature for d in all_drops)
-    return Usual(counts[mine.signature], len(all_drops), words(tracer, mine, all_drops, counts))
+    return Usual(counts[mine.signature], len(all_drops), words(tracer, answer.tag, mine, all_drops, counts))
 
 
-def words(tracer: Tracer, mine: Drop, all_drops: list[Drop], counts: Counter[Signature]) -> str:
+def words(tracer: Tracer, tag: int, mine: Drop, all_drops: list[Drop], counts: Counter[Signature]) -> str:
     """How usual one drop-out is, in words."""
     count, of = counts[mine.signature], len(all_drops)
-    among = f"{of:,}" if of < MOST else f"the last {of:,}"
+    cut = bool(scans_of_drops(tracer, tag)[0] < all_drops[0].scan)  # there are earlier ones, of which nothing is known
+    among = f"the last {of:,}" if cut else f"{of:,}"
     if of == 1:
-        return "the only drop-out in this log"
+        return "nothing to compare it with" if cut else "the only drop-out in this log"
     most, often = counts.most_common(1)[0]
     if most == mine.signature:
         return f"{count} of {among} times so" if count > 1 else f"each of {among} times otherwise"
     other = next(d for d in all_drops if d.signature == most)
-    rare = "only this time" if count == 1 else f"{count} of {among} times so"
+    rare = f"once in {among}" if cut and count == 1 else "only this time" if count == 1 else f"{count} of {among} times so"
     overdue = isinstance(mine.root.value, bool) and mine.root.value != other.root.value  # what comes as a rule, and has not come
     if other.signature[1] == mine.signature[1] and not overdue:
         # One root by several ways, as elements of an array are: it is not rare itself.

@@ -9,7 +9,7 @@ from whorlograph.desk.asking import answer_to, inquiry_beside, prove_all, prove_
 from whorlograph.desk.command_line import why_command
 from whorlograph.desk.summary import fault_text
 from whorlograph.desk.tables import xref_of
-from whorlograph.desk.unusual import add_usual, find_drops, find_odd
+from whorlograph.desk.unusual import ON_SCREEN, add_usual, find_drops, find_odd
 from whorlograph.desk.words import verdict_word
 from whorlograph.drawing.shapes import Ink, Run
 from whorlograph.inquiry.trail import Answer
@@ -82,7 +82,7 @@ class Asking(Controller):
             return
 
         def job() -> Generator[object, None, bool]:
-            for found in find_odd(session, stop, inquiry_beside(session)):
+            for found in find_odd(session, stop, inquiry_beside(session), ON_SCREEN):
                 session.odd = found
                 yield f"comparing drop-outs: {found.looked}"
             session.odd_known = not stop()
