@@ -152,11 +152,6 @@ class Circuit:
             found = self.behind(found.value if isinstance(found, Convert) else found.args[0])
         return found if isinstance(found, Load) else None
 
-    def is_contact(self, gate: Gate) -> bool:
-        """Whether a gate is nothing but a tag, always the same one."""
-        leaf = self.leaves.get(gate.at)
-        return isinstance(leaf, Load) and not leaf.target.terms
-
     def contradicts(self, path: Path, result: Result) -> bool:
         """Whether a path asks one tag to be on and off at once: not where the step may write it in between, nor of elements that are computed."""
         asked: dict[tuple[int, int], Gate] = {}

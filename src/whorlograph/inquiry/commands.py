@@ -18,19 +18,19 @@ from .alone import each_way_asks
 from .circuit import Circuit, Gate, Path
 from .generators import runs_freely
 from .links.block_pins import is_fed
-from .links.gates import gate_bit, gate_tag, gate_time, gate_words
+from .links.gates import gate_bit, gate_tag, gate_time, gate_words, time_of
 from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
 from .rivals import of_its_own
 from .round_about import Place, Way, ways_round
 from .since_when import Limit, limit_of
-from .tracer import Tracer
+from .tracer import Tracer, is_fixed
 from .writers import Kind, Writer
 
 DEEPEST = 6  # rungs between a tag and its command
-PULL_INS = 50  # of the tag that is asked about, that are looked at for what came last
-PULL_INS_BEHIND = 20  # of what brings it on
+MOST_PATHS = 20  # of a rung that are complete at one of them
+PULL_INS = 50  # of a tag that are looked at for what came last
 MOST_ELEMENTS = 64  # of a table that are tried as commands
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
@@ -59,12 +59,11 @@ class Command(Struct, frozen=True):
 
 class Asks(Struct, frozen=True):
     """Which commands are asked for. ``meant``: only what was meant to bring the tag on: what starts the time of a supervision was not, nor what
-    goes off; ``sequences``: also what lets a sequence leave its rest whose step is waited for; ``pull_ins``: how many of a tag are looked at.
+    goes off; ``sequences``: also what lets a sequence leave its rest whose step is waited for.
     """
 
     meant: bool = False
     sequences: bool = False
-    pull_ins: int = PULL_INS
 
 
 ANY = Asks()
@@ -95,8 +94,7 @@ def all_commands(tracer: Tracer, tag: int, seen: set[tuple[int, int, int]], dept
                 looked_at.setdefault(one.tag, []).append(writer)
             if tracer.writers.get(one.tag) and one.on and one.limit is None:
                 deeper = depth if _only_handed_on(tracer, writer) else depth + 1
-                behind = replace(asks, pull_ins=PULL_INS_BEHIND)
-                for inner in all_commands(tracer, one.tag, seen, deeper, behind, one.seen_by, looked_at, one.bit, way | {tag}):
+                for inner in all_commands(tracer, one.tag, seen, deeper, asks, one.seen_by, looked_at, one.bit, way | {tag}):
                     found.setdefault(inner)
     return list(found)
 
@@ -165,7 +163,7 @@ def start_conditions(tracer: Tracer, tag: int, writer: Writer, asks: Asks = ANY)
     everything = {g for p in paths for g in p}
     comes = {g for g in everything if not g.negated} or everything  # what has to be off seldom is what somebody switches
     beside_own = {g for p in others for g in p if g not in shared and _is_pressed(tracer, g, seen)} if sealed else set()
-    ways = (beside_own, _came_last(tracer, tag, writer, asks.pull_ins), comes)
+    ways = (beside_own, _came_last(tracer, tag, writer), comes)
     known = [gates for way in ways if (gates := _without_rests(tracer, way, seen, tag))]
     gates = of_its_own(tracer, tag, known[0] if known else everything, everything, seen)
     found = _begun_by(tracer, writer, gates, seen, tag, asks)
@@ -264,48 +262,73 @@ def _of_pin(kind: str, pin: str, found: list[Command]) -> list[Command]:
     return [replace(one, edge=True, on=one.on != (kind == "F_TRIG")) for one in found]
 
 
-def _came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[Gate]:
-    """The gates that closed last when the rung switched its tag on; of its last pull-ins so many are looked at."""
-    key = tag, writer.step, writer.at, pull_ins
+def _came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
+    """The gates that closed last when the rung switched its tag on."""
+    key = tag, writer.step, writer.at
     known = tracer.came_last.get(key)
     if known is None:
-        known = tracer.came_last[key] = _gates_that_came_last(tracer, tag, writer, pull_ins)
+        known = tracer.came_last[key] = _gates_that_came_last(tracer, tag, writer)
     return known
 
 
-def _gates_that_came_last(tracer: Tracer, tag: int, writer: Writer, pull_ins: int) -> set[Gate]:
+def _gates_that_came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]:
     journal, circuit = tracer.journal, tracer.circuit(writer.step)
     power = writer.power if writer.power is not None else writer.value
     rows = journal.rows(tag)
     if power is None or writer.bit >= 0 or not len(rows):
         return set()
     rows = rows[journal.raws(rows) != 0]
+    own = [row for row in rows[-PULL_INS:].tolist() if journal.step(row) == writer.step and tracer.scan_of(row) >= 2]
+    paths = circuit.paths(power, not writer.inverted)
+    contacts = _contacts(tracer, circuit, writer, tag, paths)
+    if contacts is not None:
+        return _contacts_that_came_last(tracer, writer.step, paths, contacts, own)
     found: set[Gate] = set()
-    for row in rows[-pull_ins:].tolist():
-        scan = tracer.scan_of(row)
-        if journal.step(row) != writer.step or scan < 2:
-            continue
-        now = tracer.seen(writer.step, scan)
-        for path in circuit.complete(power, now.result, not writer.inverted)[:20]:
-            last = _closed_last(tracer, circuit, path, now)
-            if last is not None:
-                found.add(last)
+    for row in own:
+        now = tracer.seen(writer.step, tracer.scan_of(row))
+        before = tracer.seen(writer.step, now.scan - 1)
+        for path in circuit.complete(power, now.result, not writer.inverted)[:MOST_PATHS]:
+            fresh = [g for g in path if not circuit.passes(g, before.result)]
+            if fresh:
+                found.add(max(fresh, key=lambda g: gate_time(tracer, g, now)))
     return found
 
 
-def _closed_last(tracer: Tracer, circuit: Circuit, path: Path, now: Seen) -> Gate | None:
-    """The gate of a complete path that closed last, of those that were open when the step was executed before; None where none was."""
-    when = {gate: gate_time(tracer, gate, now) for gate in path}
-    last = max(path, key=lambda gate: when[gate], default=None)
-    if last is None:
+def _contacts(tracer: Tracer, circuit: Circuit, writer: Writer, tag: int, paths: list[Path]) -> dict[int, int] | None:
+    """What the contacts of a rung look at, by node; None where it is made of more than contacts of BOOL tags, or it or what it calls
+    writes one of them."""
+    found: dict[int, int] = {}
+    calls = tracer.controller.calls
+    if circuit.cut:
         return None
-    since = tracer.paths.seen(tracer.journal, now.step, tracer.paths.last_run(tracer.journal, now.step, now.scan - 1))
-    if circuit.is_contact(last) and when[last][1] >= since:
-        return last
-    if all(circuit.is_contact(gate) for gate in path):
-        return None
-    before = tracer.seen(now.step, now.scan - 1)
-    return max((gate for gate in path if not circuit.passes(gate, before.result)), key=lambda gate: when[gate], default=None)
+    for gate in {gate for path in paths for gate in path}:
+        load = circuit.leaves.get(gate.at)
+        cell = tracer.fixed(load, writer.step) if isinstance(load, Load) and is_fixed(load) else None
+        if cell is None or cell.bit >= 0 or not tracer.boolean(cell.number):
+            return None
+        if cell.number != tag and any(writer.step in (w.step, *calls.above(w.step)) for w in tracer.writers.get(cell.number, ())):
+            return None
+        found[gate.at] = cell.number
+    return found
+
+
+def _contacts_that_came_last(tracer: Tracer, step: int, paths: list[Path], contacts: dict[int, int], rows: list[int]) -> set[Gate]:
+    """The gates that closed last in a rung of contacts when it switched its tag on, from the rows of what they look at.
+
+    Args: contacts: the tag of each, by node; rows: those in which the tag came on.
+    """
+    journal, found = tracer.journal, set[Gate]()
+    tags = set(contacts.values())
+    for row in rows:
+        on = {tag: bool(journal.value_at(tag, row)) for tag in tags}
+        since = tracer.paths.seen(journal, step, tracer.paths.last_run(journal, step, tracer.scan_of(row) - 1))
+        fresh = {tag: time_of(tracer, tag, journal.last_row(tag, row)) for tag in tags if bool(journal.value_at(tag, since)) != on[tag]}
+        complete = (path for path in paths if all(on[contacts[gate.at]] != gate.negated for gate in path))
+        for path in islice(complete, MOST_PATHS):
+            last = max((gate for gate in path if contacts[gate.at] in fresh), key=lambda gate: fresh[contacts[gate.at]], default=None)
+            if last is not None:
+                found.add(last)
+    return found
 
 
 def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, tag: int) -> list[Command]:

@@ -140,7 +140,7 @@ class Tracer:
         self.instants: dict[int, int | None] = {}
         self.followers: dict[int, frozenset[int]] = {}
         self.rhythms: dict[int, str] = {}
-        self.came_last: dict[tuple[int, int, int, int], set[Gate]] = {}
+        self.came_last: dict[tuple[int, int, int], set[Gate]] = {}
         self.rings: dict[int, set[int]] = {}
         self.paces: dict[tuple[int, int, int, int], str] = {}
         self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}

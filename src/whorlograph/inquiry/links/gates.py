@@ -53,7 +53,11 @@ def gate_time(tracer: Tracer, gate: Gate, seen: Seen) -> tuple[int, int]:
         return 0, -1  # what is seen now has stood
     load = tracer.circuit(seen.step).load(gate)
     given = is_output(tracer, gate, seen) or (load is not None and tracer.view_at(tag, load.at, seen).behind >= 0)
-    row = tracer.last_row(tag, seen.after if given else seen.position, gate_bit(tracer, gate, seen))
+    return time_of(tracer, tag, tracer.last_row(tag, seen.after if given else seen.position, gate_bit(tracer, gate, seen)))
+
+
+def time_of(tracer: Tracer, tag: int, row: int | None) -> tuple[int, int]:
+    """(time in ns, row) of a change of a tag in a row; (0, -1) where there is none."""
     if row is None:
         return 0, -1
     time = _exact_time(tracer, tag, row)
