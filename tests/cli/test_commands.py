@@ -220,6 +220,16 @@ class Commands(unittest.TestCase):
         self.assertEqual(sum(p["rungs"] for p in found["pous"]), 76)
         self.assertEqual(found["scan_time"], 10_000_000)
 
+    def test_what_was_unusual_in_words_and_json(self) -> None:
+        words = run("odd", *FILES, *LISTS)
+        self.assertEqual(words.returncode, 1, words.stderr)
+        self.assertIn("because of East_Down_LS: only this time; 5 of 7 times Leaf_Top_LS stops it", words.stdout)
+        self.assertIn("compared were of each tag the last 1,000 at the most", words.stdout)
+        every = json.loads(run("odd", *FILES, *LISTS, "--all", "--json").stdout)
+        self.assertTrue(words.stdout.startswith(f"{every['looked_at']:,} of {every['of']:,} drop-outs compared; {len(every['events'])} unlike"))
+        self.assertEqual(every["tags_not_looked_at"], 0)
+        self.assertEqual([e["root"]["tag"] for e in every["events"]], ["Lamp_Test_PB", "East_Down_LS", "Lamp_Test_PB"])
+
     def test_cycles_in_words_json_and_on_paper(self) -> None:
         done = run("cycles", *FILES, *LISTS)
         self.assertEqual((done.returncode, done.stderr), (0, ""))

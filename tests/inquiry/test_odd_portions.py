@@ -58,6 +58,7 @@ class Odd(unittest.TestCase):
     def test_what_is_left_is_said(self) -> None:
         found = self.last((50,))
         self.assertEqual((found.looked, found.of, found.tags, found.left), (40, 183, 2, 1))
+        self.assertTrue(found.more)
         self.assertEqual(looked_text(found), "40 of 183 drop-outs compared")
         self.assertEqual(left_text(found), "the last of 2 tags, outputs first, none of 1 other")
         self.assertTrue(found.events and all(d.text.startswith("once in the last 20; 19 of the last 20 times ") for e in found.events for d in e.drops))
@@ -65,7 +66,7 @@ class Odd(unittest.TestCase):
     def test_then_more_is_the_same_as_all_at_once(self) -> None:
         more, whole = self.last((50, 10_000)), self.last((10_000,))
         self.assertEqual((more.looked, more.of, more.left), (whole.of, whole.of, 0))
-        self.assertEqual(left_text(more), "")
+        self.assertEqual((left_text(more), more.more), ("", False))
         self.assertEqual([(e.root.key, e.root.since, e.drops) for e in more.events], [(e.root.key, e.root.since, e.drops) for e in whole.events])
         self.assertTrue(all(d.text.startswith("only this time; ") for e in whole.events for d in e.drops))
 

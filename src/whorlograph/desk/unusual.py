@@ -74,7 +74,7 @@ def odd_lines(session: Session, found: OddOnes) -> list[str]:
     lines = [f"{looked_text(found)}; {len(found.events) or 'none'} unlike the others of their tag{first}" if found.looked else
              "no output of this program dropped out in this log"]
     left = left_text(found)
-    lines += [f"compared were {left}; --all compares them all"] if left else []
+    lines += [f"compared were {left}" + ("; --all compares the last thousand of each" if found.more else "")] if left else []
     for event in found.events[:MOST_LINES]:
         lines += [f"  {event_text(tracer, event)}", f"      {event.root.text}"]
     if found.stuck:

@@ -68,7 +68,8 @@ class Stuck(Struct, frozen=True):
 class OddOnes(Struct):
     """All that was unusual: events, the oddest first; tags that dropped out once; outputs that end the log in vain.
 
-    ``looked``: drop-outs that were compared, ``of`` so many; ``tags``: of so many tags, ``left`` so many not looked at.
+    ``looked``: drop-outs that were compared, ``of`` so many; ``tags``: of so many tags, ``left`` so many not looked at; ``more``: whether not the
+    last thousand of each were.
     """
 
     events: list[OddEvent] = field(default_factory=list)
@@ -78,6 +79,7 @@ class OddOnes(Struct):
     of: int = 0
     tags: int = 0
     left: int = 0
+    more: bool = False
 
 
 def candidates(tracer: Tracer) -> list[int]:
@@ -121,10 +123,11 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
     stuck = dict[int, Stuck]()
     shown = OddOnes()
     for n, budget in enumerate(most):
-        if n and not shown.left and shown.looked == sum(min(MOST, counts[tag]) for tag in known):
+        if n and not shown.more:
             break
         parts, without = portions(counts, outputs, budget, free)
-        found = OddOnes(of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without))
+        found = OddOnes(of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without),
+                        more=bool(without) or any(taken < min(MOST, counts[tag]) for tag, taken in parts.items()))
         events: dict[tuple[object, int | None], OddEvent] = {}
         for tag in tags:
             if stop():
@@ -214,5 +217,7 @@ def left_text(found: OddOnes) -> str:
     """Which drop-outs were not compared; "" where all were."""
     if found.looked >= found.of:
         return ""
+    if not found.more:
+        return f"of each tag the last {MOST:,} at the most"
     others = f", none of {found.left:,} other{'' if found.left == 1 else 's'}" if found.left else ""
     return f"the last of {found.tags:,} tag{'' if found.tags == 1 else 's'}, outputs first{others}"

@@ -8,6 +8,7 @@ from .usual import MOST
 
 CAPS = (MOST, 500, 200, 100, 50, 20, 10, 5)  # of one tag
 FAIR = 50  # of each tag, or the outputs come first
+FEW = 300  # tags of which it is found out at once which go round by themselves
 
 
 def portions(counts: Mapping[int, int], outputs: Container[int], most: int, free: Callable[[int], bool]) -> tuple[dict[int, int], list[int]]:
@@ -21,6 +22,8 @@ def portions(counts: Mapping[int, int], outputs: Container[int], most: int, free
     def whole(cap: int, tags: Mapping[int, int]) -> int:
         return sum(min(cap, count) for count in tags.values())
 
+    if len(counts) <= FEW:
+        counts = {tag: count for tag, count in counts.items() if count and not free(tag)}
     first = {tag: count for tag, count in counts.items() if tag in outputs and not free(tag)}
     fair = [c for c in CAPS if c >= FAIR and whole(c, counts) <= most] or [c for c in CAPS if c <= FAIR and whole(c, first) <= most]
     cap = fair[0] if fair else CAPS[-1]
