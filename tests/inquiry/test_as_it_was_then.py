@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import unittest
+from unittest import mock
 
 from tests.building import Rows
 from tests.inquiry.test_everyday import Asked, asked
 from tests.texts import text_session
 from whorlograph.desk.unusual import add_usual
 from whorlograph.desk.words import answer_text, root_lines
+from whorlograph.inquiry import will_not_pull_in
 from whorlograph.inquiry.trail import Root
 from whorlograph.model.question import Symptom
 
@@ -110,6 +112,19 @@ class InTheWay(unittest.TestCase):
             rows: Rows = [(0, "X1", 0), *tries, *((t, "N1", 90 + t % 7) for t in range(0, 1000 + 100 * count, 30))]
             found = _of("Y1 := (X1 OR Y1) AND N1 > 120;", rows, "")
             self.assertEqual((len(found.answer.attempts), _root(found, "N1").blocked, _root(found, "N1").attempts), (count, count, count))
+
+    def test_as_many_count_where_few_are_explained(self) -> None:
+        """What the last attempts do not show: at the earlier ones X3 was off at every third."""
+        count = 90
+        tries = [row for k in range(count) for row in ((1000 + 100 * k, "X1", 1), (1050 + 100 * k, "X1", 0))]
+        third: Rows = [(1000 + 100 * k - 20, "X3", int(k % 3 > 0 or k >= 60)) for k in range(count)]
+        rows: Rows = [(0, "X1", 0), (0, "X2", 0), *tries, *third]
+        for least, most in ((12, 200), (3, 0), (1, 0), (1000, 1000)):
+            with mock.patch.multiple(will_not_pull_in, LEAST_ATTEMPTS=least, MOST_LINKS=most, MOST_ATTEMPTS=max(60, least)):
+                found = _of("Y1 := (X1 OR Y1) AND X2 AND X3;", rows, "")
+                self.assertEqual((_root(found, "X2").blocked, _root(found, "X2").attempts), (count, count), least)
+                if least == 1000:
+                    self.assertEqual(_root(found, "X3").blocked, 20)
 
     def test_what_the_attempt_itself_ended_did_not_stand_in_the_way(self) -> None:
         self.assertNotIn("X2 was on", _whole(self._second()))
