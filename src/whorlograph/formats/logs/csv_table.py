@@ -23,6 +23,7 @@ from whorlograph.model.tags import Running
 from .binding import Binder, Read
 from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_comments
 from .look import looks_of
+from .quality import IsBad, bad_by, bad_text, quality_column
 from .source import SEPARATORS, Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .time_columns import TimeColumns, time_columns
@@ -46,6 +47,7 @@ class Rows(Struct):
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
     ``ambiguous``: a date that can be read two ways, ``date_form``: and how it is; ``taken``: columns found by their cells;
+    ``quality``: a column of qualities not understood;
     ``midnights``: that times of day passed; ``twice``: tags with several columns, of which the first is read;
     ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
@@ -70,6 +72,7 @@ class Rows(Struct):
     taken: str = ""
     midnights: int = 0
     twice: list[str] = field(default_factory=list)
+    quality: str = ""
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -146,12 +149,27 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
         rows.taken = f"{', '.join(taken)} {'are' if len(taken) > 1 else 'is'} taken as {'time, tag and value' if len(taken) > 1 else 'time'}"
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
+        quality = quality_column(header, (*(i for i in range(len(header)) if i in when), tag_at, value_at))
+        is_bad = bad_by(r[quality] for _, r in samples if len(r) > quality) if quality is not None else None
+        if quality is not None and is_bad is None:
+            rows.quality = header[quality]
+        if quality is not None and is_bad is not None:
+            watched = _of_good_quality(watched, quality, is_bad, tag_at, rows)
         _long(watched, len(header), when, tag_at, value_at, bind, times, rows)
     else:
         _wide(watched, header, when, bind, times, rows)
     rows.midnights = times.midnights
     _finish(source, rows)
     return rows
+
+
+def _of_good_quality(lines: Lines, at: int, is_bad: IsBad, tag_at: int, rows: Rows) -> Lines:
+    """The rows but those whose values the recorder itself calls bad, which are set aside."""
+    for line, row in lines:
+        if len(row) > max(at, tag_at) and is_bad(row[at]):
+            rows.set_aside(line, bad_text(row[tag_at], row[at]))
+        else:
+            yield line, row
 
 
 def by_cells(samples: list[tuple[int, list[str]]], width: int, when: TimeColumns, bind: Binder) -> tuple[int | None, int | None]:

@@ -139,6 +139,8 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
     if part.midnights:
         passed = f"its times of day have no date and pass midnight {counted(part.midnights, 'time')}"
         found.append(Notice(place, passed, "counted on as the next day"))
+    if part.quality:
+        found.append(Notice(place, f"what column {part.quality} says is not understood", "all rows count, whatever it says of them"))
     if part.twice:
         found.append(Notice(place, f"{', '.join(part.twice)} stands in several columns", "the first of them is read"))
     if part.ambiguous:

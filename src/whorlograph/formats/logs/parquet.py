@@ -20,6 +20,7 @@ from whorlograph.model.tags import Running
 from .binding import Binder
 from .csv_table import FULL, Rows, Watch
 from .heading import column, unit
+from .quality import IsBad, bad_by, bad_text, quality_column
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import LIMIT, Times
 from .values import meaning
@@ -81,6 +82,7 @@ class _Reader:
         self.rows, self.bind, self.running, self.times, self.header, self.at = rows, bind, running, times, header, at
         self.tag_at, self.value_at = column(header, profile.log_tag, TAG_NAMES), column(header, profile.log_value, VALUE_NAMES)
         self.looked = False
+        self.is_bad: IsBad | None = None
 
     def batch(self, batch: pa.RecordBatch) -> None:
         """Some rows."""
@@ -129,6 +131,27 @@ class _Reader:
             self.rows.set_aside(first + i + 1, f"time {visible(str(one[i].as_py()))[:40]!r} cannot be read")
         self.rows.bad += max(0, len(bad) - 20)
 
+    def _of_bad_quality(self, batch: pa.RecordBatch, name_texts: list[str | None], names: Ints, usable: NDArray[np.bool_],
+                        first: int) -> NDArray[np.bool_]:
+        """bool[n]: of usable rows those whose values the recorder itself calls bad, which are set aside."""
+        import pyarrow as pa
+
+        at = quality_column(self.header, (self.at, self.tag_at, self.value_at))
+        if at is None:
+            return np.zeros(batch.num_rows, bool)
+        codes, texts = _coded(batch.column(at).cast(pa.string()))
+        if self.is_bad is None:
+            self.is_bad = bad_by(t for t in texts[:4000] if t is not None)
+            if self.is_bad is None:
+                self.rows.quality = self.header[at]
+                return np.zeros(batch.num_rows, bool)
+        said = np.array([*(t is not None and self.is_bad(t) for t in texts), False], bool)
+        bad: NDArray[np.bool_] = said[codes] & usable  # -1, of none, is the last
+        for i in np.flatnonzero(bad)[:20].tolist():
+            self.rows.set_aside(first + i + 1, bad_text(name_texts[names[i]] or "", texts[codes[i]] or ""))
+        self.rows.bad += max(0, int(bad.sum()) - 20)
+        return bad
+
     def _long(self, batch: pa.RecordBatch, times: Ints, good: NDArray[np.bool_], first: int) -> None:
         assert self.tag_at is not None and self.value_at is not None
         names, name_texts = _coded(batch.column(self.tag_at))
@@ -137,6 +160,7 @@ class _Reader:
         tags, raws, kept = np.zeros(len(times), np.int64), np.zeros(len(times), np.int64), np.zeros(len(times), bool)
         pairs = names.astype(np.int64) * (len(value_texts) + 1) + values
         usable = good & (names >= 0)
+        usable &= ~self._of_bad_quality(batch, name_texts, names, usable, first)
         for pair in np.unique(pairs[usable]).tolist():
             name, value = divmod(pair, len(value_texts) + 1)
             here = np.flatnonzero(usable & (pairs == pair))
