@@ -83,7 +83,8 @@ class Asking(Controller):
 
         def job() -> Generator[object, None, bool]:
             for found in find_odd(session, stop, inquiry_beside(session), ON_SCREEN):
-                session.odd = found
+                if session.odd is None or found.looked >= session.odd.looked:  # begun anew it shows what was known until it is as far
+                    session.odd = found
                 yield f"comparing drop-outs: {found.looked}"
             session.odd_known = not stop()
             return session.odd_known
