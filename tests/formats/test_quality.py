@@ -13,6 +13,7 @@ from tests.texts import text_program
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.logs import read_logs
 from whorlograph.formats.logs.csv_table import SAMPLES
+from whorlograph.formats.logs.parquet import BATCH
 from whorlograph.model.profile import Profile
 
 ROWS = [(0, "X1", 0), (1, "X2", 1), (2, "X1", 1), (3, "X1", 0), (4, "X2", 0), (5, "X1", 1)]
@@ -59,6 +60,15 @@ class Quality(unittest.TestCase):
         for header, cells in (("quality", ["Good"] * 6), ("quality", [""] * 6), ("quality", ["0"] * 6), ("comment", ["Bad"] * 6)):
             for rows, aside, notices in self.both(header, cells):
                 self.assertEqual((rows, aside, [n for n in notices if "column" in n or "bad" in n]), (ROWS, 0, []), (header, cells))
+
+    def test_a_table_in_several_batches(self) -> None:
+        for words, bad in ((["Good", "Good", "Bad"], 1), (["odd", "Good", "Bad"], 0), ([None, "Good", "Bad"], 1)):
+            count = 2 * BATCH + 1
+            said = [words[n // BATCH] for n in range(count)]
+            table = {"time": [n / 100 for n in range(count)], "tag": ["X1"] * count, "value": [bool(n & 1) for n in range(count)], "quality": said}
+            pq.write_table(pa.table(table), self.folder / "log.parquet")  # type: ignore[no-untyped-call]
+            rows, aside, notices = self.read("log.parquet")
+            self.assertEqual((len(rows), aside, "is not understood" in "\n".join(notices)), (count - bad, bad, words[0] == "odd"))
 
     def test_it_turns_bad_long_after_the_rows_that_were_looked_at(self) -> None:
         count = SAMPLES + 500

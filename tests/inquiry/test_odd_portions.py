@@ -7,6 +7,7 @@ from random import Random
 
 from tests.building import program_with, session_of
 from whorlograph.desk.asking import inquiry
+from whorlograph.desk.question_pages import asking_page
 from whorlograph.desk.session import Session
 from whorlograph.inquiry.odd import OddOnes, left_text, looked_text, odd_ones
 from whorlograph.inquiry.portions import CAPS, FAIR, portions
@@ -60,7 +61,7 @@ class Odd(unittest.TestCase):
         self.assertEqual((found.looked, found.of, found.tags, found.left), (40, 183, 2, 1))
         self.assertTrue(found.more)
         self.assertEqual(looked_text(found), "40 of 183 drop-outs compared")
-        self.assertEqual(left_text(found), "the last of 2 tags, outputs first, none of 1 other")
+        self.assertEqual(left_text(found), "the last ones of 2 tags, outputs first; none of 1 other tag")
         self.assertTrue(found.events and all(d.text.startswith("once in the last 20; 19 of the last 20 times ") for e in found.events for d in e.drops))
 
     def test_then_more_is_the_same_as_all_at_once(self) -> None:
@@ -69,6 +70,18 @@ class Odd(unittest.TestCase):
         self.assertEqual((left_text(more), more.more), ("", False))
         self.assertEqual([(e.root.key, e.root.since, e.drops) for e in more.events], [(e.root.key, e.root.since, e.drops) for e in whole.events])
         self.assertTrue(all(d.text.startswith("only this time; ") for e in whole.events for d in e.drops))
+
+    def test_while_it_is_under_way_nothing_is_said_of_what_is_left(self) -> None:
+        for found in odd_ones(inquiry(self.session()).tracer, most=(50, 10_000)):
+            self.assertEqual(left_text(found) == "", found.looked < found.chosen or found.looked == found.of)
+
+    def test_the_list_of_drop_outs_knows_that_there_were_earlier_ones(self) -> None:
+        session = self.session()
+        tag, scan = session.tag("Y1"), session.journal.clock.last
+        for most, word in ((20, "once in 20"), (MOST, "only this time")):
+            session.drops[tag] = drops(inquiry(session).tracer, tag, most=most)
+            page = asking_page(session, scan, 100, 0, tag)
+            self.assertEqual(sum(word in "".join(text for text, _ in line.runs) for line in page.lines), 1)
 
     def test_nothing_is_lost_of_a_few(self) -> None:
         session = self.session()

@@ -8,7 +8,7 @@ from whorlograph.drawing.shapes import Ink, Run, fitted
 from whorlograph.inquiry.attempts import tried_text
 from whorlograph.inquiry.odd import OddEvent, event_text, left_text, looked_text
 from whorlograph.inquiry.symptoms import course
-from whorlograph.inquiry.usual import ENOUGH, USUAL, Drop, root_name
+from whorlograph.inquiry.usual import ENOUGH, USUAL, Drop, has_earlier, root_name
 from whorlograph.inquiry.ways import MOST, looked, ways
 from whorlograph.model.literals import duration_text
 from whorlograph.model.question import Question, Symptom
@@ -183,11 +183,12 @@ def _drop_lines(session: Session, tag: int, drops: list[Drop], width: int, order
     counts: dict[object, int] = {}
     for one in drops:
         counts[one.signature] = counts.get(one.signature, 0) + 1
-    latest = drops[::-1]
+    latest, cut = drops[::-1], has_earlier(tracer, tag, drops)
     for one in latest if order else sorted(latest, key=lambda d: counts[d.signature]):
         time, count = tracer.time(one.scan), counts[one.signature]
         single = count == 1 and len(drops) > 1
-        share = "as usual" if count >= USUAL * len(drops) and len(drops) >= ENOUGH else "only this time" if single else f"{count} of {len(drops)}"
+        alone = f"once in {len(drops):,}" if cut else "only this time"
+        share = "as usual" if count >= USUAL * len(drops) and len(drops) >= ENOUGH else alone if single else f"{count} of {len(drops)}"
         row = cells_row([(f"   {tracer.at(time)}", 16, Ink.TEXT), (share, 15, Ink.STRONG if single else Ink.QUIET),
                          (fitted(one.root.text, max(20, width - 36)), 0, Ink.TEXT)])
         lines.append(Line(row, question=Question(tag, time, Symptom.DROPPED_OUT)))

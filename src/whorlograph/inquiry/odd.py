@@ -68,14 +68,15 @@ class Stuck(Struct, frozen=True):
 class OddOnes(Struct):
     """All that was unusual: events, the oddest first; tags that dropped out once; outputs that end the log in vain.
 
-    ``looked``: drop-outs that were compared, ``of`` so many; ``tags``: of so many tags, ``left`` so many not looked at; ``more``: whether not the
-    last thousand of each were.
+    ``looked``: drop-outs that were compared, of ``chosen`` that are, of ``of`` that there are; ``tags``: of so many tags, ``left`` so many not
+    looked at; ``more``: whether not the last thousand of each are chosen.
     """
 
     events: list[OddEvent] = field(default_factory=list)
     singles: list[Single] = field(default_factory=list)
     stuck: list[Stuck] = field(default_factory=list)
     looked: int = 0
+    chosen: int = 0
     of: int = 0
     tags: int = 0
     left: int = 0
@@ -126,7 +127,7 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
         if n and not shown.more:
             break
         parts, without = portions(counts, outputs, budget, free)
-        found = OddOnes(of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without),
+        found = OddOnes(chosen=sum(parts.values()), of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without),
                         more=bool(without) or any(taken < min(MOST, counts[tag]) for tag, taken in parts.items()))
         events: dict[tuple[object, int | None], OddEvent] = {}
         for tag in tags:
@@ -214,10 +215,10 @@ def looked_text(found: OddOnes) -> str:
 
 
 def left_text(found: OddOnes) -> str:
-    """Which drop-outs were not compared; "" where all were."""
-    if found.looked >= found.of:
+    """Which drop-outs were compared where not all were; "" where all were, or are still being compared."""
+    if found.looked >= found.of or found.looked < found.chosen:
         return ""
     if not found.more:
         return f"of each tag the last {MOST:,} at the most"
-    others = f", none of {found.left:,} other{'' if found.left == 1 else 's'}" if found.left else ""
-    return f"the last of {found.tags:,} tag{'' if found.tags == 1 else 's'}, outputs first{others}"
+    others = f"; none of {found.left:,} other tag{'' if found.left == 1 else 's'}" if found.left else ""
+    return f"the last ones of {found.tags:,} tag{'' if found.tags == 1 else 's'}, outputs first{others}"

@@ -58,6 +58,11 @@ def scans_of_drops(tracer: Tracer, tag: int) -> Ints:
     return found
 
 
+def has_earlier(tracer: Tracer, tag: int, all_drops: Sequence[Drop]) -> bool:
+    """Whether a tag dropped out before the first of those that were explained: nothing is known of that."""
+    return bool(all_drops) and bool(scans_of_drops(tracer, tag)[0] < all_drops[0].scan)
+
+
 def drops(tracer: Tracer, tag: int, stop: Callable[[], bool] = lambda: False, most: int = MOST, known: Sequence[Drop] = ()) -> list[Drop]:
     """The last drop-outs of a tag, explained. Args: most: so many; known: some that are already.
 
@@ -90,7 +95,7 @@ def usual_of(tracer: Tracer, answer: Answer, all_drops: list[Drop]) -> Usual | N
 def words(tracer: Tracer, tag: int, mine: Drop, all_drops: list[Drop], counts: Counter[Signature]) -> str:
     """How usual one drop-out is, in words."""
     count, of = counts[mine.signature], len(all_drops)
-    cut = bool(scans_of_drops(tracer, tag)[0] < all_drops[0].scan)  # there are earlier ones, of which nothing is known
+    cut = has_earlier(tracer, tag, all_drops)
     among = f"the last {of:,}" if cut else f"{of:,}"
     if of == 1:
         return "nothing to compare it with" if cut else "the only drop-out in this log"

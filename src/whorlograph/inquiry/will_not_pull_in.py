@@ -26,7 +26,7 @@ MOST_ATTEMPTS = 60  # the last ones, that are explained to find what stood in th
 MOST_OF_NUMBERS = 600  # where a number stood in the way, of which no value at the other attempts tells whether it did
 LEAST_ATTEMPTS = 12  # that are explained, however long their trails are
 MOST_LINKS = 200  # of their trails together: an answer comes within a second
-MOST_LINKS_OF_NUMBERS = 1000
+MOST_LINKS_OF_NUMBERS = 1000  # the same where a number stood in the way: trails to one are short
 SETTLED = 3  # scans behind an attempt in which what it switches on by itself has come round
 
 

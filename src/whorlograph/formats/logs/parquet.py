@@ -83,6 +83,7 @@ class _Reader:
         self.tag_at, self.value_at = column(header, profile.log_tag, TAG_NAMES), column(header, profile.log_value, VALUE_NAMES)
         self.looked = False
         self.is_bad: IsBad | None = None
+        self.quality_at = quality_column(header, (at, self.tag_at, self.value_at))
 
     def batch(self, batch: pa.RecordBatch) -> None:
         """Some rows."""
@@ -136,15 +137,14 @@ class _Reader:
         """bool[n]: of usable rows those whose values the recorder itself calls bad, which are set aside."""
         import pyarrow as pa
 
-        at = quality_column(self.header, (self.at, self.tag_at, self.value_at))
-        if at is None:
+        if self.quality_at is None or self.rows.quality:
             return np.zeros(batch.num_rows, bool)
-        codes, texts = _coded(batch.column(at).cast(pa.string()))
+        codes, texts = _coded(batch.column(self.quality_at).cast(pa.string()))
         if self.is_bad is None:
             self.is_bad = bad_by(t for t in texts[:4000] if t is not None)
-            if self.is_bad is None:
-                self.rows.quality = self.header[at]
-                return np.zeros(batch.num_rows, bool)
+        if self.is_bad is None:
+            self.rows.quality = self.header[self.quality_at]
+            return np.zeros(batch.num_rows, bool)
         said = np.array([*(t is not None and self.is_bad(t) for t in texts), False], bool)
         bad: NDArray[np.bool_] = said[codes] & usable  # -1, of none, is the last
         for i in np.flatnonzero(bad)[:20].tolist():

@@ -11,6 +11,7 @@ from whorlograph.model.ladder import Element, LadderBody
 
 from .xml_chart import ChartReader
 from .xml_types import line_of, local, words
+from .xml_unread import PLACED
 
 Diagram = Callable[[etree._Element], LadderBody]
 Beside = tuple[tuple[Element, ...], dict[str, tuple[int, str]]]
@@ -18,9 +19,8 @@ _CHART = ("Step", "MacroStep", "Transition", "JumpStep", "ActionBlock", "Selecti
           "SimultaneousConvergence")
 _TEXTS = ("ST", "IL")
 _DIAGRAMS = ("LD", "FBD")
-_PLACED = ("id", "globalId", "objectId", "elementId", "evaluationOrder", "executionOrder", "height", "width")
 _NAMES = ("name", "reference", "actionName", "transitionName", "referenceName")
-_READ = frozenset((*_PLACED, *_NAMES, "initialStep", "isInitial", "initial", "priority", "targetName", "targetStepName", "targetStep", "qualifier",
+_READ = frozenset((*PLACED, *_NAMES, "initialStep", "isInitial", "initial", "priority", "targetName", "targetStepName", "targetStep", "qualifier",
                    "duration", "time"))
 _FROM = 100_000  # numbers of a chart's parts: behind those of what is drawn beside it
 

@@ -23,15 +23,15 @@ _OLDER = {
     "variable": ("name", "address", "globalId"), "task": ("name", "single", "interval", "priority", "globalId"),
     "section": ("name", "constant", "retain", "nonretain", "persistent", "nonpersistent"), "pouInstance": ("name", "typeName", "type", "globalId"),
 }
-_PLACED = ("id", "globalId", "objectId", "elementId", "evaluationOrder", "executionOrder", "height", "width", "name")
-_LATCHED = (*_PLACED, "negated", "edge", "latch")
+PLACED = ("id", "globalId", "objectId", "elementId", "evaluationOrder", "executionOrder", "height", "width", "name")
+_LATCHED = (*PLACED, "negated", "edge", "latch")
 _NEWER = {
     "Contact": (*_LATCHED, "operand"), "Coil": (*_LATCHED, "operand"), "DataSource": (*_LATCHED, "identifier"), "DataSink": (*_LATCHED, "identifier"),
-    "Block": (*_PLACED, "typeName", "instanceName"), "Jump": (*_PLACED, "targetLabel"), "Return": _PLACED, "Label": (*_PLACED, "label"),
-    "Connector": (*_PLACED, "label"), "Continuation": (*_PLACED, "label"), "LeftPowerRail": _PLACED, "RightPowerRail": _PLACED,
-    "Pin": (*_LATCHED, "parameterName", "hidden"), "Variable": (*_PLACED, "address", "orderWithinParamSet"),
-    "Task": (*_PLACED, "single", "interval", "priority"), "ProgramInstance": (*_PLACED, "typeName", "associatedTaskName"),
-    "Section": (*_PLACED, "constant", "retain", "nonretain", "persistent", "nonpersistent", "accessSpecifier"),
+    "Block": (*PLACED, "typeName", "instanceName"), "Jump": (*PLACED, "targetLabel"), "Return": PLACED, "Label": (*PLACED, "label"),
+    "Connector": (*PLACED, "label"), "Continuation": (*PLACED, "label"), "LeftPowerRail": PLACED, "RightPowerRail": PLACED,
+    "Pin": (*_LATCHED, "parameterName", "hidden"), "Variable": (*PLACED, "address", "orderWithinParamSet"),
+    "Task": (*PLACED, "single", "interval", "priority"), "ProgramInstance": (*PLACED, "typeName", "associatedTaskName"),
+    "Section": (*PLACED, "constant", "retain", "nonretain", "persistent", "nonpersistent", "accessSpecifier"),
 }
 _KNOWN = {name: frozenset(known) for name, known in (_OLDER | _NEWER).items()}
 
