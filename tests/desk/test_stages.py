@@ -150,7 +150,7 @@ class InAProcessOfItsOwn(unittest.TestCase):
     """Forking wants a process without threads, which this one, after other tests, may not be."""
 
     def test_work_ahead(self) -> None:
-        done = subprocess.run([sys.executable, "-m", "unittest", "-q", "tests.desk.test_stages.WorkAhead"], capture_output=True, text=True, timeout=180,
+        done = subprocess.run([sys.executable, "-m", "unittest", "-q", "tests.desk.test_stages.WorkAhead"], capture_output=True, text=True, timeout=400,
                               check=False, env=os.environ | {"WHORLOGRAPH_ALONE": "1"}, cwd=Path(__file__).resolve().parents[2])
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("Ran 5 tests", done.stderr)
@@ -169,10 +169,11 @@ class WorkAhead(unittest.TestCase):
 
     @unittest.skipUnless(hasattr(os, "fork") and len(os.sched_getaffinity(0)) > 1, "needs fork and two processors")
     def test_session_journal_and_answer_come_over(self) -> None:
-        with patch.object(ahead_module, "MOST", 1 << 30):
-            begun = ahead(self.loader(PATHS), *PATHS.logs, PATHS.program)
-        self.assertIsNot(begun, self.loader(PATHS))
-        session, question = begun()
+        loads = self.loader(PATHS)
+        with patch.object(ahead_module, "PATIENCE", 150.0):  # also beside other tests on a busy machine
+            begun = ahead(loads, *PATHS.logs, PATHS.program)
+            self.assertIsNot(begun, loads)
+            session, question = begun()
         assert question is not None
         self.assertTrue(session.replayed)
         here = bridge_session()
@@ -207,7 +208,7 @@ class WorkAhead(unittest.TestCase):
         with patch.object(ahead_module, "PATIENCE", 0.3):
             began = time.monotonic()
             session, _ = ahead(loads, BRIDGE.program)()
-        self.assertLess(time.monotonic() - began, 10)
+        self.assertLess(time.monotonic() - began, 50)
         self.assertFalse(session.replayed)
         self.assertEqual(session.log.rows, 3998)
 
@@ -221,10 +222,12 @@ class WorkAhead(unittest.TestCase):
         if not group:
             os.setsid()
             ahead(loads, BRIDGE.program)
-            time.sleep(2)
+            time.sleep(4)
             os._exit(0)
         self.addCleanup(lambda: [os.kill(pid, signal.SIGKILL) for pid in at_work(group)])
-        time.sleep(1)
+        begun = time.monotonic() + 3
+        while len(at_work(group)) < 2 and time.monotonic() < begun:
+            time.sleep(0.05)
         self.assertEqual(len(at_work(group)), 2)
         os.waitpid(group, 0)
         end = time.monotonic() + 20
