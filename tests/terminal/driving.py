@@ -48,30 +48,31 @@ class InTerminal(unittest.TestCase):
         while time.monotonic() < until and any(at_work(int(pane)) for pane in panes):
             time.sleep(0.02)
 
-    def screen(self) -> str:
-        return self.tmux("capture-pane", "-p")
+    def screen(self, above: int = 0) -> str:
+        """What stands on the screen. Args: above: so many lines of what was scrolled out of it before."""
+        return self.tmux("capture-pane", "-p", "-S", str(-above))
 
-    def wait(self, word: str, seconds: float = 30) -> str:
+    def wait(self, word: str, seconds: float = 60, above: int = 0) -> str:
         """Poll for a word on the screen; return what stands there once the terminal has drawn the whole of it: it comes line by line.
 
-        Where the word is gone by then, as what a program prints at its end when the terminal says that it has ended: what stood there with it.
+        Args: above: as in ``screen``: the terminal scrolls by a line when it says that a program has ended.
         """
         end = time.monotonic() + seconds
         text = ""
         while time.monotonic() < end:
-            text = self.screen()
+            text = self.screen(above)
             if word in text:
-                whole = self.drawn(text)
+                whole = self.drawn(text, above)
                 return whole if word in whole else text
             time.sleep(0.02)
         raise AssertionError(f"{word!r} never came:\n{text}")
 
-    def drawn(self, text: str) -> str:
+    def drawn(self, text: str, above: int = 0) -> str:
         """The screen once it stands still for a moment, or a second later."""
         end = time.monotonic() + 1
         while time.monotonic() < end:
             time.sleep(0.04)
-            before, text = text, self.screen()
+            before, text = text, self.screen(above)
             if text == before:
                 break
         return text

@@ -148,7 +148,7 @@ class Terminal(InTerminal):
         self.start(160, 30, "demo", python=("-c", code))
         self.wait("terminal 14")
         self.keys("w")
-        text = self.wait("written down in")
+        text = self.wait("written down in", above=2)
         self.assertIn("whorlograph: a mistake of ours (ValueError: one wire too many), written down in ", text)
         self.assertNotIn("Traceback", text)
         written = list(Path(self.home.name).glob(".local/state/whorlograph/faults/*.txt"))

@@ -187,6 +187,7 @@ class Journal(Struct):
     _starts: list[int] = field(default_factory=list)
     _firsts: list[int] = field(default_factory=list)
     _rows: dict[int, Ints] = field(default_factory=dict)
+    _settled: dict[int, tuple[Ints, Ints]] = field(default_factory=dict)
     _places: dict[int, list[int]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -343,6 +344,15 @@ class Journal(Struct):
         rows = self.rows(tag)
         return self.scans(rows), self.raws(rows)
 
+    def settled_changes(self, tag: int) -> tuple[Ints, Ints]:
+        """int64[n] each: the scans at whose end a tag had another raw value than at the end of the one before, and that value."""
+        found = self._settled.get(tag)
+        if found is None:
+            found = changes(self.initial[tag] if tag < len(self.initial) else 0, *self.history(tag))
+            if len(found[0]) <= _SHORT:
+                self._settled[tag] = found
+        return found
+
     def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
         """int64[n] each: steps and tags of the rows from one position to before another."""
         parts = []
@@ -415,3 +425,16 @@ class Journal(Struct):
     def settled(self, tag: int, scan: int) -> int:
         """A tag's raw value at a scan's end."""
         return self.value_at(tag, self.settled_position(scan))
+
+
+def changes(first: int, scans: Ints, values: Ints) -> tuple[Ints, Ints]:
+    """int64[n] each: of all that was written in each scan what was left, where that differs from what the one before left.
+
+    Args: first: what was there before any; scans, values: of each write, in order.
+    """
+    if not len(scans):
+        return scans, values
+    last = np.append(scans[1:] != scans[:-1], True)
+    scans, values = scans[last], values[last]
+    changed = np.append(values[0] != first, values[1:] != values[:-1])
+    return scans[changed], values[changed]

@@ -68,8 +68,15 @@ def helped(tracer: Tracer, tags: Iterable[int]) -> frozenset[int]:
     return frozenset(found)
 
 
-def _next(tracer: Tracer, tag: int) -> Iterator[int]:
+def _next(tracer: Tracer, tag: int) -> frozenset[int]:
     """The tags that one rung each decides on one of whose ways a tag has to be on."""
+    known = tracer.helps.get(tag)
+    if known is None:
+        known = tracer.helps[tag] = frozenset(_found_next(tracer, tag))
+    return known
+
+
+def _found_next(tracer: Tracer, tag: int) -> Iterator[int]:
     access = tracer.controller.access
     by_itself = (w.step for w in tracer.writers.get(tag, ()) if w.kind is Kind.BLOCK)  # what a block gives, its own step looks at
     steps = dict.fromkeys((*(use.step for use in access.of_tag(tag) if not use.writes), *by_itself))

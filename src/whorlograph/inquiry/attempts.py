@@ -85,13 +85,16 @@ def attempts(tracer: Tracer, tag: int, since: int, until: int, meant: bool = Fal
         came = scans[(scans > max(1, since)) & (scans <= until) & ((its.values != 0) == one.on)]
         came = came[(path.at_all(came) == 0) & (path.at_all(came + 1) == 0)]
         served = [course(journal, other) for other, shared in shared_with.items() if one in shared]
+        made, latched = bool(tracer.writers.get(one.tag)), one.on and any(w.kind is Kind.SET for w in tracer.writers.get(one.tag, ()))
         for scan in came.tolist():
             if any(brought_on(rival, its, scan, until) for rival in served):
                 continue  # it was meant for that
-            # Of what came in one scan, what a device or a person gave.
-            better = scan not in found or (tracer.writers.get(found[scan].condition) and not tracer.writers.get(one.tag))
-            lasts = max(found[scan].lasts if scan in found else scan, _stood_until(tracer, one, its, scan, until))
-            found[scan] = Attempt(scan, one if better else found[scan].command, lasts)
+            lasts, other = _stood_until(its, scan, until) if latched else scan, found.get(scan)
+            if other is None:
+                found[scan] = Attempt(scan, one, lasts)
+            else:  # of what came in one scan, what a device or a person gave
+                better = not made and tracer.writers.get(other.condition)
+                found[scan] = Attempt(scan, one if better else other.command, max(other.lasts, lasts))
         if len(came) and bool(its.at(until)) == one.on and not one.edge:
             standing.setdefault(one.tag, one)
     return Tries(tuple(found[s] for s in sorted(found)), tuple(commands), tuple(standing.values()), looked_at)
@@ -118,9 +121,7 @@ def _started_by(tracer: Tracer, tags: frozenset[int]) -> set[int]:
     return {*tags, *(one.tag for tag in tags for one in all_commands(tracer, tag, set(), 1, Asks()) if one.on)}
 
 
-def _stood_until(tracer: Tracer, one: Command, its: Course, scan: int, until: int) -> int:
-    """Up to which scan a latch stood that a command set: so long what it began was under way. Of other commands the scan in which they came."""
-    if not one.on or not any(w.kind is Kind.SET for w in tracer.writers.get(one.tag, ())):
-        return scan
+def _stood_until(its: Course, scan: int, until: int) -> int:
+    """Up to which scan a latch stood that a command set: so long what it began was under way."""
     fell = its.next_change(scan, False)
     return min(until, fell - 1) if fell is not None else until

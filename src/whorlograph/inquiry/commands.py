@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from bisect import bisect_left
+from collections.abc import Callable, Iterable
 from itertools import islice
 
 from msgspec import Struct
@@ -10,6 +11,7 @@ from msgspec.structs import replace
 
 from whorlograph.engine.code import Edge, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.engine.journal import Journal
 from whorlograph.model.blocks import STANDARD_BLOCKS, TIMERS
 from whorlograph.model.program import VariableKind
 
@@ -18,7 +20,7 @@ from .alone import each_way_asks
 from .circuit import Circuit, Gate, Path
 from .generators import runs_freely
 from .links.block_pins import is_fed
-from .links.gates import gate_bit, gate_tag, gate_time, gate_words, time_of
+from .links.gates import gate_bit, gate_tag, gate_time, gate_words, is_output, time_of
 from .links.handed_as_it_is import source
 from .numbered import asked_for, starts
 from .rests import is_rest
@@ -32,6 +34,7 @@ DEEPEST = 6  # rungs between a tag and its command
 MOST_PATHS = 20  # of a rung that are complete at one of them
 PULL_INS = 50  # of a tag that are looked at for what came last
 MOST_ELEMENTS = 64  # of a table that are tried as commands
+_MOST_AT_ONCE = 5_000  # rows of a tag that are listed instead of looked up
 _TAKES_BACK = ("R", "R1", "LD")  # pins by which nobody tries to bring something on
 _SEES_EDGES = {"R_TRIG": ("CLK",), "F_TRIG": ("CLK",), "TP": ("IN",)}
 
@@ -294,10 +297,10 @@ def _gates_that_came_last(tracer: Tracer, tag: int, writer: Writer) -> set[Gate]
     return found
 
 
-def _contacts(tracer: Tracer, circuit: Circuit, writer: Writer, tag: int, paths: list[Path]) -> dict[int, int] | None:
-    """What the contacts of a rung look at, by node; None where it is made of more than contacts of BOOL tags, or it or what it calls
-    writes one of them."""
-    found: dict[int, int] = {}
+def _contacts(tracer: Tracer, circuit: Circuit, writer: Writer, tag: int, paths: list[Path]) -> dict[int, tuple[int, bool]] | None:
+    """What the contacts of a rung look at, by node, and whether a standard block of the rung gives it; None where the rung is made of more than
+    contacts of BOOL tags, or it or what it calls writes one of them otherwise."""
+    found: dict[int, tuple[int, bool]] = {}
     calls = tracer.controller.calls
     if circuit.cut:
         return None
@@ -306,28 +309,48 @@ def _contacts(tracer: Tracer, circuit: Circuit, writer: Writer, tag: int, paths:
         cell = tracer.fixed(load, writer.step) if isinstance(load, Load) and is_fixed(load) else None
         if cell is None or cell.bit >= 0 or not tracer.boolean(cell.number):
             return None
-        if cell.number != tag and any(writer.step in (w.step, *calls.above(w.step)) for w in tracer.writers.get(cell.number, ())):
+        writers = tracer.writers.get(cell.number, ())
+        given = len(writers) == 1 and (writers[0].kind, writers[0].step) == (Kind.BLOCK, writer.step)
+        if given and not is_output(tracer, gate, tracer.seen(writer.step, 1)):
             return None
-        found[gate.at] = cell.number
+        if cell.number != tag and not given and any(writer.step in (w.step, *calls.above(w.step)) for w in writers):
+            return None
+        found[gate.at] = cell.number, given
     return found
 
 
-def _contacts_that_came_last(tracer: Tracer, step: int, paths: list[Path], contacts: dict[int, int], rows: list[int]) -> set[Gate]:
+def _contacts_that_came_last(tracer: Tracer, step: int, paths: list[Path], contacts: dict[int, tuple[int, bool]], rows: list[int]) -> set[Gate]:
     """The gates that closed last in a rung of contacts when it switched its tag on, from the rows of what they look at.
 
-    Args: contacts: the tag of each, by node; rows: those in which the tag came on.
+    Args: contacts: the tag of each, by node, and whether a block of the rung gives it; rows: those in which the tag came on.
     """
-    journal, found = tracer.journal, set[Gate]()
-    tags = set(contacts.values())
+    journal, paths_of, found = tracer.journal, tracer.paths, set[Gate]()
+    last_rows = {tag: (_last_rows(journal, tag), given) for tag, given in contacts.values()}
     for row in rows:
-        on = {tag: bool(journal.value_at(tag, row)) for tag in tags}
-        since = tracer.paths.seen(journal, step, tracer.paths.last_run(journal, step, tracer.scan_of(row) - 1))
-        fresh = {tag: time_of(tracer, tag, journal.last_row(tag, row)) for tag in tags if bool(journal.value_at(tag, since)) != on[tag]}
-        complete = (path for path in paths if all(on[contacts[gate.at]] != gate.negated for gate in path))
+        now = {tag: of(row) for tag, (of, _) in last_rows.items()}
+        former = paths_of.last_run(journal, step, tracer.scan_of(row) - 1)
+        since = paths_of.seen(journal, step, former)
+        done = paths_of.done(journal, step, former) if any(given for _, given in last_rows.values()) else since
+        fresh = {tag: time_of(tracer, tag, now[tag][0]) for tag, (of, given) in last_rows.items() if of(done if given else since)[1] != now[tag][1]}
+        complete = (path for path in paths if all(now[contacts[gate.at][0]][1] != gate.negated for gate in path))
         for path in islice(complete, MOST_PATHS):
-            last = max((gate for gate in path if contacts[gate.at] in fresh), key=lambda gate: fresh[contacts[gate.at]], default=None)
+            last = max((gate for gate in path if contacts[gate.at][0] in fresh), key=lambda gate: fresh[contacts[gate.at][0]], default=None)
             if last is not None:
                 found.add(last)
+    return found
+
+
+def _last_rows(journal: Journal, tag: int) -> Callable[[int], tuple[int | None, bool]]:
+    """What gives a BOOL tag's last row before a position (None where there is none), and whether it was on there."""
+    rows = journal.rows(tag)
+    if len(rows) > _MOST_AT_ONCE:
+        return lambda position: (journal.last_row(tag, position), bool(journal.value_at(tag, position)))
+    places, values = rows.tolist(), [journal.value_at(tag, 0) != 0, *(journal.raws(rows) != 0).tolist()]
+
+    def found(position: int) -> tuple[int | None, bool]:
+        count = bisect_left(places, position)
+        return (places[count - 1] if count else None), values[count]
+
     return found
 
 

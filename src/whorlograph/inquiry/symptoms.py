@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from whorlograph.engine.journal import Journal
+from whorlograph.engine.journal import Journal, changes
 from whorlograph.model.log import Ints, Log
 from whorlograph.model.question import Symptom
 
@@ -59,7 +59,7 @@ class Course(Struct, frozen=True):
 
 def course(journal: Journal, tag: int) -> Course:
     """A tag's course in a replay."""
-    return _changes(journal, tag, *journal.history(tag))
+    return Course(_first(journal, tag), *journal.settled_changes(tag))
 
 
 def course_seen(journal: Journal, order: NDArray[np.int32], tag: int, step: int) -> Course:
@@ -67,21 +67,14 @@ def course_seen(journal: Journal, order: NDArray[np.int32], tag: int, step: int)
 
     Args: order: by step its place in a scan.
     """
-    rows = journal.rows(tag)
+    rows, first = journal.rows(tag), _first(journal, tag)
     steps, scans = journal.steps(rows), journal.scans(rows)
     before = (steps < 0) | (order[np.maximum(steps, 0)] < order[step])
-    return _changes(journal, tag, np.where(before, scans, scans + 1), journal.raws(rows))
+    return Course(first, *changes(first, np.where(before, scans, scans + 1), journal.raws(rows)))
 
 
-def _changes(journal: Journal, tag: int, scans: Ints, values: Ints) -> Course:
-    """What is left of all that was written in each scan, where it differs from what was left of the one before."""
-    first = journal.initial[tag] if tag < len(journal.initial) else 0
-    if len(scans):
-        last = np.append(scans[1:] != scans[:-1], True)
-        scans, values = scans[last], values[last]
-        changed = np.append(values[0] != first, values[1:] != values[:-1])
-        scans, values = scans[changed], values[changed]
-    return Course(first, scans, values)
+def _first(journal: Journal, tag: int) -> int:
+    return journal.initial[tag] if tag < len(journal.initial) else 0
 
 
 def recorded(log: Log, tag: int, time: int, default: int) -> int | None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import cast
 
 from lxml import etree
 from msgspec.structs import replace
@@ -37,6 +38,7 @@ from .xml_unread import Unread
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
 _VARIABLES = {"inVariable", "outVariable"}
+_WITH_VALUES = (*_VARIABLES, "inOutVariable")
 _ACTING = {"outVariable", "inOutVariable", "jump", "return"}
 
 
@@ -55,115 +57,133 @@ def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...
     elements: list[Element] = []
     seen: set[int] = set()
     asked: dict[int, Asked] = {}
-    space = node.tag.rpartition("}")[0] + "}"
-    position, unread = space + "position", Unread()
+    reader = _Reader(node.tag.rpartition("}")[0] + "}")
     for child in node:
-        name = local(child)
-        make = _MAKERS.get(name)
-        if make is None:
+        known = reader.known.get(child.tag)
+        if known is None:
+            name = local(child)
             if name and name not in others:
                 say(child, f"{name} in a ladder is not read", "the rung is evaluated without it", pou)
             continue
-        unread.look(child, name)
-        spot = _spot(child, position)
-        if spot[0] in seen:
-            say(child, f"two elements have the id {spot[0]}", "the first counts", pou)
+        name, make = known
+        found = reader.drawn(child, name)
+        number = found.spot[0]
+        if number in seen:
+            say(child, f"two elements have the id {number}", "the first counts", pou)
             continue
-        seen.add(spot[0])
-        elements.append(make(child, spot, space, unread))
+        seen.add(number)
+        elements.append(make(found))
         if name in _VARIABLES:
-            wanted = asked_of(child.get("negated"), child.get("edge"), child.get("storage"))
+            wanted = asked_of(*found.asked)
             if wanted:
-                asked[spot[0]] = wanted
-        if name in _ACTING and diagram and whole(child.get("executionOrderId")):
-            elements[-1] = replace(elements[-1], turn=whole(child.get("executionOrderId")))
-    unread.say(say, pou)
+                asked[number] = wanted
+        if name in _ACTING and diagram and whole(found.at.get("executionOrderId")):
+            elements[-1] = replace(elements[-1], turn=whole(found.at.get("executionOrderId")))
+    reader.unread.say(say, pou)
     return modified(elements, asked)
 
 
-def _spot(node: etree._Element, position: str) -> Spot:
-    get = node.get
-    place = next(node.iterchildren(position), None)  # not find: it goes through Python's path language
-    x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (0, 0)
-    return whole(get("localId")), x, y, whole(get("width")), whole(get("height")), line_of(node)
+class _Drawn:
+    """What a file says of one element: its attributes, where it is drawn, what is wired to it, and the name or value that it is on."""
+
+    __slots__ = ("at", "node", "reader", "spot", "text", "wires")
+
+    def __init__(self, reader: _Reader, node: etree._Element, at: dict[str, str], spot: Spot, wires: list[Wire], text: str) -> None:
+        self.reader, self.node, self.at, self.spot, self.wires, self.text = reader, node, at, spot, tuple(wires), text
+
+    @property
+    def asked(self) -> tuple[str | None, str | None, str | None]:
+        """What stands beside it."""
+        get = self.at.get
+        return get("negated"), get("edge"), get("storage")
 
 
-def _wires(node: etree._Element, space: str) -> tuple[Wire, ...]:
-    found = []
-    wanted = space + "connection"
-    for point in node.iterchildren(space + "connectionPointIn"):
-        for wire in point.iterchildren(wanted):
-            found.append(Wire(whole(wire.get("refLocalId")), wire.get("formalParameter", "")))
-    return tuple(found)
+class _Reader:
+    """Reads elements, each in one pass through what stands in it: files of machines have tens of thousands."""
+
+    def __init__(self, space: str) -> None:
+        self.unread = Unread()
+        self.known = {space + name: (name, make) for name, make in _MAKERS.items()}
+        self.space, self.position, self.point, self.wire = space, space + "position", space + "connectionPointIn", space + "connection"
+        self.texts = {"contact": space + "variable", "coil": space + "variable"} | dict.fromkeys(_WITH_VALUES, space + "expression")
+
+    def drawn(self, node: etree._Element, name: str) -> _Drawn:
+        """An element, and a look at what is not read of it."""
+        at = _attributes(node)
+        self.unread.look(node, name, at)
+        place, text, wires = None, None, list[Wire]()
+        named = self.texts.get(name)
+        for part in node:
+            tag = part.tag
+            if tag == self.point:
+                self._wires(part, wires)
+            elif tag == self.position:
+                place = part if place is None else place
+            elif tag == named:
+                text = part if text is None else text
+        x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (0, 0)
+        spot = whole(at.get("localId")), x, y, whole(at.get("width")), whole(at.get("height")), line_of(node)
+        return _Drawn(self, node, at, spot, wires, (text.text or "").strip() if text is not None else "")
+
+    def _wires(self, point: etree._Element, wires: list[Wire]) -> None:
+        for one in point:
+            if one.tag == self.wire:
+                wires.append(Wire(whole(one.get("refLocalId")), one.get("formalParameter", "")))
+
+    def pins(self, node: etree._Element, group: str) -> tuple[Pin, ...]:
+        """The pins of a block of one group."""
+        holder = next(node.iterchildren(self.space + group), None)
+        pins = []
+        for pin in holder if holder is not None else ():
+            if local(pin) == "variable":
+                at, wires = _attributes(pin), list[Wire]()
+                self.unread.look(pin, "pin", at)
+                for part in pin:
+                    if part.tag == self.point:
+                        self._wires(part, wires)
+                pins.append(Pin(at.get("formalParameter", ""), tuple(wires), *pin_asks(at.get("negated"), at.get("edge"), at.get("storage"))))
+        return tuple(pins)
 
 
-def _text(node: etree._Element, name: str) -> str:
-    child = next(node.iterchildren(name), None)
-    return (child.text or "").strip() if child is not None else ""
+def _attributes(node: etree._Element) -> dict[str, str]:
+    return dict(cast("Sequence[tuple[str, str]]", node.items()))  # of a document that was parsed they are never bytes
 
 
-def _contact(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    kind, also = contact_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
-    return Contact(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
+def _contact(found: _Drawn) -> Element:
+    kind, also = contact_kind(asked_of(*found.asked))
+    return Contact(*found.spot, found.text, kind, found.wires, also=also)
 
 
-def _coil(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    kind, also = coil_kind(asked_of(node.get("negated"), node.get("edge"), node.get("storage")))
-    return Coil(*spot, _text(node, space + "variable"), kind, _wires(node, space), also=also)
+def _coil(found: _Drawn) -> Element:
+    kind, also = coil_kind(asked_of(*found.asked))
+    return Coil(*found.spot, found.text, kind, found.wires, also=also)
 
 
-def _pins(node: etree._Element, group: str, space: str, unread: Unread) -> tuple[Pin, ...]:
-    holder = next(node.iterchildren(space + group), None)
-    if holder is None:
-        return ()
-    pins = []
-    for pin in holder:
-        if local(pin) == "variable":
-            unread.look(pin, "pin")
-            pins.append(Pin(pin.get("formalParameter", ""), _wires(pin, space), *pin_asks(pin.get("negated"), pin.get("edge"), pin.get("storage"))))
-    return tuple(pins)
+def _block(found: _Drawn) -> Element:
+    get, pins = found.at.get, found.reader.pins
+    inputs, in_outs, outputs = (pins(found.node, group) for group in ("inputVariables", "inOutVariables", "outputVariables"))
+    return Block(*found.spot, get("typeName", ""), get("instanceName", ""), inputs, in_outs, outputs, whole(get("executionOrderId")))
 
 
-def _block(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    return Block(*spot, node.get("typeName", ""), node.get("instanceName", ""), _pins(node, "inputVariables", space, unread),
-                 _pins(node, "inOutVariables", space, unread), _pins(node, "outputVariables", space, unread),
-                 whole(node.get("executionOrderId")))
+def _in_out_variable(found: _Drawn) -> Element:
+    get = found.at.get
+    also = [a for way in ("In", "Out") for a in asked_of(*(get(name + way) for name in ("negated", "edge", "storage")))]
+    return InOutVariable(*found.spot, found.text, found.wires, also=tuple(also))
 
 
-def _in_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    return InVariable(*spot, _text(node, space + "expression"), is_true(node.get("negated")))
-
-
-def _out_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    return OutVariable(*spot, _text(node, space + "expression"), is_true(node.get("negated")), _wires(node, space))
-
-
-def _in_out_variable(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    also = [a for way in ("In", "Out") for a in asked_of(*(node.get(name + way) for name in ("negated", "edge", "storage")))]
-    return InOutVariable(*spot, _text(node, space + "expression"), _wires(node, space), also=tuple(also))
-
-
-def _jump(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    return Jump(*spot, node.get("label", ""), _wires(node, space))
-
-
-def _comment(node: etree._Element, spot: Spot, space: str, unread: Unread) -> Element:
-    return Comment(*spot, words(node))
-
-
-_MAKERS: dict[str, Callable[[etree._Element, Spot, str, Unread], Element]] = {
-    "leftPowerRail": lambda node, spot, space, unread: LeftRail(*spot),
-    "rightPowerRail": lambda node, spot, space, unread: RightRail(*spot),
+_MAKERS: dict[str, Callable[[_Drawn], Element]] = {
+    "leftPowerRail": lambda found: LeftRail(*found.spot),
+    "rightPowerRail": lambda found: RightRail(*found.spot),
     "contact": _contact,
     "coil": _coil,
     "block": _block,
-    "inVariable": _in_variable,
-    "outVariable": _out_variable,
+    "inVariable": lambda found: InVariable(*found.spot, found.text, is_true(found.at.get("negated"))),
+    "outVariable": lambda found: OutVariable(*found.spot, found.text, is_true(found.at.get("negated")), found.wires),
     "inOutVariable": _in_out_variable,
-    "jump": _jump,
-    "label": lambda node, spot, space, unread: Label(*spot, node.get("label", "")),
-    "return": lambda node, spot, space, unread: Return(*spot, _wires(node, space)),
-    "connector": lambda node, spot, space, unread: Connector(*spot, node.get("name", ""), _wires(node, space)),
-    "continuation": lambda node, spot, space, unread: Continuation(*spot, node.get("name", "")),
-    "comment": _comment,
+    "jump": lambda found: Jump(*found.spot, found.at.get("label", ""), found.wires),
+    "label": lambda found: Label(*found.spot, found.at.get("label", "")),
+    "return": lambda found: Return(*found.spot, found.wires),
+    "connector": lambda found: Connector(*found.spot, found.at.get("name", ""), found.wires),
+    "continuation": lambda found: Continuation(*found.spot, found.at.get("name", "")),
+    "comment": lambda found: Comment(*found.spot, words(found.node)),
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from lxml import etree
 
@@ -42,10 +42,14 @@ class Unread:
     def __init__(self) -> None:
         self._found: dict[tuple[str, str], list[etree._Element]] = {}
 
-    def look(self, node: etree._Element, name: str) -> None:
-        """At one element. Args: name: its own, or ``pin``, ``section`` (``Pin``, ``Section``) for all of a kind; of others nothing is known."""
+    def look(self, node: etree._Element, name: str, at: Mapping[str, str] | None = None) -> None:
+        """At one element.
+
+        Args: name: its own, or ``pin``, ``section`` (``Pin``, ``Section``) for all of a kind; of others nothing is known; at: its attributes,
+            where they have been read.
+        """
         known = _KNOWN.get(name)
-        if known is None or known.issuperset(node.keys()):
+        if known is None or known.issuperset(node.keys() if at is None else at):
             return
         for key, value in node.attrib.items():
             if key not in known and not str(key).startswith("{") and str(value).strip().lower() not in _NO_MATTER:
