@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 from pathlib import Path
 from random import Random
@@ -65,6 +66,19 @@ DRYER = f'''<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous><p
 
 class Xml(unittest.TestCase):
     """The exchange format."""
+
+    def test_elements_that_nothing_reads_are_named_in_both_forms(self) -> None:
+        whole = DRYER.encode()
+        for data, parts in ((whole, ("step", "transition", "jumpStep", "actionBlock")), (charts_project(whole), ("Step", "Transition", "JumpStep", "ActionBlock"))):
+            plain = read_xml(data, Path("x.xml"))
+            for part in parts:
+                begun = rb"<%s [^>]*localId[^>]*>" if part[0].islower() else rb'<\w+ [^>]*xsi:type="%s"[^>]*>'
+                strange, count = re.subn(begun % part.encode(), rb"\g<0><strange/>", data)
+                self.assertGreater(count, 0, part)
+                odd = read_xml(strange, Path("x.xml"))
+                more = f", nor {count - 1} more" if count > 1 else ""
+                self.assertEqual([n.what for n in odd.notices if n not in plain.notices], [f"strange in {part[0].lower()}{part[1:]} is not read{more}"])
+                self.assertEqual(odd.value, plain.value)
 
     def test_attributes_that_nothing_reads_are_named_in_both_forms(self) -> None:
         whole = DRYER.encode()

@@ -15,9 +15,9 @@ from whorlograph.formats.programs import read_program
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.ladder import Element, LadderBody
-from whorlograph.model.program import OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
+from whorlograph.model.program import Located, OpaqueBody, Pou, PouKind, Program, Variable, VariableKind
 from whorlograph.model.text import TextBody
-from whorlograph.model.types import ELEMENTARY, Family, Subrange, TypeRef
+from whorlograph.model.types import ELEMENTARY, Family, Members, Simple, Subrange, TypeRef
 
 HEAD = '<project xmlns="http://www.plcopen.org/xml/tc6_0201"><types><pous>'
 TAIL = "</pous></types></project>"
@@ -67,11 +67,12 @@ class Reading(unittest.TestCase):
             program = Program("p", {}, {"p": Pou("P", PouKind.PROGRAM, (Variable("A", one, VariableKind.LOCAL),), LadderBody((), (), {}))})
             self.assertEqual(read_text(write_xml(program)).value.pous["p"].variables[0].type, one, name)  # type: ignore[attr-defined]
 
-    def test_addresses_that_the_configuration_gives_are_written_and_read_back(self) -> None:
+    def test_what_the_configuration_says_of_variables_is_written_and_read_back(self) -> None:
         program, _ = random_case(Random(5))
-        one = replace(program.configurations[0], placed=(("r.main.x", "%IX7.0"), ("main.y", "%QX7.1")))
+        said = (Located("r.main.x", "%IX7.0"), Located("main.y", "%QX7.1", Simple("TRUE")), Located("main.t", "", Members((("PT", Simple("T#5s")),))))
+        one = replace(program.configurations[0], located=said)
         found = read_text(write_xml(replace(program, configurations=(one, *program.configurations[1:])))).value  # type: ignore[attr-defined]
-        self.assertEqual(found.configurations[0].placed, one.placed)
+        self.assertEqual(tuple(replace(one, line=0) for one in found.configurations[0].located), said)
 
     def test_the_older_namespace_is_read_too(self) -> None:
         program, _ = random_case(Random(3))

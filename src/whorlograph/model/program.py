@@ -110,15 +110,22 @@ class Resource(Struct, frozen=True):
     variables: tuple[Variable, ...] = ()
 
 
+class Located(Struct, frozen=True):
+    """What a configuration says of a variable by its path, the resource in front or not: its address, its initial value, on which line."""
+
+    path: str
+    address: str = ""
+    initial: Initial | None = None
+    line: int = 0
+
+
 class Configuration(Struct, frozen=True):
-    """A configuration with its resources and global variables. ``placed``: by path in lower case, the resource in front or not, the address
-    of a variable that its POU leaves open.
-    """
+    """A configuration with its resources and global variables. ``located``: what it says of single variables of its programs."""
 
     name: str
     resources: tuple[Resource, ...]
     variables: tuple[Variable, ...] = ()
-    placed: tuple[tuple[str, str], ...] = ()
+    located: tuple[Located, ...] = ()
 
 
 class Program(Struct, frozen=True):

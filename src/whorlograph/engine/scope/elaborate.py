@@ -40,6 +40,7 @@ from whorlograph.model.types import (
 from .characters import with_characters
 from .chosen_calls import has_chosen, with_chosen
 from .connected import connected
+from .located import LocatedNames
 from .open_arrays import any_length, with_lengths
 from .pin_values import names_at
 from .results import leaves_results, with_results
@@ -50,16 +51,14 @@ from .unfolding import Unfolding
 class _Builder:
     """Numbers the tags while it walks declarations."""
 
-    def __init__(self, program: Program, addressing: str, lengths: frozenset[str]) -> None:
+    def __init__(self, program: Program, addressing: str, lengths: frozenset[str], located: LocatedNames) -> None:
         self.program, self.addressing, self.any_length = program, addressing, lengths
         self.tags: list[Tag] = []
         self.notices: list[Notice] = []
         self.globals = Instance("", "", None)
         self.enumerators = enumerators(program)
         self.unfolding = Unfolding(program)
-        self.placed = {path: address for one in program.configurations for path, address in one.placed}
-        names = {f"{r.name.lower()}." for one in program.configurations for r in one.resources}
-        self.placed |= {path.partition(".")[2]: address for path, address in self.placed.items() if f"{path.partition('.')[0]}." in names}
+        self.located = located
 
     def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
@@ -100,8 +99,7 @@ class _Builder:
 
     def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
-        if self.placed and name.lower() in self.placed:
-            variable = replace(variable, address=self.placed[name.lower()])
+        variable, initial = self.located.of(name, variable, initial)
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
                 "constant": variable.constant, "result": variable.result}
         if depth > DEEPEST:
@@ -375,8 +373,8 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
 
 
 def _elaborate(program: Program, resource: str, addressing: str, lengths: frozenset[str]) -> tuple[Running, list[Notice]]:
-    build = _Builder(program, addressing, lengths)
     resource_run, variables = program.chosen(resource)
+    build = _Builder(program, addressing, lengths, LocatedNames(program, resource_run))
     for variable in variables:
         if variable.name.lower() in build.globals.scope:
             build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
@@ -407,6 +405,9 @@ def _elaborate(program: Program, resource: str, addressing: str, lengths: frozen
     running.enumerators = build.enumerators
     build.loose_names([*running.instances(), *(Instance(p.name, p.name, p) for p in functions)])
     running.public = len(build.tags)
+    for one_said in build.located.unknown():
+        build.say(f"the configuration says something of {one_said.path}, which is no variable of what runs", "that is passed over",
+                  line=one_said.line)
     names: dict[str, int] = {}
     for pou in functions:
         made = build.instance(pou.name, pou)

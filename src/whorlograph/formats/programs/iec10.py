@@ -35,6 +35,7 @@ from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
     Configuration,
+    Located,
     OpaqueBody,
     Pou,
     PouKind,
@@ -64,6 +65,7 @@ from whorlograph.model.types import (
     TypeRef,
 )
 
+from .several_bodies import NOT_EXECUTED, opaque
 from .xml_ladder import Spot
 from .xml_types import bounds_of, is_retained, line_of, local, stands_alike, whole, words
 from .xml_unread import Unread
@@ -74,6 +76,7 @@ _TYPE = "{http://www.w3.org/2001/XMLSchema-instance}type"
 _SECTIONS = {"ExternalVars": VariableKind.EXTERNAL, "Vars": VariableKind.LOCAL, "TempVars": VariableKind.TEMP, "InputVars": VariableKind.INPUT,
              "OutputVars": VariableKind.OUTPUT, "InoutVars": VariableKind.IN_OUT, "GlobalVars": VariableKind.GLOBAL}
 _KINDS = {"Program": PouKind.PROGRAM, "FunctionBlock": PouKind.FUNCTION_BLOCK, "Function": PouKind.FUNCTION}
+_PATH = "instancePathAndName"
 HIGH = 1_000_000  # from one rung's top to the next one's: positions are relative within a rung
 STEP = 20  # between elements without a position, in the order of the file
 
@@ -196,9 +199,8 @@ class _Reader:
             if not name:
                 self.say(node, "a variable without a name", "it is left out")
                 continue
-            place, said = child(node, "Address"), child(node, "Documentation")
-            address = (place.get("address") or place.text or "").strip() if place is not None else node.get("address", "")
-            found.append(Variable(name, self.type(type_) if type_ is not None else ELEMENTARY["BOOL"], _SECTIONS[local(section)], address,
+            said = child(node, "Documentation")
+            found.append(Variable(name, self.type(type_) if type_ is not None else ELEMENTARY["BOOL"], _SECTIONS[local(section)], self.address(node),
                                   self.initial(child(node, "InitialValue")), is_retained(section), is_true(section.get("constant")),
                                   words(said) if said is not None else "", line_of(node)))
         return found
@@ -212,6 +214,7 @@ class _Reader:
             if name in ("GlobalNamespace", "NamespaceDecl"):
                 self.declared(node)
             elif name == "DataTypeDecl":
+                self.unread.look(node, name)
                 spec = child(node, "UserDefinedTypeSpec")
                 if spec is not None:
                     key = node.get("name", "").lower()
@@ -229,12 +232,21 @@ class _Reader:
         if name.lower() in self.pous:
             self.say(node, f"two POUs are called {name}", "the first counts")
             return
+        self.unread.look(node, local(node))
+        for part in ("Parameters", "MainBody"):
+            self.unread.look_at(children(node, part), part)
         sections = [s for part in node for s in (part if local(part) == "Parameters" else (part,)) if local(s) in _SECTIONS]
         variables = [v for section in sections for v in self.variables(section)]
         result = next((r for r in node.iter() if local(r) == "ResultType"), None)
-        content, said = child(node, "MainBody", "BodyContent"), child(node, "Documentation")
+        contents, said = [c for main in children(node, "MainBody") for c in children(main, "BodyContent")], child(node, "Documentation")
+        content = contents[0] if contents else None
         body: Body = OpaqueBody("none", "")
-        if content is not None and kind_of(content) == "SFC":
+        if content is None or kind_of(content) != "SFC":
+            self.say_left(node, name)
+        if len(contents) > 1:
+            self.say(contents[1], f"the POU has {len(contents)} bodies", NOT_EXECUTED, name)
+            body = opaque((one, kind_of(one)) for one in contents)
+        elif content is not None and kind_of(content) == "SFC":
             body, more = self.chart(content, node, name, tuple(variables))
             variables += more
         elif content is not None:
@@ -243,6 +255,11 @@ class _Reader:
             self.say(node, "the POU has no body", "it does nothing", name)
         self.pous[name.lower()] = Pou(name, kind, tuple(variables), body, self.type(result) if result is not None else None,
                                       words(said) if said is not None else "", Place(self.file, line_of(node), name))
+
+    def say_left(self, node: etree._Element, pou: str) -> None:
+        """Actions and transitions belong to charts (IEC 61131-3:2013, 6.7)."""
+        for one in (c for name in ("Actions", "Transitions") for group in children(node, name) for c in group if c.get("name")):
+            self.say(one, f"{local(one)} {one.get('name')} belongs to no chart", "it is not executed", pou)
 
     def body(self, node: etree._Element, pou: str) -> Body:
         """A body by its language."""
@@ -297,6 +314,7 @@ class _Reader:
     # configurations
 
     def resource(self, node: etree._Element) -> Resource:
+        self.unread.look(node, "Resource")
         for name in ("Task", "ProgramInstance"):
             self.unread.look_at(children(node, name), name)
         tasks = tuple(Task(t.get("name", ""), whole(t.get("priority")), t.get("interval", ""), t.get("single", "")) for t in children(node, "Task"))
@@ -305,8 +323,20 @@ class _Reader:
         return Resource(node.get("name", ""), instances, tasks, tuple(v for s in children(node, "GlobalVars") for v in self.variables(s)))
 
     def configuration(self, node: etree._Element) -> Configuration:
+        self.unread.look(node, "Configuration")
         variables = tuple(v for s in children(node, "GlobalVars") for v in self.variables(s))
-        return Configuration(node.get("name", ""), tuple(self.resource(r) for r in children(node, "Resource")), variables)
+        located = tuple(self.located(one) for s in children(node, "ConfigVars") for one in s if one.get(_PATH))
+        return Configuration(node.get("name", ""), tuple(self.resource(r) for r in children(node, "Resource")), variables, located)
+
+    def located(self, node: etree._Element) -> Located:
+        """What the configuration says of one variable."""
+        return Located(node.get(_PATH, "").strip(), self.address(node), self.initial(child(node, "InitialValue")), line_of(node))
+
+    @staticmethod
+    def address(node: etree._Element) -> str:
+        """The address of a variable; "" where it has none."""
+        place = child(node, "Address")
+        return (place.get("address") or place.text or "").strip() if place is not None else node.get("address", "").strip()
 
 
 class _Group:
@@ -322,6 +352,8 @@ class _Group:
         """What is drawn beside a chart: elements, and where their connection points are."""
         for one in self.objects:
             self.reader.unread.look(one, kind_of(one))
+            for holder in one:
+                self.reader.unread.look(holder, local(holder) if local(holder).endswith("utVariables") else "")
             self.reader.unread.look_at((p for holder in one for p in holder if local(p).endswith("utVariable")), "Pin")
         made = [_MAKERS[kind_of(one)](self, one, self.spot(one, n)) for n, one in enumerate(self.objects)]
         asked = {e.id: asked_of(one.get("negated"), one.get("edge"), one.get("latch")) for e, one in zip(made, self.objects, strict=True)
@@ -447,6 +479,7 @@ def read_project(root: etree._Element, path: Path, data: bytes = b"") -> Loaded[
         elif part == "Types":
             reader.declared(node)
         elif part == "Instances":
+            reader.unread.look(node, part)
             configurations += [reader.configuration(c) for c in children(node, "Configuration")]
         elif part:
             reader.say(node, f"{part} is not read")

@@ -22,6 +22,7 @@ _DIAGRAMS = ("LD", "FBD")
 _NAMES = ("name", "reference", "actionName", "transitionName", "referenceName")
 _READ = frozenset((*PLACED, *_NAMES, "initialStep", "isInitial", "initial", "priority", "targetName", "targetStepName", "targetStep", "qualifier",
                    "duration", "time"))
+_BESIDE = ("", "ConnectionPointOut", "RelPosition", "Size", "Documentation", "AddData")
 _FROM = 100_000  # numbers of a chart's parts: behind those of what is drawn beside it
 
 
@@ -75,6 +76,8 @@ class ProjectChart:
                 made.append(self.condition(child))
             elif name in ("Action", "ActionAssociation") and kind == "ActionBlock":
                 made.append(self.action(child))
+            elif name not in _BESIDE and (name != "BodyContent" or kind != "MacroStep"):
+                made.append(_made(child, name))  # what nothing reads is named where the chart is read
         return made
 
     def macro(self, node: etree._Element, made: etree._Element) -> None:

@@ -28,6 +28,7 @@ from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
     Configuration,
+    Located,
     OpaqueBody,
     Pou,
     PouKind,
@@ -117,9 +118,11 @@ class _Reader:
             if pieces[0].kind == "TYPE":
                 self.type_block(parse(with_numbers(_ended(pieces[1:-1]), self.constants), "types"))
             elif pieces[0].kind == "CONFIGURATION":
-                rest, placed = without_paths(pieces)
-                read: ConfigurationRead = self.leniently(with_numbers(rest, self.constants), lambda p: parse(p, "configuration"))
-                self.configurations.append(self.configuration(read, tuple(placed)))
+                rest, located, wrong = without_paths(with_numbers(pieces, self.constants), _sections)
+                for one in wrong:
+                    self.say(one, "what it says of that variable is passed over")
+                read: ConfigurationRead = self.leniently(rest, lambda p: parse(p, "configuration"))
+                self.configurations.append(self.configuration(read, tuple(located)))
             elif pieces[0].kind == "SECTION":
                 self.loose += self.variables(self.leniently(with_numbers(pieces, self.constants), _sections))
             else:
@@ -229,13 +232,13 @@ class _Reader:
             self.say(error, "its body is not executed: what it alone writes comes from the log", pou)
             return OpaqueBody(language, text, assigned_names(text, language)), ()
 
-    def configuration(self, read: ConfigurationRead, placed: tuple[tuple[str, str], ...]) -> Configuration:
+    def configuration(self, read: ConfigurationRead, located: tuple[Located, ...]) -> Configuration:
         variables = self.variables([p for p in read.parts if isinstance(p, Section)])
         resources = [self.resource(p) for p in read.parts if isinstance(p, ResourceRead)]
         direct = [p for p in read.parts if isinstance(p, (Task, ProgramInstance))]
         if direct:
             resources.append(self.resource(ResourceRead(read.name, tuple(direct))))
-        return Configuration(read.name, tuple(resources), tuple(variables), placed)
+        return Configuration(read.name, tuple(resources), tuple(variables), located)
 
     def resource(self, read: ResourceRead) -> Resource:
         instances = tuple(self.instance(p) for p in read.parts if isinstance(p, ProgramInstance))

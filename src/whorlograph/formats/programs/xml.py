@@ -14,6 +14,7 @@ from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
     Body,
     Configuration,
+    Located,
     OpaqueBody,
     Pou,
     PouKind,
@@ -29,6 +30,7 @@ from whorlograph.model.shown import visible
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 
+from .several_bodies import NOT_EXECUTED, opaque
 from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
 from .xml_types import is_retained, line_of, local, read_initial, read_type, stands_alike, whole, words
@@ -41,6 +43,7 @@ _SECTIONS = {"inputVars": VariableKind.INPUT, "outputVars": VariableKind.OUTPUT,
              "localVars": VariableKind.LOCAL, "tempVars": VariableKind.TEMP, "externalVars": VariableKind.EXTERNAL,
              "globalVars": VariableKind.GLOBAL}
 _KINDS = {"program": PouKind.PROGRAM, "functionblock": PouKind.FUNCTION_BLOCK, "function": PouKind.FUNCTION}
+_LANGUAGES = ("LD", "FBD", "ST", "IL", "SFC")
 _QUIET = {"documentation", "addData", "interface", "body"}
 
 
@@ -92,6 +95,7 @@ class _Reader:
             return None
         variables: list[Variable] = []
         returns: TypeRef | None = None
+        contents = [c for one in node if local(one) == "body" for c in one if local(c) in _LANGUAGES]
         body: Body | None = None
         text = ""
         for child in node:
@@ -104,12 +108,16 @@ class _Reader:
                         variables += self.variables(section, _SECTIONS[local(section)])
                     elif local(section) not in _QUIET:
                         self.say(section, f"{local(section)} is not read", "its variables are unknown", name)
-            elif part == "body" and body is None:
+            elif part == "body" and len(contents) < 2:
                 body, more = self.body(child, name, tuple(variables), [c for c in node if local(c) in ("actions", "transitions")])
                 variables += more
             elif part == "documentation":
                 text = words(child)
-        if body is None:
+        self.unread.look(node, "pou")
+        if len(contents) > 1:
+            self.say(contents[1], f"the POU has {len(contents)} bodies", NOT_EXECUTED, name)
+            body = opaque((one, local(one)) for one in contents)
+        elif body is None:
             self.say(node, "the POU has no body", "it does nothing", name)
             body = OpaqueBody("none", "")
         return Pou(name, kind, tuple(variables), body, returns, text, Place(self.file, line_of(node), name))
@@ -117,17 +125,25 @@ class _Reader:
     def body(self, node: etree._Element, pou: str, variables: tuple[Variable, ...],
              beside: list[etree._Element]) -> tuple[Body, tuple[Variable, ...]]:
         """A body in a language that is executed, or an opaque one; and the variables that a chart is made of."""
-        for child in node:
-            language = local(child)
-            if language in ("LD", "FBD"):
-                return read_ladder(child, pou, self.say), ()
-            text = "".join(str(t) for t in child.itertext()) if language in ("ST", "IL", "SFC") else ""
-            if language in ("ST", "IL"):
-                return self.text(child, text, pou, language), ()
-            if language == "SFC":
-                return self.chart(child, beside, text, pou, variables)
-        self.say(node, "the body is in no language of the standard", "opaque: what it alone writes comes from the log", pou)
-        return OpaqueBody("unknown", "".join(str(t) for t in node.itertext())), ()
+        child = next((c for c in node if local(c) in _LANGUAGES), None)
+        if child is None or local(child) != "SFC":
+            self._say_left(beside, pou)
+        if child is None:
+            self.say(node, "the body is in no language of the standard", "opaque: what it alone writes comes from the log", pou)
+            return OpaqueBody("unknown", "".join(str(t) for t in node.itertext())), ()
+        self.unread.look(node, "body")
+        language = local(child)
+        if language in ("LD", "FBD"):
+            return read_ladder(child, pou, self.say), ()
+        text = "".join(str(t) for t in child.itertext())
+        return self.chart(child, beside, text, pou, variables) if language == "SFC" else (self.text(child, text, pou, language), ())
+
+    def _say_left(self, beside: list[etree._Element], pou: str) -> None:
+        """Actions and transitions belong to charts (IEC 61131-3:2013, 6.7)."""
+        for group in beside:
+            for one in group:
+                if local(one) not in _QUIET:
+                    self.say(one, f"{local(one)} {one.get('name', '')} belongs to no chart", "it is not executed", pou)
 
     def chart(self, node: etree._Element, beside: list[etree._Element], text: str, pou: str,
               variables: tuple[Variable, ...]) -> tuple[Body, tuple[Variable, ...]]:
@@ -157,7 +173,7 @@ class _Reader:
         tasks, instances, variables = [], [], []
         for child in node.iter():
             part = local(child)
-            if part in ("task", "pouInstance"):
+            if part in ("resource", "task", "pouInstance"):
                 self.unread.look(child, part)
             if part == "task":
                 tasks.append(Task(child.get("name", ""), whole(child.get("priority")), child.get("interval", "").strip(),
@@ -188,6 +204,8 @@ class _Reader:
             elif part == "types":
                 self._types(node, types, defaults, pous)
             elif part == "instances":
+                self.unread.look(node, part)
+                self.unread.look_at((c for c in node if local(c) == "configurations"), "configurations")
                 configurations += [self._configuration(c) for group in node for c in group if local(c) == "configuration"]
             elif part and part not in _QUIET:
                 self.say(node, f"{part} is not read")
@@ -197,9 +215,12 @@ class _Reader:
                        header["companyName"], header["productVersion"], defaults)
 
     def _types(self, node: etree._Element, types: dict[str, TypeRef], defaults: dict[str, Initial], pous: dict[str, Pou]) -> None:
+        self.unread.look(node, "types")
         for group in node:
+            self.unread.look(group, local(group))
             for item in group:
                 if local(item) == "dataType":
+                    self.unread.look(item, "dataType")
                     base = next((c for c in item if local(c) == "baseType"), None)
                     if base is not None:
                         types[item.get("name", "").lower()] = read_type(base, self.say)
@@ -215,11 +236,16 @@ class _Reader:
                     pous.setdefault(pou.name.lower(), pou)
 
     def _configuration(self, node: etree._Element) -> Configuration:
+        self.unread.look(node, "configuration")
         resources = tuple(self.resource(c) for c in node if local(c) == "resource")
         variables = [v for c in node if local(c) == "globalVars" for v in self.variables(c, VariableKind.GLOBAL)]
-        given = [v for c in node if local(c) == "configVars" for v in c if local(v) == "configVariable" and v.get("address")]
-        placed = tuple((v.get("instancePathAndName", "").strip().lower(), v.get("address", "").strip()) for v in given)
-        return Configuration(node.get("name", ""), resources, tuple(variables), placed)
+        located = tuple(self._located(v) for c in node if local(c) == "configVars" for v in c if local(v) == "configVariable")
+        return Configuration(node.get("name", ""), resources, tuple(variables), located)
+
+    @staticmethod
+    def _located(node: etree._Element) -> Located:
+        given = next((read_initial(c) for c in node if local(c) == "initialValue"), None)
+        return Located(node.get("instancePathAndName", "").strip(), node.get("address", "").strip(), given, line_of(node))
 
     def _undeclared(self, types: dict[str, TypeRef], pous: dict[str, Pou]) -> None:
         for name, type_ in types.items():

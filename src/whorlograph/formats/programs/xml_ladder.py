@@ -33,12 +33,13 @@ from whorlograph.model.rungs import build
 
 from .xml_points import wire_points
 from .xml_types import line_of, local, whole, words
-from .xml_unread import Unread
+from .xml_unread import Unread, inside
 
 Say = Callable[..., None]
 Spot = tuple[int, int, int, int, int, int]
 _VARIABLES = {"inVariable", "outVariable"}
 _WITH_VALUES = (*_VARIABLES, "inOutVariable")
+_QUIET = ("", "documentation", "addData")
 _ACTING = {"outVariable", "inOutVariable", "jump", "return"}
 
 
@@ -50,7 +51,7 @@ def read_ladder(node: etree._Element, pou: str, say: Say) -> LadderBody:
     return body
 
 
-def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...] = ("documentation", "addData")) -> tuple[Element, ...]:
+def elements_of(node: etree._Element, pou: str, say: Say, others: tuple[str, ...] = _QUIET) -> tuple[Element, ...]:
     """The elements of a diagram. Args: others: what else may stand in it, without a notice."""
     wire_points(node)
     diagram = local(node) == "FBD"
@@ -105,6 +106,7 @@ class _Reader:
         self.unread = Unread()
         self.known = {space + name: (name, make) for name, make in _MAKERS.items()}
         self.space, self.position, self.point, self.wire = space, space + "position", space + "connectionPointIn", space + "connection"
+        self.parts = {name: frozenset(space + part for part in inside(name)) for name in (*_MAKERS, "pin")}
         self.texts = {"contact": space + "variable", "coil": space + "variable"} | dict.fromkeys(_WITH_VALUES, space + "expression")
 
     def drawn(self, node: etree._Element, name: str) -> _Drawn:
@@ -112,7 +114,7 @@ class _Reader:
         at = _attributes(node)
         self.unread.look(node, name, at)
         place, text, wires = None, None, list[Wire]()
-        named = self.texts.get(name)
+        named, known = self.texts.get(name), self.parts[name]
         for part in node:
             tag = part.tag
             if tag == self.point:
@@ -121,6 +123,8 @@ class _Reader:
                 place = part if place is None else place
             elif tag == named:
                 text = part if text is None else text
+            elif tag not in known and local(part) not in _QUIET:
+                self.unread.note(node, part)
         x, y = (whole(place.get("x")), whole(place.get("y"))) if place is not None else (0, 0)
         spot = whole(at.get("localId")), x, y, whole(at.get("width")), whole(at.get("height")), line_of(node)
         return _Drawn(self, node, at, spot, wires, (text.text or "").strip() if text is not None else "")
@@ -133,15 +137,21 @@ class _Reader:
     def pins(self, node: etree._Element, group: str) -> tuple[Pin, ...]:
         """The pins of a block of one group."""
         holder = next(node.iterchildren(self.space + group), None)
-        pins = []
-        for pin in holder if holder is not None else ():
+        pins: list[Pin] = []
+        if holder is None:
+            return ()
+        for pin in holder:
             if local(pin) == "variable":
                 at, wires = _attributes(pin), list[Wire]()
                 self.unread.look(pin, "pin", at)
                 for part in pin:
                     if part.tag == self.point:
                         self._wires(part, wires)
+                    elif part.tag not in self.parts["pin"] and local(part) not in _QUIET:
+                        self.unread.note(pin, part)
                 pins.append(Pin(at.get("formalParameter", ""), tuple(wires), *pin_asks(at.get("negated"), at.get("edge"), at.get("storage"))))
+            elif local(pin) not in _QUIET:
+                self.unread.note(holder, pin)
         return tuple(pins)
 
 

@@ -1,4 +1,4 @@
-"""Attributes that stand at an element and that nothing reads: named in a message, that nobody takes them for read (DESIGN section 6)."""
+"""What stands at an element or in it and is not read: named in a message, that nobody takes it for read (DESIGN section 6)."""
 
 from __future__ import annotations
 
@@ -34,6 +34,35 @@ _NEWER = {
     "Section": (*PLACED, "constant", "retain", "nonretain", "persistent", "nonpersistent", "accessSpecifier"),
 }
 _KNOWN = {name: frozenset(known) for name, known in (_OLDER | _NEWER).items()}
+_POINTS = ("position", "connectionPointIn", "connectionPointOut")
+_PLACES = ("RelPosition", "Size", "ConnectionPointIn", "ConnectionPointOut")
+_POU_PARTS = ("Parameters", "ExternalVars", "Vars", "TempVars", "MainBody", "ResultType", "Actions", "Transitions")
+_INSIDE = {name: frozenset((*parts, "", "documentation", "addData", "Documentation", "AddData")) for name, parts in {
+    **dict.fromkeys(("leftPowerRail", "rightPowerRail", "jump", "return", "label", "connector", "continuation"), _POINTS),
+    **dict.fromkeys(("contact", "coil"), (*_POINTS, "variable")),
+    **dict.fromkeys(("inVariable", "outVariable", "inOutVariable"), (*_POINTS, "expression")),
+    "block": (*_POINTS, "inputVariables", "inOutVariables", "outputVariables"), "comment": (*_POINTS, "content"), "pin": _POINTS,
+    "step": (*_POINTS, "connectionPointOutAction"), "macroStep": (*_POINTS, "body"), "transition": (*_POINTS, "condition"), "jumpStep": _POINTS,
+    "actionBlock": (*_POINTS, "action"), "action": ("relPosition", "connectionPointOut", "reference", "inline"),
+    "section": ("variable",), "variable": ("type", "initialValue"), "types": ("dataTypes", "pous"), "dataTypes": ("dataType",), "pous": ("pou",),
+    "dataType": ("baseType", "initialValue"), "pou": ("interface", "body", "actions", "transitions"), "body": ("LD", "FBD", "ST", "IL", "SFC"),
+    "instances": ("configurations",),
+    "configurations": ("configuration",), "configuration": ("resource", "globalVars", "configVars", "accessVars"),
+    "resource": ("task", "globalVars", "pouInstance"), "task": ("pouInstance",), "pouInstance": (),
+    **dict.fromkeys(("Contact", "Coil", "DataSource", "DataSink", "Jump", "Return", "Label", "Connector", "Continuation", "LeftPowerRail",
+                     "RightPowerRail", "Pin"), _PLACES),
+    "Block": (*_PLACES, "InputVariables", "InoutVariables", "OutputVariables"), "Comment": (*_PLACES, "Content"),
+    "Section": ("Variable",), "Variable": ("Type", "InitialValue", "Address"), "DataTypeDecl": ("UserDefinedTypeSpec", "InitialValue"),
+    **dict.fromkeys(("Program", "FunctionBlock", "Function"), _POU_PARTS), "Parameters": ("InputVars", "OutputVars", "InoutVars", "ResultType"),
+    "Instances": ("Configuration",), "Configuration": ("Resource", "GlobalVars", "ConfigVars", "AccessVars"),
+    "InputVariables": ("InputVariable",), "OutputVariables": ("OutputVariable",), "InoutVariables": ("InoutVariable",), "MainBody": ("BodyContent",),
+    "Resource": ("Task", "GlobalVars", "ProgramInstance"), "Task": (), "ProgramInstance": (),
+}.items()}
+
+
+def inside(name: str) -> frozenset[str]:
+    """What is known to stand in an element of a kind, by name."""
+    return _INSIDE[name]
 
 
 class Unread:
@@ -41,19 +70,28 @@ class Unread:
 
     def __init__(self) -> None:
         self._found: dict[tuple[str, str], list[etree._Element]] = {}
+        self._inner: dict[tuple[str, str], list[etree._Element]] = {}
 
     def look(self, node: etree._Element, name: str, at: Mapping[str, str] | None = None) -> None:
-        """At one element.
+        """At one element, and what stands in it.
 
         Args: name: its own, or ``pin``, ``section`` (``Pin``, ``Section``) for all of a kind; of others nothing is known; at: its attributes,
-            where they have been read.
+            where they have been read, and what stands in it is looked at there too.
         """
         known = _KNOWN.get(name)
-        if known is None or known.issuperset(node.keys() if at is None else at):
-            return
-        for key, value in node.attrib.items():
-            if key not in known and not str(key).startswith("{") and str(value).strip().lower() not in _NO_MATTER:
-                self._found.setdefault((local(node), str(key)), []).append(node)
+        if known is not None and not known.issuperset(node.keys() if at is None else at):
+            for key, value in node.attrib.items():
+                if key not in known and not str(key).startswith("{") and str(value).strip().lower() not in _NO_MATTER:
+                    self._found.setdefault((local(node), str(key)), []).append(node)
+        parts = _INSIDE.get(name) if at is None else None
+        if parts is not None:
+            for part in node:
+                if local(part) not in parts:
+                    self.note(node, part)
+
+    def note(self, node: etree._Element, part: etree._Element) -> None:
+        """That something in an element is not read."""
+        self._inner.setdefault((local(node), local(part)), []).append(part)
 
     def look_at(self, nodes: Iterable[etree._Element], name: str) -> None:
         """At several of one kind."""
@@ -65,4 +103,8 @@ class Unread:
         for (name, key), nodes in self._found.items():
             more = f", nor at {len(nodes) - 1:,} more" if len(nodes) > 1 else ""
             say(nodes[0], f'{key}="{nodes[0].get(key)}" of {name} is not read{more}', "it counts as if it were not there", pou)
+        for (name, inner), nodes in self._inner.items():
+            more = f", nor {len(nodes) - 1:,} more" if len(nodes) > 1 else ""
+            say(nodes[0], f"{inner} in {name} is not read{more}", "it counts as if it were not there", pou)
         self._found.clear()
+        self._inner.clear()

@@ -249,10 +249,13 @@ def _configuration(parent: etree._Element, configuration: Configuration) -> None
         for instance in resource.instances:
             _sub(tasks.get(instance.task, holder), "pouInstance", name=instance.name, typeName=instance.pou)
     _variables(node, configuration.variables)
-    if configuration.placed:
+    if configuration.located:
         given = _sub(node, "configVars")
-        for path, address in configuration.placed:
-            _sub(_sub(_sub(given, "configVariable", instancePathAndName=path, address=address), "type"), "BOOL")
+        for one in configuration.located:
+            address = {"address": one.address} if one.address else {}
+            said = _sub(given, "configVariable", instancePathAndName=one.path, **address)
+            _sub(_sub(said, "type"), "BOOL")
+            _initial(said, one.initial)
 
 
 def write_xml(program: Program) -> bytes:

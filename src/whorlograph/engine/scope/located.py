@@ -1,0 +1,43 @@
+"""What a configuration says of variables by their path: addresses that their POU leaves open, initial values (IEC 61131-3:2013, 6.8.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec.structs import replace
+
+from whorlograph.model.program import Located, Program, Resource, Variable
+from whorlograph.model.types import Initial
+
+
+class LocatedNames:
+    """By the full name of a variable of the resource that runs, in lower case: what the configuration says of it."""
+
+    def __init__(self, program: Program, running: Resource) -> None:
+        others = any(r.name.lower() != running.name.lower() for one in program.configurations for r in one.resources)
+        self._said: dict[str, Located] = {}
+        self._asked: list[tuple[Located, tuple[str, ...]]] = []
+        for configuration in program.configurations:
+            for one in configuration.located:
+                path = one.path.lower()
+                names, ours = [path], not others  # of a resource that does not run nothing is known here
+                for prefix, told in ((f"{configuration.name.lower()}.", ours), (f"{running.name.lower()}.", True)):
+                    if names[-1].startswith(prefix):
+                        names.append(names[-1].removeprefix(prefix))
+                        ours = told
+                self._said |= dict.fromkeys(names, one)
+                if ours:
+                    self._asked.append((one, tuple(names)))
+        self._met: set[str] = set()
+
+    def of(self, name: str, variable: Variable, initial: Initial | None) -> tuple[Variable, Initial | None]:
+        """A variable and its initial value as the configuration has them."""
+        one = self._said.get(name.lower()) if self._said else None
+        if one is None:
+            return variable, initial
+        self._met.add(name.lower())
+        return replace(variable, address=one.address or variable.address), one.initial if one.initial is not None else initial
+
+    def unknown(self) -> Iterator[Located]:
+        """What it says of variables that there are not."""
+        return (one for one, names in self._asked if self._met.isdisjoint(names))
