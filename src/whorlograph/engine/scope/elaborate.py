@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
 from math import isfinite
 
 from msgspec.structs import replace
@@ -44,6 +45,7 @@ from .located import LocatedNames
 from .open_arrays import any_length, with_lengths
 from .pin_values import names_at
 from .results import leaves_results, with_results
+from .starting_values import Constants, strangers
 from .text_parts import parts
 from .unfolding import Unfolding
 
@@ -51,7 +53,7 @@ from .unfolding import Unfolding
 class _Builder:
     """Numbers the tags while it walks declarations."""
 
-    def __init__(self, program: Program, addressing: str, lengths: frozenset[str], located: LocatedNames) -> None:
+    def __init__(self, program: Program, addressing: str, lengths: frozenset[str], located: LocatedNames, variables: Iterable[Variable]) -> None:
         self.program, self.addressing, self.any_length = program, addressing, lengths
         self.tags: list[Tag] = []
         self.notices: list[Notice] = []
@@ -59,6 +61,7 @@ class _Builder:
         self.enumerators = enumerators(program)
         self.unfolding = Unfolding(program)
         self.located = located
+        self.constants = Constants(variables)
 
     def say(self, what: str, effect: str, pou: str = "", line: int = 0) -> None:
         self.notices.append(Notice(Place(self.program.file, line, pou), what, effect))
@@ -71,6 +74,8 @@ class _Builder:
     def value(self, initial: Initial | None, type_: Elementary, name: str) -> int:
         """Raw bits of an initial value; the type's default where none is given or it cannot be read."""
         if not isinstance(initial, Simple):
+            if initial is not None:
+                self.say(f"the initial value of {name} is a list", "it starts at its type's default")
             return 0
         text = initial.text
         found = literal(text)
@@ -100,6 +105,7 @@ class _Builder:
     def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
         variable, initial = self.located.of(name, variable, initial)
+        initial = self.constants.meant(initial, type_)
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
                 "constant": variable.constant, "result": variable.result}
         if depth > DEEPEST:
@@ -137,6 +143,10 @@ class _Builder:
         if isinstance(initial, ListOf):
             for times, item in initial.items:
                 starts += [item] * min(times, size)
+            if len(starts) > size:
+                self.say(f"{name} has {size} elements and more initial values", "those beyond are passed over", line=variable.line)
+        elif initial is not None:
+            self.say(f"the initial value of array {name} is no list", "its elements start at their type's default", line=variable.line)
         made = Aggregate(len(self.tags), type_.bounds)
         places = self.places(name, type_, variable, size)
         for offset in range(size):
@@ -184,7 +194,7 @@ class _Builder:
         return type_
 
     def structure(self, name: str, type_: Structure, variable: Variable, initial: Initial | None, depth: int) -> Ref:
-        given = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
+        given = self.members(name, initial, {part.name.lower() for part in type_.fields}, variable.line)
         made = Aggregate(len(self.tags))
         if parse_address(variable.address) is not None:
             self.say(f"structure {name} lies at {variable.address}, and how its members lie there is nowhere said",
@@ -210,11 +220,11 @@ class _Builder:
             self.say(f"{name} is of type {type_.name}, which {why}", "what uses it is left out", line=variable.line)
             return None
         made = Instance(name, type_.name.upper(), None, first=len(self.tags))
-        start = {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
+        start = self.members(name, initial, {pin.lower() for pins in standard for pin, _ in pins}, variable.line)
         for pins, kind in zip(standard, (VariableKind.INPUT, VariableKind.OUTPUT), strict=True):
             for pin, pin_type in pins:
-                made.scope[pin.lower()] = self.leaf(f"{name}.{pin}", pin_type, self.value(start.get(pin.lower()), pin_type, name),
-                                                    kind=kind, computed=pin == "ET")
+                given = self.constants.meant(start.get(pin.lower()), pin_type)
+                made.scope[pin.lower()] = self.leaf(f"{name}.{pin}", pin_type, self.value(given, pin_type, name), kind=kind, computed=pin == "ET")
         made.count = len(self.tags) - made.first
         return made
 
@@ -230,7 +240,24 @@ class _Builder:
     def instance(self, name: str, pou: Pou, depth: int = 0, given: Initial | None = None) -> Instance:
         """An instance of a program or of a function block of the file's own."""
         made = Instance(name, pou.name, pou, first=len(self.tags))
-        start = {m.lower(): v for m, v in given.items} if isinstance(given, Members) else {}
+        start = self.members(name, given, {v.name.lower() for v in pou.variables}, 0)
+        with self.constants.within(pou.variables):
+            self.variables_of(made, name, pou, start, depth)
+        made.count = len(self.tags) - made.first
+        if isinstance(pou.body, ChartBody):
+            self.step_times(made, pou.body)
+        return made
+
+    def members(self, name: str, initial: Initial | None, known: Collection[str], line: int) -> dict[str, Initial]:
+        """Initial values by member in lower case; what is no member, and what is no such list, is said."""
+        for stranger in strangers(initial, known):
+            self.say(f"an initial value is given to {name}.{stranger}, which there is not", "it is passed over", line=line)
+        if initial is not None and not isinstance(initial, Members):
+            self.say(f"the initial value of {name} is no list of members", "they start as they are declared", line=line)
+        return {m.lower(): v for m, v in initial.items} if isinstance(initial, Members) else {}
+
+    def variables_of(self, made: Instance, name: str, pou: Pou, start: dict[str, Initial], depth: int) -> None:
+        """Make the variables of an instance. Args: start: what they start with by the declaration of the instance."""
         for variable in pou.variables:
             key = variable.name.lower()
             if key in made.scope:
@@ -249,10 +276,6 @@ class _Builder:
                                 start.get(key, variable.initial), depth)
                 if ref is not None:
                     made.scope[key] = ref
-        made.count = len(self.tags) - made.first
-        if isinstance(pou.body, ChartBody):
-            self.step_times(made, pou.body)
-        return made
 
     def step_times(self, made: Instance, body: ChartBody) -> None:
         """The time since a chart's step became active, ``Step.T``, is what its timer has elapsed (IEC 61131-3:2013, 6.7.2)."""
@@ -374,7 +397,7 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
 
 def _elaborate(program: Program, resource: str, addressing: str, lengths: frozenset[str]) -> tuple[Running, list[Notice]]:
     resource_run, variables = program.chosen(resource)
-    build = _Builder(program, addressing, lengths, LocatedNames(program, resource_run))
+    build = _Builder(program, addressing, lengths, LocatedNames(program, resource_run), variables)
     for variable in variables:
         if variable.name.lower() in build.globals.scope:
             build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)

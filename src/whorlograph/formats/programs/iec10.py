@@ -67,7 +67,7 @@ from whorlograph.model.types import (
 
 from .several_bodies import NOT_EXECUTED, opaque
 from .xml_ladder import Spot
-from .xml_types import bounds_of, is_retained, line_of, local, stands_alike, whole, words
+from .xml_types import bounds_of, is_retained, line_of, local, priority_of, stands_alike, whole, words
 from .xml_unread import Unread
 
 ROOT = "Project"
@@ -317,7 +317,7 @@ class _Reader:
         self.unread.look(node, "Resource")
         for name in ("Task", "ProgramInstance"):
             self.unread.look_at(children(node, name), name)
-        tasks = tuple(Task(t.get("name", ""), whole(t.get("priority")), t.get("interval", ""), t.get("single", "")) for t in children(node, "Task"))
+        tasks = tuple(Task(t.get("name", ""), priority_of(t, self.say), t.get("interval", ""), t.get("single", "")) for t in children(node, "Task"))
         instances = tuple(ProgramInstance(p.get("name", ""), p.get("typeName", ""), p.get("associatedTaskName", ""))
                           for p in children(node, "ProgramInstance"))
         return Resource(node.get("name", ""), instances, tasks, tuple(v for s in children(node, "GlobalVars") for v in self.variables(s)))

@@ -15,7 +15,7 @@ from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
 from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
 from whorlograph.formats.text.constants import constants_of, sections_of, with_numbers
-from whorlograph.formats.text.declarations import ConfigurationRead, Declared, ResourceRead, Section, TypeNamed, named_type
+from whorlograph.formats.text.declarations import ConfigurationRead, Declared, ResourceRead, Section, TaskRead, TypeNamed, named_type
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.located import without_paths
@@ -235,15 +235,32 @@ class _Reader:
     def configuration(self, read: ConfigurationRead, located: tuple[Located, ...]) -> Configuration:
         variables = self.variables([p for p in read.parts if isinstance(p, Section)])
         resources = [self.resource(p) for p in read.parts if isinstance(p, ResourceRead)]
-        direct = [p for p in read.parts if isinstance(p, (Task, ProgramInstance))]
+        direct = [p for p in read.parts if isinstance(p, (TaskRead, ProgramInstance))]
         if direct:
             resources.append(self.resource(ResourceRead(read.name, tuple(direct))))
         return Configuration(read.name, tuple(resources), tuple(variables), located)
 
     def resource(self, read: ResourceRead) -> Resource:
         instances = tuple(self.instance(p) for p in read.parts if isinstance(p, ProgramInstance))
-        tasks = tuple(p for p in read.parts if isinstance(p, Task))
+        tasks = tuple(self.task(p) for p in read.parts if isinstance(p, TaskRead))
         return Resource(read.name, instances, tasks, tuple(self.variables([p for p in read.parts if isinstance(p, Section)])))
+
+    def task(self, read: TaskRead) -> Task:
+        """A task; what is set of it that nothing reads is said."""
+        found: dict[str, str] = {}
+        for name, value in read.settings:
+            key, what, effect = name.text.upper(), "", ""
+            if key not in ("SINGLE", "INTERVAL", "PRIORITY"):
+                what, effect = f"{name.text} of task {read.name} is not read", "it counts as if it were not there"
+            elif key == "PRIORITY" and not value.replace("_", "").isdigit():
+                what, effect = f"the priority {value} of task {read.name} is no whole number from 0 on", "it counts as 0"
+            elif key in found:
+                what, effect = f"{name.text} of task {read.name} is set twice", "the first counts"
+            else:
+                found[key] = value
+            if what:
+                self.say(Unreadable(name.line, name.column, what), effect)
+        return Task(read.name, int(found.get("PRIORITY", "0")), found.get("INTERVAL", ""), found.get("SINGLE", ""))
 
     def instance(self, one: ProgramInstance) -> ProgramInstance:
         """A program with the lines that connect something to it."""

@@ -33,7 +33,7 @@ from whorlograph.model.types import ELEMENTARY, Initial, Named, TypeRef
 from .several_bodies import NOT_EXECUTED, opaque
 from .xml_constants import put_numbers
 from .xml_ladder import read_ladder
-from .xml_types import is_retained, line_of, local, read_initial, read_type, stands_alike, whole, words
+from .xml_types import is_retained, line_of, local, priority_of, read_initial, read_type, stands_alike, words
 from .xml_unread import Unread
 
 NAMESPACES = ("http://www.plcopen.org/xml/tc6_0200", "http://www.plcopen.org/xml/tc6_0201", "http://www.plcopen.org/xml/tc6.xsd")
@@ -176,7 +176,7 @@ class _Reader:
             if part in ("resource", "task", "pouInstance"):
                 self.unread.look(child, part)
             if part == "task":
-                tasks.append(Task(child.get("name", ""), whole(child.get("priority")), child.get("interval", "").strip(),
+                tasks.append(Task(child.get("name", ""), priority_of(child, self.say), child.get("interval", "").strip(),
                                   child.get("single", "").strip()))
             elif part == "pouInstance":
                 above = child.getparent()

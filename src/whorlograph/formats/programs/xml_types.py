@@ -37,6 +37,14 @@ def is_retained(section: etree._Element | Mapping[str, str]) -> bool:
     return is_true(section.get("retain")) or is_true(section.get("persistent"))
 
 
+def priority_of(task: etree._Element, say: Callable[..., None]) -> int:
+    """How urgent a task is; said where that is no number."""
+    text = task.get("priority", "").strip()
+    if text and whole(text, -1) < 0:
+        say(task, f"the priority {text} of task {task.get('name', '')} is no whole number from 0 on", "it counts as 0")
+    return max(0, whole(text))
+
+
 def line_of(node: etree._Element) -> int:
     """The line an element stands on in its file, from 1; 0 where it is not known."""
     line = node.sourceline

@@ -46,8 +46,9 @@ def constants_of(sections: Iterable[list[Piece]], read: Callable[[list[Piece]], 
             except Unreadable:
                 continue  # told where the section is read for good
             for one in declared:
+                # A duration stays what it is: an interval is told by its name.
                 value = literal(one.initial.text) if isinstance(one.initial, Simple) else None
-                if value is not None and isinstance(value[1], int) and not isinstance(value[1], bool):
+                if value is not None and type(value[1]) is int and (value[0] is None or value[0].of_bits):
                     found |= {name.lower(): str(value[1]) for name, _ in one.names}
     return found
 

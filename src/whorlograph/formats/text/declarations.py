@@ -6,7 +6,8 @@ from typing import Any
 
 from msgspec import Struct
 
-from whorlograph.model.program import ProgramInstance, Task
+from whorlograph.model.paths import Member
+from whorlograph.model.program import ProgramInstance
 from whorlograph.model.text import Argument, Binary, Constant, Expression, Unary, Var
 from whorlograph.model.types import (
     ELEMENTARY,
@@ -58,18 +59,25 @@ class TypeNamed(Struct, frozen=True):
     initial: Initial | None
 
 
+class TaskRead(Struct, frozen=True):
+    """A task: its name, and what is set, with the lines."""
+
+    name: str
+    settings: tuple[tuple[Piece, str], ...]
+
+
 class ResourceRead(Struct, frozen=True):
     """A resource, or what stands in a configuration without one."""
 
     name: str
-    parts: tuple[Section | Task | ProgramInstance, ...]
+    parts: tuple[Section | TaskRead | ProgramInstance, ...]
 
 
 class ConfigurationRead(Struct, frozen=True):
     """A configuration."""
 
     name: str
-    parts: tuple[Section | Task | ProgramInstance | ResourceRead, ...]
+    parts: tuple[Section | TaskRead | ProgramInstance | ResourceRead, ...]
 
 
 class Declarations:
@@ -162,13 +170,11 @@ class Declarations:
 
     # configurations
 
-    def setting(self, children: list[Any]) -> tuple[str, str]:
-        return children[0].text.upper(), _text(children[2])
+    def setting(self, children: list[Any]) -> tuple[Piece, str]:
+        return children[0], _text(children[2])
 
-    def task(self, children: list[Any]) -> Task:
-        settings = dict(between(children))
-        priority = settings.get("PRIORITY", "0")
-        return Task(children[1].text, int(priority) if priority.isdigit() else 0, settings.get("INTERVAL", ""), settings.get("SINGLE", ""))
+    def task(self, children: list[Any]) -> TaskRead:
+        return TaskRead(children[1].text, tuple(between(children)))
 
     def instance(self, children: list[Any]) -> ProgramInstance:
         names = [c for c in children if isinstance(c, Piece) and c.kind == "NAME"]
@@ -200,7 +206,9 @@ def _whole(value: Expression) -> int:
 
 
 def _text(value: Expression) -> str:
-    return value.text if isinstance(value, Constant) else value.base if isinstance(value, Var) else "an expression"
+    if isinstance(value, Var) and all(isinstance(step, Member) for step in value.steps):
+        return ".".join((value.base, *(step.name for step in value.steps if isinstance(step, Member))))
+    return value.text if isinstance(value, Constant) else "an expression"
 
 
 def _initial(value: Any) -> Initial:
@@ -209,7 +217,7 @@ def _initial(value: Any) -> Initial:
         return value
     if isinstance(value, (Constant, Var)):
         return Simple(_text(value))
-    if isinstance(value, Unary) and value.code == "NEG" and isinstance(value.value, Constant):
-        named, _, rest = value.value.text.rpartition("#")
+    if isinstance(value, Unary) and value.code == "NEG" and isinstance(value.value, (Constant, Var)):
+        named, _, rest = _text(value.value).rpartition("#")
         return Simple(f"{named}#-{rest}" if named else f"-{rest}")
     return Simple(str(_whole(value)))
