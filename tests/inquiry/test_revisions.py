@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from tests.building import Draw, program_of
 from tests.cli.test_commands import run
+from tests.formats.test_located import TEXT as LOCATED
 from tests.formats.test_splice import edited
 from tests.instructions import random_list
 from tests.instructions import text as listed
@@ -24,6 +25,7 @@ from whorlograph.desk.session import Paths, load
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.settled import settle
 from whorlograph.formats.programs import read_program
+from whorlograph.formats.programs.st import read as read_text
 from whorlograph.formats.programs.xml import read
 from whorlograph.inquiry.revisions.change import Change, ChangeKind, Verdict, What
 from whorlograph.inquiry.revisions.forms import forms
@@ -262,6 +264,19 @@ class Words(unittest.TestCase):
         self.assertEqual(changed(documentation="said otherwise"), [("changed", "comment", "", one.name, one.documentation, "said otherwise")])
         self.assertEqual(changed(initial=Simple("FALSE")), [])
         self.assertEqual(changed(name="Fresh"), [("gone", "tag", "", one.name, one.name, None), ("added", "tag", "", "Fresh", None, "Fresh")])
+
+    def test_what_the_configuration_says_of_single_variables(self) -> None:
+        old = read_text(LOCATED.encode(), Path("x.st")).value
+        for before, after, told in (
+                ("PT := T#5s", "PT := T#6s", [("initial", "One.P.T", "(PT := T#5s)", "(PT := T#6s)")]), ("PT := T#5s", "PT := T#5000ms", []),
+                ("R.One.Go AT %IX0.0", "R.One.Go AT %IX0.5", [("tag", "One.Go", "%IX0.0", "%IX0.5")]), ("R.One.Go AT", "One.Go AT", []),
+                ("Two.Level : INT := 9;", "", [("initial", "Two.Level", "9", None)]), ("Spare.One.Level : INT := 77", "Spare.One.Level : INT := 78", [])):
+            with self.subTest(after):
+                self.assertIn(before, LOCATED)
+                new = read_text(LOCATED.replace(before, after).encode(), Path("x.st")).value
+                self.assertEqual([(c.what.value, c.name, c.old, c.new) for c in compare_programs(old, new).changes], told)
+                tags = [[(t.name, str(t.address), t.initial) for t in Controller(p, Profile()).running.tags] for p in (old, new)]
+                self.assertEqual(tags[0] != tags[1], bool(told))
 
     def test_tasks_and_what_runs(self) -> None:
         program = random_case(Random(3), tasked=True)[0]

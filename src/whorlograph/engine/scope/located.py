@@ -10,25 +10,34 @@ from whorlograph.model.program import Located, Program, Resource, Variable
 from whorlograph.model.types import Initial
 
 
+def said_of(program: Program, running: Resource) -> Iterator[tuple[Located, tuple[str, ...], bool | None]]:
+    """What configurations say of variables; by which names in lower case, the shortest last; and whether they mean the resource that runs.
+
+    None: they do not say of which resource, and there are others.
+    """
+    others = {r.name.lower() for one in program.configurations for r in one.resources} - {running.name.lower()}
+    for configuration in program.configurations:
+        for one in configuration.located:
+            names: list[str] = [one.path.lower()]
+            ours = None if others else True
+            for prefix, told in ((f"{configuration.name.lower()}.", ours), (f"{running.name.lower()}.", True)):
+                if names[-1].startswith(prefix):
+                    names.append(names[-1].removeprefix(prefix))
+                    ours = told
+            yield one, tuple(names), False if names[-1].partition(".")[0] in others and ours is None else ours
+
+
 class LocatedNames:
     """By the full name of a variable of the resource that runs, in lower case: what the configuration says of it."""
 
     def __init__(self, program: Program, running: Resource) -> None:
-        others = any(r.name.lower() != running.name.lower() for one in program.configurations for r in one.resources)
         self._said: dict[str, Located] = {}
         self._asked: list[tuple[Located, tuple[str, ...]]] = []
-        for configuration in program.configurations:
-            for one in configuration.located:
-                path = one.path.lower()
-                names, ours = [path], not others  # of a resource that does not run nothing is known here
-                for prefix, told in ((f"{configuration.name.lower()}.", ours), (f"{running.name.lower()}.", True)):
-                    if names[-1].startswith(prefix):
-                        names.append(names[-1].removeprefix(prefix))
-                        ours = told
-                self._said |= dict.fromkeys(names, one)
-                if ours:
-                    self._asked.append((one, tuple(names)))
         self._met: set[str] = set()
+        for one, names, ours in said_of(program, running):
+            self._said |= dict.fromkeys(names, one)
+            if ours:
+                self._asked.append((one, names))
 
     def of(self, name: str, variable: Variable, initial: Initial | None) -> tuple[Variable, Initial | None]:
         """A variable and its initial value as the configuration has them."""

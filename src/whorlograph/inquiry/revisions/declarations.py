@@ -7,7 +7,7 @@ from contextlib import suppress
 
 from whorlograph.formats.text.written import initial_text, type_text
 from whorlograph.model.literals import duration, literal
-from whorlograph.model.program import Program, ProgramInstance, Task, Variable
+from whorlograph.model.program import Located, Program, ProgramInstance, Task, Variable
 from whorlograph.model.text import Argument
 from whorlograph.model.types import BOOL, Elementary, Family, Initial, ListOf, Members, Simple, TypeRef
 
@@ -62,6 +62,20 @@ def _tag(pou: str, old: Variable, new: Variable) -> list[Change]:
 
 def _kept(one: Variable) -> str:
     return "keeps its value" if one.retain else "starts anew"
+
+
+def located(old: dict[str, Located], new: dict[str, Located]) -> list[Change]:
+    """What configurations say of single variables. Args: both by the variable's name in lower case."""
+    found = []
+    nothing = Located("")
+    for name in dict.fromkeys((*new, *old)):
+        one, other = old.get(name, nothing), new.get(name, nothing)
+        shown = (other.path or one.path)[-len(name):]
+        if one.address.upper() != other.address.upper():
+            found.append(Change(ChangeKind.CHANGED, What.TAG, "", one.address or None, other.address or None, shown, ("address",)))
+        if _plain(one.initial) != _plain(other.initial):
+            found.append(Change(ChangeKind.CHANGED, What.INITIAL, "", initial_text(one.initial) or None, initial_text(other.initial) or None, shown))
+    return found
 
 
 def comment(pou: str, old: str, new: str, name: str = "", steps: tuple[int, int] = (-1, -1)) -> Change:

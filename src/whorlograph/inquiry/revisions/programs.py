@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import chain
 
+from whorlograph.engine.scope.located import said_of
 from whorlograph.formats.text.written import type_text
 from whorlograph.model.program import OpaqueBody, Pou, Program
 from whorlograph.model.steps import units
@@ -24,6 +25,8 @@ def compare_programs(old: Program, new: Program, resource: str = "") -> Revision
     changes = declarations.types(old, new)
     changes += declarations.tasks(before[0].tasks, after[0].tasks) + declarations.instances(before[0].instances, after[0].instances)
     changes += declarations.tags("", before[1], after[1])
+    said = [{names[-1]: one for one, names, ours in said_of(p, running) if ours is not False} for p, (running, _) in ((old, before), (new, after))]
+    changes += declarations.located(*said)
     redrawn: list[Redrawn] = []
     numbers: Numbers = {}
     for name in dict.fromkeys((*new.pous, *old.pous)):
