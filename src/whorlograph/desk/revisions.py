@@ -107,12 +107,18 @@ def sentence(found: Compared) -> str:
             return f"There is no program in either file: {one} and {other} hold nothing that is executed."
         return f"There is no program in {one if revision.empty[0] else other}: nothing in it is executed."
     if verdict is Verdict.SAME:
-        return f"{other} holds the same program as {one}."
+        return f"{other} holds the same program as {one}{_as_read(found)}."
     if verdict is Verdict.COMMENTS:
         parts = [counted(len(revision.changes), "comment")] if revision.changes else []
         parts += [f"how {counted(len(revision.redrawn), 'rung')} {'is' if len(revision.redrawn) == 1 else 'are'} drawn"] if revision.redrawn else []
-        return f"{other} is the same as {one} but for {' and '.join(parts)}: it acts the same."
+        return f"{other} is the same as {one} but for {' and '.join(parts)}: it acts the same{_as_read(found)}."
     return f"{other} acts otherwise than {one}: {_tally(revision)}."
+
+
+def _as_read(found: Compared) -> str:
+    """That something in either file was not understood, which may differ; "" where nothing was."""
+    said = any(notice.place.file == str(one.paths.program) for one in (found.old, found.new) for notice in one.notices)
+    return ", as far as they are understood" if said else ""
 
 
 def _tally(revision: Revision) -> str:
