@@ -44,6 +44,8 @@ class Quality(unittest.TestCase):
     def test_bad_rows_are_set_aside(self) -> None:
         for header, good, bad, other in (("quality", "Good", "Bad", "Uncertain"), ("Quality", "GOOD (local override)", "BadNoCommunication", ""),
                                          ("StatusCode", "0", "2147483648", "1073741824"), ("status code", "0x00000000", "0x80310000", "0"),
+                                         ("valid", "TRUE", "FALSE", "true"), ("Validity", "1", "0", "1"), ("is_valid", "valid", "invalid", ""),
+                                         ("Gültig", "ja", "nein", "Ja"), ("status", "Good", "Bad", "ok"),
                                          ("Quality", "192", "24", "64"), ("Qualität", "Gut", "Schlecht", "gut"), ("quality", "0", "-2144731136", "0")):
             for rows, aside, notices in self.both(header, [good, good, other, bad, bad, good]):
                 with self.subTest(header=header, bad=bad):
@@ -57,7 +59,8 @@ class Quality(unittest.TestCase):
                 self.assertIn("what column quality says is not understood", "\n".join(notices))
 
     def test_nothing_is_bad_where_nothing_says_so(self) -> None:
-        for header, cells in (("quality", ["Good"] * 6), ("quality", [""] * 6), ("quality", ["0"] * 6), ("comment", ["Bad"] * 6)):
+        for header, cells in (("quality", ["Good"] * 6), ("quality", [""] * 6), ("quality", ["0"] * 6), ("comment", ["Bad"] * 6), ("status", ["Running", "Good", "Bad", "Bad", "Good", "Good"]),
+                              ("status", [""] * 6), ("status", ["0", "1", "192", "0", "0", "0"])):
             for rows, aside, notices in self.both(header, cells):
                 self.assertEqual((rows, aside, [n for n in notices if "column" in n or "bad" in n]), (ROWS, 0, []), (header, cells))
 

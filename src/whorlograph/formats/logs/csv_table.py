@@ -23,7 +23,7 @@ from whorlograph.model.tags import Running
 from .binding import Binder, Read
 from .heading import MOST_ABOVE, column, find_header, is_comment, unit, without_comments
 from .look import looks_of
-from .quality import IsBad, bad_by, bad_text, quality_column
+from .quality import IsBad, bad_by, bad_text, is_surely_one, quality_column
 from .source import SEPARATORS, Source, cells
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .time_columns import TimeColumns, time_columns
@@ -150,8 +150,8 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     watched = _watched(chain(samples, numbered), source, rows, watch)
     if tag_at is not None and value_at is not None:
         quality = quality_column(header, (*(i for i in range(len(header)) if i in when), tag_at, value_at))
-        is_bad = bad_by(r[quality] for _, r in samples if len(r) > quality) if quality is not None else None
-        if quality is not None and is_bad is None:
+        is_bad = bad_by((r[quality] for _, r in samples if len(r) > quality), header[quality]) if quality is not None else None
+        if quality is not None and is_bad is None and is_surely_one(header[quality]):
             rows.quality = header[quality]
         if quality is not None and is_bad is not None:
             watched = _of_good_quality(watched, quality, is_bad, tag_at, rows)

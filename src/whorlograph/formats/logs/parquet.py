@@ -20,7 +20,7 @@ from whorlograph.model.tags import Running
 from .binding import Binder
 from .csv_table import FULL, Rows, Watch
 from .heading import column, unit
-from .quality import IsBad, bad_by, bad_text, quality_column
+from .quality import IsBad, bad_by, bad_text, is_surely_one, quality_column
 from .table import TAG_NAMES, TIME_NAMES, VALUE_NAMES
 from .times import LIMIT, Times
 from .values import meaning
@@ -141,9 +141,11 @@ class _Reader:
             return np.zeros(batch.num_rows, bool)
         codes, texts = _coded(batch.column(self.quality_at).cast(pa.string()))
         if self.is_bad is None:
-            self.is_bad = bad_by(t for t in texts[:4000] if t is not None)
+            self.is_bad = bad_by((t for t in texts[:4000] if t is not None), self.header[self.quality_at])
         if self.is_bad is None:
-            self.rows.quality = self.header[self.quality_at]
+            if is_surely_one(self.header[self.quality_at]):
+                self.rows.quality = self.header[self.quality_at]
+            self.quality_at = None
             return np.zeros(batch.num_rows, bool)
         said = np.array([*(t is not None and self.is_bad(t) for t in texts), False], bool)
         bad: NDArray[np.bool_] = said[codes] & usable  # -1, of none, is the last

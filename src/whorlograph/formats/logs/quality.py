@@ -1,7 +1,7 @@
 """What a recorder itself says of a row: its quality. A value of bad quality is none of the device's, and its row is set aside.
 
-Words, status codes of OPC UA (IEC 62541-4, 7.39: the highest bit is set where a value is bad), and the scheme of 0 to 255 that several recorders
-write (192 and more good, under 64 bad).
+Words, status codes of OPC UA (IEC 62541-4, 7.39: the highest bit is set where a value is bad), the scheme of 0 to 255 that several recorders
+write (192 and more good, under 64 bad), and whether a value is valid.
 """
 
 from __future__ import annotations
@@ -12,6 +12,9 @@ from whorlograph.model.shown import visible
 
 NAMES = ("quality", "quality code", "quality_code", "qualitycode", "status code", "status_code", "statuscode", "qualität", "qualitaet", "qualité",
          "calidad")
+_VALID = ("valid", "validity", "isvalid", "is valid", "is_valid", "gültig", "gueltig", "valide", "válido")
+_OR_OTHERWISE = ("status",)  # a quality where all it says is a word for one
+_YES, _NO = ("true", "1", "yes", "y", "ja", "wahr", "oui", "vrai", "sí", "si"), ("false", "0", "no", "n", "nein", "falsch", "non", "faux")
 _GOOD = ("good", "gut", "ok", "valid", "uncertain", "bon", "buena")
 _BAD = ("bad", "schlecht", "invalid", "not valid", "mauvais", "mala")
 _HIGHEST, _UNCERTAIN, _WHOLE = 1 << 31, 1 << 30, 1 << 32
@@ -21,14 +24,26 @@ IsBad = Callable[[str], bool]
 
 def quality_column(header: list[str], others: Collection[int | None]) -> int | None:
     """The column of a long table that tells the quality of its rows. Args: others: columns that are something else."""
-    return next((i for i, name in enumerate(header) if i not in others and name.strip().lower() in NAMES), None)
+    names = {i: name.strip().lower() for i, name in enumerate(header) if i not in others}
+    return next((i for known in ((*NAMES, *_VALID), _OR_OTHERWISE) for i, name in names.items() if name in known), None)
 
 
-def bad_by(samples: Iterable[str]) -> IsBad | None:
-    """How a cell tells that its row's value is bad; None where some of the cells are not understood."""
+def is_surely_one(name: str) -> bool:
+    """Whether a column of a name tells the quality, whatever it says."""
+    return name.strip().lower() not in _OR_OTHERWISE
+
+
+def bad_by(samples: Iterable[str], name: str) -> IsBad | None:
+    """How a cell tells that its row's value is bad; None where some of the cells are not understood. Args: name: the column's."""
     known = {text.strip() for text in samples} - {""}
+    if not is_surely_one(name) and not known:
+        return None
+    if name.strip().lower() in _VALID and all(text.lower() in (*_YES, *_NO) for text in known):
+        return lambda text: text.strip().lower() in _NO
     if all(_word(text) is not None for text in known):
         return lambda text: _word(text) is True
+    if not is_surely_one(name):
+        return None
     numbers = {_number(text) for text in known}
     found = [n for n in numbers if n is not None]
     if len(found) < len(numbers):
