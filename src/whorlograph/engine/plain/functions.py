@@ -70,7 +70,7 @@ def widened(value: Value, source: Elementary | None, target: Elementary, mode: O
 
     Raises: Halt where an ULINT is more than the signed type that it stands beside holds, and the mode is halt.
     """
-    if isinstance(value, str):
+    if isinstance(value, str) or (source is target and type(value) is int and target.family is not Family.BOOL):
         return value
     if target.family is Family.REAL:
         return fit(float(value), target, Overflow.HALT)

@@ -65,6 +65,39 @@ class Frame(Struct):
     label: str | None = None
 
 
+class _Plan(Struct):
+    """How a function of the standard is computed, whatever goes in: in which type, ``held`` and ``result``: that of its result; ``pins``: what goes
+    in, by pin, and the type that it is widened to, None: it scales a time. ``known_by`` is kept, which is known by its numbers.
+    """
+
+    known_by: tuple[Expression, Elementary | None]
+    name: str
+    kind: Elementary
+    held: Elementary
+    result: Elementary
+    pins: list[tuple[str, Expression, Elementary | None]]
+
+
+def _plan(node: Expression, want: Elementary | None, scope: Scope) -> _Plan:
+    known_by = node, want
+    if isinstance(node, Unary):
+        name, given = node.code, [("IN", node.value)]
+    elif isinstance(node, Binary):
+        name, given = node.code, [("IN1", node.left), ("IN2", node.right)]
+    else:
+        assert isinstance(node, Apply)
+        name, given = node.called.base.upper(), scope.given(node)
+    if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
+        want = None
+    kind, result = scope.operation(name, given, want)
+    scaled = kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED
+    is_time = [(k := scope.kind(one)) is not None and k.family is Family.TIME for _, one in given]
+    time = given[is_time.index(True)][0] if scaled and any(is_time) else given[0][0] if given else ""  # of a product either may be the TIME
+    pins = [(pin, one, None if scaled and pin != time else LINT if pin in ("K", "N", "L", "P") else BOOL if pin == "G" else
+             ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind) for pin, one in given]
+    return _Plan(known_by, name, kind, result or want or kind, result or kind, pins)
+
+
 class Values:
     """Evaluates expressions on the memory that ladder works on.
 
@@ -74,6 +107,7 @@ class Values:
     def __init__(self, walker: Walker, function: Callable[[Apply, Instance, Frame], Value]) -> None:
         self.l, self.m, self.function = walker, walker.m, function
         self.running, self.profile = walker.m.running, walker.m.profile
+        self._plans: dict[tuple[Scope, int, int], _Plan] = {}
 
     def true(self, one: Expression, f: Frame) -> bool:
         """A value as a condition."""
@@ -108,10 +142,8 @@ class Values:
             where = self.place(one, f)
             type_ = f.scope.variable(one) or BOOL
             return (self.m.load(where) if where is not None else 0), type_
-        if isinstance(one, Unary):
-            return self.operation(one.code, [("IN", one.value)], want, one.at, f)
-        if isinstance(one, Binary):
-            return self.operation(one.code, [("IN1", one.left), ("IN2", one.right)], want, one.at, f)
+        if isinstance(one, (Unary, Binary)):
+            return self.operation(one, want, f)
         if isinstance(one, Kept):
             return f.results[one.made], f.scope.kept(one.value)
         called = f.scope.function(one)
@@ -125,7 +157,7 @@ class Values:
             value = self.as_type(given[0][1], kind, f)
             self.l.element = one.at
             return fit(int(value), target, self.profile.on_overflow), target
-        return self.operation(one.called.base.upper(), f.scope.given(one), want, one.at, f)
+        return self.operation(one, want, f)
 
     def constant(self, one: Constant, want: Elementary | None) -> tuple[Value, Elementary]:
         """A literal in its own type, or the one that is wanted."""
@@ -154,27 +186,24 @@ class Values:
         mode = self.profile.on_overflow
         return fit(float(value), type_, mode) if type_.family is Family.REAL else widened(value, kind, type_, mode)
 
-    def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, at: int, f: Frame) -> tuple[Value, Elementary]:
+    def operation(self, node: Expression, want: Elementary | None, f: Frame) -> tuple[Value, Elementary]:
         """A function of the standard on what goes in."""
-        if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
-            want = None
-        kind, result = f.scope.operation(name, given, want)
+        key = f.scope, id(node), id(want)
+        known = self._plans.get(key)
+        if known is None:
+            known = self._plans[key] = _plan(node, want, f.scope)
         found: dict[str, Value] = {}
         types: dict[str, Elementary | None] = {}
-        scaled = kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED
-        is_time = [(k := f.scope.kind(one)) is not None and k.family is Family.TIME for _, one in given]
-        held = given[is_time.index(True)][0] if scaled and any(is_time) else given[0][0]  # of a product either may be the TIME
-        for pin, one in given:
-            own = LINT if pin in ("K", "N", "L", "P") else BOOL if pin == "G" else ELEMENTARY["LREAL"] if name == "EXPT" and pin == "IN2" else kind
-            if scaled and pin != held:
-                value, type_ = self.value(one, ELEMENTARY["LREAL"] if f.scope.kind(one) is None and f.scope.fraction(one) else LINT, f)
-                found[pin] = value if isinstance(value, float) else widened(value, type_, LINT, self.profile.on_overflow)
-                types[pin] = type_
+        for pin, one, own in known.pins:
+            if own is not None:
+                found[pin], types[pin] = self.as_type(one, own, f), own
                 continue
-            found[pin], types[pin] = self.as_type(one, own, f), own
-        self.l.element = at
-        made = standard(name, found, types, kind, result or want or kind, self.profile.on_overflow)
-        return (made, result or kind) if made is not None else (False, BOOL)
+            value, type_ = self.value(one, ELEMENTARY["LREAL"] if f.scope.kind(one) is None and f.scope.fraction(one) else LINT, f)
+            found[pin] = value if isinstance(value, float) else widened(value, type_, LINT, self.profile.on_overflow)
+            types[pin] = type_
+        self.l.element = node.at
+        made = standard(known.name, found, types, known.kind, known.held, self.profile.on_overflow)
+        return (made, known.result) if made is not None else (False, BOOL)
 
     # names
 
