@@ -182,10 +182,10 @@ class Ladder:
 
     def power(self, wires: tuple[Wire, ...], frame: Frame) -> bool:
         """OR over incoming connections; the left rail is on."""
+        found = False
         for wire in wires:  # no generator: this is most of what a rung costs
-            if self.wire(wire, frame):
-                return True
-        return False
+            found = found or bool(self.wire(wire, frame))
+        return found
 
     def wire(self, wire: Wire, frame: Frame) -> Value:
         source = frame.elements.get(wire.source)
