@@ -59,6 +59,12 @@ class StartingValues(unittest.TestCase):
             assert task.interval_tag is not None
             self.assertEqual((controller.running.tags[task.interval_tag].name, task.priority), ("Every", 4))
 
+    def test_of_an_enumeration_its_own_names_come_first(self) -> None:
+        text = ("TYPE Colour : (Red, Green, Blue); END_TYPE PROGRAM Main VAR CONSTANT Green : INT := 2; END_VAR "
+                "VAR Shade : Colour := Green; Number : INT := Green; END_VAR Number := Number; END_PROGRAM")
+        controller = Controller(st.read(text.encode(), Path("x.st")).value, Profile())
+        self.assertEqual({t.name: t.initial for t in controller.running.tags[1:]}, {"Main.Shade": 1, "Main.Number": 2})
+
     def test_what_fits_nowhere_is_said(self) -> None:
         limits = "TYPE Limits : STRUCT Top : INT; END_STRUCT; END_TYPE"
         for declared, said in (
@@ -74,6 +80,14 @@ class StartingValues(unittest.TestCase):
                 self.assertEqual(_said(declared, limits), [said])
         for declared in ("A : ARRAY[1..3] OF INT := [1, 2];", "T : TON := (PT := T#5s);", "L : Limits;"):
             self.assertEqual(_said(declared, limits), [], declared)
+
+    def test_a_variable_hides_a_constant_of_its_name(self) -> None:
+        for inner, said in (("N : INT := 3;", ["initial value N of Main.B cannot be read"]), ("", [])):
+            text = (f"PROGRAM Main VAR {inner} B : INT := N; X : BOOL; END_VAR X := X; END_PROGRAM CONFIGURATION C VAR_GLOBAL CONSTANT N : INT := 7; END_VAR "
+                    "RESOURCE R ON CPU PROGRAM Main : Main; END_RESOURCE END_CONFIGURATION")
+            controller = Controller(st.read(text.encode(), Path("x.st")).value, Profile())
+            self.assertEqual([n.what for n in controller.notices], said)
+            self.assertEqual({t.name: t.initial for t in controller.running.tags}["Main.B"], 0 if said else 7)
 
     def test_constants_that_name_one_another_come_to_an_end(self) -> None:
         text = "PROGRAM Main VAR CONSTANT A : REAL := B; B : REAL := A; END_VAR VAR C : REAL := A; X : BOOL; END_VAR X := X; END_PROGRAM"

@@ -149,7 +149,9 @@ END_CONFIGURATION
         assert isinstance(row, ArrayOf)
         self.assertEqual(row.bounds, ((0, 5),))
         initial = {v.name: v.initial for v in loaded.value.pous["p"].variables}
-        self.assertEqual((initial["M"], initial["B"]), (Simple("3"), Simple("3")))
+        self.assertEqual((initial["M"], initial["B"]), (Simple("3"), Simple("M")))
+        starts = {t.name: t.initial for t in Controller(loaded.value, Profile()).running.tags}
+        self.assertEqual((starts["P.M"], starts["P.B"]), (3, 3))
 
     def test_a_name_that_is_no_constant_there_is_said(self) -> None:
         said = notices("PROGRAM P VAR N : INT := 4; A : ARRAY[1..N] OF BOOL; END_VAR A[1] := TRUE; END_PROGRAM VAR_GLOBAL CONSTANT N : INT := 3; END_VAR"

@@ -105,7 +105,8 @@ class _Builder:
     def make(self, name: str, type_: TypeRef, variable: Variable, initial: Initial | None, depth: int = 0) -> Ref | None:
         """What a variable of a type stands for; None where it cannot be made (a notice says why)."""
         variable, initial = self.located.of(name, variable, initial)
-        initial = self.constants.meant(initial, type_)
+        if not isinstance(type_, Named) or type_.name.lower() not in self.program.types:  # what that is decides what a name means
+            initial = self.constants.meant(initial, type_)
         more = {"kind": variable.kind, "documentation": variable.documentation, "retain": variable.retain,
                 "constant": variable.constant, "result": variable.result}
         if depth > DEEPEST:

@@ -7,15 +7,15 @@ from contextlib import contextmanager
 
 from whorlograph.model.limits import DEEPEST
 from whorlograph.model.literals import literal
-from whorlograph.model.program import Variable
+from whorlograph.model.program import Variable, VariableKind
 from whorlograph.model.types import Enumeration, Initial, Members, Simple, TypeRef
 
-Known = dict[str, Initial]
+Known = dict[str, Initial | None]
 
 
 def constants(variables: Iterable[Variable]) -> Known:
-    """The initial values of those that are declared constant, by name in lower case."""
-    return {v.name.lower(): v.initial for v in variables if v.constant and v.initial is not None}
+    """The initial values of those that are declared constant, by name in lower case; None of all others but what is known from outside."""
+    return {v.name.lower(): v.initial if v.constant else None for v in variables if v.kind is not VariableKind.EXTERNAL}
 
 
 class Constants:

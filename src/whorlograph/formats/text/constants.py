@@ -42,7 +42,7 @@ def constants_of(sections: Iterable[list[Piece]], read: Callable[[list[Piece]], 
         first = next(i for i, p in enumerate(pieces) if p.kind == "CONSTANT") + 1
         for part in _split(pieces[first:-1]):  # one after the other: they may name those before
             try:
-                declared = [d for s in read([*pieces[:first], *with_numbers(part, found), pieces[-1]]) for d in s.declared]
+                declared = [d for s in read([*pieces[:first], *with_numbers(part, found, starts=True), pieces[-1]]) for d in s.declared]
             except Unreadable:
                 continue  # told where the section is read for good
             for one in declared:
@@ -63,8 +63,11 @@ def _split(pieces: list[Piece]) -> list[list[Piece]]:
     return [part for part in found if part]
 
 
-def with_numbers(pieces: list[Piece], known: Known) -> list[Piece]:
-    """Declarations with the numbers in place of the constants' names; columns and lines stay as they are."""
+def with_numbers(pieces: list[Piece], known: Known, starts: bool = False) -> list[Piece]:
+    """Declarations with the numbers in place of the constants' names; columns and lines stay as they are.
+
+    Args: starts: also where a name alone is an initial value: of an enumeration it may be one of its own.
+    """
     if not known:
         return pieces
     found: list[Piece] = []
@@ -74,7 +77,8 @@ def with_numbers(pieces: list[Piece], known: Known) -> list[Piece]:
         number = known.get(piece.text.lower()) if piece.kind == "NAME" else None
         behind = pieces[n + 1].kind if n + 1 < len(pieces) else ""
         named = behind in ("DOT", "GIVES", "COLON") or (behind == "BEGIN" and before != "BEGIN")  # a member, what is given a value, a declaration
-        if number is not None and not named and (before in _BEFORE or (before == "COMMA" and depth)):
+        alone = before == "GIVES" and behind == "SEMICOLON" and not starts
+        if number is not None and not named and not alone and (before in _BEFORE or (before == "COMMA" and depth)):
             if number.startswith("-"):
                 found.append(Piece("MINUS", "-", piece.line, piece.column, piece.start))
             found.append(Piece("NUMBER", number.lstrip("-"), piece.line, piece.column, piece.start))
