@@ -214,6 +214,12 @@ class Recorders(unittest.TestCase):
         loaded = self.read("time,tag,value\n0,North.X1,0\n0,South.X1,1\n1,North.X1,1\n2,South.X1,0\n")
         self.assertEqual(self.rows(loaded.value), [(0.0, "X1", 0), (1.0, "X1", 1)])
         self.assertEqual(loaded.value.unknown, ("South.X1",))
+        said = "South.X1 ends as North.X1 does, which is read as X1; not used; where that is wrong, take North.X1 out of the log"
+        self.assertEqual([str(n).partition(": ")[2] for n in loaded.notices], [said])
+        wide = self.read("time,North.X1,South.X1,Nobody\n0,0,1,0\n1,1,0,0\n")
+        self.assertEqual([str(n).partition(": ")[2] for n in wide.notices], [said, "Nobody is no tag of the program (2 rows); not used"])
+        many = self.read("time,tag,value\n0,North.X1,0\n" + "".join(f"1,S{n}.X1,1\n" for n in range(7)) + "2,North.X1,1\n" * 20_000)
+        self.assertEqual([str(n).partition(": ")[2] for n in many.notices][5:], ["2 more names end as others do that are read; they are not used"])
 
     def test_of_tags_that_end_alike_the_input_or_the_program_s_own_is_meant(self) -> None:
         before = "FUNCTION_BLOCK Drive VAR_INPUT X2, K : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := X2 AND K; END_FUNCTION_BLOCK "

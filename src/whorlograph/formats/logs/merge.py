@@ -130,10 +130,16 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
                             "answers do not see them"))
     if disorder:
         found.append(Notice(place, f"{disorder} row{'s' * (disorder != 1)} out of order", "sorted by time"))
-    for name, count in list(part.unknown.items())[:5]:
+    for name, (first, tag) in list(part.alike.items())[:5]:
+        effect = f"not used; where that is wrong, take {first} out of the log"
+        found.append(Notice(place, f"{name} ends as {first} does, which is read as {tag}", effect))
+    more = f"{len(part.alike) - 5} more names end as others do that are read"
+    found += [Notice(place, more, "they are not used")] if len(part.alike) > 5 else []
+    unknown = {name: count for name, count in part.unknown.items() if name not in part.alike}
+    for name, count in list(unknown.items())[:5]:
         found.append(Notice(place, f"{name or 'a row without a name'} is no tag of the program ({counted(count, 'row')})", "not used"))
-    if len(part.unknown) > 5:
-        found.append(Notice(place, f"{len(part.unknown) - 5} more names are no tags of the program", "not used"))
+    if len(unknown) > 5:
+        found.append(Notice(place, f"{len(unknown) - 5} more names are no tags of the program", "not used"))
     if part.taken:
         found.append(Notice(place, part.taken, 'where that is wrong, name them in the profile: [log] time = "...", tag = "...", value = "..."'))
     if part.midnights:

@@ -55,7 +55,9 @@ def read_parquet(path: Path, running: Running, profile: Profile, times: Times, w
     if at is None:
         raise LogError(str(path), f'no "{profile.log_time or "time"}" column among {", ".join(header[:8]) or "none"}',
                        'name it in the profile: [log] time = "..."')
-    reader = _Reader(rows, Binder(running, profile), running, times, header, at, profile)
+    bind = Binder(running, profile)
+    rows.alike = bind.alike
+    reader = _Reader(rows, bind, running, times, header, at, profile)
     room, packed, taken = memory_room() // LOG_ROW, 0, 0
     try:
         for batch in file.iter_batches(BATCH):
