@@ -221,6 +221,16 @@ class Recorders(unittest.TestCase):
         many = self.read("time,tag,value\n0,North.X1,0\n" + "".join(f"1,S{n}.X1,1\n" for n in range(7)) + "2,North.X1,1\n" * 20_000)
         self.assertEqual([str(n).partition(": ")[2] for n in many.notices][5:], ["2 more names end as others do that are read; they are not used"])
 
+    def test_paths_of_two_files_that_end_alike_are_said(self) -> None:
+        other = self.path.with_name("more.csv")
+        running = Controller(text_program("Y1 := X1 AND X2;"), Profile()).running
+        for header, told in (("South.X1,South.X2", "South.X1 ends as North.X1 of {} does, and so do 1 more"), ("South.X1,North.X2", "South.X1 ends as North.X1 of {} does"),
+                             ("North.X1,North.X2", ""), ("X1,X2", ""), ("X1,South.X2", "South.X2 ends as North.X2 of {} does")):
+            self.path.write_text("time,North.X1,North.X2\n0,0,0\n1,1,0\n")
+            other.write_text(f"time,{header}\n2,0,0\n3,1,0\n")
+            loaded = read_logs([self.path, other], running, Profile())
+            self.assertEqual([n.what for n in loaded.notices], [told.format(self.path)] if told else [], header)
+
     def test_of_tags_that_end_alike_the_input_or_the_program_s_own_is_meant(self) -> None:
         before = "FUNCTION_BLOCK Drive VAR_INPUT X2, K : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := X2 AND K; END_FUNCTION_BLOCK "
         running = Controller(text_program("D1(X2 := X2, K := K); D2(X2 := X2, K := K);", "D1, D2 : Drive; K : BOOL;", before), Profile()).running

@@ -19,14 +19,15 @@ _ADDRESS = re.compile(r"[IQMiqm][XBWDLxbwdl]?\d")
 class Binder:
     """Finds the tag that a column or row names, once for each name: by name, address (without its per cent sign too), or the end of a path.
 
-    Of two paths that end alike the first counts; the other is no tag. ``alike``: by such a one the first, and the tag that it names.
+    Of two paths that end alike the first counts; the other is no tag. ``paths``: by tag the path by which it was found; ``alike``: by the other
+    path that tag's number, and its name.
     """
 
     def __init__(self, running: Running, profile: Profile) -> None:
         self.running, self.profile = running, profile
         self._known: dict[str, tuple[int, Read] | None] = {}
-        self._by_path: dict[int, str] = {}
-        self.alike: dict[str, tuple[str, str]] = {}
+        self.paths: dict[int, str] = {}
+        self.alike: dict[str, tuple[int, str]] = {}
 
     def __call__(self, name: str) -> tuple[int, Read] | None:
         if name not in self._known:
@@ -56,9 +57,8 @@ class Binder:
             rest = rest.partition(".")[2]
             tag = self.running.find(rest)
             if tag is not None:
-                first = self._by_path.setdefault(tag, path)
-                if first != path:
-                    self.alike[name] = first, self.running.tags[tag].name
-                    return None
-                return tag
+                if self.paths.setdefault(tag, path) == path:
+                    return tag
+                self.alike[name] = tag, self.running.tags[tag].name
+                return None
         return None

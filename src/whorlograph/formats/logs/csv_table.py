@@ -47,8 +47,7 @@ class Rows(Struct):
 
     ``first`` and ``last`` are of all readable times, also those of rows without a known tag or value;
     ``ambiguous``: a date that can be read two ways, ``date_form``: and how it is; ``taken``: columns found by their cells;
-    ``quality``: a column of qualities not understood; ``alike``: of names unknown for that those that end as another does, which is read, and as
-    which tag;
+    ``quality``: a column of qualities not understood; ``paths`` and ``alike``: the ``Binder``'s;
     ``midnights``: that times of day passed; ``twice``: tags with several columns, of which the first is read;
     ``damage``: how the file ends too early; ``stopped``: reading was stopped before the file's end.
     """
@@ -74,7 +73,8 @@ class Rows(Struct):
     midnights: int = 0
     twice: list[str] = field(default_factory=list)
     quality: str = ""
-    alike: dict[str, tuple[str, str]] = field(default_factory=dict)
+    paths: dict[int, str] = field(default_factory=dict)
+    alike: dict[str, tuple[int, str]] = field(default_factory=dict)
 
     def set_aside(self, line: int, why: str) -> None:
         """Count a row that cannot be used, keeping the first few as examples."""
@@ -138,7 +138,7 @@ def _generally(source: Source, running: Running, profile: Profile, times: Times,
     numbered = ((i, cells(line, separator)) for i, line in without_comments(chain(above[found.at + 1:], lines), separator))
     samples = list(islice(numbered, SAMPLES))
     bind = Binder(running, profile)
-    rows.alike = bind.alike
+    rows.paths, rows.alike = bind.paths, bind.alike
     when = time_columns(header, [r for _, r in samples], at, bind)
     times.look([r[at] for _, r in samples if len(r) > at], unit(header[at]))
     rows.ambiguous, rows.date_form = times.ambiguous, times.date_form
@@ -244,7 +244,7 @@ def _plainly(source: Source, running: Running, profile: Profile, times: Times, w
     except (ImportError, OSError):
         return None
     rows, bind = Rows(str(source.path)), Binder(running, profile)
-    rows.alike = bind.alike
+    rows.paths, rows.alike = bind.paths, bind.alike
 
     def slow(text: str, line: int) -> tuple[int, int, int] | None:
         if is_comment(text, separator):

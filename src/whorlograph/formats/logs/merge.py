@@ -31,7 +31,7 @@ STILL = "answers take the inputs to have stood still"
 def merge(parts: list[Rows], times: Times) -> Loaded[Log]:
     """One log of the rows of its files, in order of time; of one instant, in the order of the files."""
     columns = [p.columns() for p in parts]
-    said = _put_back(parts, columns, times)
+    said = [*_named_otherwise(parts), *_put_back(parts, columns, times)]
     stamps = [(p.first, p.last) for p in parts if p.first is not None and p.last is not None]
     disorder = [int(np.count_nonzero(c[0][1:] < c[0][:-1])) for c in columns]
     absolute, tags, values = columns[0] if len(columns) == 1 else [np.concatenate([c[i] for c in columns]) for i in range(3)]
@@ -64,6 +64,20 @@ def _ends(stamps: list[tuple[int, int]], absolute: Ints) -> tuple[int, int]:
         return (first, last) if last - first <= SPAN else (int(absolute[0]), int(absolute[-1])) if len(absolute) else (first, first)
     limit = max(FAR_DAYS * DAY, FAR_SPANS * int(absolute[-1] - absolute[0]))
     return (first if absolute[0] - first <= limit else int(absolute[0])), (last if last - absolute[-1] <= limit else int(absolute[-1]))
+
+
+def _named_otherwise(parts: list[Rows]) -> list[Notice]:
+    """Where two files have tags under paths that only end alike: nobody knows whether they are of one controller."""
+    found: list[Notice] = []
+    for n, part in enumerate(parts):
+        for before in parts[:n]:
+            others = [tag for tag, path in part.paths.items() if before.paths.get(tag, path) != path]
+            if others:
+                what = f"{part.paths[others[0]]} ends as {before.paths[others[0]]} of {before.file} does"
+                more = f", and so do {len(others) - 1} more" if len(others) > 1 else ""
+                found.append(Notice(Place(part.file), f"{what}{more}", "taken for the same; where they are not, give one of the logs alone"))
+                break
+    return found
 
 
 def _put_back(parts: list[Rows], columns: list[tuple[Ints, NDArray[Any], NDArray[Any]]], times: Times) -> list[Notice]:
@@ -130,7 +144,8 @@ def _notices(part: Rows, disorder: int) -> list[Notice]:
                             "answers do not see them"))
     if disorder:
         found.append(Notice(place, f"{disorder} row{'s' * (disorder != 1)} out of order", "sorted by time"))
-    for name, (first, tag) in list(part.alike.items())[:5]:
+    for name, (number, tag) in list(part.alike.items())[:5]:
+        first = part.paths[number]
         effect = f"not used; where that is wrong, take {first} out of the log"
         found.append(Notice(place, f"{name} ends as {first} does, which is read as {tag}", effect))
     more = f"{len(part.alike) - 5} more names end as others do that are read"

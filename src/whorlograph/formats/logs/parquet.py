@@ -56,7 +56,7 @@ def read_parquet(path: Path, running: Running, profile: Profile, times: Times, w
         raise LogError(str(path), f'no "{profile.log_time or "time"}" column among {", ".join(header[:8]) or "none"}',
                        'name it in the profile: [log] time = "..."')
     bind = Binder(running, profile)
-    rows.alike = bind.alike
+    rows.paths, rows.alike = bind.paths, bind.alike
     reader = _Reader(rows, bind, running, times, header, at, profile)
     room, packed, taken = memory_room() // LOG_ROW, 0, 0
     try:

@@ -57,7 +57,7 @@ def read_vcd(path: Path, running: Running, profile: Profile, times: Times, watch
     from vcd.reader import TokenKind, VCDParseError, tokenize
 
     rows, bind = Rows(str(path)), Binder(running, profile)
-    rows.alike = bind.alike
+    rows.paths, rows.alike = bind.paths, bind.alike
     reader = _Reader(rows, bind, running, times)
     room, packed = memory_room() // LOG_ROW, 0
     with Source(path) as source:
