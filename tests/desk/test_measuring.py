@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from tests.building import program_of, session_of
 from whorlograph.desk.words import measuring, root_lines
 from whorlograph.inquiry.trail import Root
+from whorlograph.inquiry.wiring import where
 from whorlograph.model.iolist import Point, Wiring
 from whorlograph.model.parts import Ladder, coil, no
 from whorlograph.model.question import RootKind
@@ -39,8 +40,13 @@ class Measuring(unittest.TestCase):
 
     def test_what_is_not_known_is_not_said(self) -> None:
         for said in (self.said(point=None), self.said(point=replace(POINT, wiring=Wiring.UNKNOWN)), self.said(point=replace(POINT, terminal="")),
-                     self.said(7), self.said(tag="M1"), self.said(kind=RootKind.INITIAL_VALUE)):
+                     self.said(7), self.said(tag="M1"), self.said(point=replace(POINT, address="%IX7.1")), self.said(kind=RootKind.INITIAL_VALUE)):
             self.assertEqual(said, "")
+
+    def test_where_list_and_program_give_other_addresses_both_are_told(self) -> None:
+        one = self.session.running.tags[self.session.tag("X1")]
+        self.assertEqual(where(POINT, one), "check LS-1, pit, terminal 4 (%IX0.0)")
+        self.assertEqual(where(replace(POINT, address="IX7.1"), one), "check LS-1, pit, terminal 4 (%IX0.0 in the program, %IX7.1 in the list)")
 
     def test_it_stands_on_the_first_card_only(self) -> None:
         root = Root(RootKind.FIELD_INPUT, self.session.tag("X1"), False, 0, "X1 went off", "check LS-1", POINT)

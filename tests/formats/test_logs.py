@@ -194,6 +194,17 @@ class IoLists(unittest.TestCase):
         for word in ("twice", "maybe", "Nobody"):
             self.assertIn(word, said)
 
+    def test_an_address_that_is_not_the_program_s_is_said(self) -> None:
+        head = "tag,address,device\n"
+        for rows, told, device in (("X1,%IX0.0,S1\n", [], "S1"), ("X1,IX0.0,S1\nX2,%IX0.1,S2\n", [], "S1"), ("X1,E 4.5,S1\n", [], "S1"), ("X1,,S1\n", [], "S1"),
+                                   ("X1,%IX4.5,S1\n", ["2: X1 is at %IX4.5 in the list, at %IX0.0 in the program"], "S1"),
+                                   ("X1,%IX4.5,S1\nX2,%IX0.0,S2\n", ["2: X1 is at %IX4.5 in the list, at %IX0.0 in the program; so it is with 1 more"], "S1"),
+                                   ("X1,%IX4.5,S1\nX1,%IX0.0,S2\n", ["3: X1 stands twice in the list; the line with the program's address counts"], "S2"),
+                                   ("X1,%IX0.0,S1\nX1,%IX4.5,S2\n", ["3: X1 stands twice in the list; the first line counts"], "S1")):
+            loaded = self._read(head + rows)
+            said = [str(n).partition("io.csv:")[2].replace("; see which of them is out of date before you go by the list", "") for n in loaded.notices]  # type: ignore[attr-defined]
+            self.assertEqual((said, loaded.value.points[0].device), (told, device), rows)  # type: ignore[attr-defined]
+
     def test_other_words_for_columns_and_wiring(self) -> None:
         text = "Symbol;Addr;Betriebsmittel;Clamp;Wiring;Comment\nX1;;S1;4;normally closed;stop\n;IX0.1;S2;5;Schliesser;start\n"
         profile = Profile(iolist_columns={"device": "Betriebsmittel"}, iolist_no=("schliesser",))

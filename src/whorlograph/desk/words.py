@@ -36,7 +36,7 @@ def measuring(session: Session, root: Root) -> str:
     if root.kind is not RootKind.FIELD_INPUT or root.tag is None or point is None or not point.terminal or not isinstance(root.value, bool):
         return ""
     tag = session.running.tags[root.tag]
-    if point.wiring is Wiring.UNKNOWN or tag.address is None or tag.address.area != "I":
+    if point.wiring is Wiring.UNKNOWN or tag.address is None or tag.address.area != "I" or point.elsewhere(tag.address) is not None:
         return ""
     device = point.device or tag.name
     where = f"measure at terminal {point.terminal}, towards device and card"

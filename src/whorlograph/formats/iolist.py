@@ -55,6 +55,7 @@ def read_iolist(path: Path | None, running: Running, profile: Profile | None = N
     notices: list[Notice] = []
     points: dict[int, Point] = {}
     unbound: list[Point] = []
+    lines: dict[int, int] = {}
     for line, row in table.rows:
         cells = {name: visible(row[i].strip()) if i < len(row) else "" for name, i in at.items()}
         if not any(cells.values()):
@@ -74,10 +75,21 @@ def read_iolist(path: Path | None, running: Running, profile: Profile | None = N
                 tag = running.find(f"%{point.address}")
         if tag is None:
             unbound.append(point)
-        elif tag in points:
-            notices.append(Notice(Place(str(path), line), f"{point.tag} stands twice in the list", "the first line counts"))
+        elif tag not in points:
+            points[tag], lines[tag] = point, line
         else:
-            points[tag] = point
+            address = running.tags[tag].address
+            better = points[tag].elsewhere(address) is not None and point.address and point.elsewhere(address) is None
+            counts = "the line with the program's address counts" if better else "the first line counts"
+            notices.append(Notice(Place(str(path), line), f"{point.tag} stands twice in the list", counts))
+            if better:
+                points[tag], lines[tag] = point, line
+    elsewhere = [(tag, other) for tag, point in points.items() if (other := point.elsewhere(running.tags[tag].address)) is not None]
+    if elsewhere:
+        tag, other = elsewhere[0]
+        what = f"{points[tag].tag} is at {other} in the list, at {running.tags[tag].address} in the program"
+        more = f"; so it is with {len(elsewhere) - 1} more" if len(elsewhere) > 1 else ""
+        notices.append(Notice(Place(str(path), lines[tag]), f"{what}{more}", "see which of them is out of date before you go by the list"))
     if unbound:
         names = ", ".join(p.tag or p.address for p in unbound[:3])
         notices.append(Notice(Place(str(path)), f"{len(unbound)} points stand for no tag of the program ({names} ...)"

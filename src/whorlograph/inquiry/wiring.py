@@ -36,7 +36,8 @@ def unsaid(point: Point | None) -> str:
 
 def where(point: Point | None, one: Tag) -> str:
     """Where to look, as far as the I/O list says, and at which address; of a tag that has none, on the panel or wherever it is written from."""
-    address = f" ({one.address})" if one.address is not None else ""
+    other = point.elsewhere(one.address) if point is not None else None
+    address = f" ({one.address}{f' in the program, {other} in the list' if other is not None else ''})" if one.address is not None else ""
     if point is not None and point.whereabouts:
         drawing = f", drawing {point.drawing}" if point.drawing else ""
         return f"check {point.whereabouts}{drawing}{address}"

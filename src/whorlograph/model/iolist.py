@@ -6,6 +6,8 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from .address import Address, parse_address
+
 
 class Wiring(StrEnum):
     """How a device's contact is wired."""
@@ -32,6 +34,12 @@ class Point(Struct, frozen=True):
         """Where to go: device, location, terminal, as far as the list says."""
         terminal = f"terminal {self.terminal}" if self.terminal else ""
         return ", ".join(p for p in (self.device, self.location, terminal) if p)
+
+
+    def elsewhere(self, address: Address | None) -> Address | None:
+        """The address that the list gives, where it is another one than the program's; None where either says nothing, or it is the same."""
+        mine = parse_address(self.address if self.address.startswith("%") else f"%{self.address}")
+        return mine if mine is not None and address is not None and mine.span("byte") != address.span("byte") else None
 
 
 class IoList(Struct, frozen=True):
