@@ -39,6 +39,7 @@ class Variable(Struct, frozen=True):
     line: int = 0
     made: bool = False  # by a chart or an instruction list: it stands in no declaration
     result: bool = False  # what an instruction of a list leaves for those behind it
+    group: str = ""  # the name of the section that it stands in, where the file gives one: globals are called by it too, ``Group.Name``
 
 
 class PouKind(StrEnum):

@@ -399,16 +399,24 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
 def _elaborate(program: Program, resource: str, addressing: str, lengths: frozenset[str]) -> tuple[Running, list[Notice]]:
     resource_run, variables = program.chosen(resource)
     build = _Builder(program, addressing, lengths, LocatedNames(program, resource_run), variables)
+    groups: dict[str, Aggregate] = {}
     for variable in variables:
-        if variable.name.lower() in build.globals.scope:
+        twin = variable.name.lower() in build.globals.scope
+        group = groups.setdefault(variable.group.lower(), Aggregate(len(build.tags))) if variable.group else None
+        if twin and (group is None or variable.name.lower() in group.fields):
             build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
             continue
         if variable.address and parse_address(variable.address) is None:
             build.say(f"address {variable.address} of {variable.name} cannot be read", "it is a tag without an address",
                       line=variable.line)
-        ref = build.make(variable.name, variable.type, variable, variable.initial) if build.room_for(variable) else None
+        name = f"{variable.group}.{variable.name}" if twin else variable.name  # the first of that name is called without its group too
+        ref = build.make(name, variable.type, variable, variable.initial) if build.room_for(variable) else None
         if ref is not None:
-            build.globals.scope[variable.name.lower()] = ref
+            build.globals.scope.setdefault(variable.name.lower(), ref)
+            if group is not None:
+                group.fields[variable.name.lower()] = ref
+    for called, group in groups.items():
+        build.globals.scope.setdefault(called, group)
     build.missing_globals(list(program.pous.values()))
     programs = []
     for one in resource_run.instances:
@@ -443,5 +451,9 @@ def _elaborate(program: Program, resource: str, addressing: str, lengths: frozen
         running.functions[pou.name.lower()] = made
     for tag in build.tags[:running.public]:
         names.setdefault(tag.name.lower(), tag.index)
+    for called, group in groups.items():
+        for member, ref in group.fields.items():
+            if isinstance(ref, Leaf):
+                names.setdefault(f"{called}.{member}", ref.tag)
     running.by_name = names
     return running, build.notices

@@ -15,7 +15,11 @@ Known = dict[str, Initial | None]
 
 def constants(variables: Iterable[Variable]) -> Known:
     """The initial values of those that are declared constant, by name in lower case; None of all others but what is known from outside."""
-    return {v.name.lower(): v.initial if v.constant else None for v in variables if v.kind is not VariableKind.EXTERNAL}
+    own = [v for v in variables if v.kind is not VariableKind.EXTERNAL]
+    found = {f"{v.group}.{v.name}".lower(): v.initial if v.constant else None for v in own if v.group}
+    for one in own:
+        found.setdefault(one.name.lower(), one.initial if one.constant else None)
+    return found
 
 
 class Constants:

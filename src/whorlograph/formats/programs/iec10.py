@@ -202,7 +202,7 @@ class _Reader:
             said = child(node, "Documentation")
             found.append(Variable(name, self.type(type_) if type_ is not None else ELEMENTARY["BOOL"], _SECTIONS[local(section)], self.address(node),
                                   self.initial(child(node, "InitialValue")), is_retained(section), is_true(section.get("constant")),
-                                  words(said) if said is not None else "", line_of(node)))
+                                  words(said) if said is not None else "", line_of(node), group=section.get("name", "").strip()))
         return found
 
     # POUs

@@ -142,11 +142,12 @@ def _value(holder: etree._Element, initial: Initial | None) -> None:
 def _write_variables(parent: etree._Element, variables: tuple[Variable, ...]) -> None:
     """Sections of declarations: a new one where the kind changes."""
     section: etree._Element | None = None
-    last: tuple[VariableKind, bool, bool] | None = None
+    last: tuple[VariableKind, bool, bool, str] | None = None
     for one in variables:
-        what = (one.kind, one.retain, one.constant)
+        what = (one.kind, one.retain, one.constant, one.group)
         if section is None or what != last:
-            section, last = _sub(parent, _SECTIONS[one.kind], retain=one.retain, constant=one.constant), what
+            named = {"name": one.group} if one.group else {}
+            section, last = _sub(parent, _SECTIONS[one.kind], **named, retain=one.retain, constant=one.constant), what
         node = _sub(section, "Variable", name=one.name)
         write_type(_sub(node, "Type"), one.type)
         write_initial(node, one.initial)

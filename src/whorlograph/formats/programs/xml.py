@@ -83,7 +83,7 @@ class _Reader:
                     text = words(child)
             found.append(Variable(name, type_, kind, node.get("address", "").strip(), initial,
                                   is_retained(section), is_true(section.get("constant")), text,
-                                  line_of(node)))
+                                  line_of(node), group=section.get("name", "").strip()))
         return found
 
     def pou(self, node: etree._Element) -> Pou | None:

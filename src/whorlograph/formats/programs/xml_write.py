@@ -113,8 +113,8 @@ def _value(holder: etree._Element, initial: Initial) -> None:
 
 
 def _variables(parent: etree._Element, variables: tuple[Variable, ...]) -> None:
-    for (kind, retain, constant), members in groupby(variables, lambda v: (v.kind, v.retain, v.constant)):
-        flags = {**({"constant": "true"} if constant else {}), **({"retain": "true"} if retain else {})}
+    for (kind, retain, constant, group), members in groupby(variables, lambda v: (v.kind, v.retain, v.constant, v.group)):
+        flags = {**({"name": group} if group else {}), **({"constant": "true"} if constant else {}), **({"retain": "true"} if retain else {})}
         section = _sub(parent, _SECTIONS[kind], **flags)
         for variable in members:
             node = _sub(section, "variable", name=variable.name, **({"address": variable.address} if variable.address else {}))

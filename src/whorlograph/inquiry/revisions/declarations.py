@@ -19,8 +19,7 @@ _FROM_ITS_TYPE: dict[Family, Value] = {Family.BOOL: False, Family.REAL: 0.0, Fam
 
 def tags(pou: str, old: Iterable[Variable], new: Iterable[Variable]) -> list[Change]:
     """Declarations of one scope; what a chart or an instruction list makes for itself is none."""
-    before = {v.name.lower(): v for v in old if not v.made}
-    after = {v.name.lower(): v for v in new if not v.made}
+    before, after = _by_name(old), _by_name(new)
     found = []
     for name, one in before.items():
         if name not in after:
@@ -28,6 +27,16 @@ def tags(pou: str, old: Iterable[Variable], new: Iterable[Variable]) -> list[Cha
     for name, other in after.items():
         found += _tag(pou, before[name], other) if name in before else \
             [Change(ChangeKind.ADDED, What.TAG, pou, None, other.name, other.name, (_place(other),))]
+    return found
+
+
+def _by_name(variables: Iterable[Variable]) -> dict[str, Variable]:
+    """By name in lower case; of those that are called alike all but the first by their group too."""
+    found: dict[str, Variable] = {}
+    for one in variables:
+        if not one.made:
+            key = one.name.lower()
+            found.setdefault(f"{one.group.lower()}.{key}" if key in found and one.group else key, one)
     return found
 
 
@@ -49,6 +58,8 @@ def _tag(pou: str, old: Variable, new: Variable) -> list[Change]:
         changed(What.TAG, old.address or None, new.address or None, "address")
     if _start(old.initial, old.type) != _start(new.initial, new.type):
         changed(What.INITIAL, _start(old.initial, old.type), _start(new.initial, new.type))
+    if old.group.lower() != new.group.lower():
+        changed(What.TAG, old.group or None, new.group or None, "stands in")
     if old.kind is not new.kind:
         changed(What.TAG, old.kind.value, new.kind.value, "declared as")
     if old.retain != new.retain:

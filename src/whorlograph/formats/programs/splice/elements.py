@@ -297,8 +297,9 @@ def _same_flags(section: Piece, variable: etree._Element) -> bool:
 
 
 def _kept(attributes: Mapping[str, str] | etree._Element) -> str:
-    """How the variables of a section are kept, in the words of its attributes."""
-    return " ".join(("retain",) * is_retained(attributes) + ("constant",) * is_true(attributes.get("constant")))
+    """How the variables of a section are kept, in the words of its attributes, and what it is called."""
+    flags = ("retain",) * is_retained(attributes) + ("constant",) * is_true(attributes.get("constant"))
+    return " ".join((*flags, (attributes.get("name") or "").strip()))
 
 
 def _escaped(text: str, quoted: bool) -> str:
