@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from .blocks import STANDARD_BLOCKS
 from .ladder import Block, Wire
+from .typed_functions import typed
 
 FUNCTION_PINS = {"LEFT": ("IN", "L"), "RIGHT": ("IN", "L"), "MID": ("IN", "L", "P"), "INSERT": ("IN1", "IN2", "P"), "DELETE": ("IN", "L", "P"),
                  "REPLACE": ("IN1", "IN2", "L", "P"), "FIND": ("IN1", "IN2"), "SEL": ("G", "IN0", "IN1"), "LIMIT": ("MN", "IN", "MX"),
@@ -24,7 +25,7 @@ def wanted_pins(block: Block) -> tuple[str, ...]:
     """The names of a block's inputs in order, where the standard knows all of them; () for others."""
     name = block.type_name.upper()
     if not block.instance:
-        return FUNCTION_PINS.get(name, ())
+        return FUNCTION_PINS.get(typed(name)[0], ())
     return tuple(pin.upper() for pin, _ in STANDARD_BLOCKS[name][0]) if name in STANDARD_BLOCKS else ()
 
 

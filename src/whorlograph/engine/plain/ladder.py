@@ -37,6 +37,7 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step, rails_of, segment_at
 from whorlograph.model.tags import Aggregate, ByReference, Chosen, Instance, Leaf, Ref, resolve_path
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, Family
 
 from .blocks import BLOCKS
@@ -478,7 +479,7 @@ class Ladder:
 
     def standard_function(self, element: Block, pins: list[Pin], frame: Frame) -> Value | None:
         """A standard function's result; None where the name is none of the standard's."""
-        name, types = element.type_name.upper(), self.types[frame.step.index]
+        name, types = typed(element.type_name)[0], self.types[frame.step.index]
         kind = types.operation.get(element.id, BOOL)
         result = types.outputs.get((element.id, "OUT")) or kind
         wired = [p for p in pins if p.wires]

@@ -22,6 +22,7 @@ from whorlograph.model.text import (
     Unary,
     Var,
 )
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
 from .functions import Halt, Value, fit, widened, wrapped
@@ -87,9 +88,10 @@ def _plan(node: Expression, want: Elementary | None, scope: Scope) -> _Plan:
     else:
         assert isinstance(node, Apply)
         name, given = node.called.base.upper(), scope.given(node)
+    called, name = name, typed(name)[0]
     if want is not None and want.family is Family.BOOL and name not in ("AND", "OR", "XOR", "NOT", "SEL", "MAX", "MIN", "LIMIT", "MUX", "MOVE"):
         want = None
-    kind, result = scope.operation(name, given, want)
+    kind, result = scope.operation(called, given, want)
     scaled = kind.family is Family.TIME and name in {"MUL", "DIV"} | SCALED
     is_time = [(k := scope.kind(one)) is not None and k.family is Family.TIME for _, one in given]
     time = given[is_time.index(True)][0] if scaled and any(is_time) else given[0][0] if given else ""  # of a product either may be the TIME

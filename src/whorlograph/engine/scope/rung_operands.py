@@ -10,9 +10,10 @@ from whorlograph.model.ladder import Block, OutVariable, Rung, Wire
 from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Instance, Running
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import ELEMENTARY, Elementary
 
-from .operands import NEEDS_ALL, Operand, taken, unfit, wrong_number
+from .operands import NEEDS_ALL, Operand, taken, unfit, unlike, wrong_number
 from .rung_types import RungTypes, TypeOf, called_instance
 from .text_types import STANDARD, is_function_name
 from .wholes import Wires
@@ -41,8 +42,9 @@ def _is_fit(name: str, kinds: tuple[tuple[str, str, bool], ...]) -> bool:
 def _unfit(name: str, operands: list[tuple[str, Operand]]) -> str:
     """Why a function cannot be computed of operands, told by pin; "" where it can."""
     data = [one for pin, one in operands if pin not in NUMBER_PINS]
-    few = wrong_number(name, len(operands)) if name in NEEDS_ALL and operands else ""
-    return few or unfit(name, data, [one for pin, one in operands if pin in NUMBER_PINS], name in STANDARD)
+    plain, own = typed(name)
+    few = wrong_number(plain, len(operands)) if plain in NEEDS_ALL and operands else ""
+    return few or unfit(plain, data, [one for pin, one in operands if pin in NUMBER_PINS], plain in STANDARD) or unlike(name, own, data)
 
 
 class _Rung:

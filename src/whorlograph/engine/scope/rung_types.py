@@ -16,6 +16,7 @@ from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
 from whorlograph.model.steps import Step
 from whorlograph.model.tags import BitOf, ByReference, Element, Instance, Leaf, Running, resolve_path
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
@@ -172,6 +173,9 @@ def _computed_in(name: str, operands: tuple[tuple[str, str, bool], ...], into: s
     Args: operands: by pin the type ("" for an untyped literal), and whether a literal with a fraction is wired to it; into: the type of what the
         result goes to, "" where it goes on.
     """
+    name, own = typed(name)
+    if own is not None and own.family is not Family.STRING:
+        return own, BOOL if name in COMPARISONS else own
     types = {pin: ELEMENTARY.get(kind) for pin, kind, _ in operands}
     target = ELEMENTARY.get(into)
     if target is not None and target.family is Family.STRING and not any(t is not None and t.family is Family.STRING for t in types.values()):

@@ -24,10 +24,11 @@ from whorlograph.model.text import (
     Var,
     While,
 )
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
 from .open_arrays import BOUNDS, NO_LENGTH
-from .operands import Operand, taken, unfit, wrong_number
+from .operands import Operand, taken, unfit, unlike, wrong_number
 from .text_parts import parts, subscripts
 from .text_types import ORDERS, STANDARD, Scope, given_pins, is_chosen, is_function_name, leaf_types, parameters, shown, standard_parameters
 from .widening import BITWISE, COMPARISONS, NUMBER_PINS, TEXTS
@@ -199,12 +200,14 @@ class Checks:
                     return f"{name} has no EN and no ENO inside an expression: a call that has stands alone behind :="
                 if not given_pins(part):
                     return f"{name} has no operand"
+                upper, own = typed(upper)
                 unknown = [n for n, _ in given_pins(part) if upper in FUNCTION_PINS and n not in FUNCTION_PINS[upper]]
                 if unknown:
                     return f"{name} has no {unknown[0]}"
                 data = [v for n, v in given_pins(part) if n not in NUMBER_PINS]
                 counts = [self._operand(v) for n, v in given_pins(part) if n in NUMBER_PINS]
-                return wrong_number(upper, len(given_pins(part))) or unfit(upper, [self._operand(v) for v in data], counts, upper in STANDARD)
+                operands = [self._operand(v) for v in data]
+                return wrong_number(upper, len(given_pins(part))) or unfit(upper, operands, counts, upper in STANDARD) or unlike(name, own, operands)
             if name.lower() in self.scope.running.any_length:
                 return f"{name} {NO_LENGTH}"
             if upper in BOUNDS:

@@ -28,6 +28,7 @@ from whorlograph.model.text import (
     Unary,
     Var,
 )
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .constants import constant_of
@@ -92,7 +93,7 @@ def pins_of(name: str, count: int) -> tuple[str, ...]:
 def given_pins(call: Apply) -> list[tuple[str, Expression]]:
     """What goes into a standard function, by pin in the order of the pins."""
     given = [a for a in call.arguments if a.value is not None]
-    order = pins_of(call.called.base, len(given))
+    order = pins_of(typed(call.called.base)[0], len(given))
     found: dict[str, Expression] = {}
     for i, one in enumerate(given):
         name = one.name.upper() or (order[i] if i < len(order) else f"IN{i + 1}")
@@ -307,8 +308,11 @@ class Scope:
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None) -> tuple[Elementary, Elementary | None]:
         """(the type that a standard function is computed in, that of its result, None where it takes that of what stands around it).
 
-        Args: want: the type that is asked for, which operands without a type take.
+        Args: name: in capitals, with the type that it may name; want: the type that is asked for, which operands without a type take.
         """
+        name, own = typed(name)
+        if own is not None and own.family is not Family.STRING:
+            return own, BOOL if name in COMPARISONS else own
         kinds = [self.kind(v) for n, v in given if n not in NUMBER_PINS]
         fraction = None in kinds and any(self.fraction(v) for n, v in given if n not in NUMBER_PINS and self.kind(v) is None)
         key: tuple[object, ...] = (name, fraction, id(want), *map(id, kinds))  # types stay as long as the program
@@ -354,7 +358,7 @@ class Scope:
 def is_function_name(name: str) -> bool:
     """Whether a name is a function of the standard, or an order to the controller."""
     upper = name.upper()
-    return upper in ORDERS or (upper in STANDARD or cut_of(name) is not None or conversion(name) is not None
+    return upper in ORDERS or typed(upper)[1] is not None or (upper in STANDARD or cut_of(name) is not None or conversion(name) is not None
                                or dates_made(upper) is not None or date_part(upper) is not None)
 
 

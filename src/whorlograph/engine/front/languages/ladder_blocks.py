@@ -21,6 +21,7 @@ from whorlograph.model.ladder import (
 )
 from whorlograph.model.pins import output_pin
 from whorlograph.model.tags import Aggregate, ByReference, Instance, Leaf
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, ELEMENTARY, Elementary, Family
 
 from .ladder_wires import Wires
@@ -141,7 +142,7 @@ class Blocks(Wires):
             return on  # what it moves is read where it goes
         receiver = self.receiver(element)
         with self.b.when(on, at):
-            value = Functions(self.b).value(name, self.operands(element, at), self.types.operation.get(element.id, BOOL),
+            value = Functions(self.b).value(typed(name)[0], self.operands(element, at), self.types.operation.get(element.id, BOOL),
                                             self.types.outputs.get((element.id, "OUT")), at)
             if value is not None and on == ON:
                 result = self.b.let(value, at, receiver)

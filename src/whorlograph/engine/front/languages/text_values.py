@@ -36,6 +36,7 @@ from whorlograph.model.text import (
     Unary,
     Var,
 )
+from whorlograph.model.typed_functions import typed
 from whorlograph.model.types import BOOL, ELEMENTARY, LINT, Elementary, Family
 
 from .laid_out import as_number, folded
@@ -291,12 +292,13 @@ class Values:
 
     def operation(self, name: str, given: list[tuple[str, Expression]], want: Elementary | None, node: int) -> Expr:
         """A function of the standard."""
-        if want is not None and want.family is Family.BOOL and name not in _OF_ANY_TYPE:
+        plain = typed(name)[0]
+        if want is not None and want.family is Family.BOOL and plain not in _OF_ANY_TYPE:
             want = None
         kind, result = self.scope.operation(name, given, want)
         at = self.b.at(node)
         operands = [_Operand(self, pin, value, kind, at) for pin, value in given]
-        found = self.functions.value(name, operands, kind, result or want, at)
+        found = self.functions.value(plain, operands, kind, result or want, at)
         if found is None:
             return OFF
         return folded(found) if self.b.passing and isinstance(found, Op) else found
