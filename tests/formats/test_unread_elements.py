@@ -96,6 +96,12 @@ class SeveralBodies(unittest.TestCase):
             self.assertEqual([session.journal.settled(session.tag(tag), session.journal.clock.last) for tag in ("Y1", "Y2")], [1, 1])
 
 
+    def test_an_empty_one_beside_is_none(self) -> None:
+        data = write_xml(program_with({"Main": body_of("X1 (Y1)")}, "X1 Y1"))
+        for more in (data.replace(b"</body>", b"</body><body/>"), data.replace(b"<body>", b"<body/><body>"), data.replace(b"<body>", b"<body><documentation/></body><body>")):
+            self.assertEqual((_read(more).notices, _read(more).value.pous["main"].body.count), ([], 1))  # type: ignore[union-attr]
+
+
 class BelongToNoChart(unittest.TestCase):
     """Actions beside a body that is no chart."""
 

@@ -108,7 +108,7 @@ class _Reader:
                         variables += self.variables(section, _SECTIONS[local(section)])
                     elif local(section) not in _QUIET:
                         self.say(section, f"{local(section)} is not read", "its variables are unknown", name)
-            elif part == "body" and len(contents) < 2:
+            elif part == "body" and len(contents) < 2 and (contents[0].getparent() is child if contents else body is None):
                 body, more = self.body(child, name, tuple(variables), [c for c in node if local(c) in ("actions", "transitions")])
                 variables += more
             elif part == "documentation":
