@@ -18,6 +18,7 @@ from .runs import Held, RunColumns, TaskRuns
 from .wasm import layout as at
 
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
+_FEW = 1024  # the same of settled changes, which many tags are asked for one after the other
 NO_LENGTHS = np.zeros((0, 2), np.int64)
 
 
@@ -349,7 +350,7 @@ class Journal(Struct):
         found = self._settled.get(tag)
         if found is None:
             found = changes(self.initial[tag] if tag < len(self.initial) else 0, *self.history(tag))
-            if len(found[0]) <= _SHORT:
+            if len(found[0]) <= _FEW:
                 self._settled[tag] = found
         return found
 
