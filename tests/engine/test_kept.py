@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -122,9 +123,19 @@ class Kept(unittest.TestCase):
         name = kept.name_of("same")
         kept.made_by.cache_clear()
         self.addCleanup(kept.made_by.cache_clear)
-        read = Path.read_bytes
-        with mock.patch.object(Path, "read_bytes", lambda p: read(p) + (b"#" if p.name == "code.py" else b"")):
+        state = kept._state
+        with mock.patch.object(kept, "_state", lambda path: state(path) + ("#" if Path(path).name == "code.py" else "")):
             self.assertNotEqual(kept.name_of("same"), name)
+
+    def test_a_file_that_is_written_anew_has_another_state_whatever_it_looks_like(self) -> None:
+        one = self.folder / "one.py"
+        one.write_text("x = 1\n")
+        before, times = kept._state(str(one)), os.stat(one)
+        self.assertEqual(kept._state(str(one)), before)
+        time.sleep(0.05)  # clocks of file systems go on in steps of some milliseconds
+        one.write_text("x = 2\n")
+        os.utime(one, ns=(times.st_atime_ns, times.st_mtime_ns))
+        self.assertNotEqual(kept._state(str(one)), before)
 
     def test_where_nothing_can_be_kept_it_works_all_the_same(self) -> None:
         (self.folder / "kept").write_text("a file where the folder should be")

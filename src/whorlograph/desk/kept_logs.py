@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
-from hashlib import sha256
+from hashlib import blake2b
 from pathlib import Path
 from typing import Any
 
@@ -43,7 +43,7 @@ def _name(paths: list[Path], controller: Controller) -> str:
     pipe that gives its content once."""
     with suppress(OSError):
         if controller.source and all(path.is_file() for path in paths) and WORTH <= sum(path.stat().st_size for path in paths) <= MOST:
-            contents = [f"{path} {sha256(path.read_bytes()).hexdigest()}" for path in paths]
+            contents = [f"{path} {blake2b(path.read_bytes()).hexdigest()}" for path in paths]
             return name_of("log", controller.source, controller.resource, repr(controller.profile), *contents)
     return ""
 
