@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 from pathlib import Path
 from random import Random
+
+from msgspec.structs import replace
 
 from tests.building import log_of, program_with, session_of
 from tests.engine.agreement import difference
@@ -14,6 +17,7 @@ from whorlograph.formats.programs import st
 from whorlograph.formats.programs.xml import read
 from whorlograph.formats.programs.xml_write import write_xml
 from whorlograph.model.literals import cooked
+from whorlograph.model.place import Loaded
 from whorlograph.model.profile import Overflow, Profile
 from whorlograph.model.program import Program
 from whorlograph.model.typed_functions import COMPARED, typed
@@ -95,6 +99,28 @@ class Typed(unittest.TestCase):
         self.assertTrue(values[0]["Y1"])
         session = session_of(read(data, Path("x.xml")).value, [(0, "X2", 1), (0, "X1", 0)])
         self.assertTrue(any("N > 5" in link.text or "GT_INT" in link.text for _, link in ask(session, "Y1").links()))
+
+    def test_a_function_of_the_file_s_own_may_be_called_so(self) -> None:
+        own = ("FUNCTION LIMIT_INT : INT VAR_INPUT {0}, {1}, {2} : INT; END_VAR LIMIT_INT := {0} + 10 * {1} + 100 * {2}; END_FUNCTION "
+               "PROGRAM Main VAR U : BOOL; END_VAR U := U; END_PROGRAM")
+        drawn = write_xml(program_with({"Main": body_of("X1 ADD(A,B)>N")}, "X1", "A:INT B:INT N:INT"))
+        found = re.search(rb'<variable formalParameter="IN1".*?</variable>\s*<variable formalParameter="IN2".*?</variable>', drawn, re.DOTALL)
+        assert found is not None
+        first, second = re.split(rb"(?<=</variable>)\s*(?=<variable)", found[0])
+
+        def loaded(names: tuple[str, ...]) -> Loaded[Program]:
+            a, b, c = (name.encode() for name in names)
+            pins = first.replace(b"IN1", a) + second.replace(b"IN2", b) + first.replace(b"IN1", c)
+            return read(drawn.replace(found[0], pins).replace(b'typeName="ADD"', b'typeName="LIMIT_INT"'), Path("x.xml"))
+
+        for names in (("Value", "Low", "High"), ("IN1", "IN2", "IN3"), ("MN", "IN", "MX")):
+            self.assertEqual(loaded(names).notices, [], names)
+            called = st.read(own.format(*names).encode(), Path("x.st")).value.pous["limit_int"]
+            program = loaded(names).value
+            values = _values(replace(program, pous={**program.pous, "limit_int": called}), self, ((0, "Main.A", 3), (0, "Main.B", 5), (20, "X1", 1)))
+            self.assertEqual(values["Main.N"], 3 + 50 + 300, names)
+        said = [n.what for n in Controller(loaded(("Value", "IN", "MX")).value, Profile()).notices]
+        self.assertIn("LIMIT_INT has no Value", said[0])
 
     def test_random_nests_on_both_engines(self) -> None:
         for seed in range(12):

@@ -37,13 +37,14 @@ def unknown_pins(block: Block) -> list[str]:
 
 def with_standard_pins(block: Block) -> Block:
     """A block with its inputs named and ordered as the standard has them: those it does not have stand for those that are missing, in order,
-    where these are as many. The same block where nothing has to be done, or cannot be."""
+    where these are as many. The same block where nothing has to be done, or cannot be, and where it names its type: a function of the
+    file's own may be called so."""
     wanted = wanted_pins(block)
     if not wanted:
         return block
     given = {p.name.upper() for p in block.inputs}
     unknown, missing = unknown_pins(block), [w for w in wanted if w not in given]
-    if unknown and len(unknown) != len(missing):
+    if unknown and (len(unknown) != len(missing) or typed(block.type_name)[1] is not None):
         return block
     names = dict(zip(unknown, missing, strict=True)) if unknown else {}
     order = ("EN", *wanted)

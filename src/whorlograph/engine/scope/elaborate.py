@@ -295,6 +295,28 @@ class _Builder:
         tags, self.tags = tuple(self.tags), kept
         return ByReference(variable.name, shape, tags)
 
+    def make_globals(self, variables: Iterable[Variable]) -> dict[str, Aggregate]:
+        """Tags for the globals. Returns: by the name of a section, in lower case, those that stand in it, which are called by it too."""
+        groups: dict[str, Aggregate] = {}
+        for variable in variables:
+            key = variable.name.lower()
+            twin = key in self.globals.scope
+            group = groups.setdefault(variable.group.lower(), Aggregate(len(self.tags))) if variable.group else None
+            if twin and (group is None or key in group.fields):
+                self.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
+                continue
+            if variable.address and parse_address(variable.address) is None:
+                self.say(f"address {variable.address} of {variable.name} cannot be read", "it is a tag without an address", line=variable.line)
+            name = f"{variable.group}.{variable.name}" if twin else variable.name  # the first of that name is called without its section too
+            ref = self.make(name, variable.type, variable, variable.initial) if self.room_for(variable) else None
+            if ref is not None:
+                self.globals.scope.setdefault(key, ref)
+                if group is not None:
+                    group.fields[key] = ref
+        for called, group in groups.items():
+            self.globals.scope.setdefault(called, group)
+        return groups
+
     def missing_globals(self, pous: list[Pou]) -> None:
         """Tags for externals that no global stands for, before any instance: instances of one POU are to lie alike in memory."""
         for pou in pous:
@@ -399,24 +421,7 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
 def _elaborate(program: Program, resource: str, addressing: str, lengths: frozenset[str]) -> tuple[Running, list[Notice]]:
     resource_run, variables = program.chosen(resource)
     build = _Builder(program, addressing, lengths, LocatedNames(program, resource_run), variables)
-    groups: dict[str, Aggregate] = {}
-    for variable in variables:
-        twin = variable.name.lower() in build.globals.scope
-        group = groups.setdefault(variable.group.lower(), Aggregate(len(build.tags))) if variable.group else None
-        if twin and (group is None or variable.name.lower() in group.fields):
-            build.say(f"global {variable.name} is declared twice", "the first counts", line=variable.line)
-            continue
-        if variable.address and parse_address(variable.address) is None:
-            build.say(f"address {variable.address} of {variable.name} cannot be read", "it is a tag without an address",
-                      line=variable.line)
-        name = f"{variable.group}.{variable.name}" if twin else variable.name  # the first of that name is called without its group too
-        ref = build.make(name, variable.type, variable, variable.initial) if build.room_for(variable) else None
-        if ref is not None:
-            build.globals.scope.setdefault(variable.name.lower(), ref)
-            if group is not None:
-                group.fields[variable.name.lower()] = ref
-    for called, group in groups.items():
-        build.globals.scope.setdefault(called, group)
+    groups = build.make_globals(variables)
     build.missing_globals(list(program.pous.values()))
     programs = []
     for one in resource_run.instances:

@@ -18,13 +18,14 @@ def said_of(program: Program, running: Resource) -> Iterator[tuple[Located, tupl
     others = {r.name.lower() for one in program.configurations for r in one.resources} - {running.name.lower()}
     for configuration in program.configurations:
         for one in configuration.located:
-            names: list[str] = [one.path.lower()]
-            ours = None if others else True
-            for prefix, told in ((f"{configuration.name.lower()}.", ours), (f"{running.name.lower()}.", True)):
+            names = [one.path.lower()]
+            for prefix in (f"{configuration.name.lower()}.", f"{running.name.lower()}."):
                 if names[-1].startswith(prefix):
                     names.append(names[-1].removeprefix(prefix))
-                    ours = told
-            yield one, tuple(names), False if names[-1].partition(".")[0] in others and ours is None else ours
+            if not others or (len(names) > 1 and names[-2].startswith(f"{running.name.lower()}.")):
+                yield one, tuple(names), True
+            else:
+                yield one, tuple(names), False if names[-1].partition(".")[0] in others else None
 
 
 class LocatedNames:

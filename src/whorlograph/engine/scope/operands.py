@@ -78,8 +78,10 @@ def unfit(name: str, data: list[Operand], counts: list[Operand], standard: bool)
 
 def unlike(name: str, own: Elementary | None, data: list[Operand]) -> str:
     """Why a function that names its type cannot be computed of operands that do not widen to it; "" where it can. Args: own: that type."""
-    for one in data if own is not None and own.family is not Family.STRING else ():
-        if own is not None and ((one.fraction and own.family is not Family.REAL) or (one.kind is not None and widen(one.kind, own) != own)):
+    if own is None or own.family is Family.STRING:
+        return ""
+    for one in data:
+        if (one.fraction and own.family is not Family.REAL) or (one.kind is not None and widen(one.kind, own) != own):
             return f"{one.what} is {'a number with a fraction' if one.kind is None else f'of type {one.kind.name}'}, and {name} takes {own.name}"
     return ""
 
