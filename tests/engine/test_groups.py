@@ -102,6 +102,13 @@ class Groups(unittest.TestCase):
         self.assertEqual([str(n) for n in controller.notices], [])
         self.assertEqual(controller.running.tags[controller.running.by_name["n"]].initial, 7)
 
+    def test_a_member_that_there_is_not_is_said_and_its_rung_not_executed(self) -> None:
+        for name in ("X2", "Keys", "T1", "Lamps.X1"):
+            for element in (b"<variable>Lamps.X1<", b"<variable>Lamps.Y1<"):
+                data = _with(LADDER, KEYS, LAMPS).replace(element, f"<variable>{name}.Nobody<".encode())
+                said = [n.what for n in Controller(_read(data).value, Profile()).notices]
+                self.assertEqual(said, [f"'{name}.Nobody' names nothing that is declared"], element)
+
     def test_without_such_a_section_or_member_it_is_said(self) -> None:
         controller = Controller(_read(_with(LADDER, KEYS, _section("Lamp", "X1", "Y1"))).value, Profile())
         self.assertTrue(any("Lamps is not declared" in str(n) for n in controller.notices))

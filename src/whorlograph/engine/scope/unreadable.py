@@ -6,7 +6,7 @@ import math
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
-from whorlograph.model.paths import Index, Path, parse_path
+from whorlograph.model.paths import Index, Member, Path, parse_path
 from whorlograph.model.pins import unknown_pins
 from whorlograph.model.place import Notice, Place
 from whorlograph.model.steps import Step, units
@@ -182,7 +182,10 @@ def _not_named(text: str, instance: Instance, running: Running) -> str:
         return ""
     path = parse_path(text)
     if path is not None:
-        return _no_bit(resolve_path(path, instance, running.scope), running)
+        target, base = resolve_path(path, instance, running.scope), path.base.lower()
+        if target is None and (base in instance.scope or base in running.scope.scope) and any(isinstance(step, Member) for step in path.steps):
+            return "names nothing that is declared"
+        return _no_bit(target, running)
     element = element_at(text, 0)
     if element is None:
         return "is no name"
