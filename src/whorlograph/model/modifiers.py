@@ -96,12 +96,15 @@ def modified(elements: Sequence[Element], asked: Mapping[int, Asked]) -> tuple[E
     Args: asked: by the element of a variable, what it is asked for; that it is inverted stands at itself.
     """
     asked = {number: besides for number, what in asked.items() if (besides := tuple(a for a in what if a != "inverted"))}
-    by_id = {e.id: e for e in elements}
-    if not asked and not any(_passes_on(p) for e in elements if isinstance(e, Block) for p in e.outputs):
+    passing = any(_passes_on(p) for e in elements if isinstance(e, Block) for p in e.outputs)
+    if not asked and not passing:
         return tuple(elements)
+    by_id = {e.id: e for e in elements}
+    if not asked:
+        return tuple([_written(e, by_id, asked) if isinstance(e, OutVariable) else e for e in elements])
     users = _users(elements)
-    return tuple(_block(e, asked, by_id) if isinstance(e, Block) else _written(e, by_id, asked) if isinstance(e, OutVariable)
-                 else _read(e, users, asked) if isinstance(e, InVariable) else e for e in elements)
+    return tuple([_block(e, asked, by_id) if isinstance(e, Block) else _written(e, by_id, asked) if isinstance(e, OutVariable)
+                  else _read(e, users, asked) if isinstance(e, InVariable) else e for e in elements])
 
 
 def odd_modifier(rung: Sequence[Element]) -> str:
@@ -136,7 +139,7 @@ def _told(one: Element) -> str:
 
 
 def _passes_on(pin: Pin) -> bool:
-    return bool(_of_pin(pin))
+    return bool(pin.storage) or pin.edge is not Edge.NONE
 
 
 def _of_pin(pin: Pin) -> Asked:

@@ -32,7 +32,7 @@ def wanted_pins(block: Block) -> tuple[str, ...]:
 def unknown_pins(block: Block) -> list[str]:
     """The inputs of a standard function or block that it does not have, as they are written."""
     wanted = wanted_pins(block)
-    return [p.name for p in block.inputs if wanted and p.name.upper() not in (*wanted, "EN")]
+    return [p.name for p in block.inputs if p.name.upper() not in (*wanted, "EN")] if wanted else []
 
 
 def with_standard_pins(block: Block) -> Block:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Mapping
 from heapq import heappop, heappush
+from itertools import accumulate
+from operator import attrgetter
 
 from .ladder import Block, Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 from .modifiers import odd_modifier
 from .pins import unknown_pins, with_standard_pins
+
+_PLACE = attrgetter("y", "x")
 
 
 class _Parts:
@@ -43,13 +48,15 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     groups: dict[int, list[Element]] = {}
     for element in active:
         groups.setdefault(parts.find(element.id), []).append(element)
-    by_place = [sorted(g, key=lambda e: (e.y, e.x)) for g in groups.values()]
+    by_place = [sorted(g, key=_PLACE) for g in groups.values()]
     ordered = sorted(by_place, key=lambda g: (g[0].y, g[0].x))
-    if language == "FBD":
+    tops = [g[0].y for g in ordered]
+    if language == "FBD" and any(map(order_of, active)):
         ordered = sorted((sorted(g, key=_turn) for g in ordered), key=_first_turn)
-    tops = [min(e.y for e in g) for g in ordered]
-    targets = _targets(elements, tops, said)
-    comments = _comments(elements, tops)
+        tops = [min(e.y for e in g) for g in ordered]
+    below = list(accumulate(tops, max))  # the first of them that is at or below a place is that of the rungs
+    targets = _targets(elements, below, said)
+    comments = _comments(elements, below)
     rungs = []
     for index, group in enumerate(ordered):
         ids = {e.id for e in group}
@@ -123,23 +130,23 @@ def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said:
     return continued
 
 
-def _targets(elements: tuple[Element, ...], tops: list[int], said: list[str]) -> dict[str, int]:
+def _targets(elements: tuple[Element, ...], below: list[int], said: list[str]) -> dict[str, int]:
     targets: dict[str, int] = {}
-    for element in sorted((e for e in elements if isinstance(e, Label)), key=lambda e: (e.y, e.x)):
+    for element in sorted((e for e in elements if isinstance(e, Label)), key=_PLACE):
         name = element.label.lower()
         if name in targets:
             said.append(f"label {element.label} stands twice: the upper one counts")
             continue
-        targets[name] = next((i + 1 for i, top in enumerate(tops) if top >= element.y), len(tops) + 1)
+        targets[name] = bisect_left(below, element.y) + 1
     return targets
 
 
-def _comments(elements: tuple[Element, ...], tops: list[int]) -> dict[int, str]:
+def _comments(elements: tuple[Element, ...], below: list[int]) -> dict[int, str]:
     """Each comment belongs to the first rung at or below it."""
     found: dict[int, str] = {}
-    for element in sorted((e for e in elements if isinstance(e, Comment)), key=lambda e: (e.y, e.x)):
-        index = next((i for i, top in enumerate(tops) if top >= element.y), None)
-        if index is not None and element.text:
+    for element in sorted((e for e in elements if isinstance(e, Comment)), key=_PLACE):
+        index = bisect_left(below, element.y)
+        if index < len(below) and element.text:
             found[index] = f"{found[index]} · {element.text}" if index in found else element.text
     return found
 

@@ -151,13 +151,14 @@ def _block(block: Block, step: Step, running: Running, found: RungTypes, targets
 
 def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary | None], put: Callable[[str, Elementary | None], None]) -> None:
     name = block.type_name.upper()
-    operands = []
+    operands, real = [], found.real_literals
     for pin in block.inputs:
-        if pin.name.upper() != "EN":
+        named = pin.name.upper()
+        if named != "EN":
             kind = found.of(pin.wires[0]) if pin.wires else None
-            operands.append((pin.name.upper(), kind.name if kind is not None else "", any(w.source in found.real_literals for w in pin.wires)))
-    target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *((block.id, p.name) for p in block.outputs))
-                   if key in targets), None)
+            operands.append((named, kind.name if kind is not None else "", bool(real) and any(w.source in real for w in pin.wires)))
+    target = next((targets[key] for key in ((block.id, "OUT"), (block.id, ""), *[(block.id, p.name) for p in block.outputs])
+                   if key in targets), None) if targets else None
     operation, result = _computed_in(name, tuple(operands), target.name if target is not None else "")
     found.operation[block.id] = operation
     put("OUT", result)

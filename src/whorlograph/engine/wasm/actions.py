@@ -58,7 +58,7 @@ class Actions:
             getattr(self, f"_{type(action).__name__.lower()}")(action)
 
     def _faults(self, *values: Expr) -> None:
-        if any(may_fault(v) for v in values):
+        if any(map(may_fault, values)):
             self.f.put(STOP_IF_FAULTED)
 
     def _let(self, one: Let) -> None:

@@ -21,10 +21,12 @@ NO_TAG = "(i32.const -1)"
 
 def may_fault(value: Expr) -> bool:
     """Whether computing a value can halt the controller."""
+    if isinstance(value, Slot):
+        return False
     if isinstance(value, Load):
         return bool(value.target.terms)
     if isinstance(value, Op):
-        return value.code not in _SAFE or any(may_fault(a) for a in value.args)
+        return value.code not in _SAFE or any(map(may_fault, value.args))
     if isinstance(value, Convert):
         target, source = ELEMENTARY[value.type], ELEMENTARY[value.value.type]
         harmless = value.rule == "WIDEN" and Family.REAL not in (target.family, source.family) and not too_large(source, target)
@@ -55,12 +57,12 @@ class Expressions:
 
     def text(self, value: Expr, receiver: str = NO_TAG) -> str:
         """A value; ``receiver``: the number of the tag that a fault names, i32."""
-        if isinstance(value, Const):
-            return constant(value.value, value.type)
         if isinstance(value, Slot):
             return f"(local.get {self.slot(value.number, value.type)})"
         if isinstance(value, Load):
             return self.load(value.target)
+        if isinstance(value, Const):
+            return constant(value.value, value.type)
         if isinstance(value, Convert):
             return self._convert(value, receiver)
         return self._operation(value, receiver)

@@ -5,14 +5,20 @@ from __future__ import annotations
 from whorlograph.model.types import ELEMENTARY, Elementary, Family
 
 
-def machine_type(type_: Elementary | str) -> str:
-    """The WebAssembly type that holds a value of an elementary type."""
-    one = ELEMENTARY[type_] if isinstance(type_, str) else type_
+def _held_in(one: Elementary) -> str:
     if one.family is Family.BOOL:
         return "i32"
     if one.family is Family.REAL:
         return "f32" if one.bits == 32 else "f64"
     return "i64"
+
+
+_MACHINE_TYPES = {name: _held_in(one) for name, one in ELEMENTARY.items()}
+
+
+def machine_type(type_: Elementary | str) -> str:
+    """The WebAssembly type that holds a value of an elementary type."""
+    return _MACHINE_TYPES[type_ if isinstance(type_, str) else type_.name]
 
 
 def raw_bits(value: str, type_: Elementary | str) -> str:

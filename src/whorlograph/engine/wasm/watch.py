@@ -223,6 +223,8 @@ class _Walk:
             self.sure.add(key)
 
     def value(self, one: Expr) -> None:
+        if isinstance(one, Slot):
+            return
         if isinstance(one, Load):
             for term in one.target.terms:
                 self.value(term.index)
@@ -233,5 +235,5 @@ class _Walk:
         elif isinstance(one, Convert):
             self.value(one.value)
         else:
-            assert isinstance(one, (Const, Slot))
+            assert isinstance(one, Const)
 

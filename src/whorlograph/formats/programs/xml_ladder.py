@@ -106,6 +106,7 @@ class _Reader:
         self.unread = Unread()
         self.known = {space + name: (name, make) for name, make in _MAKERS.items()}
         self.space, self.position, self.point, self.wire = space, space + "position", space + "connectionPointIn", space + "connection"
+        self.variable = space + "variable"
         self.parts = {name: frozenset(space + part for part in inside(name)) for name in (*_MAKERS, "pin")}
         self.texts = {"contact": space + "variable", "coil": space + "variable"} | dict.fromkeys(_WITH_VALUES, space + "expression")
 
@@ -137,19 +138,23 @@ class _Reader:
     def pins(self, node: etree._Element, group: str) -> tuple[Pin, ...]:
         """The pins of a block of one group."""
         holder = next(node.iterchildren(self.space + group), None)
-        pins: list[Pin] = []
+        pins, known = list[Pin](), self.parts["pin"]
         if holder is None:
             return ()
         for pin in holder:
-            if local(pin) == "variable":
+            if pin.tag == self.variable:
                 at, wires = _attributes(pin), list[Wire]()
-                self.unread.look(pin, "pin", at)
                 for part in pin:
                     if part.tag == self.point:
                         self._wires(part, wires)
-                    elif part.tag not in self.parts["pin"] and local(part) not in _QUIET:
+                    elif part.tag not in known and local(part) not in _QUIET:
                         self.unread.note(pin, part)
-                pins.append(Pin(at.get("formalParameter", ""), tuple(wires), *pin_asks(at.get("negated"), at.get("edge"), at.get("storage"))))
+                name = at.pop("formalParameter", "")
+                if at:
+                    self.unread.look(pin, "pin", at)
+                    pins.append(Pin(name, tuple(wires), *pin_asks(at.get("negated"), at.get("edge"), at.get("storage"))))
+                else:
+                    pins.append(Pin(name, tuple(wires)))
             elif local(pin) not in _QUIET:
                 self.unread.note(holder, pin)
         return tuple(pins)

@@ -30,6 +30,9 @@ class Words(Protocol):
     def lacking(self) -> str:
         """That it is decided off, behind a colon."""
 
+    def giving(self) -> str:
+        """What a condition would do that lets something be on."""
+
     def fell(self) -> str:
         """What the condition did that let something go."""
 

@@ -78,6 +78,10 @@ class Ladder:
         """Power does not come."""
         return "no power"
 
+    def giving(self) -> str:
+        """A contact lets power through."""
+        return "would give power"
+
     def fell(self) -> str:
         """A contact opens."""
         return "opened"
@@ -199,6 +203,10 @@ class Diagram(Ladder):
     def lacking(self) -> str:
         """It is FALSE, behind a colon."""
         return "FALSE"
+
+    def giving(self) -> str:
+        """A value makes another one TRUE."""
+        return "would make it TRUE"
 
     def fell(self) -> str:
         """A value does not open."""

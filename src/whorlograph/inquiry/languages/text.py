@@ -134,6 +134,10 @@ class Text:
         """A condition does not hold."""
         return "its condition is FALSE"
 
+    def giving(self) -> str:
+        """A condition lets the whole hold."""
+        return "would make it TRUE"
+
     def fell(self) -> str:
         """A condition does not open."""
         return "became FALSE"
