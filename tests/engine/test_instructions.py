@@ -13,6 +13,7 @@ from tests.instructions import FLAGS, HEAD, INPUTS, NUMBERS, Oracle, random_list
 from tests.texts import settled
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.settled import shown_tags
+from whorlograph.formats.programs import read_data
 from whorlograph.formats.programs.st import read
 from whorlograph.model.profile import Profile
 
@@ -113,6 +114,22 @@ class Errors(unittest.TestCase):
             journal = controller.replay(log_of(controller, [(0, "Main.I0", 0), (20, "Main.I0", 1)], 60))
             self.assertEqual([settled(controller, journal, f"Main.{n}", 3) for n in ("Q0", "Q1")], [False, True])
             self.assertTrue(settled(controller, journal, "Main.Q0"))
+
+    def test_s_and_r_are_inputs_of_a_block_that_has_them(self) -> None:
+        block = "FUNCTION_BLOCK Flap VAR_INPUT S : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR IF S THEN Q := NOT Q; END_IF; END_FUNCTION_BLOCK "
+        declared = HEAD.replace("E : R_TRIG;", "E : R_TRIG; L : SR; K : RS; C : CTU; F : Flap; M2 : BOOL;")
+        body = ("LD I0\nS1 L\nLD I1\nR L\nLD L.Q1\nST Q0\nLD I0\nS K\nLD I1\nR1 K\nLD K.Q1\nST Q1\nLD 1\nPV C\nLD I0\nCU C\nLD I1\nR C\n"
+                "LD C.Q\nST M0\nLD I1\nS F\nS M1\nLD F.Q\nST M2")
+        loaded = read_data((block + declared + body + "\nEND_PROGRAM\n").encode(), Path("x.st"))
+        self.assertEqual(loaded.notices, [])
+        for plain in (True, False):
+            controller = Controller(loaded.value, Profile(scan_time=10_000_000), plain=plain)
+            self.assertEqual(controller.notices, [])
+            rows = [(0, "Main.I0", 0), (0, "Main.I1", 0), (10, "Main.I0", 1), (20, "Main.I0", 0), (30, "Main.I1", 1), (50, "Main.I0", 1), (60, "Main.I1", 0)]
+            journal = controller.replay(log_of(controller, rows, 60))
+            values = {name: "".join(str(int(settled(controller, journal, f"Main.{name}", scan))) for scan in range(1, 8)) for name in
+                      ("Q0", "Q1", "M0", "M1", "M2")}
+            self.assertEqual(values, {"Q0": "0110011", "Q1": "0110001", "M0": "0110000", "M1": "0001111", "M2": "0001011"})
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from tests.building import Rows, program_of, session_of, tasked
 from tests.inquiry.test_everyday import Asked, asked, modes_of, on
 from tests.texts import text_session
 from whorlograph.model.iolist import Point, Wiring
-from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, set_, timer
+from whorlograph.model.parts import Ladder, call, coil, either, nc, no, reset, series, set_, timer
 from whorlograph.model.program import Task, Variable, VariableKind
 from whorlograph.model.question import Symptom
 from whorlograph.model.types import Named
@@ -25,6 +25,35 @@ def _hand(ladder: Ladder) -> None:
 
 def _auto(ladder: Ladder) -> None:
     ladder.rung(no("X3"), coil("Y1"))
+
+
+class HeldBesides(unittest.TestCase):
+    """A button that is still pressed, beside a seal-in."""
+
+    ROWS = ((0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (1000, "X1", 1), (1300, "X2", 1), (1500, "X1", 0), (3000, "X2", 1))
+
+    def _text(self, *rungs: tuple[object, ...]) -> str:
+        def draw(ladder: Ladder) -> None:
+            for rung in rungs:
+                ladder.rung(*rung)  # type: ignore[arg-type]
+
+        return on(draw, "X1 X2 X3 M1 Y1", self.ROWS, "Y1", symptom=STAYS).text
+
+    def test_it_would_hold_itself_too(self) -> None:
+        self.assertIn("Y1 has power in Main 1: X2 and X3; without X2 it would hold itself",
+                      self._text((either(no("X1"), no("X2"), no("Y1")), no("X3"), coil("Y1"))))
+
+    def test_not_where_the_seal_in_is_open(self) -> None:
+        text = self._text((nc("X3"), coil("M1")), (either(no("X1"), no("X2"), series(no("Y1"), no("M1"))), no("X3"), coil("Y1")))
+        self.assertIn("Y1 has power in Main 2: X2 and X3", text)
+        self.assertNotIn("hold itself", text)
+
+    def test_released_it_only_holds_itself(self) -> None:
+        rows = [*self.ROWS[:-1], (2000, "X2", 0), (3000, "X2", 0)]
+        text = on(lambda ladder: ladder.rung(either(no("X1"), no("X2"), no("Y1")), no("X3"), coil("Y1")), "X1 X2 X3 M1 Y1", rows, "Y1",
+                  symptom=STAYS).text
+        self.assertIn("it holds itself, and X3 would end it", text)
+        self.assertNotIn("without", text)
 
 
 class Modes(unittest.TestCase):

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.beside import written
 from whorlograph.formats.programs.splice import splice
+from whorlograph.formats.text.block_operators import with_block_operators
 from whorlograph.formats.text.body import text_body
 from whorlograph.formats.text.unreadable import Unreadable
 from whorlograph.inquiry.findings.facts import Finding
@@ -116,7 +117,7 @@ class Changing:
             except Unreadable as error:
                 raise ValueError(str(error)) from None
             program, key = self.program, pou.lower()
-            return replace(program, pous=program.pous | {key: replace(program.pous[key], body=made)})
+            return with_block_operators(replace(program, pous=program.pous | {key: replace(program.pous[key], body=made)}))
 
         return Choice("the statement", make, "the statement as it is to be", _one_line(lines), edits=True)
 

@@ -95,13 +95,10 @@ def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, h
     """How a path is complete only because a tag is on; None where it is without."""
     found, itself = Kept(), False
     for gate in path:
-        number, load = gate_tag(tracer, gate, seen), tracer.circuit(seen.step).load(gate)
-        own = number is not None and not gate.negated and (number, gate_bit(tracer, gate, seen)) in holding
-        # What the same step gave it before is not the tag as it was.
-        if own and number is not None and (load is None or tracer.wrote_before(number, load.at, seen) is None):
+        if holds(tracer, gate, seen, holding):
             itself = True
             continue
-        inner = None
+        number, inner = gate_tag(tracer, gate, seen), None
         if number is not None and not gate.negated and number not in passed and len(passed) <= DEEPEST and number in followers(tracer, tag):
             by = decides(tracer, number)
             inner = _kept(tracer, tag, by, view, holding, passed | {number}) if by is not None else None
@@ -115,6 +112,14 @@ def _kept_way(tracer: Tracer, tag: int, path: Path, seen: Seen, view: Vantage, h
         found.rungs += inner.rungs
         found.alone = found.alone and inner.alone
     return found if itself else None
+
+
+def holds(tracer: Tracer, gate: Gate, seen: Seen, holding: set[tuple[int, int]]) -> bool:
+    """Whether a gate passes because a tag is on. Args: holding: as in ``kept_by_itself``."""
+    number, load = gate_tag(tracer, gate, seen), tracer.circuit(seen.step).load(gate)
+    if number is None or gate.negated or (number, gate_bit(tracer, gate, seen)) not in holding:
+        return False
+    return load is None or tracer.wrote_before(number, load.at, seen) is None  # what the same step gave it before is not the tag as it was
 
 
 def _goes_on_by_another(tracer: Tracer, end: Place, rungs: list[tuple[int, Expr]], view: Vantage) -> bool:

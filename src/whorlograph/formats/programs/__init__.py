@@ -7,6 +7,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from whorlograph.formats.text.block_operators import with_block_operators
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.limits import MOST_PROGRAM
 from whorlograph.model.place import Loaded
@@ -42,7 +43,7 @@ def read_data(data: bytes, path: Path) -> Loaded[Program]:
         raise ProgramError(str(path), "the file is empty", "export the program again")
     reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))
     loaded: Loaded[Program] = reader(data, path)
-    return loaded
+    return Loaded(with_block_operators(loaded.value), loaded.notices)
 
 
 def _dated(program: Program, path: Path) -> Program:

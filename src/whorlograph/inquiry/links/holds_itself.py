@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from whorlograph.engine.code import Expr
+from whorlograph.engine.evaluate.steps import Seen
+
 from .. import auxiliary
-from ..round_about import kept_by_itself, way_round
+from ..round_about import holds, kept_by_itself, way_round
 from ..tracer import Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
-from .gates import gate_tag
+from .gates import gate_tag, several_words
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -23,6 +26,8 @@ def add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage
         return
     holding = {(tag, last.bit), *((a.tag, -1) for a in auxiliary.of_tag(tracer, tag))}
     kept = kept_by_itself(tracer, tag, last.step, power, view, holding)
+    if kept is None:
+        found.text += _held_besides(tracer, tracer.seen(last.step, tracer.ran(last.step, view)), power, holding)
     if kept is None or any(tag in way_round(tracer, one) for one in tracer.coils if one != tag):
         return  # or it was told of a tag above
     through = list(dict.fromkeys(tracer.name(one) for one in kept.through if all(w.kind is not Kind.BLOCK for w in tracer.writers[one])))
@@ -32,6 +37,14 @@ def add_start(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage
     start = tracer.change(row, depth + 1, last.bit) if row is not None and tracer.journal.step(row) >= 0 else None
     if start is not None:
         found.children.append(start)
+
+
+def _held_besides(tracer: Tracer, seen: Seen, power: Expr, holding: set[tuple[int, int]]) -> str:
+    """That something which has power otherwise would hold itself without that, in words; "" where it would not."""
+    complete = tracer.circuit(seen.step).complete(power, seen.result)
+    held = [path for path in complete if any(holds(tracer, gate, seen, holding) for gate in path)]
+    others = [gate for path in complete if held and path not in held for gate in path if gate not in held[0]]
+    return f"; without {several_words(tracer, others, seen)} it would hold itself" if others else ""
 
 
 def add_drop(tracer: Tracer, found: Link, tag: int, last: Writer, view: Vantage, depth: int) -> None:
