@@ -19,10 +19,11 @@ from whorlograph.formats.text.declarations import ConfigurationRead, Declared, R
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.located import without_paths
+from whorlograph.formats.text.objects import without_objects
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import parse
 from whorlograph.formats.text.unreadable import Unreadable
-from whorlograph.formats.text.wrong_declarations import without_wrong
+from whorlograph.formats.text.wrong_declarations import declarations_in, without_wrong
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.place import Loaded, Notice, Place
 from whorlograph.model.program import (
@@ -79,8 +80,9 @@ class _Reader:
         self.text, self.file = text, file
         self.lines = text.splitlines()
         self.comments: dict[int, str] = {}
-        self.pieces = tokens(text, self.comments)
-        self.notices: list[Notice] = []
+        objects = without_objects(tokens(text, self.comments), text)
+        self.pieces, self.extends = objects.pieces, objects.extends
+        self.notices: list[Notice] = [n for error, effect in objects.said for n in error.notices(file, "", effect)]
         self.types: dict[str, TypeRef] = {}
         self.defaults: dict[str, Initial] = {}
         self.pous: dict[str, Pou] = {}
@@ -116,7 +118,7 @@ class _Reader:
         self.units += 1
         try:
             if pieces[0].kind == "TYPE":
-                self.type_block(parse(with_numbers(_ended(pieces[1:-1]), self.constants), "types"))
+                self.type_block(self.types_of(with_numbers(_ended(pieces[1:-1]), self.constants)))
             elif pieces[0].kind == "CONFIGURATION":
                 rest, located, wrong = without_paths(with_numbers(pieces, self.constants), _sections)
                 for one in wrong:
@@ -144,6 +146,23 @@ class _Reader:
             found = read(rest)
         for one in wrong:
             self.say(one, "the declaration is left out, and what uses it not executed", pou)
+        return found
+
+    def types_of(self, pieces: list[Piece]) -> list[TypeNamed]:
+        """The types of a block, without those that cannot be read."""
+        try:
+            found: list[TypeNamed] = parse(pieces, "types")
+            return found
+        except Unreadable as error:
+            if error.ends:
+                raise
+        found = []
+        for one in declarations_in(pieces):
+            try:
+                found += parse(one, "types")
+            except Unreadable as error:
+                error.behind = []
+                self.say(error, f"TYPE {one[0].text} is left out")
         return found
 
     def type_block(self, found: list[TypeNamed]) -> None:
@@ -223,6 +242,8 @@ class _Reader:
         begin, source = self.between(before, last)
         chart = looks_like_chart(pieces)
         try:
+            if pou.lower() in self.extends:
+                raise self.extends[pou.lower()]
             if chart:
                 return chart_body(chart_of(pieces, self.text), variables)
             return body_of(pieces, tuple(source), begin), ()

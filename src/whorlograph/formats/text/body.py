@@ -5,13 +5,14 @@ from __future__ import annotations
 from whorlograph.model.text import TextBody
 
 from .instructions import instruction_body, looks_like_instructions
+from .objects import without_objects
 from .tokens import Piece, tokens
 from .tree import parse
 
 
 def text_body(text: str, line: int = 1, language: str = "ST") -> TextBody:
     """A body from its text. Args: line: of the file on which it begins; language: ST or IL. Raises: Unreadable for a text that is none."""
-    pieces = tokens(text)
+    pieces = without_objects(tokens(text), text).pieces
     for piece in pieces:
         piece.line += line - 1
     source = tuple(text.splitlines())

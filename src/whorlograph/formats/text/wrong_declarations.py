@@ -29,7 +29,7 @@ def without_wrong(pieces: list[Piece], read: Callable[[list[Piece]], object]) ->
         while begin < end and pieces[begin].kind in _QUALIFIERS:
             begin += 1
         found += pieces[at:begin]
-        for one in _declarations(pieces[begin:end]):
+        for one in declarations_in(pieces[begin:end]):
             try:
                 read([*pieces[at:begin], *one, pieces[end]])
                 found += one
@@ -41,7 +41,7 @@ def without_wrong(pieces: list[Piece], read: Callable[[list[Piece]], object]) ->
     return found, wrong
 
 
-def _declarations(pieces: list[Piece]) -> list[list[Piece]]:
+def declarations_in(pieces: list[Piece]) -> list[list[Piece]]:
     """Each declaration with its semicolon; those inside a structure belong to it."""
     found: list[list[Piece]] = [[]]
     depth = 0

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from msgspec.structs import replace
 
 from whorlograph.formats.encodings import decoded
+from whorlograph.formats.text.objects import without_objects
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.written import declared_text, instance_text, remark_text, task_text, type_text, variable_text
 from whorlograph.model.chart import ChartBody
@@ -24,6 +25,7 @@ from .declared import Declaration, Section, declarations, section_of, statements
 
 _WORDS = {kind: word for word, kind in SECTIONS.items()}
 _POUS = {kind: word for word, kind in KINDS.items()}
+_HEADER = re.compile(r"\s*(?:EXTENDS|IMPLEMENTS)\b", re.IGNORECASE)
 _REMARK = re.compile(r"[ \t]*(?://[^\n]*|\(\*.*?\*\))", re.DOTALL)
 
 
@@ -65,7 +67,7 @@ class _Text:
     def __init__(self, text: str, old: Program) -> None:
         self.text, self.old = text, old
         self.comments: dict[int, str] = {}
-        self.pieces = tokens(text, self.comments)
+        self.pieces = without_objects(tokens(text, self.comments), text).pieces
         self.cuts: list[Cut] = []
         self.units: list[list[Piece]] = []
         self.declared: dict[int, list[Declaration]] = {}  # by line
@@ -182,6 +184,8 @@ class _Text:
             last = next(i for i in range(end, len(unit)) if unit[i].kind == "END_VAR")
             sections.append(self.section(unit[end:last + 1]))
             end = last + 1
+        if not sections and own_variables(new.variables) and _HEADER.match(self.text, unit[begin - 1].end):
+            raise self.refuse(f"{new.name} extends or implements another, and has no VAR yet", "begin a VAR ... END_VAR there by hand")
         self.variables(sections, own_variables(old.variables), own_variables(new.variables), unit[begin - 1])
         if old.body != new.body:
             self.body(unit[end - 1], unit[-1], old.body, new.body, new.name)
