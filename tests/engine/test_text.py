@@ -103,6 +103,14 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
      "Nm : STRING[10] := 'abc'; Ch : CHAR; Recs : ARRAY[1..2] OF Rec; Words : ARRAY[1..2] OF STRING[3] := ['one', 'two'];",
      "TYPE Rec : STRUCT Word : STRING[8]; K : INT; END_STRUCT; END_TYPE ",
      {"Main.Nm": "aba", "Main.Ch": "b", "Y1": True, "Main.Recs[2].Word": "horth", "B": 3, "Main.Recs[1].Word": "one"}),
+    ("functions that give a text of a length, an array, a structure", "S1 := Join('ab', 'cde'); K := Three(5); A := K[3]; Rec := Both(7); C := Rec.X;",
+     "S1 : STRING; K : ARRAY[1..3] OF INT; Rec : Two;",
+     "TYPE Two : STRUCT X, Y : INT; END_STRUCT; END_TYPE; FUNCTION Join : STRING[4] VAR_INPUT P, Q : STRING; END_VAR Join := CONCAT(P, Q); END_FUNCTION; "
+     "FUNCTION Three : ARRAY[1..3] OF INT VAR_INPUT P : INT; END_VAR Three[1] := P; Three[2] := P + 1; Three[3] := P + 2; END_FUNCTION; "
+     "FUNCTION Both : Two VAR_INPUT P : INT; END_VAR Both.X := P; Both.Y := 2 * P; END_FUNCTION ",
+     {"Main.S1": "abcd", "A": 7, "C": 7}),
+    ("dates of single digits", "D1 := D#2024-2-8; TD := TOD#1:2:3.5; Y1 := DT#2024-2-8-1:2:3.5 = CONCAT_DATE_TOD(D1, TD);", "D1 : DATE; TD : TOD;", "",
+     {"Y1": True, "Main.TD": 3_723_500_000_000}),
     ("an output inverted", "E(CLK := X1, Q => Y1); E2(CLK := X1, NOT Q => Y2);", "E, E2 : R_TRIG;", "", {"Y1": True, "Y2": False}),
 ]
 

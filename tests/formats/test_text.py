@@ -131,6 +131,17 @@ END_CONFIGURATION
         two = read(b"TYPE P : STRUCT x : INT; END_STRUCT Q : STRUCT p : P; END_STRUCT END_TYPE PROGRAM M VAR q : Q; END_VAR ; END_PROGRAM", Path("x.st"))
         self.assertEqual(([str(n) for n in two.notices], sorted(two.value.types)), ([], ["p", "q"]))
 
+    def test_semicolons_behind_what_ends(self) -> None:
+        text = ("TYPE A : INT (0..9); END_TYPE; FUNCTION F : ARRAY[1..2] OF STRING[5] VAR_INPUT P : A; END_VAR; F[1] := 'a'; END_FUNCTION;\n"
+                "PROGRAM Main VAR X : A; END_VAR; X := 1; END_PROGRAM;")
+        self.assertEqual(notices(text), [])
+        found = read(text.encode(), Path("x.st")).value
+        returns = found.pous["f"].returns
+        assert isinstance(returns, ArrayOf)
+        self.assertEqual((returns.bounds, returns.base), (((1, 2),), Subrange(ELEMENTARY["STRING"], 0, 5)))
+        self.assertEqual(notices("FUNCTION F : ARRAY[1..] OF INT F[1] := 1; END_FUNCTION FUNCTION G : INT G := 1; END_FUNCTION"),
+                         ["x.st:1: column 23: ']' stands here, a name, AND, an address, a literal, '-', MOD ... was expected; FUNCTION F is left out"])
+
     def test_constants_stand_where_a_declaration_needs_a_number(self) -> None:
         text = ("TYPE Row : ARRAY[0..LAST] OF INT; END_TYPE\nPROGRAM P\nVAR CONSTANT\n  N : INT := 4;\n  M : INT := N - 1;\n  Low : INT := -2;\n  T0 : TIME := T#3s;\nEND_VAR\n"
                 "VAR\n  A : ARRAY[1..N, Low..M] OF BOOL;\n  B : INT(Low..LAST) := M;\n  C : STRING[N] := 'x';\n  D : ARRAY[1..2*N] OF Row := [N(), 2(), 2()];\n"

@@ -19,6 +19,10 @@ _PART = re.compile(r"(\d+(?:\.\d+)?)(ms|us|ns|d|h|m|s)")
 _INTEGER = re.compile(r"[+-]?\d(?:_?\d)*$")
 _BASED = re.compile(r"([+-]?)(2|8|16)#([0-9A-Fa-f](?:_?[0-9A-Fa-f])*)$")
 _REAL = re.compile(r"[+-]?\d(?:_?\d)*(?:\.\d(?:_?\d)*)?(?:[eE][+-]?\d+)?$")
+_DAY = r"(?P<year>\d{1,4})-(?P<month>\d\d?)-(?P<day>\d\d?)"
+_CLOCK = r"(?P<hours>\d\d?):(?P<minutes>\d\d?)(?::(?P<seconds>\d\d?(?:\.\d*)?))?"
+_MOMENTS = {kind: re.compile(pattern, re.ASCII) for kind, pattern in
+            {"DATE": _DAY, "TIME_OF_DAY": _CLOCK, "DATE_AND_TIME": f"{_DAY}-{_CLOCK}"}.items()}
 _TIME_PREFIX = {"T", "TIME", "LT", "LTIME"}
 
 Literal = tuple[Elementary | None, "int | float | bool | str"]
@@ -49,17 +53,15 @@ def _moment(kind: str, body: str) -> int:
     """Nanoseconds of a date, a time of day, or both, without a zone."""
     import datetime as dt
 
-    date_text, time_text = "1970-01-01", "00:00:00"
-    if kind == "DATE":
-        date_text = body
-    elif kind == "TIME_OF_DAY":
-        time_text = body
-    else:
-        date_text, time_text = body[:10], body[11:]
-    days = (dt.date.fromisoformat(date_text) - dt.date(1970, 1, 1)).days
-    hours, minutes, *seconds = time_text.split(":")
-    total = Decimal(int(hours) * 3600 + int(minutes) * 60) + Decimal(seconds[0] if seconds else 0)
-    return days * _UNITS["d"] + int(total * 1_000_000_000)
+    found = _MOMENTS[kind].fullmatch(body)
+    if found is None:
+        raise ValueError(body)
+    part = found.groupdict()
+    days = (dt.date(*(int(part.get(name) or start) for name, start in (("year", 1970), ("month", 1), ("day", 1)))) - dt.date(1970, 1, 1)).days
+    hours, minutes, seconds = int(part.get("hours") or 0), int(part.get("minutes") or 0), Decimal(part.get("seconds") or 0)
+    if hours > 23 or minutes > 59 or seconds >= 60:
+        raise ValueError(body)
+    return days * _UNITS["d"] + (hours * 3600 + minutes * 60) * _UNITS["s"] + int(seconds * _UNITS["s"])
 
 
 _DATE_PREFIX = {"D": "DATE", "DATE": "DATE", "LD": "DATE", "LDATE": "DATE", "TOD": "TIME_OF_DAY",

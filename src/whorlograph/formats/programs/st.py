@@ -15,7 +15,7 @@ from whorlograph.formats.text.body import body_of
 from whorlograph.formats.text.chart import chart_body
 from whorlograph.formats.text.chart_text import chart_of, looks_like_chart
 from whorlograph.formats.text.constants import constants_of, sections_of, with_numbers
-from whorlograph.formats.text.declarations import ConfigurationRead, Declared, ResourceRead, Section, TaskRead, TypeNamed, named_type
+from whorlograph.formats.text.declarations import ConfigurationRead, Declared, ResourceRead, Section, TaskRead, TypeNamed
 from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.located import without_paths
@@ -54,6 +54,17 @@ _REMARK = re.compile(r"\s*(?://[^\n]*|\(\*[^\n]*\*\)\s*)")
 def only_remark(text: str) -> bool:
     """Whether what follows on a line is a comment: it belongs to what stands before it."""
     return _REMARK.fullmatch(text) is not None
+
+
+def type_end(pieces: list[Piece], at: int) -> int:
+    """Behind the type that stands at a token: a name, its length or bounds; an array of one."""
+    brackets = {"BEGIN": "END", "OPEN": "CLOSE"}
+    of = at + 1 < len(pieces) and pieces[at].kind == "ARRAY"
+    closing = brackets.get(pieces[at + 1].kind) if at + 1 < len(pieces) else None
+    if closing is None:
+        return min(at + 1, len(pieces))
+    end = next((i for i in range(at, len(pieces)) if pieces[i].kind == closing), len(pieces) - 1) + 1
+    return type_end(pieces, end + 1) if of and end < len(pieces) and pieces[end].kind == "OF" else end
 
 
 def said_above(text: str, piece: Piece) -> tuple[int, int, str]:
@@ -100,6 +111,9 @@ class _Reader:
         while at < len(self.pieces):
             piece = self.pieces[at]
             closing = UNITS.get(piece.kind)
+            if piece.kind == "SEMICOLON":
+                at += 1  # many put one behind what ends
+                continue
             if closing is None:
                 end = next((i for i in range(at, len(self.pieces)) if self.pieces[i].kind in UNITS), len(self.pieces))
                 what = f"{piece.text!r} begins no type, POU or configuration"
@@ -189,8 +203,9 @@ class _Reader:
             raise Unreadable(name.line, name.column, f"{name.text!r} stands where a name was expected")
         begin, returns = 2, None
         if len(pieces) > begin + 1 and pieces[begin].kind == "COLON":
-            returns = named_type(pieces[begin + 1].text)
-            begin += 2
+            end = type_end(pieces, begin + 1)
+            returns = self.type_at(pieces[begin], pieces[begin + 1:end])
+            begin = end
         end = begin
         while pieces[end].kind == "SECTION":
             end = next(i for i in range(end, len(pieces)) if pieces[i].kind in ("END_VAR", UNITS[first.kind])) + 1
@@ -222,6 +237,13 @@ class _Reader:
             self.say(Unreadable(first.line, first.column, what), "taken as they are", name.text)
         variables += more
         self.pous[key] = Pou(name.text, KINDS[first.kind], tuple(variables), body, returns, documentation, place)
+
+    def type_at(self, colon: Piece, pieces: list[Piece]) -> TypeRef:
+        """The type of a function, as it is declared behind a colon."""
+        opened, name, closed = (Piece(kind, text, colon.line, colon.column, colon.start) for kind, text in
+                                (("SECTION", "VAR"), ("NAME", "x"), ("SEMICOLON", ";")))
+        made = [opened, name, colon, *with_numbers(pieces, self.constants), closed, replace(closed, kind="END_VAR", text="END_VAR")]
+        return _sections(made)[0].declared[0].type
 
     def between(self, before: Piece, last: Piece) -> tuple[int, list[str]]:
         """What is written between two tokens: its first line, and its lines, columns kept."""

@@ -18,7 +18,7 @@ from whorlograph.model.program import Body, Configuration, OpaqueBody, Pou, Prog
 from whorlograph.model.text import TextBody
 from whorlograph.model.types import Structure
 
-from ..st import KINDS, SECTIONS, UNITS, only_remark, said_above
+from ..st import KINDS, SECTIONS, UNITS, only_remark, said_above, type_end
 from ..xml_chart_write import own_variables
 from .cuts import Cut, cut
 from .declared import Declaration, Section, declarations, section_of, statements, units
@@ -174,7 +174,7 @@ class _Text:
             self.cut(unit[1].start, unit[1].end, new.name)
         begin = 2
         if unit[2].kind == "COLON":
-            begin = 4
+            begin = type_end(unit, 3)
         if old.returns != new.returns:
             self.cut(unit[1].end, unit[begin - 1].end, f" : {type_text(new.returns)}" if new.returns is not None else "")
         if old.documentation != new.documentation:
