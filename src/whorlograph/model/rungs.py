@@ -22,15 +22,15 @@ class _Parts:
         self.parent = {i: i for i in ids}
 
     def find(self, i: int) -> int:
-        root = i
-        while self.parent[root] != root:
-            root = self.parent[root]
-        while self.parent[i] != root:
-            self.parent[i], i = root, self.parent[i]
-        return root
+        parent = self.parent
+        while (above := parent[i]) != i:
+            parent[i] = i = parent[above]  # each second one on the way is hung higher
+        return i
 
     def join(self, a: int, b: int) -> None:
-        self.parent[self.find(a)] = self.find(b)
+        one, other = self.find(a), self.find(b)
+        if one != other:
+            self.parent[one] = other
 
 
 def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBody, list[str]]:
@@ -58,11 +58,12 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     targets = _targets(elements, below, said)
     comments = _comments(elements, below)
     rungs = []
+    labels: dict[int, list[str]] = {}
+    for name, number in targets.items():
+        labels.setdefault(number, []).append(name)
     for index, group in enumerate(ordered):
-        ids = {e.id for e in group}
-        own = {k: v for k, v in continued.items() if k in ids}
-        rung = Rung(index + 1, tuple(group), tuple(n for n, t in targets.items() if t == index + 1),
-                    comments.get(index, ""), own)
+        own = {e.id: continued[e.id] for e in group if e.id in continued} if continued else {}
+        rung = Rung(index + 1, tuple(group), tuple(labels.get(index + 1, ())), comments.get(index, ""), own)
         looped = len(evaluation_order(rung)) != len(group)
         text = "its wires form a loop" if looped else odd_modifier(group)
         if text:
@@ -72,7 +73,8 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         rungs.append(rung)
     for rung in rungs:
         for element in rung.elements:
-            renamed = _renamed(by_id[element.id], element)
+            written = by_id[element.id]
+            renamed = _renamed(written, element) if element is not written else ""
             if renamed:
                 said.append(f"rung {rung.number}: {renamed}")
             if isinstance(element, Jump) and element.label.lower() not in targets:
@@ -83,7 +85,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
 
 def _renamed(written: Element, element: Element) -> str:
     """That pins of a block are taken for others, in words; "" where they are not."""
-    if element is written or not isinstance(element, Block) or not isinstance(written, Block) or not unknown_pins(written):
+    if not isinstance(element, Block) or not isinstance(written, Block) or not unknown_pins(written):
         return ""
     now = [p.name for p in element.inputs if all(p.name != w.name for w in written.inputs)]
     taken = " and ".join(now) + (", in this order" if len(now) > 1 else "")
@@ -115,11 +117,10 @@ def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said:
     continued: dict[int, int] = {}
     for element in active:
         for wire in wires_of(element):
-            source = by_id.get(wire.source)
-            if source is None:
-                said.append(f"element {element.id} is wired from {wire.source}, which does not exist: no power comes from there")
-            elif wire.source in parts.parent:
+            if wire.source in parts.parent:
                 parts.join(element.id, wire.source)
+            elif wire.source not in by_id:
+                said.append(f"element {element.id} is wired from {wire.source}, which does not exist: no power comes from there")
         if isinstance(element, Continuation):
             other = named.get(element.name.lower())
             if other is None:
@@ -174,12 +175,29 @@ def evaluation_order(rung: Rung) -> list[Element]:
     return order
 
 
+def _is_ordered(rung: Rung, ids: Mapping[int, Element]) -> bool:
+    """Whether each element stands behind all that it waits for: the order is that of the elements then, and mostly it is so."""
+    behind = set[int]()
+    for element in rung.elements:
+        if isinstance(element, Continuation):
+            if rung.continued.get(element.id, element.id) not in behind and element.id in rung.continued:
+                return False
+        else:
+            for wire in wires_of(element):
+                if wire.source not in behind and wire.source in ids:
+                    return False
+        behind.add(element.id)
+    return True
+
+
 # By identity, the rung kept so that its number is not given to another: three layers ask for the same order.
 _ORDERS: dict[int, tuple[Rung, list[Element]]] = {}
 
 
 def _order(rung: Rung) -> list[Element]:
     ids = {e.id: e for e in rung.elements}
+    if _is_ordered(rung, ids):
+        return [*rung.elements]
     place = {e.id: i for i, e in enumerate(rung.elements)}
     waits: dict[int, int] = {}
     feeds: dict[int, list[int]] = {}

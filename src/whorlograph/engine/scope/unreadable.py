@@ -17,7 +17,7 @@ from whorlograph.model.types import Elementary
 from .constants import constant_of
 from .open_arrays import NO_LENGTH
 from .pin_values import element_at, expression_at, why_not
-from .rung_operands import has_operands, odd_operands
+from .rung_operands import has_operands, odd_operands, only_logic
 from .rung_types import RungTypes, called_instance, handed_instance, rung_types, variable_type
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
@@ -154,6 +154,8 @@ def unreadable(rung: Rung, instance: Instance, running: Running, reading: Readin
     if why or not has_operands(rung):
         return why
     types = reading.types(rung, instance) if reading is not None else rung_types(Step(0, instance, rung), running, texts.type)
+    if not wholes and only_logic(rung, instance, types, texts.type):
+        return ""
     return odd_operands(rung, instance, running, types, wholes, texts.type)
 
 

@@ -283,7 +283,8 @@ def read(data: bytes, path: Path) -> Loaded[Program]:
     if not data.isascii() or b"&#" in data:
         _make_visible(root)
     effect = "export with numbers, or declare it constant; it counts as 0"
-    unknown = [Notice(Place(str(path), line_of(node)), f"a bound ({name}) is the name of no constant", effect) for node, name in put_numbers(root)]
+    unknown = [Notice(Place(str(path), line_of(node)), f"a bound ({name}) is the name of no constant", effect)
+               for node, name in put_numbers(root, data)]
     if local(root) == ROOT:
         loaded: Loaded[Program] = resolve("formats.programs.iec10:read_project")(root, path, data)
     else:

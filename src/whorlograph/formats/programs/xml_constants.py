@@ -16,9 +16,11 @@ _BODIES = {"body", "MainBody"}
 _POUS = {"pou", "Program", "FunctionBlock", "Function"}
 
 
-def put_numbers(root: etree._Element) -> list[tuple[etree._Element, str]]:
-    """Replace names in bounds. Returns: the names that are no constants there, each with its element."""
+def put_numbers(root: etree._Element, data: bytes) -> list[tuple[etree._Element, str]]:
+    """Replace names in bounds. Args: data: the file. Returns: the names that are no constants there, each with its element."""
     unknown: list[tuple[etree._Element, str]] = []
+    if data.isascii() and b"\0" not in data and not any(key.encode() in data for key in _BOUNDS):
+        return unknown
     named = [node for node in _declared(root) if any(_is_name(node.get(key)) for key in _BOUNDS)]
     if not named:
         return unknown
