@@ -21,8 +21,8 @@ _BASED = re.compile(r"([+-]?)(2|8|16)#([0-9A-Fa-f](?:_?[0-9A-Fa-f])*)$")
 _REAL = re.compile(r"[+-]?\d(?:_?\d)*(?:\.\d(?:_?\d)*)?(?:[eE][+-]?\d+)?$")
 _DAY = r"(?P<year>\d{1,4})-(?P<month>\d\d?)-(?P<day>\d\d?)"
 _CLOCK = r"(?P<hours>\d\d?):(?P<minutes>\d\d?)(?::(?P<seconds>\d\d?(?:\.\d*)?))?"
-_MOMENTS = {kind: re.compile(pattern, re.ASCII) for kind, pattern in
-            {"DATE": _DAY, "TIME_OF_DAY": _CLOCK, "DATE_AND_TIME": f"{_DAY}-{_CLOCK}"}.items()}
+_MOMENTS = {kind: re.compile(pattern, re.ASCII) for kind, pattern in  # recorders put a blank or a T between date and time
+            {"DATE": _DAY, "TIME_OF_DAY": _CLOCK, "DATE_AND_TIME": f"{_DAY}[-T ]{_CLOCK}"}.items()}
 _TIME_PREFIX = {"T", "TIME", "LT", "LTIME"}
 
 Literal = tuple[Elementary | None, "int | float | bool | str"]
