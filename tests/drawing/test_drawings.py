@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 from tests.building import MS, program_of, session_of
+from tests.diagrams import block_at, diagram, out_at, value_at, wire_from
 from whorlograph.drawing.glyphs import ascii_only
 from whorlograph.drawing.rung_layout import lay_out
 from whorlograph.drawing.shapes import Ink, fitted, plain
@@ -33,6 +34,17 @@ class Rungs(unittest.TestCase):
         text = draw_rung(lay_out(step, flow, blockers), width=width)
         lines, _ = wrapped(text, width) if width else ([text.canvas.line(y) for y in range(text.canvas.height)], [])
         return [plain(line) for line in lines], {ink for line in lines for _, ink in line}
+
+    def test_all_variables_at_a_pin_are_written_there(self) -> None:
+        drawn = (value_at(1, 0, "X1") + value_at(2, 10, "X2") + value_at(3, 20, "X1", True)
+                 + block_at(4, 0, "AND", {"IN1": wire_from(1), "IN2": wire_from(2).replace("</connectionPointIn>", '<connection refLocalId="3"/></connectionPointIn>')}, "OUT")
+                 + "".join(out_at(5 + n, 10 * n, f"Y{n + 1}", 4, "OUT") for n in range(3)))
+        session = diagram(drawn, [(0, "X1", 1), (0, "X2", 0), (20, "X1", 1)], "X1 X2 Y1 Y2 Y3")
+        step = session.controller.steps.all[0]
+        text = draw_rung(lay_out(step, PowerFlow(session.controller.again()).flow(session.journal, step, 1)))
+        lines = [plain(text.canvas.line(y)) for y in range(text.canvas.height)]
+        self.assertTrue(any("OUT" in line and line.rstrip().endswith("Y1, Y2, Y3") for line in lines), lines)
+        self.assertTrue(any("X2 =off OR NOT X1 =on" in line for line in lines), lines)
 
     def test_power_is_told_by_weight_and_glyph(self) -> None:
         dead, _ = self._draw(_sealed, 2)

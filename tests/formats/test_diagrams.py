@@ -8,7 +8,8 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from tests.building import Rows, program_of, program_with, session_of
+from tests.building import Rows, program_with, session_of
+from tests.diagrams import block_at, diagram, diagram_file, out_at, value_at, wire_from
 from tests.engine.agreement import difference
 from tests.projects import project
 from whorlograph.desk.asking import ask, prove_all
@@ -26,44 +27,11 @@ from whorlograph.model.rungs import build
 from whorlograph.plant.written import body_of
 
 
-def _value(number: int, y: int, text: str, negated: bool = False) -> str:
-    mark = ' negated="true"' if negated else ""
-    return f'<inVariable localId="{number}"{mark}><position x="10" y="{y}"/><connectionPointOut/><expression>{text}</expression></inVariable>'
-
-
-def _wired(source: int, pin: str = "") -> str:
-    name = f' formalParameter="{pin}"' if pin else ""
-    return f'<connectionPointIn><connection refLocalId="{source}"{name}/></connectionPointIn>'
-
-
-def _block(number: int, y: int, kind: str, inputs: dict[str, str], outputs: str, instance: str = "", order: int = 0) -> str:
-    pins = "".join(f'<variable formalParameter="{n}">{w}</variable>' for n, w in inputs.items())
-    outs = "".join(f'<variable formalParameter="{n}"><connectionPointOut/></variable>' for n in outputs.split())
-    named = (f' instanceName="{instance}"' if instance else "") + (f' executionOrderId="{order}"' if order else "")
-    return (f'<block localId="{number}" typeName="{kind}"{named}><position x="100" y="{y}"/><inputVariables>{pins}</inputVariables><inOutVariables/>'
-            f'<outputVariables>{outs}</outputVariables></block>')
-
-
-def _into(number: int, y: int, text: str, source: int, pin: str, asked: str = "") -> str:
-    return f'<outVariable localId="{number}" {asked}><position x="300" y="{y}"/>{_wired(source, pin)}<expression>{text}</expression></outVariable>'
-
-
-def diagram(elements: str, rows: Rows, tags: str, blocks: str = "", said: int = 0) -> Session:
-    """A session on a program whose one body is a block diagram."""
-    loaded = read(_file(elements, tags, blocks), Path("x.xml"))
-    assert len(loaded.notices) == said, [str(n) for n in loaded.notices]
-    return session_of(loaded.value, rows)
-
-
-def _file(elements: str, tags: str, blocks: str = "") -> bytes:
-    return re.sub(rb"<LD\s*/>|<LD>.*?</LD>", f"<FBD>{elements}</FBD>".encode(), write_xml(program_of(lambda ladder: None, tags, blocks)), flags=re.DOTALL)
-
-
 class Diagrams(unittest.TestCase):
     """Networks of blocks."""
 
-    TIMED = "".join((_value(1, 20, "X1"), _value(2, 40, "X2", True), _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT"),
-                     _value(5, 60, "T#200ms"), _block(4, 10, "TON", {"IN": _wired(3, "OUT"), "PT": _wired(5)}, "Q ET", "T1"), _into(6, 20, "Y1", 4, "Q")))
+    TIMED = "".join((value_at(1, 20, "X1"), value_at(2, 40, "X2", True), block_at(3, 10, "AND", {"IN1": wire_from(1), "IN2": wire_from(2)}, "OUT"),
+                     value_at(5, 60, "T#200ms"), block_at(4, 10, "TON", {"IN": wire_from(3, "OUT"), "PT": wire_from(5)}, "Q ET", "T1"), out_at(6, 20, "Y1", 4, "Q")))
     ROWS: Rows = ((0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (600, "X2", 1), (900, "X2", 1))
 
     def test_a_trail_through_a_diagram(self) -> None:
@@ -97,20 +65,20 @@ class Diagrams(unittest.TestCase):
 
     def test_the_files_order_decides(self) -> None:
         def two(first: int, second: int) -> str:
-            return "".join((_value(1, 20, "N1"), _value(2, 40, "1"), _block(3, 10, "ADD", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT", order=first), _into(4, 20, "N2", 3, "OUT"),
-                            _value(5, 120, "N2"), _value(6, 140, "10"), _block(7, 110, "MUL", {"IN1": _wired(5), "IN2": _wired(6)}, "OUT", order=second), _into(8, 120, "N1", 7, "OUT")))
+            return "".join((value_at(1, 20, "N1"), value_at(2, 40, "1"), block_at(3, 10, "ADD", {"IN1": wire_from(1), "IN2": wire_from(2)}, "OUT", order=first), out_at(4, 20, "N2", 3, "OUT"),
+                            value_at(5, 120, "N2"), value_at(6, 140, "10"), block_at(7, 110, "MUL", {"IN1": wire_from(5), "IN2": wire_from(6)}, "OUT", order=second), out_at(8, 120, "N1", 7, "OUT")))
 
         for order, wanted in (((0, 0), 10), ((1, 2), 10), ((2, 1), 0)):
             session = diagram(two(*order), [(0, "X1", 0), (5, "X1", 0)], "X1 N1 N2")
             self.assertEqual(session.journal.settled(session.tag("N1"), 1), wanted, order)
 
-    STARTED = _value(1, 20, "X1") + _value(2, 40, "X2")
+    STARTED = value_at(1, 20, "X1") + value_at(2, 40, "X2")
 
     def _shown(self, session: Session, tag: str, scans: int) -> list[int | float | str]:
         return [session.journal.settled(session.tag(tag), scan) for scan in range(1, scans + 1)]
 
     def test_what_is_set_stays_and_what_is_reset_goes(self) -> None:
-        elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'storage="reset"')
+        elements = self.STARTED + out_at(3, 20, "Y1", 1, "", 'storage="set"') + out_at(4, 40, "Y1", 2, "", 'storage="reset"')
         session = diagram(elements, ((0, "X1", 0), (0, "X2", 0), (10, "X1", 1), (20, "X1", 0), (40, "X2", 1), (50, "X2", 0), (60, "X2", 0)), "X1 X2 Y1")
         self.assertEqual(self._shown(session, "Y1", 7), [0, 1, 1, 1, 0, 0, 0])
         plain = Controller(session.program, session.profile, plain=True).replay(session.log)
@@ -123,36 +91,36 @@ class Diagrams(unittest.TestCase):
         rows: Rows = ((0, "X1", 0), (10, "X1", 1), (30, "X1", 0), (40, "X1", 0))
         for asked, wanted in (("rising", [0, 1, 0, 0, 0]), ("falling", [0, 0, 0, 1, 0])):
             with self.subTest(asked):
-                session = diagram(_value(1, 20, "X1") + _into(3, 20, "Y1", 1, "", f'edge="{asked}"'), rows, "X1 Y1")
+                session = diagram(value_at(1, 20, "X1") + out_at(3, 20, "Y1", 1, "", f'edge="{asked}"'), rows, "X1 Y1")
                 self.assertEqual(self._shown(session, "Y1", 5), wanted)
-                value = _value(1, 20, "X1").replace("<inVariable", f'<inVariable edge="{asked}"')
-                session = diagram(value + _value(2, 40, "TRUE") + _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT")
-                                  + _into(4, 20, "Y1", 3, "OUT"), rows, "X1 Y1")
+                value = value_at(1, 20, "X1").replace("<inVariable", f'<inVariable edge="{asked}"')
+                session = diagram(value + value_at(2, 40, "TRUE") + block_at(3, 10, "AND", {"IN1": wire_from(1), "IN2": wire_from(2)}, "OUT")
+                                  + out_at(4, 20, "Y1", 3, "OUT"), rows, "X1 Y1")
                 self.assertEqual(self._shown(session, "Y1", 5), wanted)
 
     def test_a_pin_sets_the_variables_behind_it(self) -> None:
-        block = _block(3, 10, "AND", {"IN1": _wired(1), "IN2": _wired(2)}, "OUT").replace('formalParameter="OUT"', 'formalParameter="OUT" storage="set"')
+        block = block_at(3, 10, "AND", {"IN1": wire_from(1), "IN2": wire_from(2)}, "OUT").replace('formalParameter="OUT"', 'formalParameter="OUT" storage="set"')
         rows: Rows = ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 0), (30, "X1", 0))
         for pin in ("OUT", ""):  # a wire need not name the only pin
-            session = diagram(self.STARTED + block + _into(4, 20, "Y1", 3, pin), rows, "X1 X2 Y1")
+            session = diagram(self.STARTED + block + out_at(4, 20, "Y1", 3, pin), rows, "X1 X2 Y1")
             self.assertEqual(self._shown(session, "Y1", 4), [0, 1, 1, 1], pin)
 
     def test_what_none_does_is_said_and_not_executed(self) -> None:
-        start = _block(5, 10, "RS", {"S": _wired(1), "R1": _wired(2)}, "Q1", "F1")
+        start = block_at(5, 10, "RS", {"S": wire_from(1), "R1": wire_from(2)}, "Q1", "F1")
         for elements, blocks, said in (
-                (self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" edge="rising"'), "", "Y1 is written at a rising edge and set at once"),
-                (self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" negated="true"'), "", "Y1 is written inverted and set at once"),
-                (self.STARTED.replace("<inVariable", '<inVariable storage="set"', 1) + _into(3, 20, "Y1", 1, ""), "", "X1 is passed on set"),
-                (self.STARTED.replace("<inVariable", '<inVariable edge="rising"', 1) + _into(3, 20, "Y1", 1, ""), "", "X1 is passed on at a rising edge"),
-                (self.STARTED + start.replace('formalParameter="S"', 'formalParameter="S" storage="set"') + _into(6, 20, "Y1", 5, "Q1"), "F1:RS",
+                (self.STARTED + out_at(3, 20, "Y1", 1, "", 'storage="set" edge="rising"'), "", "Y1 is written at a rising edge and set at once"),
+                (self.STARTED + out_at(3, 20, "Y1", 1, "", 'storage="set" negated="true"'), "", "Y1 is written inverted and set at once"),
+                (self.STARTED.replace("<inVariable", '<inVariable storage="set"', 1) + out_at(3, 20, "Y1", 1, ""), "", "X1 is passed on set"),
+                (self.STARTED.replace("<inVariable", '<inVariable edge="rising"', 1) + out_at(3, 20, "Y1", 1, ""), "", "X1 is passed on at a rising edge"),
+                (self.STARTED + start.replace('formalParameter="S"', 'formalParameter="S" storage="set"') + out_at(6, 20, "Y1", 5, "Q1"), "F1:RS",
                  "S of F1 is to be set by its wire"),
-                (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" storage="set"') + _into(6, 20, "Y1", 5, "Q1", 'storage="reset"'),
+                (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" storage="set"') + out_at(6, 20, "Y1", 5, "Q1", 'storage="reset"'),
                  "F1:RS", "Q1 of F1 is passed on set, and not to variables alone"),
                 (self.STARTED + start.replace('formalParameter="Q1"', 'formalParameter="Q1" edge="rising"')
-                 + _block(7, 12, "AND", {"IN1": _wired(5, "Q1"), "IN2": _wired(2)}, "OUT") + _into(6, 20, "Y1", 7, "OUT"), "F1:RS",
+                 + block_at(7, 12, "AND", {"IN1": wire_from(5, "Q1"), "IN2": wire_from(2)}, "OUT") + out_at(6, 20, "Y1", 7, "OUT"), "F1:RS",
                  "Q1 of F1 is passed on at a rising edge, and not to variables alone")):
             with self.subTest(said):
-                loaded = read(_file(elements, "X1 X2 Y1", blocks), Path("x.xml"))
+                loaded = read(diagram_file(elements, "X1 X2 Y1", blocks), Path("x.xml"))
                 self.assertEqual([str(n).count(f"network 1: {said}: it is not executed") for n in loaded.notices], [1], [str(n) for n in loaded.notices])
                 session = session_of(loaded.value, ((0, "X1", 0), (0, "X2", 1), (10, "X1", 1), (20, "X1", 1)))
                 self.assertEqual(self._shown(session, "Y1", 3), [0, 0, 0])
@@ -163,15 +131,15 @@ class Diagrams(unittest.TestCase):
         def at(text: str) -> str:
             return f'<connectionPointIn><relPosition x="0" y="20"/><expression>{text}</expression></connectionPointIn>'
 
-        both = _block(3, 10, "AND", {"IN1": at("X1"), "IN2": at("X2")}, "OUT")
+        both = block_at(3, 10, "AND", {"IN1": at("X1"), "IN2": at("X2")}, "OUT")
         both = both.replace("<connectionPointOut/>", "<connectionPointOut><expression>Y1</expression></connectionPointOut>")
-        timed = _block(4, 60, "TON", {"IN": at("X1 AND NOT X2"), "PT": at("T#50ms")}, "Q", "T1")
+        timed = block_at(4, 60, "TON", {"IN": at("X1 AND NOT X2"), "PT": at("T#50ms")}, "Q", "T1")
         said = f'<outVariable localId="7"><position x="300" y="160"/>{at("X2")}<expression>Y3</expression></outVariable>'
-        elements, tags = both + timed + _into(6, 60, "Y2", 4, "Q") + said, "X1 X2 Y1 Y2 Y3"
+        elements, tags = both + timed + out_at(6, 60, "Y2", 4, "Q") + said, "X1 X2 Y1 Y2 Y3"
         session = diagram(elements, ((0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (300, "X2", 1), (310, "X2", 1)), tags, "T1:TON")
         for tag, wanted in (("Y1", [0, 0, 0, 1]), ("Y2", [0, 0, 1, 0]), ("Y3", [0, 0, 0, 1])):
             self.assertEqual([session.journal.settled(session.tag(tag), scan) for scan in (5, 12, 20, 31)], wanted, tag)
-        data = _file(elements, tags, "T1:TON")
+        data = diagram_file(elements, tags, "T1:TON")
         old = read(data, Path("x.xml")).value
         body = old.pous["main"].body
         assert isinstance(body, LadderBody)
@@ -187,8 +155,8 @@ class Diagrams(unittest.TestCase):
         self.assertIn("Main 2 would not be read from this file as it was changed", str(caught.exception))
 
     def test_a_tag_that_others_write_too_says_what_is_not_executed(self) -> None:
-        odd = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set" edge="rising"')
-        elements = odd + _into(6, 120, "Y1", 2, "", 'storage="reset"')
+        odd = self.STARTED + out_at(3, 20, "Y1", 1, "", 'storage="set" edge="rising"')
+        elements = odd + out_at(6, 120, "Y1", 2, "", 'storage="reset"')
         rows: Rows = ((0, "X1", 0), (0, "X2", 1), (100, "X1", 1), (200, "X1", 1))
         answer = ask(diagram(elements, rows, "X1 X2 Y1", said=1), "Y1")
         self.assertEqual(answer.roots[0].text, "Y1 is only reset, in Main 2, and never set: it has its declared value off")
@@ -198,8 +166,8 @@ class Diagrams(unittest.TestCase):
         self.assertEqual([line for line in plain.rests_on if "not executed" in line], [])
 
     def test_modifiers_are_written_back_in_both_forms(self) -> None:
-        elements = self.STARTED + _into(3, 20, "Y1", 1, "", 'storage="set"') + _into(4, 40, "Y1", 2, "", 'edge="falling"')
-        program = read(_file(elements, "X1 X2 Y1"), Path("x.xml")).value
+        elements = self.STARTED + out_at(3, 20, "Y1", 1, "", 'storage="set"') + out_at(4, 40, "Y1", 2, "", 'edge="falling"')
+        program = read(diagram_file(elements, "X1 X2 Y1"), Path("x.xml")).value
         written = write_xml(program)
         self.assertEqual((written.count(b'storage="set"'), written.count(b'edge="falling"'), written.count(b"<coil")), (1, 1, 0))
         other = re.sub(rb'<LdObject operand="Y1" (.*?) xsi:type="Coil">(.*?)</LdObject>',
@@ -221,8 +189,8 @@ class Diagrams(unittest.TestCase):
     def test_the_files_order_counts_of_what_is_no_block_too(self) -> None:
         """``Y1 := X1`` above ``Y2 := Y1``: where the file has the lower one executed first, it comes a scan later; a jump has its turn too."""
         def two(first: int, second: int) -> str:
-            return (_value(1, 20, "X1") + _into(2, 20, "Y1", 1, "", f'executionOrderId="{first}"')
-                    + _value(3, 120, "Y1") + _into(4, 120, "Y2", 3, "", f'executionOrderId="{second}"'))
+            return (value_at(1, 20, "X1") + out_at(2, 20, "Y1", 1, "", f'executionOrderId="{first}"')
+                    + value_at(3, 120, "Y1") + out_at(4, 120, "Y2", 3, "", f'executionOrderId="{second}"'))
 
         for order, wanted in (((0, 0), [0, 1, 1]), ((1, 2), [0, 1, 1]), ((2, 1), [0, 0, 1]), ((1, 0), [0, 0, 1])):
             for storage in ("", ' storage="set"'):

@@ -331,19 +331,23 @@ class _Builder:
         base.label, base.sign = block.instance, written_name(block.type_name)
         inputs, outputs = [], []
         for i, pin in enumerate((*block.inputs, *block.in_outs)):
-            source = self.ids.get(pin.wires[0].source) if pin.wires else None
-            text = _named(source) if source is not None and source.id in self.labels else ""
-            if text and self.flow is not None and source is not None and source.id in self.flow.values:
-                text += f" ={_text(self.flow.values[source.id], source.id in self.flow.times)}"
+            text = " OR ".join(self._valued(wire.source) for wire in pin.wires if wire.source in self.labels)
             name = f"o{pin.name}" if pin.negated else pin.name
             inputs.append(PinText(name, i, text, any(self._live(w) for w in pin.wires)))
         for i, pin in enumerate(block.outputs):
-            fed = next((e for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable)) and e.id in self.labels
-                        and e.wires and e.wires[0].source == block.id and output_pin(e.wires[0], block) == pin.name.upper()), None)
+            fed = [_named(e) for e in self.ids.values() if isinstance(e, (OutVariable, InOutVariable)) and e.id in self.labels
+                   and e.wires and e.wires[0].source == block.id and output_pin(e.wires[0], block) == pin.name.upper()]
             live = bool(self.flow.out.get((block.id, pin.name.upper()), False)) if self.flow is not None else False
-            outputs.append(PinText(pin.name, i, _named(fed), live))
+            outputs.append(PinText(pin.name, i, ", ".join(fed), live))
         base.inputs, base.outputs = tuple(inputs), tuple(outputs)
         base.live = any(p.live for p in outputs)
+
+    def _valued(self, source: int) -> str:
+        """A variable or literal at a pin, with its value at the moment."""
+        text = _named(self.ids.get(source))
+        if self.flow is None or source not in self.flow.values:
+            return text
+        return f"{text} ={_text(self.flow.values[source], source in self.flow.times)}"
 
 
 def _text(value: bool | int | float | str, time: bool) -> str:

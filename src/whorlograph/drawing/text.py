@@ -7,10 +7,11 @@ from msgspec import Struct, field
 from whorlograph.model.cells import cells
 
 from . import glyphs
-from .rung_layout import Net, RungLayout, Shape, Symbol
+from .rung_layout import Net, PinText, RungLayout, Shape, Symbol
 from .shapes import Canvas, Ink, Spot, fitted
 
 LONGEST = 17
+MOST_BESIDE = 3  # names of variables at one pin
 
 
 class RungText(Struct):
@@ -19,6 +20,11 @@ class RungText(Struct):
     canvas: Canvas
     spots: list[Spot] = field(default_factory=list)
     cuts: list[int] = field(default_factory=list)
+
+
+def _beside(pin: PinText) -> str:
+    """What is written beside a pin; where several stand there, of each so much as of one."""
+    return fitted(pin.text, LONGEST * min(MOST_BESIDE, 1 + pin.text.count(", ") + pin.text.count(" OR ")))
 
 
 class _Drawer:
@@ -56,9 +62,9 @@ class _Drawer:
     @staticmethod
     def _block_parts(symbol: Symbol) -> tuple[int, int, int]:
         """Widths of a block: texts to its left, the box, everything."""
-        left = max((min(LONGEST, cells(p.text)) for p in symbol.inputs), default=0)
+        left = max((cells(_beside(p)) for p in symbol.inputs), default=0)
         widest = 2 * cells(symbol.present.partition(" of ")[2]) + 6 if symbol.present else 0  # as wide as it ever gets
-        right = max((min(LONGEST, cells(p.text)) for p in symbol.outputs), default=0)
+        right = max((cells(_beside(p)) for p in symbol.outputs), default=0)
         inner = max(widest, len(symbol.sign) + 2, cells(symbol.label) + 2,
                     max((cells(p.name) for p in symbol.inputs), default=0) + max((cells(p.name) for p in symbol.outputs), default=0) + 2)
         return left, inner + 2, left + inner + 2 + right + (1 if left else 0) + (1 if right else 0)
@@ -180,14 +186,14 @@ class _Drawer:
             self.canvas.put(left, y, "┥" if pin.live else "┤", Ink.LIVE if pin.live else ink)
             self.canvas.put(left + 1, y, pin.name, names)
             if pin.text:
-                text = fitted(pin.text, LONGEST)
+                text = _beside(pin)
                 self.canvas.put(left - 1 - cells(text), y, text, Ink.TEXT)
         for pin in symbol.outputs:
             y = self.y(symbol.row + pin.row)
             self.canvas.put(left + box - 1, y, "┝" if pin.live else "├", Ink.LIVE if pin.live else ink)
             self.canvas.put(left + box - 1 - cells(pin.name), y, pin.name, names)
             if pin.text:
-                self.canvas.put(left + box + 1, y, fitted(pin.text, LONGEST), Ink.TEXT)
+                self.canvas.put(left + box + 1, y, _beside(pin), Ink.TEXT)
         if symbol.blocks:
             self.canvas.put(left + box, self.y(symbol.row), glyphs.BLOCKED, Ink.BLOCK)
         self.result.spots += [Spot(y, left, left + box, symbol.element) for y in range(top, bottom + 1)]

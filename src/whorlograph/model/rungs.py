@@ -8,7 +8,10 @@ from heapq import heappop, heappush
 from itertools import accumulate
 from operator import attrgetter
 
-from .ladder import Block, Comment, Connector, Continuation, Element, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
+from msgspec.structs import replace
+
+from .fed_back import LEADS_BACK, leading_back, with_wires_cut
+from .ladder import Block, Comment, Connector, Continuation, Element, InVariable, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 from .modifiers import odd_modifier
 from .pins import unknown_pins, with_standard_pins
 
@@ -51,8 +54,9 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     by_place = [sorted(g, key=_PLACE) for g in groups.values()]
     ordered = sorted(by_place, key=lambda g: (g[0].y, g[0].x))
     tops = [g[0].y for g in ordered]
-    if language == "FBD" and any(map(order_of, active)):
-        ordered = sorted((sorted(g, key=_turn) for g in ordered), key=_first_turn)
+    by_order = language == "FBD" and any(map(order_of, active))
+    if by_order:
+        ordered = sorted((_in_turn(g) for g in ordered), key=_first_turn)
         tops = [min(e.y for e in g) for g in ordered]
     below = list(accumulate(tops, max))  # the first of them that is at or below a place is that of the rungs
     targets = _targets(elements, below, said)
@@ -64,9 +68,13 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     for index, group in enumerate(ordered):
         own = {e.id: continued[e.id] for e in group if e.id in continued} if continued else {}
         rung = Rung(index + 1, tuple(group), tuple(labels.get(index + 1, ())), comments.get(index, ""), own)
-        looped = len(evaluation_order(rung)) != len(group)
-        text = "its wires form a loop" if looped else odd_modifier(group)
-        if text:
+        back = leading_back(group, own) if by_order else []
+        cut = replace(rung, elements=with_wires_cut(group, back, {(b.giver, b.output): "" for b in back}, max(by_id))) if back else rung
+        looped = len(evaluation_order(cut)) != len(cut.elements)
+        text = "its wires form a loop" if looped else odd_modifier(group) or (LEADS_BACK if back else "")
+        if text == LEADS_BACK:
+            rung = replace(rung, fault=text)  # till what it brings has a name
+        elif text:
             unit = "network" if language == "FBD" else "rung"
             said.append(f"{unit} {index + 1}: {text}: it is not executed, what it alone writes comes from the log")
             rung = Rung(rung.number, rung.elements, rung.labels, rung.comment, own, text)
@@ -92,9 +100,14 @@ def _renamed(written: Element, element: Element) -> str:
     return f"{written.type_name} has no {' and no '.join(unknown_pins(written))}: taken as {taken}"
 
 
-def _turn(element: Element) -> tuple[int, int, int]:
-    """When an element of a block diagram has its turn, of those whose inputs are known: as the file says, else by its place."""
-    return order_of(element), element.y, element.x
+def _in_turn(group: list[Element]) -> list[Element]:
+    """Elements of a block diagram as they have their turn, of those whose inputs are known: as the file says, else by their place; a variable
+    that is read right before what takes it first."""
+    first: dict[int, int] = {}
+    for element in group:
+        for wire in wires_of(element):
+            first[wire.source] = min(first.get(wire.source, order_of(element)), order_of(element))
+    return sorted(group, key=lambda e: (first.get(e.id, 0), 0, e.y, e.x) if isinstance(e, InVariable) else (order_of(e), 1, e.y, e.x))
 
 
 def order_of(element: Element) -> int:

@@ -41,6 +41,7 @@ from whorlograph.model.types import (
 from .characters import with_characters
 from .chosen_calls import has_chosen, with_chosen
 from .connected import connected
+from .feedback import feeds_back, with_feedback
 from .located import LocatedNames
 from .open_arrays import any_length, with_lengths
 from .pin_values import names_at
@@ -411,7 +412,7 @@ def elaborate(program: Program, resource: str = "", addressing: str = "byte") ->
     lengths = any_length(program)
     program = with_lengths(with_characters(program, resource), resource)
     running, notices = _elaborate(program, resource, addressing, lengths)
-    for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results)):
+    for needed, changed in ((has_chosen, with_chosen), (leaves_results, with_results), (feeds_back, with_feedback)):
         if any(needed(p) for p in program.pous.values()):
             program = changed(program, running)
             running, notices = _elaborate(program, resource, addressing, lengths)

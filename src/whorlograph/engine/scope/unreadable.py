@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from whorlograph.model.blocks import STANDARD_BLOCKS
+from whorlograph.model.fed_back import LEADS_BACK
 from whorlograph.model.ladder import Block, Coil, Contact, InOutVariable, InVariable, OutVariable, Rung
 from whorlograph.model.paths import Index, Member, Path, parse_path
 from whorlograph.model.pins import unknown_pins
@@ -80,7 +81,7 @@ class Reading:
                 continue
             done.add(one.type_name.lower())
             for rung in units(one.pou.body):
-                why = "" if rung.fault else self.rung(rung, one)
+                why = "" if rung.fault and rung.fault != LEADS_BACK else self.rung(rung, one)
                 if why:
                     place = Place(one.pou.place.file, 0, one.pou.name, rung.number)
                     unit = "statement" if rung.statement is not None else "rung"
