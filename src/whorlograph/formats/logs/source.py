@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from whorlograph.formats.encodings import wide
+from whorlograph.formats.foreign import LONGEST, foreign
 from whorlograph.model.errors import LogError
 from whorlograph.model.limits import MOST_LINE, MOST_PACKED_RATIO, PACKED_FREE
 
@@ -86,14 +87,18 @@ class Source:
             self._raw = path.open("rb", buffering=0)
             self.size = path.stat().st_size
             packed: BufferedReader[Any] = BufferedReader(self._raw, 1 << 16)
-            start = packed.peek(4)[:4]
+            start = packed.peek(LONGEST)[:LONGEST]
         except OSError as problem:
             raise LogError(str(path), f"cannot be opened ({problem.strerror or problem})", "check the name and the rights") from problem
+        other = foreign(start)
+        if other is not None:
+            self._raw.close()
+            raise LogError(str(path), f"is {other[0]}", other[1])
         self._unpacked: _Unpacked | None = None
         self.stream: BufferedReader[Any] = packed
         suffix = path.suffix.lower()
         gzip = suffix == ".gz" or start[:2] == _GZIP
-        if gzip or suffix == ".zst" or start == _ZSTD:
+        if gzip or suffix == ".zst" or start.startswith(_ZSTD):
             self._unpacked = _Unpacked(packed, gzip)
             self.stream = BufferedReader(self._unpacked, 1 << 18)
         self.guessed = False

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from whorlograph.formats.foreign import LONGEST, foreign
 from whorlograph.formats.text.block_operators import with_block_operators
 from whorlograph.model.errors import ProgramError
 from whorlograph.model.limits import MOST_PROGRAM
@@ -41,6 +42,10 @@ def read_data(data: bytes, path: Path) -> Loaded[Program]:
     """
     if not data.strip():
         raise ProgramError(str(path), "the file is empty", "export the program again")
+    other = foreign(data[:LONGEST])
+    if other is not None:
+        packed = "archive" in other[0] or "packed" in other[0]
+        raise ProgramError(str(path), f"is {other[0]}", "unpack it" if packed else "export the program as XML, or as IEC 61131-3 text")
     reader = resolve(READERS.get(path.suffix.lower(), READERS[".xml"]))
     loaded: Loaded[Program] = reader(data, path)
     return Loaded(with_block_operators(loaded.value), loaded.notices)
