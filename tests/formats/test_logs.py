@@ -220,6 +220,13 @@ class IoLists(unittest.TestCase):
             self._read(text, Profile(iolist_columns={"device": "Geraet"}))
         self.assertIn('[iolist] device = "Geraet"', str(caught.exception))
 
+    def test_a_title_above_the_columns(self) -> None:
+        for title, sign in (("Points of the press\n\n", ","), ("Points, of the press; sheet 4\n", "\t"), ("Press;;;\nDrawn by;N.N.;;\n", ";"), ("# of 2031\n", ";")):
+            loaded = self._read(title + sign.join(("Tag", "Device", "Wiring")) + "\n" + sign.join(("X1", "S1", "NC")) + "\n" + sign.join(("X2", "S2", "odd")) + "\n")
+            points, lines = loaded.value.points, title.count("\n")  # type: ignore[attr-defined]
+            self.assertEqual([(points[n].device, points[n].wiring) for n in (0, 1)], [("S1", Wiring.NORMALLY_CLOSED), ("S2", Wiring.UNKNOWN)], title)
+            self.assertEqual([n.place.line for n in loaded.notices], [lines + 3], title)  # type: ignore[attr-defined]
+
     def test_without_columns_it_is_refused(self) -> None:
         with self.assertRaises(IoListError):
             self._read("a,b\n1,2\n")

@@ -12,8 +12,10 @@ from whorlograph.model.shown import visible
 from whorlograph.model.tags import Running
 
 from .logs.heading import column
-from .logs.table import read_table
+from .logs.source import SEPARATORS
+from .logs.table import Table, read_table
 
+MOST_ABOVE = 30  # lines of a title, above the one that names the columns
 _COLUMNS = ("tag", "address", "device", "location", "terminal", "wiring", "description", "drawing")
 _NAMES = {"tag": ("tag", "name", "symbol", "signal", "tag name"), "address": ("address", "addr", "i/o address"), "device": ("device", "equipment"),
           "location": ("location", "place", "cabinet", "junction box"), "terminal": ("terminal", "clamp"), "wiring": ("wiring",),
@@ -31,6 +33,25 @@ def _words(profile: Profile) -> dict[str, Wiring]:
     return given
 
 
+def _columns(header: list[str], profile: Profile) -> dict[str, int]:
+    """Where each column that is known stands."""
+    found = {name: column(header, profile.iolist_columns.get(name, ""), _NAMES[name]) for name in _COLUMNS}
+    return {name: place for name, place in found.items() if place is not None}
+
+
+def _headed(table: Table, profile: Profile) -> tuple[list[str], list[tuple[int, list[str]]]]:
+    """The line that names the columns, and what stands below it: the first one, else one below a title that names a tag or an address and more."""
+    for n, header in enumerate((table.header, *([c.strip() for c in row] for _, row in table.rows[:MOST_ABOVE]))):
+        if _names_points(header, profile) and len(_columns(header, profile)) > (n > 0):
+            return header, table.rows[n:]
+    return table.header, table.rows
+
+
+def _names_points(header: list[str], profile: Profile) -> bool:
+    """Whether a line names a column of tags or one of addresses."""
+    return not {"tag", "address"}.isdisjoint(_columns(header, profile))
+
+
 def read_iolist(path: Path | None, running: Running, profile: Profile | None = None) -> Loaded[IoList]:
     """Read an I/O list and bind its points to tags by name, else by address.
 
@@ -44,11 +65,16 @@ def read_iolist(path: Path | None, running: Running, profile: Profile | None = N
     except LogError as error:
         raise IoListError(error.place, error.what, error.remedy) from error
     profile = profile or Profile()
-    columns = {name: column(table.header, profile.iolist_columns.get(name, ""), _NAMES[name]) for name in _COLUMNS}
-    at = {name: place for name, place in columns.items() if place is not None}
+    header, body = _headed(table, profile)
+    for separator in SEPARATORS if not _names_points(header, profile) else "":
+        split = _headed(read_table(path, "I/O list", separator), profile)  # a title may hold signs that stand between no cells
+        if _names_points(split[0], profile):
+            header, body = split
+            break
+    at = _columns(header, profile)
     absent = [f'{name} = "{given}"' for name, given in profile.iolist_columns.items() if name not in at]
     if absent:
-        raise IoListError(f"{path}:1", f"no column is called so: [iolist] {absent[0]}", f"the columns are {', '.join(table.header)[:200]}")
+        raise IoListError(f"{path}:1", f"no column is called so: [iolist] {absent[0]}", f"the columns are {', '.join(header)[:200]}")
     if "tag" not in at and "address" not in at:
         raise IoListError(f"{path}:1", 'neither a "tag" nor an "address" column', f"name the columns {','.join(_COLUMNS)}")
     words = _words(profile)
@@ -56,7 +82,7 @@ def read_iolist(path: Path | None, running: Running, profile: Profile | None = N
     points: dict[int, Point] = {}
     unbound: list[Point] = []
     lines: dict[int, int] = {}
-    for line, row in table.rows:
+    for line, row in body:
         cells = {name: visible(row[i].strip()) if i < len(row) else "" for name, i in at.items()}
         if not any(cells.values()):
             continue

@@ -27,10 +27,10 @@ class Table(Struct, frozen=True):
     encoding: str = ""
 
 
-def read_table(path: Path, what: str) -> Table:
+def read_table(path: Path, what: str, separator: str = "") -> Table:
     """Read a text table whose first line names the columns.
 
-    Args: what: what the file is, for the message ("log").
+    Args: what: what the file is, for the message ("log"); separator: of its cells, "" where the first line tells it.
     Raises: LogError where it cannot be opened, is empty or binary.
     """
     with Source(path, what) as source:
@@ -38,7 +38,7 @@ def read_table(path: Path, what: str) -> Table:
     if source.damage:
         raise LogError(str(path), f"the packed {what} is damaged ({source.damage})", "fetch the file again")
     first = next((line for line in lines if line), "")
-    separator = max(SEPARATORS, key=first.count)
+    separator = separator or max(SEPARATORS, key=first.count)
     reader = csv.reader([f"{line}\n" for line in lines], delimiter=separator)
     rows: list[tuple[int, list[str]]] = []
     try:
