@@ -19,6 +19,8 @@ from whorlograph.desk.words import answer_text
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.programs import read_data
 from whorlograph.formats.programs.splice import splice
+from whorlograph.inquiry.revisions.change import Verdict
+from whorlograph.inquiry.revisions.programs import compare_programs
 from whorlograph.model.iolist import IoList
 from whorlograph.model.profile import Profile
 
@@ -146,6 +148,19 @@ class ByHand(unittest.TestCase):
         rows = [(0, "X1", 0), (0, "N1", 3)]
         summed = value_at(1, 0, "N1") + block_at(2, 0, "ADD", {"IN1": wire_from(2, "OUT"), "IN2": wire_from(1)}, "OUT", order=1) + out_at(3, 0, "N2", 2, "OUT")
         self.assertEqual(self._values(summed, "X1 N1 N2", "N2", rows), [3, 6, 9, 12, 15, 18])
+
+    def test_beside_a_literal_alone_it_takes_the_type_of_where_the_result_goes(self) -> None:
+        counted = value_at(1, 0, "1") + block_at(2, 0, "ADD", {"IN1": wire_from(2, "OUT"), "IN2": wire_from(1)}, "OUT", order=1) + out_at(3, 0, "N1", 2, "OUT")
+        running = _both(counted, "X1 N1")[1].running
+        self.assertEqual([t.type.name for t in running.tags if "ADD" in t.name], ["INT"])
+        self.assertEqual(self._values(counted, "X1 N1", "N1", [(0, "X1", 0)]), [1, 2, 3, 4, 5, 6])
+
+    def test_another_order_is_another_program(self) -> None:
+        turned = self.SEAL.replace('executionOrderId="2"', 'executionOrderId="0"').replace('executionOrderId="1"', 'executionOrderId="2"').replace(
+            'executionOrderId="0"', 'executionOrderId="1"')
+        later = self.SEAL.replace('executionOrderId="2"', 'executionOrderId="7"')
+        one, two, same = (read_data(diagram_file(elements, "X1 X2 Y1"), Path("x.xml")).value for elements in (self.SEAL, turned, later))
+        self.assertEqual([compare_programs(one, other).verdict for other in (two, same)], [Verdict.ACTS, Verdict.SAME])
 
     def test_a_pin_of_an_instance_is_read_as_it_was(self) -> None:
         flash = (value_at(1, 20, "T#20ms") + block_at(2, 0, "NOT", {"IN": wire_from(3, "Q")}, "OUT", order=1)

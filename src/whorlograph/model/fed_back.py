@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from .ladder import Block, Connector, Continuation, Element, InVariable, OutVariable, Wire
+from .ladder import Block, Connector, Continuation, Element, InVariable, OutVariable, Rung, Wire
 from .pins import output_pin
 
 LEADS_BACK = "a wire of it leads back, and what that brings cannot be kept"
@@ -87,6 +87,17 @@ def with_wires_cut(elements: Sequence[Element], backs: Sequence[Back], names: Ma
         found.append(_rewired(one, wires) if one.id in made and isinstance(one, Block) else one)
         found += written.get(one.id, ())
     return tuple(found)
+
+
+def cut_by_turn(rung: Rung) -> Rung:
+    """A network whose wires that lead back are cut, under names that tell which block in turn gives what is taken: to be compared with another."""
+    backs = leading_back(rung.elements, rung.continued) if rung.fault == LEADS_BACK else []
+    if not backs:
+        return rung
+    turns = sorted((e for e in rung.elements if isinstance(e, Block)), key=_turn)
+    called = {e.id: e.instance or f"{e.type_name} {n}" for n, e in enumerate(turns, 1)}
+    names = {(b.giver, b.output): f"{called[b.giver]}.{b.output}" for b in backs}
+    return replace(rung, elements=with_wires_cut(rung.elements, backs, names, max(e.id for e in rung.elements)))
 
 
 def _rewired(block: Block, wires: Mapping[tuple[int, int, int], Wire]) -> Block:

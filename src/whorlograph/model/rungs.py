@@ -10,7 +10,7 @@ from operator import attrgetter
 
 from msgspec.structs import replace
 
-from .fed_back import LEADS_BACK, leading_back, with_wires_cut
+from .fed_back import LEADS_BACK, cut_by_turn, leading_back
 from .ladder import Block, Comment, Connector, Continuation, Element, InVariable, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 from .modifiers import odd_modifier
 from .pins import unknown_pins, with_standard_pins
@@ -69,7 +69,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         own = {e.id: continued[e.id] for e in group if e.id in continued} if continued else {}
         rung = Rung(index + 1, tuple(group), tuple(labels.get(index + 1, ())), comments.get(index, ""), own)
         back = leading_back(group, own) if by_order else []
-        cut = replace(rung, elements=with_wires_cut(group, back, {(b.giver, b.output): "" for b in back}, max(by_id))) if back else rung
+        cut = cut_by_turn(replace(rung, fault=LEADS_BACK)) if back else rung
         looped = len(evaluation_order(cut)) != len(cut.elements)
         text = "its wires form a loop" if looped else odd_modifier(group) or (LEADS_BACK if back else "")
         if text == LEADS_BACK:

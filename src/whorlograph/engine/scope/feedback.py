@@ -15,6 +15,7 @@ from whorlograph.model.tags import Instance, Running
 from whorlograph.model.types import BOOL, Elementary
 
 from .rung_types import rung_types, variable_type
+from .widening import BITWISE
 
 MOST_ROUNDS = 6  # of working out a type by what it helps to decide
 
@@ -89,7 +90,9 @@ class _Cut:
 
     def types(self, rung: Rung, own: Mapping[tuple[int, str], str]) -> dict[str, Elementary] | None:
         """The types of the variables, by name; None where one is an array or structure, or they do not come to rest."""
-        known: dict[str, Elementary] = dict.fromkeys(own.values(), BOOL)
+        # At first what comes back is like a literal without a type: it takes that of what is beside it. Of logic alone it is BOOL.
+        logic = {e.id for e in rung.elements if isinstance(e, Block) and e.type_name.upper() in BITWISE}
+        known: dict[str, Elementary] = {name: BOOL for key, name in own.items() if key[0] in logic}
 
         def type_of(text: str, instance: Instance) -> Elementary | None:
             return known.get(text) or variable_type(text, instance, self.running)
@@ -97,9 +100,7 @@ class _Cut:
         for _ in range(MOST_ROUNDS):
             types = rung_types(Step(0, self.instance, rung), self.running, type_of)
             found = {name: given for key, name in own.items() if (given := types.outputs.get(key)) is not None}
-            if len(found) < len(known):
-                return None
             if found == known:
-                return found
+                return found if len(found) == len(own) else None
             known = found
         return None

@@ -101,8 +101,8 @@ def rung_types(step: Step, running: Running, type_of: TypeOf | None = None) -> R
     type_of = type_of or (lambda text, instance: variable_type(text, instance, running))
     found = RungTypes()
     rung = step.rung
-    targets = {(w.source, w.pin): type_of(e.expression, step.instance)
-               for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires}
+    targets = {(w.source, w.pin): kind for e in rung.elements if isinstance(e, (OutVariable, InOutVariable)) for w in e.wires
+               if (kind := type_of(e.expression, step.instance)) is not None}
     for element in evaluation_order(rung):
         if isinstance(element, (InVariable, InOutVariable)):
             computed = computed_at(element.expression, element.id) if isinstance(element, InVariable) else None
@@ -122,7 +122,7 @@ def rung_types(step: Step, running: Running, type_of: TypeOf | None = None) -> R
     return found
 
 
-def _block(block: Block, step: Step, running: Running, found: RungTypes, targets: dict[Source, Elementary | None]) -> None:
+def _block(block: Block, step: Step, running: Running, found: RungTypes, targets: dict[Source, Elementary]) -> None:
     def put(pin: str, type_: Elementary | None) -> None:
         found.outputs[block.id, pin] = type_
         found.outputs[block.id, pin.upper()] = type_
@@ -149,7 +149,7 @@ def _block(block: Block, step: Step, running: Running, found: RungTypes, targets
     found.outputs[block.id, "ENO"] = BOOL
 
 
-def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary | None], put: Callable[[str, Elementary | None], None]) -> None:
+def _function(block: Block, found: RungTypes, targets: dict[Source, Elementary], put: Callable[[str, Elementary | None], None]) -> None:
     name = block.type_name.upper()
     operands, real = [], found.real_literals
     for pin in block.inputs:

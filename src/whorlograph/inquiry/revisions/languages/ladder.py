@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Hashable
 
 from whorlograph.inquiry.revisions.form import Form, Numbers, Part, value_form
+from whorlograph.model.fed_back import cut_by_turn
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -112,6 +113,7 @@ class _Drawing:
 
 def form(rung: Rung, numbers: Numbers) -> Form:
     """A rung's form."""
+    rung = cut_by_turn(rung)
     drawing = _Drawing(rung, numbers)
     order = evaluation_order(rung)
     for one in order:
