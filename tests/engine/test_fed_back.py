@@ -7,10 +7,8 @@ import unittest
 from pathlib import Path
 from random import Random
 
-from msgspec import Struct
-
 from tests.building import log_of
-from tests.diagrams import block_at, diagram_file, out_at, value_at, wire_from
+from tests.diagrams import INPUTS, Gate, block_at, diagram_file, drawn_gates, out_at, random_gates, value_at, wire_from
 from tests.engine.agreement import difference
 from tests.texts import settled
 from whorlograph.desk.asking import ask, prove_all
@@ -26,54 +24,9 @@ from whorlograph.model.profile import Profile
 
 CASES = int(os.environ.get("WHORLOGRAPH_CASES", "100"))
 FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
-INPUTS = ("X1", "X2", "X3")
 
 
-class _Gate(Struct):
-    """A block: its number, function, turn, and what goes into it: a block's number or a tag, inverted or not; whether what it gives is."""
-
-    number: int
-    kind: str
-    turn: int
-    inputs: list[tuple[int | str, bool]]
-    inverted: bool
-
-
-def _gates(random: Random) -> list[_Gate]:
-    count = random.randint(1, 7)
-    turns = random.sample(range(1, 20), count)
-    outputs = [f"Y{n}" for n in range(1, count + 1)]
-    found = []
-    for n in range(1, count + 1):
-        kind = random.choice(("AND", "OR", "XOR", "NOT"))
-        sources = [(random.randint(1, count) if random.random() < 0.5 else random.choice([*INPUTS, *outputs]), random.random() < 0.2)
-                   for _ in range(1 if kind == "NOT" else random.randint(2, 3))]
-        found.append(_Gate(n, kind, turns[n - 1], sources, random.random() < 0.15))
-    return found
-
-
-def _drawn(gates: list[_Gate], random: Random) -> str:
-    """The gates with a variable behind each, in any order and at any place."""
-    made, number = [], 100
-    for one in gates:
-        pins = {}
-        for n, (source, inverted) in enumerate(one.inputs):
-            name = f"IN{n + 1}" + ('" negated="true' if inverted else "")
-            if isinstance(source, str):
-                number += 1
-                made.append(value_at(number, random.randint(0, 200), source))
-                pins[name] = wire_from(number)
-            else:
-                pins[name] = wire_from(source, "OUT")
-        drawn = block_at(one.number, random.randint(0, 200), one.kind, pins, "OUT", order=one.turn)
-        made.append(drawn.replace('<outputVariables><variable', '<outputVariables><variable negated="true"') if one.inverted else drawn)
-        number += 1
-        made.append(out_at(number, random.randint(0, 200), f"Y{one.number}", one.number, "OUT"))
-    random.shuffle(made)
-    return "".join(made)
-
-
-def _expected(gates: list[_Gate], scans: list[dict[str, bool]]) -> list[dict[str, bool]]:
+def _expected(gates: list[Gate], scans: list[dict[str, bool]]) -> list[dict[str, bool]]:
     """What the outputs are, gate by gate in the order of their turns, network by network."""
     joined = {one.number: {one.number} for one in gates}
     for one in gates:
@@ -107,9 +60,9 @@ class InTurn(unittest.TestCase):
         led_back = 0
         for seed in range(FIRST, FIRST + CASES):
             random = Random(seed)
-            gates = _gates(random)
+            gates = random_gates(random)
             scans = [{name: random.random() < 0.5 for name in INPUTS} for _ in range(12)]
-            plain, compiled = _both(_drawn(gates, random), " ".join((*INPUTS, *(f"Y{g.number}" for g in gates))))
+            plain, compiled = _both(drawn_gates(gates, random), " ".join((*INPUTS, *(f"Y{g.number}" for g in gates))))
             log = log_of(plain, [(n * 10, name, int(on)) for n, scan in enumerate(scans) for name, on in scan.items()])
             journals = [one.replay(log) for one in (plain, compiled)]
             self.assertEqual(difference(*journals, [t.name for t in plain.running.tags]), "", seed)

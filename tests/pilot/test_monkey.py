@@ -13,6 +13,7 @@ from pathlib import Path
 from random import Random
 
 from tests.charts import random_chart
+from tests.diagrams import INPUTS, diagram_file, drawn_gates, random_gates
 from tests.instructions import random_list
 from tests.instructions import text as listed
 from tests.pilot import OnScreen
@@ -60,7 +61,11 @@ class Monkey(OnScreen):
             program.write_text(text)
             log.write_text(_log(random, tags))
             found.append((name, Paths(program, (log,))))
-        return found
+        gates = random_gates(random)
+        program, log = self.folder / "diagram.xml", self.folder / "diagram.csv"
+        program.write_bytes(diagram_file(drawn_gates(gates, random), " ".join((*INPUTS, *(f"Y{g.number}" for g in gates)))))
+        log.write_text(_log(random, [*INPUTS]))
+        return [*found, ("diagram", Paths(program, (log,)))]
 
     async def test_keys_at_random(self) -> None:
         random = Random(SEED)
