@@ -142,15 +142,19 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
                 if counts[tag] == 1 and all_drops:
                     found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
                 found.looked += parts[tag]
-            if n == 0 and tag in outputs and not free(tag):
-                one = _stuck(tracer, tag)
-                if one is not None:
-                    stuck[tag] = one
             found.stuck = list(stuck.values())
             found.events = sorted(events.values(), key=lambda e: (e.oddest.count / e.oddest.of, -e.oddest.of))
             if n == 0:
                 shown = found
             yield shown
+        for tag in tags if n == 0 else ():  # after the drop-outs, which stand above
+            if stop():
+                return
+            one = _stuck(tracer, tag) if tag in outputs and not free(tag) else None
+            if one is not None:
+                stuck[tag] = one
+                found.stuck = list(stuck.values())
+                yield shown
         shown = found
     yield shown
 
