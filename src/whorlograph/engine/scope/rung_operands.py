@@ -11,7 +11,7 @@ from whorlograph.model.pins import output_pin
 from whorlograph.model.program import VariableKind
 from whorlograph.model.tags import Instance, Running
 from whorlograph.model.typed_functions import typed
-from whorlograph.model.types import BOOL, ELEMENTARY, Elementary
+from whorlograph.model.types import ELEMENTARY, Elementary
 
 from .operands import NEEDS_ALL, Operand, taken, unfit, unlike, wrong_number
 from .rung_types import RungTypes, TypeOf, called_instance
@@ -19,23 +19,10 @@ from .text_types import STANDARD, is_function_name
 from .wholes import Wires
 from .widening import NUMBER_PINS
 
-_LOGIC = frozenset({"AND", "OR", "XOR"})
-
 
 def has_operands(rung: Rung) -> bool:
     """Whether anything is wired to a block of a rung but what it is enabled by."""
     return any(p.wires for e in rung.elements if isinstance(e, Block) for p in e.inputs if p.name.upper() != "EN")
-
-
-def only_logic(rung: Rung, instance: Instance, types: RungTypes, type_of: TypeOf) -> bool:
-    """Whether a rung has no blocks but AND, OR and XOR of several operands, and nothing but BOOL on its wires: nothing in it can be odd."""
-    for one in rung.elements:
-        if isinstance(one, Block):
-            if one.instance or one.type_name not in _LOGIC or sum([bool(p.wires) and p.name.upper() != "EN" for p in one.inputs]) < 2:
-                return False
-        elif isinstance(one, OutVariable) and type_of(one.expression, instance) is not BOOL:
-            return False
-    return all(kind is BOOL for kind in types.outputs.values())
 
 
 def odd_operands(rung: Rung, instance: Instance, running: Running, types: RungTypes, wholes: bool, type_of: TypeOf) -> str:

@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from whorlograph.engine.scope.pin_values import computed_at, element_at
 from whorlograph.engine.scope.text_types import Scope
 from whorlograph.model.blocks import STANDARD_BLOCKS
-from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Wire
+from whorlograph.model.ladder import Block, InOutVariable, InVariable, OutVariable, Rung, Wire
 from whorlograph.model.paths import parse_path
 from whorlograph.model.program import VariableKind
 from whorlograph.model.rungs import evaluation_order
@@ -42,18 +42,20 @@ from .widening import (
 )
 
 Source = tuple[int, str]
+_LOGIC = frozenset({"AND", "OR", "XOR"})
 TypeOf = Callable[[str, Instance], Elementary | None]
 
 
 class RungTypes(Struct):
     """``outputs`` by (element, pin), None for an untyped literal; ``operation`` by function block's element.
 
-    ``real_literals``: elements that are untyped literals with a fraction or exponent.
+    ``real_literals``: elements that are untyped literals with a fraction or exponent; ``logic``: whether all is BOOL, what is not told too.
     """
 
     outputs: dict[Source, Elementary | None] = field(default_factory=dict)
     operation: dict[int, Elementary] = field(default_factory=dict)
     real_literals: set[int] = field(default_factory=set)
+    logic: bool = False
 
     def of(self, wire: Wire) -> Elementary | None:
         """The type that a wire carries; BOOL for power."""
@@ -120,6 +122,18 @@ def rung_types(step: Step, running: Running, type_of: TypeOf | None = None) -> R
         elif isinstance(element, Block):
             _block(element, step, running, found, targets)
     return found
+
+
+def only_logic(rung: Rung, instance: Instance, running: Running, type_of: TypeOf) -> bool:
+    """Whether a rung has no blocks but AND, OR and XOR of several operands, and nothing but BOOL on its wires: nothing in it can be odd."""
+    for one in rung.elements:
+        if isinstance(one, Block):
+            if one.instance or one.type_name not in _LOGIC or sum([bool(p.wires) and p.name.upper() != "EN" for p in one.inputs]) < 2:
+                return False
+        elif isinstance(one, (InVariable, OutVariable, InOutVariable)):
+            if type_of(one.expression, instance) is not BOOL or constant_of(one.expression, instance, running) is not None:
+                return False
+    return True
 
 
 def _block(block: Block, step: Step, running: Running, found: RungTypes, targets: dict[Source, Elementary]) -> None:

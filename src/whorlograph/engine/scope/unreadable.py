@@ -18,8 +18,8 @@ from whorlograph.model.types import Elementary
 from .constants import constant_of
 from .open_arrays import NO_LENGTH
 from .pin_values import element_at, expression_at, why_not
-from .rung_operands import has_operands, odd_operands, only_logic
-from .rung_types import RungTypes, called_instance, handed_instance, rung_types, variable_type
+from .rung_operands import has_operands, odd_operands
+from .rung_types import RungTypes, called_instance, handed_instance, only_logic, rung_types, variable_type
 from .text_checks import Checks
 from .text_types import Scope, is_function_name
 from .wholes import brings_wholes, misfit, shape_of
@@ -46,7 +46,10 @@ class Reading:
         """The types in a rung of an instance."""
         found = self._types.get((id(rung), id(instance)))
         if found is None:
-            found = self._types[id(rung), id(instance)] = rung_types(Step(0, instance, rung), self.running, self.texts(instance).type)
+            type_of = self.texts(instance).type
+            logic = only_logic(rung, instance, self.running, type_of)
+            found = RungTypes(logic=True) if logic else rung_types(Step(0, instance, rung), self.running, type_of)
+            self._types[id(rung), id(instance)] = found
         return found
 
     def statement(self, statement: Statement, instance: Instance) -> str:
@@ -155,9 +158,7 @@ def unreadable(rung: Rung, instance: Instance, running: Running, reading: Readin
     if why or not has_operands(rung):
         return why
     types = reading.types(rung, instance) if reading is not None else rung_types(Step(0, instance, rung), running, texts.type)
-    if not wholes and only_logic(rung, instance, types, texts.type):
-        return ""
-    return odd_operands(rung, instance, running, types, wholes, texts.type)
+    return "" if types.logic else odd_operands(rung, instance, running, types, wholes, texts.type)
 
 
 def _not_called(block: Block, instance: Instance, running: Running) -> str:
