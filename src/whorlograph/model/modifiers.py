@@ -100,7 +100,7 @@ def modified(elements: Sequence[Element], asked: Mapping[int, Asked]) -> tuple[E
     if not asked and not passing:
         return tuple(elements)
     by_id = {e.id: e for e in elements}
-    if not asked:
+    if not any(isinstance(by_id.get(number), InVariable) for number in asked):
         return tuple([_written(e, by_id, asked) if isinstance(e, OutVariable) else e for e in elements])
     users = _users(elements)
     return tuple([_block(e, asked, by_id) if isinstance(e, Block) else _written(e, by_id, asked) if isinstance(e, OutVariable)
