@@ -27,16 +27,9 @@ FIRST = int(os.environ.get("WHORLOGRAPH_FIRST_CASE", "0"))
 
 
 def _expected(gates: list[Gate], scans: list[dict[str, bool]]) -> list[dict[str, bool]]:
-    """What the outputs are, gate by gate in the order of their turns, network by network."""
-    joined = {one.number: {one.number} for one in gates}
-    for one in gates:
-        for source, _ in one.inputs:
-            if isinstance(source, int):
-                both = joined[one.number] | joined[source]
-                joined |= dict.fromkeys(both, both)
-    turn = {one.number: one.turn for one in gates}
-    order = sorted(gates, key=lambda g: (min(turn[n] for n in joined[g.number]), g.turn))
-    gives, tags, found = dict.fromkeys(joined, False), {f"Y{n}": False for n in joined}, []
+    """What the outputs are, gate by gate in the order of their turns."""
+    order = sorted(gates, key=lambda g: g.turn)
+    gives, tags, found = {g.number: False for g in gates}, {f"Y{g.number}": False for g in gates}, []
     for inputs in scans:
         tags |= inputs
         for one in order:
@@ -128,6 +121,20 @@ class ByHand(unittest.TestCase):
             notices = [str(n) for n in (*loaded.notices, *Controller(loaded.value, Profile()).notices)]
             self.assertEqual(len(notices), 1, notices)
             self.assertIn(said, notices[0])
+
+    def test_networks_are_one_only_where_their_turns_tell(self) -> None:
+        def drawn(read: str, last: int, order: int = 3) -> str:
+            return (value_at(1, 0, "X1") + block_at(2, 0, "NOT", {"IN": wire_from(1)}, "OUT", order=1) + value_at(3, 20, read)
+                    + block_at(4, 10, "AND", {"IN1": wire_from(2, "OUT"), "IN2": wire_from(3)}, "OUT", order=last) + out_at(5, 0, "Y1", 4, "OUT")
+                    + value_at(6, 200, "X2") + block_at(7, 200, "NOT", {"IN": wire_from(6)}, "OUT", order=order) + out_at(8, 200, "Y2", 7, "OUT"))
+
+        for elements, networks, wanted in ((drawn("Y2", 5), 1, [True, True, False]), (drawn("Y2", 2), 2, [False, True, True]),
+                                           (drawn("X3", 5), 2, [False, False, False]), (drawn("Y2", 5, 1), 2, [False, True, True])):
+            controllers = _both(elements, "X1 X2 X3 Y1 Y2")
+            self.assertEqual([len(one.steps.all) for one in controllers], [networks] * 2)
+            for one in controllers:
+                journal = one.replay(log_of(one, [(0, "X1", 0), (0, "X2", 0), (20, "X2", 1), (20, "X2", 1)], 20))
+                self.assertEqual([settled(one, journal, "Y1", scan) for scan in (1, 2, 3)], wanted, elements)
 
     def test_the_file_stays_as_it_is(self) -> None:
         data = diagram_file(self.SEAL, "X1 X2 Y1")

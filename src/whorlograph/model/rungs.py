@@ -11,6 +11,7 @@ from operator import attrgetter
 from msgspec.structs import replace
 
 from .fed_back import LEADS_BACK, cut_by_turn, leading_back
+from .interleaved import first_turn, order_of, together
 from .ladder import Block, Comment, Connector, Continuation, Element, InVariable, Jump, Label, LadderBody, LeftRail, RightRail, Rung, Wire, wires_of
 from .modifiers import odd_modifier
 from .pins import unknown_pins, with_standard_pins
@@ -56,7 +57,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
     tops = [g[0].y for g in ordered]
     by_order = language == "FBD" and any(map(order_of, active))
     if by_order:
-        ordered = sorted((_in_turn(g) for g in ordered), key=_first_turn)
+        ordered = [_in_turn(g) for g in together(sorted(ordered, key=first_turn))]
         tops = [min(e.y for e in g) for g in ordered]
     below = list(accumulate(tops, max))  # the first of them that is at or below a place is that of the rungs
     targets = _targets(elements, below, said)
@@ -108,16 +109,6 @@ def _in_turn(group: list[Element]) -> list[Element]:
         for wire in wires_of(element):
             first[wire.source] = min(first.get(wire.source, order_of(element)), order_of(element))
     return sorted(group, key=lambda e: (first.get(e.id, 0), 0, e.y, e.x) if isinstance(e, InVariable) else (order_of(e), 1, e.y, e.x))
-
-
-def order_of(element: Element) -> int:
-    """When the file has an element executed; 0 where it does not say."""
-    return element.execution_order if isinstance(element, Block) else element.turn
-
-
-def _first_turn(group: list[Element]) -> int:
-    """When a network has its turn, as the file says; 0 where it does not."""
-    return min((order_of(e) for e in group if order_of(e)), default=0)
 
 
 def _join(active: list[Element], by_id: dict[int, Element], parts: _Parts, said: list[str]) -> dict[int, int]:
