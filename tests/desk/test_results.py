@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import gzip
 import tempfile
 import unittest
 from pathlib import Path
 from random import Random
 from unittest import mock
 
+import zstandard
 from msgspec.structs import replace
 
 from tests.strategies import dense_log, random_case, random_log
@@ -17,6 +19,7 @@ from whorlograph.engine import controller as controllers
 from whorlograph.engine import settled
 from whorlograph.engine.controller import Controller
 from whorlograph.formats.settled_csv import shown_value
+from whorlograph.model.errors import UsageError
 from whorlograph.model.iolist import IoList
 
 
@@ -46,6 +49,24 @@ class Results(unittest.TestCase):
             path = Path(folder) / "out.csv"
             results.replay_into(session, path)
             return path.read_text().splitlines()
+
+    def test_packed_by_its_name_it_holds_the_same_and_leaves_nothing_beside(self) -> None:
+        random = Random(5)
+        program, profile = random_case(random)
+        controller = Controller(program, profile)
+        session = Session(controller, random_log(random, controller.running), IoList({}), [], Paths(Path("test.xml")))
+        with tempfile.TemporaryDirectory() as folder:
+            for kind in ("csv", "vcd"):
+                for name in (kind, f"{kind}.gz", f"{kind}.zst"):
+                    results.replay_into(session, Path(folder) / f"out.{name}")
+                plain = (Path(folder) / f"out.{kind}").read_bytes()
+                self.assertEqual(gzip.decompress((Path(folder) / f"out.{kind}.gz").read_bytes()), plain)
+                with zstandard.open(Path(folder) / f"out.{kind}.zst", "rb") as packed:
+                    self.assertEqual(packed.read(), plain)
+            self.assertEqual(len(list(Path(folder).iterdir())), 6)
+            with mock.patch("shutil.copyfileobj", side_effect=OSError(28, "No space left on device")), self.assertRaises(UsageError):
+                results.replay_into(session, Path(folder) / "full.csv.gz")
+            self.assertEqual(len(list(Path(folder).iterdir())), 6)
 
     def test_pieces_of_any_size_make_the_same_file(self) -> None:
         pieces = 0

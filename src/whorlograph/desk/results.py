@@ -8,6 +8,7 @@ from pathlib import Path
 from whorlograph.engine.rows import Records
 from whorlograph.engine.settled import SettledRows, SettlingRecords, joined
 from whorlograph.formats.beside import written
+from whorlograph.formats.packing import packed_as, to_be_packed
 from whorlograph.formats.settled_csv import SettledCsv
 from whorlograph.formats.settled_parquet import SettledParquet
 from whorlograph.formats.settled_vcd import SettledVcd
@@ -20,14 +21,16 @@ _KINDS: dict[str, type[SettledCsv | SettledVcd | SettledParquet]] = {".vcd": Set
 
 
 def replay_into(session: Session, path: Path, until: int | None = None, only: set[int] | None = None) -> None:
-    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7), or as the file's name ends: ``.vcd``, ``.parquet``.
+    """Replay a session's log and write every change of a settled value as CSV (DESIGN section 7), or as the file's name ends: ``.vcd``, ``.parquet``;
+    packed where it ends in ``.gz`` or ``.zst``.
 
     It is written in a thread beside the replay.
 
     Raises: UsageError where the file cannot be written.
     """
-    with written(path, session.paths.inputs) as fresh:
-        file = _KINDS.get(path.suffix.lower(), SettledCsv)(fresh, session.running.tags)
+    kind, packing = packed_as(path)
+    with written(path, session.paths.inputs) as fresh, to_be_packed(fresh, packing) as plain:
+        file = _KINDS.get(kind, SettledCsv)(plain, session.running.tags)
         try:
             _replay_into(session, file, until, only)
         finally:

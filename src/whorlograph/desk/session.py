@@ -20,7 +20,7 @@ from whorlograph.engine.journal import Journal
 from whorlograph.engine.kept import name_of, put_later, take, write_waiting
 from whorlograph.formats.decoding import unpacked
 from whorlograph.formats.iolist import read_iolist
-from whorlograph.formats.logs.source import PACKED
+from whorlograph.formats.packing import PACKED
 from whorlograph.formats.profile import read_profile
 from whorlograph.formats.programs import read_program
 from whorlograph.formats.programs.library import with_libraries

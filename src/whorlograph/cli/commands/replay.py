@@ -9,6 +9,7 @@ import click
 from whorlograph.cli.options import FILE, given, program_options
 from whorlograph.cli.saying import note, say
 from whorlograph.cli.telling import telling
+from whorlograph.formats.packing import packed_as
 from whorlograph.model.errors import UsageError
 
 
@@ -17,7 +18,7 @@ from whorlograph.model.errors import UsageError
 @click.argument("logs", type=FILE, nargs=-1, required=True)
 @click.option("--until", help="Stop at this time.")
 @click.option("--tags", help="Only these tags, with commas between.")
-@click.option("--out", type=FILE, help="Write settled values here (.csv, .vcd or .parquet).")
+@click.option("--out", type=FILE, help="Write settled values here (.csv, .vcd or .parquet; .csv.gz, .vcd.zst ...).")
 def command(program: Path, io_list: Path | None, profile: Path | None, resource: str, plain: bool, logs: tuple[Path, ...],
             until: str | None, tags: str | None, out: Path | None) -> int:
     """Replay LOGS through PROGRAM; write every change of a settled value, or say what happened."""
@@ -25,8 +26,10 @@ def command(program: Path, io_list: Path | None, profile: Path | None, resource:
     from whorlograph.engine.feed import Trial
     from whorlograph.model.times import parse_time
 
-    if out is not None and out.suffix.lower() not in (".csv", ".vcd", ".parquet"):
-        raise UsageError(str(out), f"{out.suffix or 'no suffix'} is no format of results", "end the name in .csv, .vcd or .parquet")
+    kind, packing = packed_as(out) if out is not None else ("", "")
+    if out is not None and kind not in ((".csv", ".vcd") if packing else (".csv", ".vcd", ".parquet")):
+        ending = f"{kind}{packing}" or "no suffix"
+        raise UsageError(str(out), f"{ending} is no format of results", "end the name in .csv, .vcd (.gz or .zst behind it) or .parquet")
     session = telling(load(given(program, logs, io_list, profile, resource), plain))
     note(session.notices)
     end = parse_time(until, session.log) if until else None

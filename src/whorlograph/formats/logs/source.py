@@ -20,7 +20,6 @@ _CHUNK = 1 << 20
 _PART = 1 << 10  # packed bytes unpacked at a time: they may become thirty thousand times as many
 _STRAY = re.compile("[\udc80-\udcff]+")
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
-PACKED = (".gz", ".zst")
 SEPARATORS = ",;\t|"  # of cells in a line
 
 
