@@ -19,11 +19,22 @@ def together(groups: Sequence[Group]) -> list[Group]:
     orders = [e.execution_order for group in found for e in group if isinstance(e, Block) and e.execution_order > 0]
     if len(set(orders)) < len(orders) or any(isinstance(e, (Jump, Return)) for group in found for e in group):
         return found  # numbered anew in each network, or no list of what is executed one after the other
-    while (pair := _at_odds(found)) is not None:
-        one, other = sorted(pair)
-        found[one] += found.pop(other)
-        found.sort(key=first_turn)
+    while pairs := _at_odds(found):
+        into = list(range(len(found)))  # by network: that which it becomes part of
+        for one, other in pairs:
+            low, high = sorted((_last(into, one), _last(into, other)))
+            into[high] = low
+        joined: dict[int, Group] = {}
+        for n, group in enumerate(found):
+            joined.setdefault(_last(into, n), []).extend(group)
+        found = sorted(joined.values(), key=first_turn)
     return found
+
+
+def _last(into: list[int], n: int) -> int:
+    while into[n] != n:
+        n = into[n]
+    return n
 
 
 def order_of(element: Element) -> int:
@@ -36,8 +47,8 @@ def first_turn(group: Sequence[Element]) -> int:
     return min((order_of(e) for e in group if order_of(e)), default=0)
 
 
-def _at_odds(groups: Sequence[Group]) -> tuple[int, int] | None:
-    """Two networks of which one writes what the other reads or writes, in the other order than one after the other."""
+def _at_odds(groups: Sequence[Group]) -> set[tuple[int, int]]:
+    """Networks of which one writes what the other reads or writes, in the other order than one after the other."""
     written: _Uses = {}
     read: _Uses = {}
     for n, group in enumerate(groups):
@@ -50,12 +61,8 @@ def _at_odds(groups: Sequence[Group]) -> tuple[int, int] | None:
                 written.setdefault(_base(one.instance), []).append((n, turn))
             if turn and isinstance(one, (InVariable, InOutVariable)):
                 read.setdefault(_base(one.expression), []).append((n, turn))
-    for name, writers in written.items():
-        for n, turn in writers:
-            for m, other in (*read.get(name, ()), *writers):
-                if n != m and (n < m) != (turn < other):
-                    return n, m
-    return None
+    return {(n, m) for name, writers in written.items() for n, turn in writers for m, other in (*read.get(name, ()), *writers)
+            if n != m and (n < m) != (turn < other)}
 
 
 def _turns(group: Group) -> dict[int, int]:
