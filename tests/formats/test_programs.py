@@ -133,7 +133,7 @@ UNREADABLE = {
     "empty": (b"", "empty"),
     "binary": (bytes(range(256)) * 20, "not well-formed"),
     "truncated": (ladder(CONTACT.format(2, 10, 1)).encode()[:200], "not well-formed"),
-    "foreign": (b"<html><body/></html>", "not a project"),
+    "foreign": (b"<drawing><body/></drawing>", "not a project"), "a web page": (b"<html><body/></html>", "a web page"),
     "no POU": (b'<project xmlns="http://www.plcopen.org/xml/tc6_0201"/>', "no POU"),
 }
 
