@@ -131,6 +131,32 @@ END_CONFIGURATION
         two = read(b"TYPE P : STRUCT x : INT; END_STRUCT Q : STRUCT p : P; END_STRUCT END_TYPE PROGRAM M VAR q : Q; END_VAR ; END_PROGRAM", Path("x.st"))
         self.assertEqual(([str(n) for n in two.notices], sorted(two.value.types)), ([], ["p", "q"]))
 
+    def test_of_a_configuration_only_what_is_wrong_is_left_out(self) -> None:
+        text = ("FUNCTION_BLOCK Guard VAR_INPUT P : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR Q := P; END_FUNCTION_BLOCK\n"
+                "PROGRAM Main VAR_INPUT A : BOOL; END_VAR VAR G, H : Guard; END_VAR G(P := A); END_PROGRAM\nCONFIGURATION C\nVAR_GLOBAL K AT %IX0.0 : BOOL; END_VAR\n"
+                "RESOURCE R ON CPU\nTASK Slow (INTERVAL := T#1s);\nTASK Odd (INTERVAL T#1s);\nPROGRAM P1 WITH Slow : Main (G WITH Slow, A := K, H.Q WITH Odd);\n"
+                "PROGRAM P2 Main;\nPROGRAM P3 WITH Odd : Main (A := K);\nPROGRAM P4 : Main (G WITH Slow);\nEND_RESOURCE\nEND_CONFIGURATION\n")
+        loaded = read(text.encode(), Path("x.st"))
+        found = loaded.value.configurations[0]
+        self.assertEqual([v.name for v in found.variables], ["K"])
+        self.assertEqual([(p.name, p.task, len(p.connected)) for p in found.resources[0].instances], [("P1", "Slow", 1), ("P3", "Odd", 1), ("P4", "", 0)])
+        self.assertEqual([t.name for t in found.resources[0].tasks], ["Slow"])
+        self.assertEqual([(n.place.line, n.what.partition(": ")[2]) for n in loaded.notices],
+                         [(8, "G is to run under task Slow by itself: that is not done"), (8, "H.Q is to run under task Odd by itself: that is not done"),
+                          (11, "G is to run under task Slow by itself: that is not done"), (7, "'T#1s' stands here, ':=' was expected"),
+                          (9, "'Main' stands here, ':', WITH was expected")])
+        controller = Controller(loaded.value, Profile())
+        self.assertEqual([n.what for n in controller.notices], ["P3 stands on task Odd, which is not declared"])
+
+    def test_what_stands_in_no_configuration_is_passed_over(self) -> None:
+        text = ("PROGRAM Main VAR A AT %IX0.0 : BOOL; END_VAR ; END_PROGRAM CONFIGURATION C\nCHANNEL 4 : Fast;\nRESOURCE R ON CPU\nTASK T1 (INTERVAL := T#1s);\nBUFFER 3\n"
+                "PROGRAM P1 WITH T1 : Main;\nEND_RESOURCE\nMORE\nEND_CONFIGURATION\n")
+        loaded = read(text.encode(), Path("x.st"))
+        resource = loaded.value.configurations[0].resources[0]
+        self.assertEqual(([p.name for p in resource.instances], [t.name for t in resource.tasks]), (["P1"], ["T1"]))
+        self.assertEqual([n.place.line for n in loaded.notices], [2, 5, 8])
+        self.assertTrue(all("begins nothing that stands in a configuration" in n.what for n in loaded.notices))
+
     def test_semicolons_behind_what_ends(self) -> None:
         text = ("TYPE A : INT (0..9); END_TYPE; FUNCTION F : ARRAY[1..2] OF STRING[5] VAR_INPUT P : A; END_VAR; F[1] := 'a'; END_FUNCTION;\n"
                 "PROGRAM Main VAR X : A; END_VAR; X := 1; END_PROGRAM;")

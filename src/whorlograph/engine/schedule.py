@@ -106,8 +106,9 @@ def make_schedule(program: Program, running: Running, profile: Profile, resource
         task = Task(len(tasks), declared.name, declared.priority, members, falling=declared.name.lower() in falling)
         tasks.append(_timed(task, declared, running, profile, say))
     cyclic = []
+    written = {p.name.lower() for p in chosen.instances}  # not what hands parameters to it
     for i, one in enumerate(running.programs):
-        if one.task and one.task.lower() not in known:
+        if one.task and one.task.lower() not in known and one.name.lower() in written:
             say(f"{one.name} stands on task {one.task}, which is not declared", "it runs once in every scan")
         if one.task.lower() not in known:
             cyclic.append(i)

@@ -20,6 +20,7 @@ from whorlograph.formats.text.edges import with_edges
 from whorlograph.formats.text.instructions import looks_like_instructions
 from whorlograph.formats.text.located import without_paths
 from whorlograph.formats.text.objects import without_objects
+from whorlograph.formats.text.running import without_block_tasks, without_wrong_parts
 from whorlograph.formats.text.tokens import Piece, tokens
 from whorlograph.formats.text.tree import parse
 from whorlograph.formats.text.unreadable import Unreadable
@@ -137,7 +138,10 @@ class _Reader:
                 rest, located, wrong = without_paths(with_numbers(pieces, self.constants), _sections)
                 for one in wrong:
                     self.say(one, "what it says of that variable is passed over")
-                read: ConfigurationRead = self.leniently(rest, lambda p: parse(p, "configuration"))
+                rest, alone = without_block_tasks(rest)
+                for one in alone:
+                    self.say(one, "it runs where it is called")
+                read: ConfigurationRead = self.leniently(rest, _configuration)
                 self.configurations.append(self.configuration(read, tuple(located)))
             elif pieces[0].kind == "SECTION":
                 self.loose += self.variables(self.leniently(with_numbers(pieces, self.constants), _sections))
@@ -155,11 +159,14 @@ class _Reader:
             return read(pieces)
         except Unreadable as error:
             rest, wrong = without_wrong(pieces, _sections)
-            if not wrong or error.ends:
+            rest, parts = without_wrong_parts(rest, _configuration) if pieces[0].kind == "CONFIGURATION" else (rest, [])
+            if not (wrong or parts) or error.ends:
                 raise
             found = read(rest)
         for one in wrong:
             self.say(one, "the declaration is left out, and what uses it not executed", pou)
+        for one in parts:
+            self.say(one, "that part is left out: what it runs does not run", pou)
         return found
 
     def types_of(self, pieces: list[Piece]) -> list[TypeNamed]:
@@ -309,6 +316,11 @@ class _Reader:
         """A program with the lines that connect something to it."""
         last = max((v.line for a in one.connected for v in (a.value, a.output) if v is not None), default=0)
         return replace(one, source=tuple(self.lines[one.line - 1:last]))
+
+
+def _configuration(pieces: list[Piece]) -> ConfigurationRead:
+    found: ConfigurationRead = parse(pieces, "configuration")
+    return found
 
 
 def _sections(pieces: list[Piece]) -> list[Section]:
