@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 from pathlib import Path
 from random import Random
+from typing import Any
 
 from tests.building import log_of
 from tests.engine.agreement import difference
@@ -39,6 +40,8 @@ class LaidOut(unittest.TestCase):
                                ("FOR J := 1 TO 3 DO J := J + 1; END_FOR;", (0, 1)), ("FOR J := 1 TO 3 DO IF X1 THEN EXIT; END_IF; END_FOR;", (3, 0)),
                                ("FOR J := 1 TO 3 DO IF K[J] THEN C := J; EXIT; END_IF; B := J; END_FOR;", (3, 0)),
                                ("FOR J := 1 TO 3 DO IF K[J] THEN CONTINUE; END_IF; B := J; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO IF K[J] THEN EXIT; END_IF; IF X1 THEN CONTINUE; END_IF; B := J; END_FOR;", (3, 0)),
+                               ("FOR J := 1 TO 3 DO IF K[J] THEN CONTINUE; END_IF; IF X1 THEN EXIT; END_IF; B := J; END_FOR;", (0, 1)),
                                ("FOR J := 1 TO 3 DO IF K[J] THEN EXIT; ELSE B := J; END_IF; END_FOR;", (0, 1)),
                                ("FOR J := 1 TO 3 DO IF X1 THEN IF K[J] THEN EXIT; END_IF; END_IF; END_FOR;", (0, 1)),
                                ("FOR J := 1 TO 3 DO IF X1 THEN RETURN; END_IF; END_FOR;", (0, 1)), ("FOR J := 1 TO 200 DO IF X1 THEN EXIT; END_IF; END_FOR;", (0, 1)),
@@ -106,6 +109,69 @@ class LaidOut(unittest.TestCase):
                                ([(0, "X1", 0), (0, "X2", 1), (0, "X3", 1)], (4, 4, 0))):
             for controller, journal in both_engines(body, rows, "K : ARRAY[1..4] OF BOOL; J : INT;"):
                 self.assertEqual(tuple(settled(controller, journal, n) for n in ("C", "Main.J", "B")), expected, rows)
+
+
+Part = tuple[str, str, int] | list[Any]  # a test of Stop or Skip, "" none; what is done, by how much the sum grows; a list: a loop within
+
+
+class Left(unittest.TestCase):
+    """Passes that are left early, at random, against a walk through their statements."""
+
+    def test_random(self) -> None:
+        early = 0
+        for seed in range(150):
+            random = Random(seed)
+            parts = _parts(random, 1)
+            flags = {name: [random.random() < 0.35 for _ in range(4)] for name in ("Stop", "Skip")}
+            local = " ".join(f"{name} : ARRAY[1..4] OF BOOL := [{', '.join(str(on).upper() for on in values)}];" for name, values in flags.items())
+            body = f"Sum := 0; {_written(parts, 'J')}"
+            wanted, left = _walked(parts, flags, 0, 0)
+            early += left
+            for controller, journal in both_engines(body, [(0, "X1", 1)], f"{local} Sum : DINT; J, J_ : INT;"):
+                self.assertEqual(settled(controller, journal, "Main.Sum", 1), wanted, (seed, body, flags, controller.plain))
+        self.assertGreater(early, 40)
+
+
+def _parts(random: Random, depth: int) -> list[Part]:
+    found: list[Part] = []
+    for _ in range(random.randint(1, 4)):
+        if depth and random.random() < 0.2:
+            found.append(_parts(random, depth - 1))
+        else:
+            found.append((random.choice(("", "Stop", "Skip", "Stop")), random.choice(("", "EXIT", "CONTINUE")), random.randint(0, 9)))
+    return found
+
+
+def _written(parts: list[Part], name: str) -> str:
+    lines = []
+    for one in parts:
+        if isinstance(one, list):
+            lines.append(_written(one, f"{name}_"))
+        else:
+            test, leaves, more = one
+            done = f"Sum := Sum * 3 + {more};" + (f" {leaves};" if leaves and test else "")
+            lines.append(f"IF {test}[{name}] THEN {done} END_IF;" if test else done)
+    return f"FOR {name} := 1 TO 4 DO {' '.join(lines)} IF Sum > 100000 THEN Sum := Sum MOD 1000; END_IF; END_FOR;"
+
+
+def _walked(parts: list[Part], flags: dict[str, list[bool]], total: int, left: int) -> tuple[int, int]:
+    """What the sum is behind a loop, and how often a pass was left early."""
+    for n in range(4):
+        leaves = ""
+        for one in parts:
+            if isinstance(one, list):
+                total, left = _walked(one, flags, total, left)
+            elif not one[0] or flags[one[0]][n]:
+                total = total * 3 + one[2]
+                leaves = one[1] if one[0] else ""
+                if leaves:
+                    left += 1
+                    break
+        if leaves == "EXIT":
+            break
+        if leaves != "CONTINUE" and total > 100000:
+            total %= 1000
+    return total, left
 
 
 class Agree(unittest.TestCase):

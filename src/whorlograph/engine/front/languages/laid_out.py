@@ -63,7 +63,11 @@ def leaving(one: Statement) -> str:
 
 
 def leaves_only_so(statements: tuple[Statement, ...]) -> bool:
-    """Whether a pass is left by such statements alone, directly within it."""
+    """Whether a pass is left by such statements alone, directly within it, and no EXIT stands behind a CONTINUE: what comes behind the pass would
+    have to stand twice."""
+    kinds = [kind for one in statements if (kind := leaving(one))]
+    if "CONTINUE" in kinds and "EXIT" in kinds[kinds.index("CONTINUE"):]:
+        return False
     for one in statements:
         inside = one.branches[0].statements[:-1] if isinstance(one, Choose) and leaving(one) else (one,)
         if any(_may_leave(part) for part in inside):
