@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from .ladder import Block, Connector, Continuation, Element, InVariable, OutVariable, Rung, Wire
+from .ladder import Block, Connector, Continuation, Element, InVariable, OutVariable, Rung, Wire, wires_of
 from .pins import output_pin
 
 LEADS_BACK = "a wire of it leads back, and what that brings cannot be kept"
@@ -27,11 +27,35 @@ class Back(Struct, frozen=True):
 
 
 def leading_back(elements: Sequence[Element], continued: Mapping[int, int]) -> list[Back]:
-    """The wires of a network that lead back. Args: continued: by the id of a continuation, its connector's."""
-    ordered = {e.id: e for e in elements if isinstance(e, Block) and e.execution_order > 0}
+    """The wires of a network that lead back. Args: continued: by the id of a continuation, its connector's.
+
+    Where a loop is left and one block alone has no number, it is the first: files count from 0 too.
+    """
+    blocks = [e for e in elements if isinstance(e, Block)]
+    ordered = {e.id: e for e in blocks if e.execution_order > 0}
     if not ordered:
         return []
     by_id = {e.id: e for e in elements}
+    found = _backs(ordered, by_id, continued)
+    if len(blocks) == len(ordered) + 1 and _is_looped(by_id, continued, found):
+        found = _backs({e.id: e for e in blocks}, by_id, continued)
+    return found
+
+
+def _is_looped(by_id: Mapping[int, Element], continued: Mapping[int, int], backs: Sequence[Back]) -> bool:
+    """Whether wires form a loop, those that lead back apart."""
+    cut = {(b.taker, taker.inputs[b.pin].wires[b.wire].source) for b in backs if isinstance(taker := by_id[b.taker], Block)}
+    waits = {n: {w.source for w in wires_of(e) if w.source in by_id and (n, w.source) not in cut} for n, e in by_id.items()}
+    for n, connector in continued.items():
+        waits[n].add(connector)
+    while ready := [n for n, sources in waits.items() if not sources]:
+        for n in ready:
+            del waits[n]
+        waits = {n: sources.difference(ready) for n, sources in waits.items()}
+    return bool(waits)
+
+
+def _backs(ordered: Mapping[int, Block], by_id: Mapping[int, Element], continued: Mapping[int, int]) -> list[Back]:
     found = []
     for taker in ordered.values():
         for n, pin in enumerate(taker.inputs):
