@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import bz2
 import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+
+import pyarrow as arrow
+from pyarrow import parquet
 
 from tests.building import program_of
 from whorlograph.engine.controller import Controller
@@ -30,7 +34,9 @@ class Foreign(unittest.TestCase):
             (place / "paper.csv").write_bytes(b"%PDF-1.7 ...")
             (place / "page.csv").write_bytes(b"\xef\xbb\xbf \n<!doctype HTML><html></html>")
             (place / "short.csv").write_bytes(b"PK")
-            for name, said in (("sheet", "a zip archive or a spreadsheet"), ("paper", "a PDF document"), ("page", "a web page")):
+            (place / "packed.csv").write_bytes(bz2.compress(b"time,tag,value\n0,X1,1\n", 3))
+            parquet.write_table(arrow.table({"time": [0.0], "X1": [1]}), place / "columns.csv")
+            for name, said in (("packed", "a packed file (bzip2)"), ("columns", "a Parquet file"), ("sheet", "a zip archive or a spreadsheet"), ("paper", "a PDF document"), ("page", "a web page")):
                 path = place / f"{name}.csv"
                 for read in (lambda path: read_logs([path], running, Profile()), lambda path: read_iolist(path, running), read_program):
                     with self.subTest(name=name), self.assertRaises(InputError) as caught:
@@ -41,7 +47,8 @@ class Foreign(unittest.TestCase):
             self.assertNotIn("archive", caught.exception.what)
 
     def test_ours_are_none_of_them(self) -> None:
-        for start in (b"time,tag,value\n", b"<?xml version", b"\xef\xbb\xbf<project", b"PROGRAM Main", b"$date", b"\x1f\x8b\x08", b"\xff\xfet\0i\0", b"", b"P"):
+        for start in (b"time,tag,value\n", b"<?xml version", b"\xef\xbb\xbf<project", b"PROGRAM Main", b"$date", b"\x1f\x8b\x08", b"\xff\xfet\0i\0", b"", b"P", b"BZh1;BZh2", b"bzh_Temp,X1", b"PAR1,PAR2",
+                      b"Rar! said", b"<project><html"):
             self.assertIsNone(foreign(start), start)
 
 

@@ -97,6 +97,13 @@ class Objects(unittest.TestCase):
         journal = controller.replay(log_of(controller, [(0, "Main.X", 0)], 10))
         self.assertEqual(settled(controller, journal, "Main.Final", 1), 3)
 
+    def test_a_variable_hides_the_namespace_of_its_name(self) -> None:
+        text = MOTOR + MAIN.replace("VAR M : Motors.Motor;", "VAR Motors AT %MW4 : WORD; M : Works.Motor;").replace("N := M.N;", "N := M.N; Y := Motors.%X2;")
+        controller = Controller(read(text.encode(), _PLACE).value, Profile(scan_time=10_000_000))
+        self.assertEqual(controller.notices, [])
+        journal = controller.replay(log_of(controller, [(0, "Main.Motors", 4), (0, "Main.X", 0)], 10))
+        self.assertTrue(settled(controller, journal, "Main.Y", 1))
+
     def test_a_method_that_is_not_ended_takes_nothing_else_with_it(self) -> None:
         text = MOTOR.replace("END_METHOD\nEND_FUNCTION_BLOCK", "END_FUNCTION_BLOCK") + MAIN
         loaded = read(text.encode(), _PLACE)

@@ -113,9 +113,8 @@ def with_wires_cut(elements: Sequence[Element], backs: Sequence[Back], names: Ma
     return tuple(found)
 
 
-def cut_by_turn(rung: Rung) -> Rung:
-    """A network whose wires that lead back are cut, under names that tell which block in turn gives what is taken: to be compared with another."""
-    backs = leading_back(rung.elements, rung.continued) if rung.fault == LEADS_BACK else []
+def cut_by_turn(rung: Rung, backs: Sequence[Back]) -> Rung:
+    """A network whose wires that lead back are cut, under names that tell which block in turn gives what is taken."""
     if not backs:
         return rung
     turns = sorted((e for e in rung.elements if isinstance(e, Block)), key=_turn)

@@ -37,7 +37,7 @@ class Variable(Struct, frozen=True):
     constant: bool = False
     documentation: str = ""
     line: int = 0
-    made: bool = False  # by a chart or an instruction list: it stands in no declaration
+    made: bool = False  # by a chart, an instruction list, an edge, a wire that leads back: it stands in no declaration
     result: bool = False  # what an instruction of a list leaves for those behind it
     group: str = ""  # the name of the section that it stands in, where the file gives one: globals are called by it too, ``Group.Name``
 

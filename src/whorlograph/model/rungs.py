@@ -70,7 +70,7 @@ def build(elements: tuple[Element, ...], language: str = "LD") -> tuple[LadderBo
         own = {e.id: continued[e.id] for e in group if e.id in continued} if continued else {}
         rung = Rung(index + 1, tuple(group), tuple(labels.get(index + 1, ())), comments.get(index, ""), own)
         back = leading_back(group, own) if by_order else []
-        cut = cut_by_turn(replace(rung, fault=LEADS_BACK)) if back else rung
+        cut = cut_by_turn(rung, back)
         looped = len(evaluation_order(cut)) != len(cut.elements)
         text = "its wires form a loop" if looped else odd_modifier(group) or (LEADS_BACK if back else "")
         if text == LEADS_BACK:

@@ -42,7 +42,7 @@ class _Gathered:
         while at < len(pieces):
             at = self._outside(at)
         if self.spaces:
-            self.found.pieces = _bare(self.found.pieces, self.spaces)
+            self.found.pieces = [one for unit in _units(self.found.pieces) for one in _bare(unit, self.spaces - _declared(unit))]
 
     def _word(self, at: int) -> str:
         """A token's word, in capitals; "" where it is none that begins something here."""
@@ -114,6 +114,31 @@ class _Gathered:
                 self.found.pieces.append(self.pieces[at])
                 at += 1
         return end
+
+
+def _units(pieces: list[Piece]) -> list[list[Piece]]:
+    """The tokens, POU by POU, and what stands between."""
+    found: list[list[Piece]] = [[]]
+    for piece in pieces:
+        if piece.kind in _POUS:
+            found.append([])
+        found[-1].append(piece)
+        if piece.kind in _POUS.values():
+            found.append([])
+    return found
+
+
+def _declared(pieces: list[Piece]) -> set[str]:
+    """What stands in front of a colon, in lower case: a variable hides a namespace of its name."""
+    found: set[str] = set()
+    names: set[str] = set()
+    for piece in pieces:
+        if piece.kind == "NAME":
+            names.add(piece.text.lower())
+        elif piece.kind != "COMMA":
+            found |= names if piece.kind in ("COLON", "AT") else set()
+            names = set()
+    return found
 
 
 def _bare(pieces: list[Piece], spaces: set[str]) -> list[Piece]:

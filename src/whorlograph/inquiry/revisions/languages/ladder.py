@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Hashable
 
 from whorlograph.inquiry.revisions.form import Form, Numbers, Part, value_form
-from whorlograph.model.fed_back import cut_by_turn
+from whorlograph.model.fed_back import LEADS_BACK, cut_by_turn, leading_back
 from whorlograph.model.ladder import (
     Block,
     Coil,
@@ -113,7 +113,8 @@ class _Drawing:
 
 def form(rung: Rung, numbers: Numbers) -> Form:
     """A rung's form."""
-    rung = cut_by_turn(rung)
+    if rung.fault == LEADS_BACK:
+        rung = cut_by_turn(rung, leading_back(rung.elements, rung.continued))
     drawing = _Drawing(rung, numbers)
     order = evaluation_order(rung)
     for one in order:
