@@ -104,6 +104,24 @@ class Objects(unittest.TestCase):
         journal = controller.replay(log_of(controller, [(0, "Main.Motors", 4), (0, "Main.X", 0)], 10))
         self.assertTrue(settled(controller, journal, "Main.Y", 1))
 
+    def test_no_variable_hides_it_where_only_a_type_can_stand(self) -> None:
+        kinds = "NAMESPACE Motors\nTYPE Kind : (Slow, Fast); END_TYPE\nEND_NAMESPACE\n"
+        text = kinds + """PROGRAM Main
+VAR Motors AT %MW4 : WORD; X AT %IX0.0 : BOOL; Y AT %QX0.0 : BOOL; Rows : ARRAY[1..2] OF Motors.Kind; Now : Motors.Kind := Motors.Kind#Slow; END_VAR
+IF X THEN Now := Motors.Kind#Fast; END_IF;
+CASE Now OF
+  Fast: Motors.%X1 := TRUE;
+END_CASE;
+Rows[2] := Now;
+Y := Rows[2] = Fast AND Motors.%X1;
+END_PROGRAM
+"""
+        controller = Controller(read(text.encode(), _PLACE).value, Profile(scan_time=10_000_000))
+        self.assertEqual(controller.notices, [])
+        journal = controller.replay(log_of(controller, [(0, "Main.X", 0), (20, "Main.X", 1)], 50))
+        self.assertFalse(settled(controller, journal, "Main.Y", 1))
+        self.assertTrue(settled(controller, journal, "Main.Y", 4))
+
     def test_a_method_that_is_not_ended_takes_nothing_else_with_it(self) -> None:
         text = MOTOR.replace("END_METHOD\nEND_FUNCTION_BLOCK", "END_FUNCTION_BLOCK") + MAIN
         loaded = read(text.encode(), _PLACE)

@@ -42,7 +42,7 @@ class _Gathered:
         while at < len(pieces):
             at = self._outside(at)
         if self.spaces:
-            self.found.pieces = [one for unit in _units(self.found.pieces) for one in _bare(unit, self.spaces - _declared(unit))]
+            self.found.pieces = [one for unit in _units(self.found.pieces) for one in _bare(unit, self.spaces)]
 
     def _word(self, at: int) -> str:
         """A token's word, in capitals; "" where it is none that begins something here."""
@@ -142,14 +142,27 @@ def _declared(pieces: list[Piece]) -> set[str]:
 
 
 def _bare(pieces: list[Piece], spaces: set[str]) -> list[Piece]:
-    """Tokens without the names of namespaces in front of names."""
+    """Tokens of a POU without the names of namespaces in front of names; where only a type can stand, no variable hides one."""
     found: list[Piece] = []
+    hidden = _declared(pieces)
+    declares = True
     at = 0
     while at < len(pieces):
-        leads = pieces[at].kind == "NAME" and pieces[at].text.lower() in spaces and (not found or found[-1].kind != "DOT")
-        if leads and at + 2 < len(pieces) and pieces[at + 1].kind == "DOT" and pieces[at + 2].kind == "NAME":
-            at += 2
-            continue
-        found.append(pieces[at])
+        one = pieces[at]
+        if one.kind in ("SECTION", "END_VAR"):
+            declares = one.kind == "SECTION"
+        if one.kind == "NAME" and one.text.lower() in spaces and (not found or found[-1].kind != "DOT") and (last := _last(pieces, at)) > at:
+            of_type = "#" in pieces[last].text or (declares and bool(found) and found[-1].kind in ("COLON", "OF"))
+            if of_type or one.text.lower() not in hidden:
+                at += 2
+                continue
+        found.append(one)
         at += 1
     return found
+
+
+def _last(pieces: list[Piece], at: int) -> int:
+    """The last of the names that dots join to one."""
+    while at + 2 < len(pieces) and pieces[at + 1].kind == "DOT" and pieces[at + 2].kind == "NAME":
+        at += 2
+    return at
