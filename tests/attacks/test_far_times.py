@@ -30,11 +30,17 @@ def _plain(ladder: Ladder) -> None:
 
 
 def read(rows: list[str], header: str = "time,tag,value") -> tuple[Log, list[Notice], Controller]:
+    return read_all([rows], header)
+
+
+def read_all(files: list[list[str]], header: str = "time,tag,value") -> tuple[Log, list[Notice], Controller]:
+    """Several files of one log, given as rows."""
     controller = controller_of(program_of(_plain, "X1 X2 Y1"))
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "log.csv"
-        path.write_text("\n".join([header, *rows]) + "\n")
-        loaded = read_logs([path], controller.running, Profile())
+        paths = [Path(folder) / f"log{n}.csv" for n in range(len(files))]
+        for path, rows in zip(paths, files, strict=True):
+            path.write_text("\n".join([header, *rows]) + "\n")
+        loaded = read_logs(paths, controller.running, Profile())
     return loaded.value, loaded.notices, controller
 
 
@@ -140,6 +146,37 @@ class DoubledHour(unittest.TestCase):
             log, notices, _ = read([f"{(t if t < change else t - dt.timedelta(hours=1)).isoformat()},X1,{i % 2}" for i, t in enumerate(true)])
             self.assertIn("an hour occurs twice", " ".join(map(str, notices)))
             self.assertEqual((log.times.tolist(), log.end), ([every * SECOND * i for i in range(count)], every * SECOND * (count - 1)))
+
+    def test_two_tables_that_both_go_over_the_hour(self) -> None:
+        first, second = self.autumn(20), self.autumn(30)
+        rows = [[f"{t.isoformat()},{tag},{i % 2}" for i, t in enumerate(stamps)] for tag, stamps in (("X1", first), ("X2", second))]
+        for files in (rows, rows[::-1]):
+            log, notices, _ = read_all(files)
+            self.assertEqual(" ".join(map(str, notices)).count("occurs twice"), 2)
+            true = [20 * SECOND * i for i in range(len(first))], [30 * SECOND * i for i in range(len(second))]
+            self.assertEqual(sorted([*true[0], *true[1]]), log.times.tolist())
+            self.assertEqual([log.times[log.tags == tag].tolist() for tag in sorted(set(log.tags.tolist()))], list(true))
+
+    def test_a_list_of_events_beside_a_table_is_moved_behind_the_hour_only_and_what_lies_in_it_is_said(self) -> None:
+        begin, table = dt.datetime(2031, 10, 26, 1), [f"{t.isoformat()},X1,{i % 2}" for i, t in enumerate(self.autumn(20))]
+        local = [begin, dt.datetime(2031, 10, 26, 1, 59, 59), dt.datetime(2031, 10, 26, 2), dt.datetime(2031, 10, 26, 2, 59, 59), dt.datetime(2031, 10, 26, 3)]
+        for count in range(1, len(local) + 1):
+            events = [f"{t.isoformat()},X2,{i % 2}" for i, t in enumerate(local[:count])]
+            for files in ([table, events], [events, table]):
+                log, notices, _ = read_all(files)
+                times = log.times[np.bincount(log.tags)[log.tags] == count]  # those of X2
+                self.assertEqual(times.tolist(), [0, 3599 * SECOND, 3600 * SECOND, 7199 * SECOND, 10_800 * SECOND][:count])
+                said = [str(n) for n in notices if "may be of either of the two hours" in str(n)]
+                self.assertEqual(len(said), int(count > 2))
+                self.assertTrue(count < 3 or "1 row " in said[0] or "2 rows " in said[0])
+
+    def test_the_next_file_of_a_recorder_comes_behind_it_whole(self) -> None:
+        stamps = self.autumn(30)
+        rows = [f"{t.isoformat()},X1,{i % 2}" for i, t in enumerate(stamps)]
+        for at in (242, 300, 359, 360, 420):  # from the second hour's third row to 03:30
+            log, notices, _ = read_all([rows[:at], rows[at:]])
+            self.assertEqual((set(np.diff(log.times).tolist()), log.end), ({30 * SECOND}, 30 * SECOND * (len(rows) - 1)), at)
+            self.assertNotIn("may be of either", " ".join(map(str, notices)))
 
     def test_times_with_a_zone_late_rows_and_two_steps_back_are_no_doubled_hour(self) -> None:
         late = [f"2031-10-26T0{i // 60}:{i % 60:02}:00,X1,{i % 2}" for i in range(240)]

@@ -85,22 +85,41 @@ def _put_back(parts: list[Rows], columns: list[tuple[Ints, NDArray[Any], NDArray
     said: list[Notice] = []
     if times.clock is not Clock.LOCAL:
         return said
-    for part, column in zip(parts, columns, strict=True):
-        at = put_back(column[0])
+    stamps = [column[0] for column in columns]
+    backs = [put_back(its) for its in stamps]
+    told = min(((int(its[at - 1]), int(its[at]), n) for n, (its, at) in enumerate(zip(stamps, backs, strict=True)) if at is not None), default=None)
+    if told is None:
+        return said
+    before, back, teller = told
+    ended = int(stamps[teller][-1])
+    for part, its, at in zip(parts, stamps, backs, strict=True):
         if at is None:
+            said += _beside(part, its, before, back, ended, parts[teller].file)
             continue
-        back = int(column[0][at])
-        when = instant_text(int(column[0][at - 1]), times.clock, 0)
+        when = instant_text(int(its[at - 1]), times.clock, 0)
         said.append(Notice(Place(part.file), f"an hour occurs twice: the clock was put back at {when}",
                            "from there on times are told an hour later than the file's, so that all lasts as long as it did"))
-        column[0][at:] += HOUR
-        part.first, part.last = int(column[0].min()), int(column[0].max())
-        for other, (its, *_) in zip(parts, columns, strict=True):
-            if other is not part and len(its) and int(its.min()) >= back:
-                its[:] += HOUR
-                other.first, other.last = (t + HOUR if t is not None else None for t in (other.first, other.last))
-        break
+        its[at:] += HOUR
+        part.first, part.last = int(its.min()), int(its.max())
     return said
+
+
+def _beside(part: Rows, its: Ints, before: int, back: int, ended: int, teller: str) -> list[Notice]:
+    """Moves what comes behind an hour that another file shows twice; what lies in that hour may be of either.
+
+    Args: before, back: the last time before that clock was put back, the first behind it; ended: that of that file's last row.
+    """
+    turn = min((before // HOUR + 1) * HOUR, back + HOUR)  # clocks are put back on the hour
+    if len(its) and int(its.min()) >= ended:
+        turn = int(its.min())  # the next file of the same recorder
+    part.first, part.last = (t + HOUR if t is not None and t >= turn else t for t in (part.first, part.last))
+    unsure = int(np.count_nonzero((its >= turn - HOUR) & (its < turn)))
+    its[its >= turn] += HOUR
+    if not unsure:
+        return []
+    first, last = (instant_text(t, Clock.LOCAL, 0) for t in (turn - HOUR, turn))
+    return [Notice(Place(part.file), f"{counted(unsure, 'row')} from {first} to {last} may be of either of the two hours that {teller} shows",
+                   "taken for the first; what came before what in that hour is not sure")]
 
 
 def _far(parts: list[Rows], absolute: Ints, low: int, high: int, times: Times) -> list[Notice]:
