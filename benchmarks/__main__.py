@@ -17,6 +17,7 @@ BENCHMARKS = {
     "engines": "the compiled engine against the plain one",
     "screen": "start, first useful screen, key to screen, against bare Textual",
     "trials": "a hundred trials of ten seconds of log, each from a checkpoint",
+    "odd": "what was unusual in a log, and answers with all their proofs, against the replay",
     "by_hand": "a scan by hand at the bench, another revision compared, against a replay",
     "tasks": "a replay with tasks against the same without, steps taking time and not",
     "long_log": "one and ten million changes: first screen, all replayed, memory",

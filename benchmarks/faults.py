@@ -55,12 +55,12 @@ def _counted(passes: int) -> None:
         if found is None:
             continue
         tried += 1
-        rank, proved, text = found
-        counts = ranks.setdefault((kind, bool(tried % 2)), Counter())
-        counts["all"] += 1
-        counts["first"] += rank == 1
-        counts["third"] += 0 < rank <= 3
-        counts["proved"] += proved
+        symptom, rank, proved, text = found
+        for counts in (ranks.setdefault((kind, bool(tried % 2)), Counter()), ranks.setdefault((symptom.value, bool(tried % 2)), Counter())):
+            counts["all"] += 1
+            counts["first"] += rank == 1
+            counts["third"] += 0 < rank <= 3
+            counts["proved"] += proved
         if rank != 1 and tried % 2:
             print(f"seed {seed}, {case.name}, {kind}: rank {rank or 'none'}; {text}")
     for held, title in ((True, "the half that counts"), (False, "the half that was developed on")):
@@ -69,12 +69,17 @@ def _counted(passes: int) -> None:
         for kind in KINDS:
             counts = ranks.get((kind, held), Counter())
             total += counts
-            if counts["all"]:
-                print(f"  {kind:<14} {counts['all']:>4}: rank one {counts['first']}, among three {counts['third']}, proved {counts['proved']}")
-        if total["all"]:
-            print(f"  {'all':<14} {total['all']:>4}: rank one {total['first']} ({100 * total['first'] / total['all']:.0f} of 100), among three "
-                  f"{total['third']} ({100 * total['third'] / total['all']:.0f} of 100), proved {total['proved']}")
+            _told(kind, counts)
+        _told("all", total)
+        for symptom in Symptom:
+            _told(symptom.value, ranks.get((symptom.value, held), Counter()))
     print(f"{tried} faults, {time.monotonic() - begun:.0f} s")
+
+
+def _told(name: str, counts: Counter[str]) -> None:
+    if counts["all"]:
+        print(f"  {name:<18} {counts['all']:>4}: rank one {counts['first']} ({100 * counts['first'] / counts['all']:.0f} of 100), among three "
+              f"{counts['third']}, proved {counts['proved']}")
 
 
 class Faulty(Machine):
@@ -125,8 +130,8 @@ class Faulty(Machine):
         return found
 
 
-def _one(random: Random, case: SmallCase, kind: str, passes: int) -> tuple[int, bool, str] | None:
-    """(rank, proved, answer) of a fault; None where nothing goes another way, or the device's own rows are the same by then."""
+def _one(random: Random, case: SmallCase, kind: str, passes: int) -> tuple[Symptom, int, bool, str] | None:
+    """(symptom, rank, proved, answer) of a fault; None where nothing goes another way, or the device's own rows are the same by then."""
     begin, case = (passes - 1) * case.end, _repeated(case, passes)
     controller = Controller(program_of(case), profile_of(case))
     running = controller.running
@@ -169,7 +174,7 @@ def _one(random: Random, case: SmallCase, kind: str, passes: int) -> tuple[int, 
     rank = next((i for i, r in enumerate(answer.roots, 1) if r.tag in numbers), 0)
     first = running.tags[answer.roots[0].tag].name if answer.roots and answer.roots[0].tag is not None else "none"
     text = f"{answer.text}; faulty {tags[0]} since {swapped / 1000:.3f} s, first root {first}"
-    return rank, bool(rank) and answer.roots[rank - 1].proved is True, text
+    return symptom, rank, bool(rank) and answer.roots[rank - 1].proved is True, text
 
 
 def _repeated(case: SmallCase, passes: int) -> SmallCase:

@@ -65,8 +65,8 @@ def plan(rungs: int, inputs: int, seed: int = 1) -> Plan:
     return Plan(names, inner, made, timers)
 
 
-def write_program(made: Plan, path: Path) -> None:
-    """The plan as a program file."""
+def write_program(made: Plan, path: Path, outputs: int = 0) -> None:
+    """The plan as a program file. Args: outputs: every so manieth of its inner tags is an output of the controller; 0: none."""
     ladder = Ladder()
     for rung in made.rungs:
         branches: list[Part] = [series(*((nc if closed else no)(tag) for tag, closed in branch)) for branch in rung.branches]
@@ -75,7 +75,8 @@ def write_program(made: Plan, path: Path) -> None:
             parts.append(timer("TON", f"T{rung.timer:03}", f"T#{PRESET_MS}ms"))
         ladder.rung(*parts, coil(rung.coil, rung.kind))
     timers = tuple(Variable(f"T{i:03}", Named("TON"), VariableKind.LOCAL) for i in range(made.timers))
-    tags = tuple(Variable(name, BOOL, VariableKind.GLOBAL) for name in (*made.inputs, *made.inner))
+    places = {name: f"%QX{n // 8}.{n % 8}" for n, name in enumerate(made.inner[::outputs] if outputs else ())}
+    tags = tuple(Variable(name, BOOL, VariableKind.GLOBAL, address=places.get(name, "")) for name in (*made.inputs, *made.inner))
     pou = Pou("Main", PouKind.PROGRAM, timers, ladder.body())
     configuration = Configuration("Running", (Resource("One", (ProgramInstance("Main", "Main"),)),), tags)
     path.write_bytes(write_xml(Program("generated", {}, {"main": pou}, (configuration,))))

@@ -46,6 +46,19 @@ def put_together(rows: Rows, cuts: list[int], least: int, most: int) -> Journal:
         return columns.journal([3, 2, 1, 0], rows[-1][0])
 
 
+def falls(rows: Rows, initial: list[int]) -> dict[int, int]:
+    """By tag how often it was 0 at a scan's end and not before, followed row by row."""
+    now, found = dict(enumerate([*initial, 0])), dict.fromkeys(range(1 + max(row[3] for row in rows)), 0)
+    for n, (scan, _, _, tag, value) in enumerate(rows):
+        if not n or rows[n - 1][0] != scan:
+            before = dict(now)
+        now[tag] = value
+        if n + 1 == len(rows) or rows[n + 1][0] != scan:
+            for one in found:
+                found[one] += now[one] == 0 and before[one] != 0
+    return found
+
+
 class Repeats(unittest.TestCase):
     """Against the same rows written out."""
 
@@ -70,7 +83,24 @@ class Repeats(unittest.TestCase):
                             lambda j: j.rows_between(tag, low, high).tolist(), lambda j: [c.tolist() for c in j.stretch(low, high)],  # noqa: B023
                             lambda j: [c.tolist() for c in j.history(tag)]):  # noqa: B023
                     self.assertEqual(ask(short), ask(long))
+            for one in (short, long):
+                self.assertEqual(dict(enumerate(one.falls().tolist())), falls(rows, [3, 2, 1, 0]), seed)
         self.assertGreater(repeats, 50)
+
+    def test_rows_laid_out_for_many_questions_answer_as_the_blocks_do(self) -> None:
+        for seed, room in ((1, 0), (2, 250), (3, 1 << 20)):  # none, those of some tags, those of all
+            rows = random_rows(Random(seed))
+            with patch.object(journal, "_OFTEN", 1):
+                laid_out, blocks = (put_together(rows, [], 12, 64) for _ in range(2))
+            laid_out._left, blocks._left = room, -1
+            with patch.object(journal, "_OFTEN", 1):
+                for position in range(0, len(rows) + 2, 3):
+                    for tag in range(6):  # one of them without a row
+                        self.assertEqual(laid_out.last_row(tag, position), blocks.last_row(tag, position), (seed, tag, position))
+                        self.assertEqual(laid_out.value_at(tag, position), blocks.value_at(tag, position), (seed, tag, position))
+            self.assertFalse(blocks._laid_out)
+            self.assertEqual(sum(len(places) > 0 for places, _ in laid_out._laid_out.values()), {0: 0, 250: 1}.get(room, 4))
+            self.assertGreaterEqual(laid_out._left, 0)
 
     def test_what_is_settled_needs_a_repeated_scan_once(self) -> None:
         for seed in range(10):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 
@@ -18,7 +19,10 @@ from .runs import Held, RunColumns, TaskRuns
 from .wasm import layout as at
 
 _SHORT = 4096  # rows of one tag up to which they are remembered once they were put together
-_FEW = 1024  # the same of settled changes, which many tags are asked for one after the other
+_FEW = 1024  # the same of settled changes, which many tags are asked for one after the other, of the rows of one scan, and scans
+_OFTEN = 12  # questions about one tag from which on its rows are laid out for more of them: that costs as much as some of these
+_LAID_OUT = 1 << 20  # rows of all tags that are
+_SCANS = 1 << 14  # ends of scans that are remembered
 NO_LENGTHS = np.zeros((0, 2), np.int64)
 
 
@@ -190,6 +194,11 @@ class Journal(Struct):
     _rows: dict[int, Ints] = field(default_factory=dict)
     _settled: dict[int, tuple[Ints, Ints]] = field(default_factory=dict)
     _places: dict[int, list[int]] = field(default_factory=dict)
+    _asked: dict[int, int] = field(default_factory=dict)
+    _laid_out: dict[int, tuple[array[int], array[int]]] = field(default_factory=dict)
+    _left: int = _LAID_OUT
+    _ends: dict[int, int] = field(default_factory=dict)
+    _of_scan: dict[int, tuple[Ints, Ints]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         total = 0
@@ -354,13 +363,48 @@ class Journal(Struct):
                 self._settled[tag] = found
         return found
 
+    def falls(self) -> Ints:
+        """int64[n]: by tag how often its raw value was 0 at a scan's end and not at the end of the one before; tags without a row may be missing."""
+        size = 1 + max((int(block.tags.max()) for block in self.blocks), default=-1)
+        state, counts = np.zeros(size, np.int64), np.zeros(size, np.int64)
+        state[:len(self.initial)] = self.initial[:size]
+        scans = tags = values = np.zeros(0, np.int64)
+        for i, block in enumerate(self.blocks):
+            scans, tags, values = (np.concatenate(pair) for pair in zip((scans, tags, values), block.once(), strict=True))
+            whole = len(scans) if i == len(self.blocks) - 1 else int(scans.searchsorted(scans[-1]))  # the last scan may go on in the next block
+            order = np.argsort(tags[:whole], kind="stable")
+            mine = tags[order]
+            left = np.ones(whole, np.bool_)  # what a scan left a tag at
+            left[:-1] = (mine[1:] != mine[:-1]) | (np.diff(scans[order]) != 0)
+            mine, now = mine[left], values[order[left]]
+            before = np.concatenate([now[:1], now[:-1]])
+            first = np.flatnonzero(np.diff(mine, prepend=-1))
+            before[first] = state[mine[first]]
+            counts += np.bincount(mine[(now == 0) & (before != 0)], minlength=size)
+            state[mine] = now  # of several the last holds
+            scans, tags, values = scans[whole:], tags[whole:], values[whole:]
+        return counts
+
     def stretch(self, low: int, high: int) -> tuple[Ints, Ints]:
         """int64[n] each: steps and tags of the rows from one position to before another."""
         parts = []
         for i in range(max(0, bisect_right(self._starts, low) - 1), min(len(self.blocks), bisect_left(self._starts, high))):
             start = self._starts[i]
             parts.append(self.blocks[i].stretch(max(0, low - start), min(len(self.blocks[i]), high - start)))
+        if len(parts) == 1:
+            return parts[0]
         return (np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])) if parts else (np.zeros(0, np.int64),) * 2
+
+    def of_scan(self, scan: int) -> tuple[Ints, Ints]:
+        """int64[n] each: steps and tags of the rows of one scan."""
+        found = self._of_scan.get(scan)
+        if found is None:
+            found = self.stretch(self.settled_position(scan - 1), self.settled_position(scan))
+            if len(found[0]) <= _FEW:
+                if len(self._of_scan) >= _FEW:
+                    self._of_scan = {}
+                self._of_scan[scan] = found
+        return found
 
     def distinct(self) -> tuple[Ints, Ints, Ints]:
         """int64[n] each: scans, tags and raw values of all rows, but those of repeated scans once: they leave nothing else behind."""
@@ -381,10 +425,29 @@ class Journal(Struct):
 
     def settled_position(self, scan: int) -> int:
         """The rows up to the end of a scan."""
-        return self._position(scan + 1, -BEFORE)
+        found = self._ends.get(scan)
+        if found is None:
+            if len(self._ends) >= _SCANS:
+                self._ends = {}
+            found = self._ends[scan] = self._position(scan + 1, -BEFORE)
+        return found
+
+    def _lay_out(self, tag: int) -> tuple[array[int], array[int]] | None:
+        """The rows of a tag that is often asked about, and their raw values; None where it is not, or its rows are many."""
+        asked = self._asked[tag] = self._asked.get(tag, 0) + 1
+        rows = self.rows(tag) if asked == _OFTEN else None
+        if rows is None or len(rows) > min(_SHORT, self._left):
+            return None
+        self._left -= len(rows)
+        found = self._laid_out[tag] = array("q", rows.tobytes()), array("q", self.raws(rows).tobytes())
+        return found
 
     def last_row(self, tag: int, position: int) -> int | None:
         """The last row of a tag before a position."""
+        laid_out = self._laid_out.get(tag) or self._lay_out(tag)
+        if laid_out is not None:
+            count = bisect_left(laid_out[0], position)
+            return laid_out[0][count - 1] if count else None
         where = self._where(tag)
         here = bisect_left(self._starts, position) - 1
         k = bisect_right(where, here) - 1
@@ -409,8 +472,12 @@ class Journal(Struct):
 
     def value_at(self, tag: int, position: int) -> int:
         """A tag's raw value at a position."""
-        row = self.last_row(tag, position)
-        if row is not None:
+        laid_out = self._laid_out.get(tag)
+        if laid_out is not None:
+            count = bisect_left(laid_out[0], position)
+            if count:
+                return laid_out[1][count - 1]
+        elif (row := self.last_row(tag, position)) is not None:
             return self.raw(row)
         return self.initial[tag] if tag < len(self.initial) else 0
 

@@ -53,6 +53,7 @@ class Paths:
         self._task_of_unit = tasks or {}
         self._flags = {flag.number: flag for flag in steps.flags.values()}
         self._decides: dict[int, frozenset[int]] = {}
+        self._several: dict[int, bool] = {}
         self._unit = np.array([self.task_of(i) for i in range(len(self.order))], np.int32)
 
     def task_of(self, step: int) -> int:
@@ -176,8 +177,8 @@ class Paths:
         low, high = journal.settled_position(scan - 1), journal.settled_position(scan)
         if low == high:
             return low
-        steps, tags = journal.stretch(low, high)
-        own = np.nonzero(steps == step)[0]
+        steps, tags = journal.of_scan(scan)
+        own = np.flatnonzero(steps == step)
         if len(own) and not self._repeated(journal, step, scan):
             return self._begun(journal, step, low, low + int(own[-1]))
         if self._task_of_unit:
@@ -233,7 +234,9 @@ class Paths:
     def _begun(self, journal: Journal, step: int, low: int, row: int) -> int:
         """The first row of the evaluation of a step that made one: its own, and those of what it called."""
         # What is called, and each pass of a loop, counts steps of its own.
-        several = any(isinstance(one, (Call, Loop, Pass)) for one in every(self.calls.code_of(step).actions))
+        several = self._several.get(step)
+        if several is None:
+            several = self._several[step] = any(isinstance(one, (Call, Loop, Pass)) for one in every(self.calls.code_of(step).actions))
         while row > low:
             made_by = journal.step(row - 1)
             mine = made_by == step and (several or journal.moment(row - 1).step == journal.moment(row).step)
@@ -270,13 +273,17 @@ class Paths:
 
     def done(self, journal: Journal, step: int, scan: int) -> int:
         """The journal position just after a step, with what it called, was evaluated (last) in a scan."""
-        position = self.seen(journal, step, scan)
-        high = journal.settled_position(scan)
-        for made_by in journal.stretch(position, high)[0].tolist():
+        return self.span(journal, step, scan)[1]
+
+    def span(self, journal: Journal, step: int, scan: int) -> tuple[int, int]:
+        """The journal positions that a step saw when it was evaluated (last) in a scan, and just after it was, with what it called."""
+        position = done = self.seen(journal, step, scan)
+        low = journal.settled_position(scan - 1)
+        for made_by in journal.of_scan(scan)[0][position - low:].tolist():
             if made_by != step and step not in self.calls.above(made_by):
                 break
-            position += 1
-        return position
+            done += 1
+        return position, done
 
 
 def _last_change(journal: Journal, flags: frozenset[int] | set[int], scan: int) -> int:

@@ -82,6 +82,16 @@ def _found_next(tracer: Tracer, tag: int) -> Iterator[int]:
     steps = dict.fromkeys((*(use.step for use in access.of_tag(tag) if not use.writes), *by_itself))
     for step in steps if len(steps) <= MOST_HELPED else ():
         for number in dict.fromkeys(one for use in access.of_step(step) if use.writes for one in use.tags()):
-            by = decides(tracer, number)
-            if by is not None and by[0] == step and any(tag in asked_on(tracer, step, path) for path in ways_of(tracer, *by)):
+            by, asks = _asks(tracer, number)
+            if by == step and tag in asks:
                 yield number
+
+
+def _asks(tracer: Tracer, number: int) -> tuple[int, frozenset[int]]:
+    """The step that alone decides a tag, and the tags that one of its ways or another asks to be on; -1 and none where there is no such step."""
+    known = tracer.asks.get(number)
+    if known is None:
+        by = decides(tracer, number)
+        asked = frozenset(one for path in ways_of(tracer, *by) for one in asked_on(tracer, by[0], path)) if by is not None else frozenset[int]()
+        known = tracer.asks[number] = (by[0] if by is not None else -1), asked
+    return known

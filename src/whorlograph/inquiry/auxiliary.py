@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,7 +15,6 @@ from .alone import DEEPEST, asked_on, decides, helped, power_of, ways_of
 from .circuit import Gate, Path
 from .links.gates import gate_tag
 from .noted import Auxiliary
-from .pulses import stays
 from .symptoms import course
 
 if TYPE_CHECKING:
@@ -32,7 +32,7 @@ def reports(tracer: Tracer, tag: int, candidate: int) -> bool:
     if _one_device(tracer, tag, candidate):
         return True
     path = course(tracer.journal, tag)
-    found = stays(tracer.log, candidate, tracer.tag(candidate).initial)
+    found = tracer.stretches(candidate)
     if len(path.scans) < 2 or len(found) < 2:
         return False
     turned = tracer.journal.clock.start_all(path.scans[-400:])
@@ -50,10 +50,10 @@ def _one_device(tracer: Tracer, tag: int, candidate: int) -> bool:
     return mine is not None and theirs is not None and bool(mine.device) and mine.device.strip().lower() == theirs.device.strip().lower()
 
 
-def _gates_beside(tracer: Tracer, coils: list[int], paths: list[Path], seen: Seen, own: frozenset[int]) -> list[Auxiliary]:
+def _gates_beside(tracer: Tracer, coils: Callable[[], list[int]], paths: list[Path], seen: Seen, own: frozenset[int]) -> list[Auxiliary]:
     """The inputs in a rung's paths that stand, or should stand, in the place of a seal-in of one of some coils.
 
-    Args: own: the tags by which the rung would hold itself.
+    Args: coils: worked out where there is such an input; own: the tags by which the rung would hold itself.
     """
     if any(not g.negated and gate_tag(tracer, g, seen) in own for p in paths for g in p):
         return []  # it holds itself
@@ -67,8 +67,8 @@ def _gates_beside(tracer: Tracer, coils: list[int], paths: list[Path], seen: See
             if not others:
                 continue
             beside = tuple(t for t in (gate_tag(tracer, g, seen) for g in others) if t is not None)
-            reported = next((one for one in coils if reports(tracer, one, number)), None)
-            coil = reported if reported is not None else next((one for one in coils if _in_the_place(tracer, one, number, beside)), None)
+            reported = next((one for one in coils() if reports(tracer, one, number)), None)
+            coil = reported if reported is not None else next((one for one in coils() if _in_the_place(tracer, one, number, beside)), None)
             if coil is not None:
                 found[number] = Auxiliary(number, beside, reported is not None, coil)
     return list(found.values())
@@ -87,11 +87,11 @@ def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, .
     """Whether an input that never came on stands beside a button that is pressed and let go: where a seal-in would."""
     if not _at_output(tracer, tag) or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
         return False
-    if any(v for v in stays(tracer.log, candidate, tracer.tag(candidate).initial).values.tolist()):
+    if any(v for v in tracer.stretches(candidate).values.tolist()):
         return False
     buttons = [t for t in beside if not tracer.writers.get(t)]
     for button in buttons:
-        pressed = stays(tracer.log, button, tracer.tag(button).initial)
+        pressed = tracer.stretches(button)
         lengths = pressed.lengths[(pressed.values != 0) & pressed.ended]
         if len(lengths) and int(lengths.max()) <= PRESSED:
             return True
@@ -121,7 +121,7 @@ def reported(tracer: Tracer, tag: int, on: bool, since: int | None, scan: int, a
 
 def _falls_with(tracer: Tracer, output: int, tag: int) -> float:
     """The share of an output's drop-outs at which an input is on, and off within the time in which it follows."""
-    path, found = course(tracer.journal, output), stays(tracer.log, tag, tracer.tag(tag).initial)
+    path, found = course(tracer.journal, output), tracer.stretches(tag)
     fell = tracer.journal.clock.start_all(path.scans[path.values == 0][-400:])
     return float((found.on_at(fell) & found.off_at(fell + FOLLOWS)).mean()) if len(fell) else 0.0
 
@@ -136,24 +136,29 @@ def of_tag(tracer: Tracer, tag: int) -> list[Auxiliary]:
     known = tracer.auxiliaries.get(tag)
     if known is None:
         found: dict[int, Auxiliary] = {}
-        coils = [tag] if _at_output(tracer, tag) else [tag, *sorted(one for one in helped(tracer, (tag,)) if _at_output(tracer, one))[:MOST_HELPED]]
+        coils = cache(lambda: [tag, *_helped_outputs(tracer, tag)])
         for writer in tracer.writers.get(tag, ()):
             power = power_of(tracer, tag, writer)
-            for one in _through(tracer, coils, (writer.step, power), frozenset((tag,))) if power is not None else ():
+            for one in _through(tracer, coils, (writer.step, power), frozenset((tag,)), _at_output(tracer, tag)) if power is not None else ():
                 found.setdefault(one.tag, one)
         known = tracer.auxiliaries[tag] = list(found.values())
     return known
 
 
-def _through(tracer: Tracer, coils: list[int], by: tuple[int, Expr], passed: frozenset[int]) -> Iterator[Auxiliary]:
-    """The auxiliaries in a rung, and in those that decide what it asks to be on."""
+def _helped_outputs(tracer: Tracer, tag: int) -> list[int]:
+    """The outputs that a memory helps to bring on, eight at most; none of an output."""
+    return [] if _at_output(tracer, tag) else sorted(one for one in helped(tracer, (tag,)) if _at_output(tracer, one))[:MOST_HELPED]
+
+
+def _through(tracer: Tracer, coils: Callable[[], list[int]], by: tuple[int, Expr], passed: frozenset[int], deeper: bool) -> Iterator[Auxiliary]:
+    """The auxiliaries in a rung, and where ``deeper`` in those that decide what it asks to be on."""
     paths = ways_of(tracer, *by)
     yield from _gates_beside(tracer, coils, paths, tracer.seen(by[0], 1), passed)
-    asked = {number for path in paths for number in asked_on(tracer, by[0], path)} - passed
-    for number in sorted(asked) if len(passed) <= DEEPEST and _at_output(tracer, coils[0]) else ():
+    asked = {number for path in paths for number in asked_on(tracer, by[0], path)} - passed if deeper and len(passed) <= DEEPEST else set[int]()
+    for number in sorted(asked):
         inner = decides(tracer, number)
         if inner is not None:
-            yield from _through(tracer, coils, inner, passed | {number})
+            yield from _through(tracer, coils, inner, passed | {number}, deeper)
 
 
 def _at_output(tracer: Tracer, tag: int) -> bool:

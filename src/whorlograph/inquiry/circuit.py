@@ -97,7 +97,21 @@ class Circuit:
 
     def complete(self, power: Expr, result: Result, on: bool = True) -> list[Path]:
         """The paths on which every gate passes."""
-        return _Ways(self, result).fewest(power, not on)
+        paths = self.paths(power, on)
+        if self.cut:  # among those that were left out there may be one
+            return _Ways(self, result).fewest(power, not on)
+        known: dict[Gate, bool] = {}
+        found = []
+        for path in paths:
+            for gate in path:
+                passes = known.get(gate)
+                if passes is None:
+                    passes = known[gate] = self.passes(gate, result)
+                if not passes:
+                    break
+            else:
+                found.append(path)
+        return found
 
     def on(self, power: Expr, result: Result) -> bool:
         """Whether a value is on, by what was computed."""
@@ -147,7 +161,10 @@ class Circuit:
 
     def load(self, gate: Gate) -> Load | None:
         """The tag that a gate looks at itself: a contact's, an edge's, a block's output."""
-        found = self.behind(self.leaves.get(gate.at))
+        leaf = self.leaves.get(gate.at)
+        if isinstance(leaf, Load):
+            return leaf
+        found = self.behind(leaf)
         while isinstance(found, (Op, Convert)) and found.type == "BOOL" and (isinstance(found, Convert) or found.code == "NOT"):
             found = self.behind(found.value if isinstance(found, Convert) else found.args[0])
         return found if isinstance(found, Load) else None

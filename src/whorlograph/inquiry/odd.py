@@ -19,7 +19,7 @@ from .runs_of_sequences import attempts_at
 from .symptoms import course
 from .tracer import LAST, Tracer, Vantage
 from .trail import Root
-from .usual import ENOUGH, MOST, ODD, USUAL, Drop, drops, root_name, scans_of_drops, words
+from .usual import ENOUGH, MOST, ODD, USUAL, Drop, drops, root_name, words
 
 SOON = 1_200  # drop-outs that are compared within some seconds
 LATER = 20_000  # within a minute
@@ -118,7 +118,8 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
     """
     tags = candidates(tracer)
     outputs = {t.index for t in tracer.running.tags if t.address is not None and t.address.area == "Q"}
-    counts = {tag: len(scans_of_drops(tracer, tag)) for tag in tags}
+    falls = tracer.journal.falls().tolist()
+    counts = {tag: falls[tag] if tag < len(falls) else 0 for tag in tags}
     known: dict[int, list[Drop]] = {}
     free = cache(lambda tag: _free(tracer, tag))
     stuck = dict[int, Stuck]()
@@ -130,22 +131,21 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
         found = OddOnes(chosen=sum(parts.values()), of=sum(counts[tag] for tag in (*parts, *without)), tags=len(parts), left=len(without),
                         more=bool(without) or any(taken < min(MOST, counts[tag]) for tag, taken in parts.items()))
         events: dict[tuple[object, int | None], OddEvent] = {}
-        for tag in tags:
+        found.stuck = list(stuck.values())
+        if n == 0:
+            shown = found
+        for tag in (one for one in tags if one in parts):
             if stop():
                 return
-            if tag in parts:
-                try:
-                    known[tag] = all_drops = drops(tracer, tag, stop, parts[tag], known.get(tag, ()))
-                except Stopped:
-                    return
-                _add(tracer, tag, all_drops, events)
-                if counts[tag] == 1 and all_drops:
-                    found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
-                found.looked += parts[tag]
-            found.stuck = list(stuck.values())
-            found.events = sorted(events.values(), key=lambda e: (e.oddest.count / e.oddest.of, -e.oddest.of))
-            if n == 0:
-                shown = found
+            try:
+                known[tag] = all_drops = drops(tracer, tag, stop, parts[tag], known.get(tag, ()))
+            except Stopped:
+                return
+            if _add(tracer, tag, all_drops, events):
+                found.events = sorted(events.values(), key=_oddness)
+            if counts[tag] == 1 and all_drops:
+                found.singles.append(Single(tag, tracer.time(all_drops[0].scan), all_drops[0].root))
+            found.looked += parts[tag]
             yield shown
         for tag in tags if n == 0 else ():  # after the drop-outs, which stand above
             if stop():
@@ -159,11 +159,20 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
     yield shown
 
 
-def _add(tracer: Tracer, tag: int, all_drops: list[Drop], events: dict[tuple[object, int | None], OddEvent]) -> None:
-    """Add a tag's odd drop-outs to the events, those of one root and instant to one."""
+def _add(tracer: Tracer, tag: int, all_drops: list[Drop], events: dict[tuple[object, int | None], OddEvent]) -> bool:
+    """Add a tag's odd drop-outs to the events, those of one root and instant to one. Returns: whether there were any."""
+    added = False
     for odd in _odd(tracer, tag, all_drops):
         root = next(d.root for d in all_drops if tracer.time(d.scan) == odd.time)
         events.setdefault((root.key, root.since), OddEvent(root)).drops.append(odd)
+        added = True
+    return added
+
+
+def _oddness(event: OddEvent) -> tuple[float, int]:
+    """By what odd events are put in order: the smaller share first, then of more."""
+    oddest = event.oddest
+    return oddest.count / oddest.of, -oddest.of
 
 
 def _odd(tracer: Tracer, tag: int, all_drops: list[Drop]) -> Iterator[OddDrop]:

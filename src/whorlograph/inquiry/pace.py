@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
+from itertools import pairwise
+
 from msgspec import Struct
 
 from whorlograph.model.literals import duration_text
@@ -35,21 +36,25 @@ class Pace(Struct, frozen=True):
 
 def pace(found: Stays, until: int) -> Pace | None:
     """How the pace of an input has fallen by a time (ns); None where it has not, or there was none."""
-    rises = np.flatnonzero((found.values != 0) & (found.starts <= until))[-LOOKED:]
-    starts = found.starts[rises]
-    if len(starts) < LEAST + 1:
+    upto = int(found.starts.searchsorted(until, side="right"))
+    last = slice(max(0, upto - 2 * LOOKED), upto)  # no two stretches that follow one another are off
+    on = [(start, length) for start, length, value in zip(found.starts[last].tolist(), found.lengths[last].tolist(), found.values[last].tolist(),
+                                                          strict=True) if value][-LOOKED:]
+    if len(on) < LEAST + 1:
         return None
-    between = np.diff(starts)
-    period = float(np.median(between))
-    late = 0
-    while late < len(between) and between[len(between) - 1 - late] > SLOWER * period:
-        late += 1
-    gap = until - int(starts[-1])
-    before = between[:len(between) - late]
-    if len(before) < LEAST or np.mean((before < SLOWER * period) & (before * SLOWER > period)) < EVENLY:
+    between = [later[0] - one[0] for one, later in pairwise(on)]
+    period = _middle(between)
+    late = next((n for n, length in enumerate(reversed(between)) if length <= SLOWER * period), len(between))
+    before, lately = between[:len(between) - late], between[len(between) - late:]
+    if (late < 2 and until - on[-1][0] <= STOPPED * period) or len(before) < LEAST:
         return None
-    if late < 2 and gap <= STOPPED * period:
+    if sum(length < SLOWER * period and length * SLOWER > period for length in before) < EVENLY * len(before):
         return None
-    lately = between[len(between) - late:]
-    lengths = found.lengths[rises[:len(rises) - 1]]
-    return Pace(int(np.median(before)), int(np.median(lengths)), int(starts[len(before)]), int(np.median(lately)) if late else 0)
+    return Pace(int(_middle(before)), int(_middle([length for _, length in on[:-1]])), on[len(before)][0], int(_middle(lately)) if late else 0)
+
+
+def _middle(lengths: list[int]) -> float:
+    """The median."""
+    lengths = sorted(lengths)
+    return (lengths[(len(lengths) - 1) // 2] + lengths[len(lengths) // 2]) / 2
+

@@ -102,8 +102,8 @@ class Tracer:
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
     ``is_aside``, ``is_brief``: it answers a question beside the trail;
     ``recorded_as``: of inputs that the log records within another: which bits of it; ``recorded_bits``: of one whose bits it records: of which;
-    ``auxiliaries``, ``free``, ``asked_by``, ``helps``, ``followers``, ``instants``, ``turns``, ``paces``, ``came_last``, ``rings``: what was found
-    out about tags.
+    ``auxiliaries``, ``free``, ``asked_by``, ``helps``, ``asks``, ``followers``, ``instants``, ``turns``, ``paces``, ``came_last``, ``rings``: what
+    was found out about tags.
     """
 
     controller: Controller
@@ -136,6 +136,7 @@ class Tracer:
         self.free: dict[int, bool] = {}
         self.asked_by: dict[int, frozenset[tuple[int, bool]]] = {}
         self.helps: dict[int, frozenset[int]] = {}
+        self.asks: dict[int, tuple[int, frozenset[int]]] = {}
         self.recorded_as: dict[int, Shared] = {}
         self.recorded_bits: dict[int, int] = {}
         self.instants: dict[int, int | None] = {}
@@ -146,6 +147,7 @@ class Tracer:
         self.paces: dict[tuple[int, int, int, int], str] = {}
         self.turns: dict[tuple[int, str, int | float], tuple[Ints, NDArray[np.bool_]]] = {}
         self._circuits: dict[int, Circuit] = {}
+        self._cells: dict[tuple[int, int, int], Cell | None] = {}
         self._stretches: dict[int, Stays] = {}
         self._short: dict[tuple[int, int], tuple[tuple[tuple[int, int], ...], str]] = {}
         self._seen: dict[tuple[int, int], Seen] = {}
@@ -337,8 +339,11 @@ class Tracer:
     def fixed(self, load: Load, step: int) -> Cell | None:
         """The cell of a value that always is read from the same one."""
         target = load.target
-        own = self.controller.calls.instance(step).own if target.base == Base.OWN else 0
-        return self._whole(Cell(own + target.cell, target.low if target.width else -1))
+        key = (step if target.base == Base.OWN else -1, target.cell, target.low if target.width else -1)
+        if key not in self._cells:
+            own = self.controller.calls.instance(step).own if target.base == Base.OWN else 0
+            self._cells[key] = self._whole(Cell(own + target.cell, key[2]))
+        return self._cells[key]
 
     def _whole(self, cell: Cell | None) -> Cell | None:
         return cell if cell is not None and cell.number < len(self.running.tags) else None

@@ -70,6 +70,9 @@ class Place(Struct, frozen=True):
     refs: tuple[Reference, ...] = ()
 
 
+_CIRCUIT: dict[str, Callable[[list[Value]], bool]] = {"AND": all, "OR": any, "NOT": lambda args: not args[0]}  # of BOOL, which most steps are made of
+
+
 def result_node(call: Call, slot: int) -> int:
     """Under which node a result of a function stands: the call's own for the last one, what it gives itself, else a number below -1."""
     return call.at if slot == call.results[-1][1] else -2 - slot
@@ -130,6 +133,7 @@ class Execution:
         self.actions: tuple[Action, ...] = ()
         self._blocks: Counter[Spot] | None = None
         self._loops = 0
+        self._firsts = (0, place.own, place.hidden, place.own)  # by base
 
     def step(self, number: int) -> Result:
         """Execute one step."""
@@ -138,7 +142,8 @@ class Execution:
             self.all(actions)
         except (NoValue, RecursionError):
             self.result.halted = True
-        self.name_targets(actions)
+        if self.result.halted or not all(map(_ALWAYS.__contains__, map(type, actions))):
+            self.name_targets(actions)
         self.result.rows, self.result.own = self.sight.rows, self.sight.own
         return self.result
 
@@ -164,11 +169,14 @@ class Execution:
             if isinstance(ref, Instance):
                 return Cell(ref.own + number, bit)
             raise NoValue
-        return Cell(number + {Base.OWN: self.place.own, Base.FRAME: self.place.own, Base.HIDDEN: self.place.hidden}.get(Base(target.base), 0), bit)
+        return Cell(number + self._firsts[target.base], bit)
 
     def held(self, cell: Cell, type_: str) -> Value:
         """What a cell holds."""
-        bits = self.sight.beyond.memory(cell.number) if self._remembers(cell.number) else self.sight.read(cell.number)
+        number = cell.number
+        bits = self.sight.beyond.memory(number) if number >= self.code.tags and self._remembers(number) else self.sight.read(number)
+        if type_ == "BOOL" and cell.bit < 0:
+            return bits != 0
         return bool(bits >> cell.bit & 1) if cell.bit >= 0 else cooked(bits, ELEMENTARY[type_])
 
     def _remembers(self, number: int) -> bool:
@@ -202,8 +210,6 @@ class Execution:
 
     def value(self, one: Expr) -> Value:
         """An expression's value; noted at its node."""
-        if isinstance(one, Const):
-            return single(float(one.value)) if one.type == "REAL" else one.value
         if isinstance(one, Slot):
             if one.number not in self.slots:
                 raise NoValue
@@ -212,6 +218,10 @@ class Execution:
             cell = self.cell(one.target)
             found = self.held(cell, one.target.type)
             self.result.cells[one.at], self.result.raws[one.at] = cell, found
+        elif isinstance(one, Const):
+            return single(float(one.value)) if one.type == "REAL" else one.value
+        elif isinstance(one, Op) and one.type == "BOOL" and one.code in _CIRCUIT:
+            found = _CIRCUIT[one.code]([self.value(a) for a in one.args])
         elif isinstance(one, Op):
             args = [self.value(a) for a in one.args]
             of = one.type if one.code in ("SEL", "MUX", "TEXT_WHOLE", "TEXT_REAL") else one.args[0].type
@@ -471,6 +481,7 @@ def _invoked(actions: tuple[Action, ...], often: bool) -> Iterator[Spot]:
             yield from _invoked(one.actions, often or isinstance(one, Loop))
 
 
+_ALWAYS = frozenset((Let, Store, Edge, Invoke, Taken))  # of a step made of these alone each is executed, and hands nothing over
 _DO: dict[type, Callable[[Execution, object], None]] = {
     Let: Execution.let, Store: Execution.store, Copy: Execution.copy, Edge: Execution.edge, If: Execution.branch, Loop: Execution.loop,  # type: ignore[dict-item]
     Scope: Execution.scope, Leave: Execution.leave, Taken: Execution.taken, Invoke: Execution.invoke, Call: Execution.call,  # type: ignore[dict-item]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from functools import cached_property
+from collections.abc import Callable, Iterator
+from functools import cached_property, partial
 
 from msgspec import Struct
 
@@ -33,11 +33,11 @@ class Moment(Struct, frozen=True):
     supposed: bool = False
 
 
-class Seen(Struct, frozen=True):
+class Seen(Struct, frozen=True, dict=True):
     """A step as it was executed in a scan, or in the last one before it in which it was.
 
     ``scan``: that one, 0 where it never was; ``skip``: why it was not in the scan asked for; ``position``, ``after``: the rows before it
-    and those before it was done.
+    and those before it was done; ``execute``: what gives its result, which many a question does without.
     """
 
     step: int
@@ -45,7 +45,12 @@ class Seen(Struct, frozen=True):
     position: int
     after: int
     skip: Skip | None
-    result: Result
+    execute: Callable[[], Result]
+
+    @cached_property
+    def result(self) -> Result:
+        """What it did."""
+        return self.execute()
 
 
 class Again:
@@ -64,13 +69,13 @@ class Again:
         skip = self.paths.skipped(journal, step, scan) if scan > 0 else None
         shown = self.paths.last_run(journal, step, scan) if skip is not None else scan
         if shown <= 0:
-            return Seen(step, shown, 0, 0, skip, self.at(journal, step, Moment(0, 0, 0)))
-        position, after = self.paths.seen(journal, step, shown), self.paths.done(journal, step, shown)
-        return Seen(step, shown, position, after, skip, self.at(journal, step, Moment(shown, position, after)))
+            return Seen(step, shown, 0, 0, skip, partial(self.at, journal, step, Moment(0, 0, 0)))
+        position, after = self.paths.span(journal, step, shown)
+        return Seen(step, shown, position, after, skip, partial(self.at, journal, step, Moment(shown, position, after)))
 
     def ran(self, journal: Journal, step: int, scan: int) -> Result:
         """A step as it was executed (last) in a scan in which it ran."""
-        return self.at(journal, step, Moment(scan, self.paths.seen(journal, step, scan), self.paths.done(journal, step, scan)))
+        return self.at(journal, step, Moment(scan, *self.paths.span(journal, step, scan)))
 
     def now(self, journal: Journal, step: int, scan: int) -> Result:
         """A step as it would be executed with the values that a scan settled at."""

@@ -96,7 +96,7 @@ def no_more(tracer: Tracer, writer: Writer, now: Seen, former: int) -> tuple[See
 
 
 def _in_pass(seen: Seen, one: LoopPass) -> Seen:
-    return replace(seen, result=replace(seen.result, values=one.values, cells=one.cells, raws=one.raws))
+    return replace(seen, execute=lambda: replace(seen.result, values=one.values, cells=one.cells, raws=one.raws))
 
 
 def _opened(tracer: Tracer, gate: Gate, was: Seen) -> bool:

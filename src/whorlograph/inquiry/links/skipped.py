@@ -167,7 +167,7 @@ def _left_out(found: Link) -> bool:
 def _as_now(tracer: Tracer, writer: Writer, view: Vantage, now: Result) -> Seen:
     """A step as it would be executed at the end of a view's scan."""
     position = tracer.journal.settled_position(view.scan)
-    return Seen(writer.step, view.scan, position, position, None, now)
+    return Seen(writer.step, view.scan, position, position, None, lambda: now)
 
 
 def _add_gates(tracer: Tracer, child: Link, tag: int, seen: Seen, gates: list[Gate], barred: str, depth: int) -> None:
@@ -188,7 +188,7 @@ def _would_take_over(tracer: Tracer, tag: int, writer: Writer, flag: PathFlag, s
     if power is None or not circuit.on(power, now):
         return None
     position = tracer.journal.settled_position(scan)
-    seen = Seen(flag.step, scan, position, position, None, now)
+    seen = Seen(flag.step, scan, position, position, None, lambda: now)
     gates = max(circuit.complete(power, now), key=lambda path: min((gate_time(tracer, g, seen) for g in path), default=(0, 0)), default=())
     verb = "jump over" if flag.kind is FlagKind.JUMP else "return before"
     words = several_words(tracer, list(gates), seen)
