@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from tests.building import program_of, session_of
 from whorlograph.desk.asking import ask, prove_all
-from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, set_, timer
+from whorlograph.model.parts import Ladder, call, coil, compare, counter, either, falls, jump, leave, nc, no, reset, rises, series, set_, timer
 from whorlograph.model.question import Symptom
 
 Rows = list[tuple[int, str, int]]
@@ -127,6 +127,25 @@ def _bits(ladder: Ladder) -> None:
     ladder.rung(no("N1.%X3"), coil("Y1"))
 
 
+def _flag(ladder: Ladder) -> None:
+    ladder.rung(rises("X1"), no("X2"), set_("M1"))
+    ladder.rung(no("M1"), timer("TP", "T1", "T#100ms"), coil("Y1"))
+    ladder.rung(reset("M1"))
+
+
+def _two_hands(ladder: Ladder) -> None:
+    ladder.rung(no("X1"), timer("TON", "T1", "T#200ms"), coil("M1"))
+    ladder.rung(no("X2"), timer("TON", "T2", "T#200ms"), coil("M2"))
+    ladder.rung(either(series(nc("M1"), nc("M2")), no("Y1")), no("X1"), no("X2"), coil("Y1"))
+
+
+def _supervised(ladder: Ladder) -> None:
+    ladder.rung(either(no("X1"), no("Y1")), nc("M1"), coil("Y1"))
+    ladder.rung(no("Y1"), nc("X2"), timer("TON", "T1", "T#300ms"), set_("M1"))
+    ladder.rung(no("X3"), reset("M1"))
+    ladder.rung(no("M1"), coil("Y2"))
+
+
 def _three_writers(ladder: Ladder) -> None:
     ladder.rung(no("X1"), coil("Y1"))
     ladder.rung(no("X2"), coil("M1"))
@@ -174,6 +193,17 @@ SCENES = (
           "Y1", Symptom.WILL_NOT_DROP_OUT, ("held-by-jump", "rung-true"), ("field-input", "X2"), True),
     Scene("two coils for one tag", _two_coils, "X1 X2 Y1", [(0, "X1", 0), (0, "X2", 0), (100, "X1", 1), (500, "X1", 1)],
           "Y1", Symptom.WILL_NOT_PULL_IN, ("overwritten", "rung-false"), ("program", "Y1"), None, second=("field-input", "X2")),
+    Scene("of two coils for one tag the later one drops it", _two_coils, "X1 X2 Y1", [(0, "X1", 1), (0, "X2", 1), (300, "X2", 0), (500, "X1", 1)],
+          "Y1", Symptom.DROPPED_OUT, ("overwritten", "rung-false"), ("field-input", "X2"), True, second=("program", "Y1")),
+    Scene("a flag that is cleared at the program's end was not set again", _flag, "X1 X2 Y1 M1",
+          [(0, "X2", 0), (100, "X1", 1), (200, "X1", 0), (500, "X2", 1), (900, "X2", 1)],
+          "Y1", Symptom.WILL_NOT_PULL_IN, ("rung-false", "timer-running", "never-set", "never-set"), ("field-input", "X1"), True, "T1:TP"),
+    Scene("of two hands the first was too early", _two_hands, "X1 X2 Y1 M1 M2", [(0, "X1", 0), (0, "X2", 0), (300, "X1", 1), (700, "X2", 1), (1500, "X2", 1)],
+          "Y1", Symptom.WILL_NOT_PULL_IN, ("rung-false", *("rung-true", "block", "rung-true") * 2), ("field-input", "X1"), True, "T1:TON T2:TON", second=("field-input", "X2")),
+    Scene("a report that never came, for the alarm that it sets off", _supervised, "X1 X2 X3 Y1 Y2 M1",
+          [(0, "X1", 0), (0, "X2", 0), (0, "X3", 0), (100, "X1", 1), (200, "X1", 0), (900, "X2", 0)],
+          "Y2", Symptom.WILL_NOT_DROP_OUT, ("rung-true", "set-by", "block", "rung-true", "rung-true", "never-set", "timer-running", "rung-true", "rung-true",
+                                            "never-set"), ("field-input", "X2"), True, "T1:TON", second=("field-input", "X3")),
     Scene("a timer whose input keeps falling off", _timer, "X1 Y1", [(0, "X1", 0)] + [(100 * i, "X1", i % 2) for i in range(1, 12)],
           "Y1", Symptom.WILL_NOT_PULL_IN, ("rung-false", "timer-running"), ("field-input", "X1"), True, "T1:TON"),
     Scene("an off-delay ran out after its input fell", _off_delay, "X1 Y1", [(0, "X1", 1), (300, "X1", 0), (900, "X1", 0)],

@@ -117,6 +117,17 @@ def commands_of(tracer: Tracer, step: int, power: Expr) -> list[Command]:
     return [*(one for one in found if one.bit < 0), *behind]
 
 
+def looked_at_by(tracer: Tracer, step: int, value: Expr) -> list[tuple[Command, int]]:
+    """The commands of a value that are no numbers, and of what the program computes them from, each with a step that looks at it."""
+    found = {one: step for one in _of_value(tracer, value, tracer.seen(step, 1), -1, ANY) if one.bit < 0 and one.limit is None}
+    for made in [one for one in found if one.on and tracer.writers.get(one.tag)]:
+        looked_at = dict[int, list[Writer]]()
+        for inner in all_commands(tracer, made.tag, set(), 1, ANY, made.seen_by, looked_at):
+            for writer in looked_at.get(inner.tag, ())[:1] if inner.limit is None else ():
+                found.setdefault(inner, writer.step)
+    return list(found.items())
+
+
 def reached(tracer: Tracer, tag: int) -> list[Command]:
     """The commands of a tag, also those that let a sequence leave its rest whose step is waited for."""
     return all_commands(tracer, tag, set(), 0, Asks(sequences=True))

@@ -88,6 +88,24 @@ def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[
     return found
 
 
+def counts_up(tracer: Tracer, writer: Writer) -> bool:
+    """Whether a write adds to its tag, and does not take from it."""
+    return _adds(tracer, writer, "ADD")
+
+
+def shortfall(circuit: Circuit, compared: Op, seen: Seen, tag: int) -> float:
+    """How far a tag is from what it is compared with."""
+    return next((abs(goal - now) for number, now, goal, _ in _sides(circuit, compared, seen) if number == tag), 0)
+
+
+def amount(tracer: Tracer, writer: Writer) -> float:
+    """What a write adds to its tag, or takes from it, where a literal says so; else 1."""
+    circuit = tracer.circuit(writer.step)
+    made = circuit.plain(writer.value)
+    amounts = [one.value for one in map(circuit.literal, made.args) if one is not None] if isinstance(made, Op) else []
+    return float(amounts[0]) if len(amounts) == 1 and isinstance(amounts[0], (int, float)) else 1.0
+
+
 def one_way(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> tuple[int, str] | None:
     """Of a comparison that holds: (tag, in words) where all that writes its number takes it further from what would end that."""
     if len(compared.args) != 2 or compared.code not in ("GE", "GT", "LE", "LT"):

@@ -35,6 +35,8 @@ def merge(roots: Iterable[Root], symptom: Symptom | None = None) -> list[Root]:
         twin.changed, twin.overdue = twin.changed or root.changed, twin.overdue or root.overdue
         twin.due, twin.as_ever = twin.due or root.due, twin.as_ever and root.as_ever
         twin.later = (root.later if later else twin.later) if otherwise else twin.later and root.later
+        if not otherwise and root.missing and not twin.changed:
+            twin.missing = True  # it lets the tag stay, and it is what would end that
         twin.crossed = twin.crossed if twin.crossed is not None else root.crossed
         twin.blocked, twin.lets = max(twin.blocked, root.blocked), twin.lets and root.lets
         now = next((one.value for one in (root, twin) if one.missing), None) if otherwise and symptom is Symptom.WILL_NOT_DROP_OUT else None
@@ -89,7 +91,8 @@ def rank(roots: list[Root], symptom: Symptom | None = None) -> list[Root]:
         changed = (changed and not pulses) or (root.novel and proved is True)
         usual = (root.habit > 0 and novel) or pulses
         return (late, alone, reports, not overdue, root.as_ever, not (lingers and not stays_off), not changed, usual, not leads, not root.last,
-                root.later, proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0), -len(root.short), place)
+                root.later, root.own and not proved, proved is not True, never, _VERDICT[proved], not lingers, -share, -(root.since or 0),
+                -len(root.short), place)
 
     ordered = [root for _, root in sorted(enumerate(roots), key=key)]
     partner = next((r for r in ordered if r.missing and r.proved is not False and r.kind is not RootKind.CONSTANT), None)

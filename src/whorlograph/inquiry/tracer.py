@@ -13,7 +13,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.engine.calls import calls_in
-from whorlograph.engine.code import Base, Call, Edge, Load, Op, Origin, Passing
+from whorlograph.engine.code import Base, Call, Edge, Expr, Load, Op, Origin, Passing
 from whorlograph.engine.controller import Controller
 from whorlograph.engine.evaluate.again import Cell
 from whorlograph.engine.evaluate.steps import Seen
@@ -102,8 +102,8 @@ class Tracer:
     not followed; ``asked``: the moment asked for (ns), by which what has ended is told as over; ``chatters``: what chatters is asked for;
     ``is_aside``, ``is_brief``: it answers a question beside the trail;
     ``recorded_as``: of inputs that the log records within another: which bits of it; ``recorded_bits``: of one whose bits it records: of which;
-    ``auxiliaries``, ``free``, ``asked_by``, ``helps``, ``asks``, ``followers``, ``instants``, ``turns``, ``paces``, ``came_last``, ``rings``: what
-    was found out about tags.
+    ``auxiliaries``, ``free``, ``asked_by``, ``counted``, ``helps``, ``asks``, ``followers``, ``instants``, ``turns``, ``paces``, ``came_last``,
+    ``rings``: what was found out about tags.
     """
 
     controller: Controller
@@ -135,6 +135,7 @@ class Tracer:
         self.auxiliaries: dict[int, list[Auxiliary]] = {}
         self.free: dict[int, bool] = {}
         self.asked_by: dict[int, frozenset[tuple[int, bool]]] = {}
+        self.counted: dict[tuple[int, Expr], list[tuple[int, bool, int]]] = {}
         self.helps: dict[int, frozenset[int]] = {}
         self.asks: dict[int, tuple[int, frozenset[int]]] = {}
         self.recorded_as: dict[int, Shared] = {}

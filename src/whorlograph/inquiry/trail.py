@@ -35,7 +35,7 @@ class Root(Struct):
     ``in_vain``: of a drop-out, how many times its change came before, and the tag stayed on; 0 where it did not once;
     ``crossed``: since when (ns) a measured value has been on its side of what it is compared with, where it changed since;
     ``due``: of an overdue one, from when on (ns) to when its other value was waited for, and that; ``unrecorded``: a log has no row of it;
-    ``later``: it is asked for only once the step before is on, which it is not.
+    ``later``: it is asked for only once the step before is on, which it is not; ``own``: it is the attempt itself that stands in its own way.
     """
 
     kind: RootKind
@@ -77,6 +77,7 @@ class Root(Struct):
     in_vain: int = 0
     unrecorded: bool = False
     later: bool = False
+    own: bool = False
 
     @property
     def key(self) -> RootKey:

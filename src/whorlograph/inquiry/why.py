@@ -14,7 +14,7 @@ from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.log import Log
 from whorlograph.model.profile import Start
 from whorlograph.model.program import OpaqueBody
-from whorlograph.model.question import Question, RootKind, Symptom
+from whorlograph.model.question import LinkKind, Question, RootKind, Symptom
 
 from .auxiliary import reported
 from .generators import runs_freely
@@ -201,8 +201,19 @@ class Inquiry:
         value = tracer.value(tag, self.journal.settled(tag, scan))
         since = tracer.since(tag, Vantage(scan, LAST))
         time = since if since is not None else 0
-        found = self._answer(Symptom.VALUE, tag, value, time, self.journal.clock.scan_at(time), link, f"is {tracer.state_word(value, tag)}")
+        told = link is not None and link.kind is LinkKind.HALTED
+        stopped = halted.link(tracer, tag, scan) if self._nothing_writes(tag, scan) and not told else None
+        if stopped is not None:
+            stopped.children = [one for one in (link, *stopped.children) if one is not None]
+        what = f"is {tracer.state_word(value, tag)}"
+        what += "; nothing writes it any more, for the controller has halted" if stopped is not None or told else ""
+        found = self._answer(Symptom.VALUE, tag, value, time, self.journal.clock.scan_at(time), stopped or link, what)
         return self._finished(found, scan)
+
+    def _nothing_writes(self, tag: int, scan: int) -> bool:
+        """Whether the controller has halted by a scan, and the program writes a tag otherwise."""
+        fault = self.journal.fault
+        return fault is not None and scan >= fault.scan and tag in self.controller.written
 
     # answers
 

@@ -73,6 +73,8 @@ def will_not_pull_in(tracer: Tracer, tag: int, path: Course, scan: int, answered
             add_usual_pull_ins(tracer, tag, path, tries.attempts[-1].command, looked, link)
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, tracer.time(looked), looked, link, what)
     answer.attempts, answer.commands = scans, commands
+    for root in answer.roots if scans and not sequence else ():
+        root.own = root.tag in commands and root.bit < 0 and root.value is tries.attempts[-1].command.on
     answer.anew = not sequence and not tries.trying and any(c.edge and c.tag in commands for c in tries.commands)
     others = (c.tag for c in tries.commands if c.on and c.limit is None and c.tag not in commands and not tracer.writers.get(c.tag))
     answer.other_commands = tuple(dict.fromkeys(others))
@@ -105,13 +107,21 @@ def _never_seen(tracer: Tracer, tag: int, tries: Tries, dropped: int, scan: int,
     """The answer where the last attempt was one that its reader never saw; None where it was not."""
     last = tracer.time(tries.attempts[-1].scan - 1) + 1 if tries.attempts else tracer.time(dropped)
     missed = missed_pulse.find(tracer, tag, last, tracer.time(scan))
-    if missed is None:
+    if missed is None or _is_counted(tracer, tag, missed.condition, scan):
         return None
     start = missed.stay.start
     answer = answered(Symptom.WILL_NOT_PULL_IN, tag, False, start, tracer.journal.clock.scan_at(start) + 1, missed_pulse.link(tracer, tag, missed),
                       f"did not pull in (the last attempt, at {tracer.at(start)}, was never seen)")
     answer.missed, answer.commands = True, frozenset(a.condition for a in tries.attempts[-1:])
     return answer
+
+
+def _is_counted(tracer: Tracer, tag: int, condition: int, scan: int) -> bool:
+    """Whether a tag waits for a count of what a condition does: one pulse of many that was not seen says little."""
+    with tracer.aside():
+        link = tracer.explain(tag, Vantage(scan, LAST), False, 0)
+    waiting = [one for _, one in link.walk() if one.kind in (LinkKind.COUNTER_SHORT, LinkKind.NOT_MET)] if link is not None else []
+    return any(root.tag == condition for one in waiting for root in one.all_roots())
 
 
 def _tried(tracer: Tracer, tag: int, tries: Tries) -> str:

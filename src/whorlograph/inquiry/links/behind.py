@@ -33,7 +33,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
     last = last_write(tracer, tag, view, -1)
     if last is None or last.value != value:
         return None
-    missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value), view, last.scan)
+    missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value, view), view, last.scan)
     if last.writer in writers:
         found = wrote(tracer, tag, last.writer, last.scan, value, depth)
         if found is not None and plain is not None and not (found.children or found.roots):
@@ -102,11 +102,19 @@ def _also(tracer: Tracer, writers: list[Writer], last: Write) -> list[Writer]:
             and tracer.ran(w.step, tracer.view_of(last.writer.step, last.scan)) == last.scan][:4]
 
 
-def _behind(tracer: Tracer, writers: list[Writer], last: Write, value: bool) -> list[Writer]:
-    """Those that have their turn behind what was written last and might have given the opposite: had they written, they would count."""
+def _behind(tracer: Tracer, writers: list[Writer], last: Write, value: bool, view: Vantage) -> list[Writer]:
+    """Those that have their turn behind what was written last, also in the scan after, and might have given the opposite: had they written, they
+    would count."""
     order = tracer.paths.order
-    here = int(order[last.writer.step]), last.writer.at
-    return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and (int(order[w.step]), w.at) > here
+    here = last.scan, int(order[last.writer.step]), last.writer.at
+
+    def comes_behind(writer: Writer) -> bool:
+        task = tracer.paths.task_of(writer.step)
+        if task >= 0 and task != tracer.paths.task_of(last.writer.step):
+            return True  # it has a time of its own
+        return (tracer.ran(writer.step, view), int(order[writer.step]), writer.at) > here
+
+    return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and comes_behind(w)
             and not (w.step == last.writer.step and _other_branch(w, last.writer))]
 
 

@@ -8,6 +8,7 @@ from whorlograph.model.question import LinkKind
 
 from ..trail import Link
 from ..writers import BlockCall
+from . import too_seldom
 from .block_pins import is_fed, pin_off, pin_on
 
 if TYPE_CHECKING:
@@ -58,7 +59,14 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         child = _in_vain(tracer, call, label, tags["cd" if down else "cu"], reset_tag, resetter, done, depth)
         if child is not None:
             found.children.append(child)
-    if counts and not found.children:
+    if counts and not found.children and output != tags["cv"]:
+        missed = too_seldom.of_pin(tracer, call, counting, too_seldom.counting_since(tracer, tags["cv"], done, not down), tracer.time(scan))
+        if missed is not None:
+            alone = missed.missed >= (count if down else preset - count)
+            found.children.append(too_seldom.link(tracer, missed, scan, alone))
+            if alone:
+                return found
+    if counts and not any(one.kind is LinkKind.RESET_BY for one in found.children):
         rows = _rises(journal, tags["cu" if not down else "cd"], done)
         on = bool(journal.value_at(tags["cd" if down else "cu"], done))
         if on and rows:

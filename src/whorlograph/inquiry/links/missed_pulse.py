@@ -63,7 +63,7 @@ def unseen(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after:
     if tracer.writers.get(condition):
         if tracer.paths.task_of(step) < 0:
             return None  # what the program writes lasts until the next evaluation in the same scan, or the next
-        pulses = _computed(tracer, condition)
+        pulses = computed(tracer, condition)
     elif condition in tracer.logged:
         pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
     else:
@@ -78,7 +78,7 @@ def unseen(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after:
     return None
 
 
-def _computed(tracer: Tracer, tag: int) -> Stays:
+def computed(tracer: Tracer, tag: int) -> Stays:
     """The stretches of a tag that the program writes."""
     path, clock = course(tracer.journal, tag), tracer.journal.clock
     starts = np.append(0, clock.start_all(path.scans)).astype(np.int64)

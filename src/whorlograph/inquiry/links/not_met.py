@@ -15,7 +15,7 @@ from ..since_when import Side, side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import passes
+from . import passes, too_seldom
 from .field_input import input_root
 from .pins import explain_value
 from .rung_false import unpowered
@@ -78,9 +78,21 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
             if numbered.given_by(tracer, writer) == wanted:
                 add(tag, writer)
     for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
-        if not passes.in_loop(tracer, writer):
+        short = numbered.shortfall(circuit, compared, seen, tag)
+        if not passes.in_loop(tracer, writer) and not _add_too_seldom(tracer, found, tag, writer, short, seen):
             add(tag, writer, f"what {verb} {tracer.name(tag)}")
     return False
+
+
+def _add_too_seldom(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen) -> bool:
+    """Of a count that is short: that pulses of what it counts were not seen. Returns: whether it would be there with them."""
+    since = too_seldom.counting_since(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
+    missed = too_seldom.of_value(tracer, writer.step, writer.guard, since, tracer.time(seen.scan)) if writer.guard is not None else None
+    if missed is None:
+        return False
+    alone = missed.missed * numbered.amount(tracer, writer) >= short
+    found.children.append(too_seldom.link(tracer, missed, seen.scan, alone))
+    return alone
 
 
 def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:

@@ -11,7 +11,7 @@ from whorlograph.model.question import LinkKind
 from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
 from ..writers import Kind, Writer
-from . import passes, preempted, resumed, skipped, written
+from . import overwritten, passes, preempted, resumed, skipped, written
 from .gates import elements_of, explain_gate, gate_tag
 from .rung_false import first_out, opened_words
 
@@ -70,7 +70,10 @@ def link(tracer: Tracer, tag: int, row: int, value: bool, view: Vantage | None, 
         if earlier is not None:  # it only held what an earlier rung of the same scan gave or took away
             here = tracer.view_of(now.writer.step, now.scan)
             return link(tracer, tag, earlier, value, here, depth + 1, bit) or tracer.links.row(tracer, earlier, value, depth, bit)
-        return preempted.around(tracer, tag, now.writer, now.scan, written.link(tracer, tag, now.writer, now.scan, value, depth, bit), depth)
+        made = written.link(tracer, tag, now.writer, now.scan, value, depth, bit)
+        if not value and bit < 0:
+            made = overwritten.around(tracer, tag, now.writer, Vantage(scan, order), made)
+        return preempted.around(tracer, tag, now.writer, now.scan, made, depth)
     before = last_write(tracer, tag, Vantage(scan - 1, order), bit)
     if before is None or before.value == value:
         return None

@@ -53,7 +53,8 @@ def _ended_once(tracer: Tracer, call: BlockCall, tags: dict[str, int], row: int)
 
 
 def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan: int, waited: Waited | None, once: set[int]) -> None:
-    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before.
+    """Of an on-delay that has elapsed: the auxiliary contact in its input that should have followed a coil in there, whatever was before; of an input
+    that never came beside an output alone it is taken to be one.
 
     Args: once: what ended it the only time before.
     """
@@ -67,16 +68,30 @@ def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan
                 tag = source(tracer, pin) if tracer.boolean(pin) else None
                 if tag is None or not tracer.writers.get(coil):
                     continue
-                reported = next((one for one in (coil, *copies(tracer, coil)) if reports(tracer, one, tag)), None)
-                if reported is None and pin not in once:
+                same = (coil, *copies(tracer, coil))
+                reported = next((one for one in same if reports(tracer, one, tag)), None)
+                watched = len(gates) == 2 and any(_at_output(tracer, one) for one in same) and _may_report(tracer, tag, now)
+                if reported is None and pin not in once and not watched:
                     continue
                 if all(root.tag != tag for root in found.all_roots()):
                     found.children.append(input_link(tracer, tag, now.after))
-                how = f"reports {tracer.name(reported)} back" if reported is not None else f"ended the time of {label} the one time before"
+                how = f"reports {tracer.name(reported)} back" if reported is not None else \
+                    f"ended the time of {label} the one time before" if pin in once else f"would have ended the time of {label}"
                 said = f"{how}, and {came(tracer, tag, waited)}"
                 if _leads(found, tag, waited, said):
                     found.text += f"; {tracer.name(tag)} {said}"
                     return
+
+
+def _at_output(tracer: Tracer, tag: int) -> bool:
+    address = tracer.tag(tag).address
+    return address is not None and address.area == "Q"
+
+
+def _may_report(tracer: Tracer, tag: int, now: Seen) -> bool:
+    """Whether nothing is known of an input: it has not changed in the log so far, and no list says whose it is."""
+    point = tracer.iolist.get(tag)
+    return tag in tracer.logged and tracer.changed_last(tag, tracer.time(now.scan)) is None and not (point is not None and point.device)
 
 
 def _unlike(tracer: Tracer, call: BlockCall, gate: Gate, now: Seen) -> list[tuple[tuple[bool, int], tuple[bool, int]]]:

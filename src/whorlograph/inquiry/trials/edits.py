@@ -53,8 +53,8 @@ def trials_of(answer: Answer, root: Root, controller: Controller, log: Log, orig
     tag = controller.running.tags[root.tag]
     if root.kind is RootKind.INITIAL_VALUE and tag.type.family is Family.BOOL:
         yield Attempted(Trial((), ((root.tag, int(not root.value)),)), f"{tag.name} {'off' if root.value else 'on'} from the start")
-    if root.kind not in (RootKind.FIELD_INPUT, RootKind.LOG_GAP):
-        return
+    if root.kind not in (RootKind.FIELD_INPUT, RootKind.LOG_GAP) or root.defect:
+        return  # pulses that come too fast cannot be made slower without the rest of the log
     if root.bit >= 0:
         for one in _switched(answer, root, controller, log, original, rest):
             yield replace(one, trial=of_bits([(root.bit, one.trial)], log, tag), bits=((root.bit, one.trial),))
@@ -117,6 +117,8 @@ def _switched(answer: Answer, root: Root, controller: Controller, log: Log, orig
         lasting = max(lengths[len(lengths) // 2] if lengths else 0, 3 * controller.scan_time)
         at = original.clock.start(answer.attempts[-1]) if answer.attempts else answer.time
         yield held(former_value, at, at + lasting)
+        if answer.attempts and root.since is not None and root.since < at:  # had it come with the attempt
+            yield held(former_value, root.since, at)
         if not answer.attempts:  # let go and switched again in time: an edge at its end
             yield held(former_value, max(0, at - lasting - 3 * controller.scan_time), at - 3 * controller.scan_time)
         behind = at + 3 * controller.scan_time  # what the attempt itself switches on is seen only then
