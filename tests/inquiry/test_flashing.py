@@ -9,7 +9,7 @@ from unittest.mock import patch
 
 import numpy as np
 
-from tests.building import MS, program_of, session_of
+from tests.building import MS, program_of, session_of, tasked
 from tests.charts import INPUTS, random_chart
 from tests.everyday_texts import log_of_inputs
 from tests.texts import text_session
@@ -30,6 +30,7 @@ from whorlograph.model.iolist import IoList
 from whorlograph.model.log import Log
 from whorlograph.model.parts import Ladder, coil, nc, no, timer
 from whorlograph.model.profile import Profile
+from whorlograph.model.program import Task
 from whorlograph.model.question import Question, RootKind, Symptom
 
 TEXT = """PROGRAM Main
@@ -148,6 +149,15 @@ END_PROGRAM
         free = [one for _, one in answer.links() if "runs freely" in one.text]
         below = [child.text for one in free for child in one.children]
         self.assertTrue(any(text.startswith("Main.Down was set by Main 5") and "Pos >= 4" in text for text in below), below)
+
+    def test_two_tasks_that_write_one_tag_in_turn_are_no_generator(self) -> None:
+        program = tasked({"Quick": lambda ladder: ladder.rung(no("X1"), coil("Y1")), "Slow": lambda ladder: ladder.rung(no("X2"), coil("Y1"))}, "X1 X2 Y1",
+                         {"Quick": Task("T1", 1, "T#20ms"), "Slow": Task("T2", 2, "T#100ms")})
+        session = session_of(program, [(0, "X1", 1), (0, "X2", 1), (2000, "X2", 0), (5000, "X1", 1)])
+        answer = ask(session, "Y1", None, None)
+        prove_all(session, answer)
+        self.assertIn("chatters since 2.000 s: every 100 ms", answer.text)
+        self.assertEqual(roots(session, answer)[:2], [(RootKind.FIELD_INPUT, "X2", True), (RootKind.FIELD_INPUT, "X1", True)])
 
     def test_a_ladder_does_too(self) -> None:
         def draw(ladder: Ladder) -> None:

@@ -37,8 +37,15 @@ class Reports(unittest.TestCase):
     def test_it_stands_behind_what_keeps_that_off(self) -> None:
         found = _of(self.BODY, _starts(broken=False))
         self.assertEqual([r[1] for r in found.roots][:2], ["X1", "X3"])
-        self.assertIn("it reports Y1, which is off", found.answer.roots[1].text)
+        self.assertIn("it reports Y1, which went off at 8.000 s because of X1", found.answer.roots[1].text)
         self.assertNotIn("it reports", found.answer.roots[0].text)
+
+    def test_alone_it_says_when_its_output_went_off_and_because_of_what(self) -> None:
+        rows = [(t, n, v) for t, n, v in _starts(broken=False) if n != "X2"]
+        found = asked(text_session("Y1 := X1 AND NOT X2;\nY2 := X3;", [*rows, (0, "X2", 0), (7500, "X2", 1), (7600, "X2", 0), (7530, "X3", 0), (7640, "X3", 1)]), "Y2",
+                      symptom=Symptom.DROPPED_OUT, at="7.9")
+        self.assertEqual(found.roots[0][:2], ("field-input", "X3"))
+        self.assertIn("it reports Y1, which went off at 7.500 s because of X2", found.answer.roots[0].text)
 
     def test_one_that_opened_first_is_the_fault(self) -> None:
         found = _of(self.BODY, _starts(broken=True))

@@ -386,7 +386,7 @@ def _conditions(tracer: Tracer, circuit: Circuit, gates: set[Gate], seen: Seen, 
             edge = isinstance(leaf, Edge)
             on = leaf.rising if isinstance(leaf, Edge) else not gate.negated
             given = [_input_behind(tracer, one) for one in elements(tracer, load, number, seen)]
-            found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 else -1) for one in given]
+            found += [Command(one, on, edge, seen.step if len(tracer.writers.get(one, ())) > 1 or one in tracer.external else -1) for one in given]
     return found
 
 

@@ -65,7 +65,7 @@ def _even(tracer: Tracer, tag: int) -> bool:
     path = course(tracer.journal, tag)
     rises, even, _ = _rhythms(path)
     outside = upstream(tracer, tag) if even.any() else None
-    if outside is None:
+    if outside is None or not _leads_back(tracer, tag):
         return False
     scans = [one.scans for t in outside if not _reports(tracer, one := course(tracer.journal, t), path)]
     turned = np.sort(np.concatenate([np.zeros(0, np.int64), *scans]))
@@ -89,6 +89,16 @@ def upstream(tracer: Tracer, tag: int) -> list[int] | None:
     if len(seen) > MOST:
         return None
     return [t for t in seen if t != tag and not tracer.writers.get(t) and t not in tracer.driven]
+
+
+def _leads_back(tracer: Tracer, tag: int) -> bool:
+    """Whether anything that decides a tag is decided by itself, or driven by the controller: without, only those that write it take turns."""
+    left = _deciding(tracer, tag)
+    while True:
+        ended = {one for one, others in left.items() if others.isdisjoint(left)}
+        if not ended or not ended.isdisjoint(tracer.driven):
+            return bool(left)
+        left = {one: others for one, others in left.items() if one not in ended}
 
 
 def ring(tracer: Tracer, tag: int) -> set[int]:

@@ -169,6 +169,12 @@ class Tracer:
         return made_by_charts(self.running)
 
     @cached_property
+    def external(self) -> frozenset[int]:
+        """The tags that somebody outside writes too, as a panel that the program clears."""
+        found = (self.running.find(name) for name in self.controller.profile.external)
+        return frozenset(tag for tag in found if tag is not None)
+
+    @cached_property
     def results(self) -> frozenset[int]:
         """What the instructions of a list leave for others: tags that no declaration names."""
         return frozenset(t.index for t in self.running.tags if t.result)

@@ -230,13 +230,26 @@ class Inquiry:
             if root.kind is RootKind.FIELD_INPUT and isinstance(root.value, bool) and root.tag is not None and not root.leads:
                 root.reports = reported(self.tracer, root.tag, root.value, root.since, scan, tag)
                 if root.reports is not None:
-                    root.text += f"; it reports {self.tracer.name(root.reports)}, which is {'on' if root.value else 'off'}"
+                    went = "" if root.value else self._went_off(root.reports, scan, root.tag)
+                    root.text += f"; it reports {self.tracer.name(root.reports)}, which {went or ('is on' if root.value else 'is off')}"
         for root in roots if symptom in (Symptom.WILL_NOT_DROP_OUT, Symptom.WILL_NOT_PULL_IN) else ():
             said = lingering(self.tracer, root)
             if said:
                 root.lingers, root.text = True, f"{root.text}; {said}"
         shown = value if isinstance(value, (bool, int, float, str)) else None
         return Answer(symptom, tag, shown, time, scan, link, roots, f"{self.tracer.name(tag)} {what}{tail}")
+
+    def _went_off(self, output: int, scan: int, reporting: int) -> str:
+        """When an output last went off by a scan, and because of what; "" where it was never on, or went off by what reports it."""
+        turned = course(self.journal, output).last_change(scan, False)
+        if turned is None:
+            return ""
+        with self.tracer.aside(brief=True):
+            link = self.tracer.explain(output, Vantage(turned, LAST), True, 0)
+        first = next((root for root in rank(merge(link.all_roots())) if root.tag is not None), None) if link is not None else None
+        if first is None or first.tag == reporting:
+            return ""
+        return f"went off at {self.tracer.at(self.tracer.time(turned))} because of {self.tracer.name(first.tag)}"
 
     def _end(self, tag: int, link: Link) -> Root:
         """The root of a trail that leads to no device, force or value: the program itself, where the trail ends."""

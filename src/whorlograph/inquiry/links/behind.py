@@ -6,9 +6,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Const, Expr, Op
-from whorlograph.model.question import LinkKind
+from whorlograph.model.question import LinkKind, RootKind
 
-from ..trail import Link
+from ..trail import Link, Root
+from ..wiring import where
 from ..writers import Kind, Writer
 from . import handed_on, never_set, passes, reset_by, rung_true, set_by, skipped, taken
 from .latest import latest
@@ -38,11 +39,13 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
         found = wrote(tracer, tag, last.writer, last.scan, value, depth)
         if found is not None and plain is not None and not (found.children or found.roots):
             found.children.append(plain)  # it only keeps what an earlier step of the same scan gave
-    elif missing and (plain is None or isinstance(last.writer.power, Const)):
+    elif (missing or (tag in tracer.external and not value)) and (plain is None or isinstance(last.writer.power, Const)):
         word = tracer.state_word(value, tag)
         place = tracer.place(last.writer.step, last.writer.element)
         text = f"{tracer.name(tag)} is written {word} in {place} in every scan, and nothing behind that writes the opposite"
         found = Link(LinkKind.NEVER_SET, tag, value, tracer.since(tag, view), last.writer.step, last.scan, text, last.writer.element)
+        if tag in tracer.external and not value:
+            found.roots.append(_from_outside(tracer, tag, view))
     else:
         found = plain if missing else None
     if found is None:
@@ -56,6 +59,17 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
     others = bool(found.children or found.roots)
     found.children += never_set.possible(_unwritten(tracer, tag, missing, view, depth + 1), others)
     return found
+
+
+def _from_outside(tracer: Tracer, tag: int, view: Vantage) -> Root:
+    """The root of a tag that the program writes off in every scan and that somebody outside switches on: a panel's button."""
+    name, pressed = tracer.name(tag), tracer.stretches(tag)
+    starts = pressed.starts[(pressed.values != 0) & (pressed.starts > 0) & (pressed.starts <= tracer.time(view.scan))]
+    last = tracer.at(int(starts[-1])) if len(starts) else ""
+    when = f"was last switched on from outside at {last}" if last else "has not been switched on from outside in this log"
+    point = tracer.iolist.get(tag)
+    return Root(RootKind.FIELD_INPUT, tag, False, tracer.since(tag, view), f"{name} {when}, and the program takes that back in every scan",
+                where(point, tracer.tag(tag)), point)
 
 
 def stands(tracer: Tracer, tag: int, writers: list[Writer], kept: Writer | None, row: int | None, value: bool, view: Vantage,

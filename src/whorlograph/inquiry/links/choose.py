@@ -173,7 +173,7 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
     plain = [w for w in writers if w not in under]
     if plain:
         held = _held(tracer, tag, plain, value, view, depth)
-        return (behind.link(tracer, tag, under, value, view, depth, held) if under else None) or held
+        return (behind.link(tracer, tag, under, value, view, depth, held) if under or tag in tracer.external else None) or held
     kept = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), value, bit) if row is not None else None
     if any(w.kind is Kind.VALUE for w in writers):
         found = behind.link(tracer, tag, under, value, view, depth, None) or behind.stands(tracer, tag, under, kept, row, value, view, depth)
