@@ -83,6 +83,23 @@ class OverJumps(unittest.TestCase):
         self.assertIn("Y1 went off at 3.000 s: Main 4 runs again; it had not run since 0.700 s", found.text)
         self.assertIn("the jump in Main 3 is no longer taken at 3.000 s: Main 1 jumps over Main 3", found.text)
 
+    def test_of_two_jumps_over_one_rung_the_one_that_is_taken_now_counts(self) -> None:
+        def draw(ladder: Ladder) -> None:
+            ladder.rung(no("X1"), jump("Over"))
+            ladder.rung(no("X2"), jump("Over"))
+            ladder.rung(no("X3"), coil("Y1"))
+            ladder.label("Over")
+            ladder.rung(no("X3"), coil("Y2"))
+
+        rows = [(0, "X1", 0), (0, "X2", 0), (0, "X3", 1), (2000, "X1", 1), (4000, "X2", 1), (5000, "X1", 0), (6000, "X3", 0), (8000, "X2", 1)]
+        session = session_of(program_of(draw, "X1 X2 X3 Y1 Y2"), rows, 9000)
+        late = asked(session, "Y1")
+        self.assertEqual(late.roots, [("field-input", "X2", True)], late.text)
+        self.assertIn("Main 2 jumps over Main 3 since 5.000 s, which has not run since 2.000 s", late.text)
+        early = asked(session, "Y1", "4.5")
+        self.assertEqual([name for _, name, _ in early.roots if name in ("X1", "X2")], ["X1", "X2"], early.text)
+        self.assertIn("Main 2 would jump over Main 3 too: X2", early.text)
+
     def test_no_jump_over_jumps_is_told_with_a_wrong_time(self) -> None:
         """Random nests of jumps ahead: when each rung ran, by walking the rungs as CONTROLLER.md has it, without the product."""
         compared = 0

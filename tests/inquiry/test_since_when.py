@@ -5,12 +5,15 @@ from __future__ import annotations
 import operator
 import re
 import unittest
+from pathlib import Path
 from random import Random
+from tempfile import TemporaryDirectory
 
 from tests.building import Rows
 from tests.inquiry.test_everyday import asked
 from tests.texts import text_session
 from whorlograph.desk.asking import ask
+from whorlograph.desk.session import Paths, load
 from whorlograph.model.question import Symptom
 
 SIGNS = {"<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge, "=": operator.eq, "<>": operator.ne}
@@ -83,6 +86,23 @@ class SinceWhen(unittest.TestCase):
     @staticmethod
     def _turned(sign: str) -> str:
         return {"<": ">", ">": "<", "<=": ">=", ">=": "<="}.get(sign, sign)
+
+    def test_of_every_type_what_is_said_is_so(self) -> None:
+        """Of a type whose values it cannot compare nothing is said: times of day had been over their limit *from the log's start*."""
+        for type_, low, limit, high in (("TOD", "TOD#21:59:58", "TOD#22:00:00", "TOD#22:00:01"), ("DATE", "D#2031-01-01", "D#2031-02-01", "D#2031-03-01"),
+                                        ("LTIME", "LT#1s", "LT#2s", "LT#3s"), ("LINT", "16", "32", "48"), ("ULINT", "16", "32", "48"),
+                                        ("LWORD", "16", "32", "48"), ("BYTE", "16", "32", "48"), ("LREAL", "1.5", "2.0", "2.5")):
+            text = (f"PROGRAM Main\nVAR_EXTERNAL V : {type_}; Y, Req : BOOL; END_VAR\nY := Req AND V < {limit};\nEND_PROGRAM\nCONFIGURATION C\nVAR_GLOBAL "
+                    f"V AT %IL8 : {type_}; Y AT %QX0.0 : BOOL; Req AT %IX0.0 : BOOL; END_VAR\nRESOURCE R ON P\nPROGRAM Main : Main;\nEND_RESOURCE\n"
+                    "END_CONFIGURATION\n")
+            with TemporaryDirectory() as folder, self.subTest(type_):
+                place = Path(folder)
+                (place / "p.st").write_text(text)
+                (place / "l.csv").write_text(f"time,tag,value\n0,Req,1\n0,V,{low}\n2,V,{high}\n3,V,{high}\n5,Req,1\n")
+                found = asked(load(Paths(place / "p.st", (place / "l.csv",))), "Y")
+                self.assertEqual(found.roots, [("field-input", "V", True)], found.text)
+                self.assertNotIn("from the log's start", found.text)
+                self.assertIn("since 2.000 s", found.answer.roots[0].text)
 
     def test_what_is_computed_or_compared_with_another_tag_says_nothing(self) -> None:
         rows: Rows = [(0, "X1", 1), (0, "N1", 1), (100, "N1", 9), (200, "N1", 1), (400, "X2", 1)]

@@ -138,6 +138,8 @@ def _takes_on(tracer: Tracer, copy: int, tag: int, scan: int) -> bool:
 def _side(tracer: Tracer, tag: int, code: str, limit: int | float, scan: int, held: bool) -> Side | None:
     """Since when a comparison of an input with a limit has been as it is in a scan; None where its values there say otherwise."""
     key = tag, code, limit
+    if _numbers(np.zeros(0, np.int64), tracer.tag(tag).type) is None:
+        return None
     if key not in tracer.turns:
         tracer.turns[key] = _turns(tracer, *key)
     scans, so = tracer.turns[key]
@@ -185,5 +187,5 @@ def _numbers(raws: NDArray[np.int64], type_: Elementary) -> NDArray[np.int64] | 
     """Values of a numeric type, from the bits that are kept of them; None of another."""
     if type_.family is Family.REAL:
         return raws.astype(np.uint32).view(np.float32) if type_.bits == 32 else raws.view(np.float64)
-    whole = type_.family in (Family.SIGNED, Family.UNSIGNED, Family.TIME)
+    whole = type_.family in (Family.SIGNED, Family.UNSIGNED, Family.TIME, Family.DATE)
     return raws if whole and (type_.bits < 64 or type_.family is not Family.UNSIGNED) else None

@@ -158,6 +158,11 @@ class Tracer:
         """By tag: what writes it, in order of execution."""
         return self.written.by_tag
 
+    def is_written(self, tag: int, bit: int = -1) -> bool:
+        """Whether the program writes a tag, or a bit of it, under its own name or under one that shares its bits."""
+        return bool(self.writers.get(tag)) or any(bool(self.writers.get(share.other)) for share in self.again.shares.get(tag, ())
+                                                  if bit < 0 or share.mine <= bit < share.mine + share.width)
+
     @cached_property
     def charts(self) -> dict[int, Place]:
         """By tag: what it is to a sequential chart."""

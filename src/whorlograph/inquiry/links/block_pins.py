@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from whorlograph.model.question import LinkKind
@@ -9,6 +10,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import BlockCall, Kind
 from .gates import elements_of, explain_gate
+from .pins import explain_value
 from .rung_false import first_out, opened_words, unpowered
 from .rung_true import powered
 
@@ -63,3 +65,30 @@ def pin_fell(tracer: Tracer, call: BlockCall, pin: str, label: str, scan: int, d
         if child is not None:
             found.children.append(child)
     return found
+
+
+def add_preset(tracer: Tracer, found: Link, call: BlockCall, pin: str, scan: int, depth: int, word: Callable[[int], str]) -> bool:
+    """Add where a preset comes from that is no literal: below what starts or counts the block, for it stood; where it changed in the scan, alone.
+
+    Args: word: the preset in words. Returns: whether it has changed.
+    """
+    seen, number = tracer.seen(call.step, scan), call.tags[pin]
+    former = tracer.before(seen)
+    before, now = (tracer.journal.value_at(number, one.after) if one is not None else None for one in (former, seen))
+    changed = before is not None and now is not None and before != now and former is not None and former.scan > 1
+    value = call.pins.get(pin)
+    literal = tracer.circuit(call.step).literal(value) if value is not None else None
+    if literal is not None or not is_fed(tracer, call, pin):
+        return False
+    known = {id(root) for root in found.all_roots()}
+    if changed and before is not None and now is not None:
+        found.text += f"; that was {word(before)} until {tracer.at(tracer.time(scan))}"
+    if value is not None:
+        explain_value(tracer, found, value, seen, depth, before=former if changed else None, change=changed)
+    else:
+        child = tracer.explain(number, tracer.view_of(call.step, scan), changed, depth + 1)
+        found.children += [child] if child is not None else []
+    for root in found.all_roots():
+        if id(root) not in known and not changed:
+            root.changed = False
+    return changed

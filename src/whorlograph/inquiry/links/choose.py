@@ -81,8 +81,8 @@ def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Lin
     tag, step, scan = tracer.journal.tag(row), tracer.journal.step(row), tracer.scan_of(row)
     writer = _writer_in(tracer, tag, step, scan, value, bit)
     if writer is None:
-        other = _shared_row(tracer, row)
-        return tracer.change(other, depth + 1) if other is not None else None
+        other = _shared_row(tracer, row, bit)
+        return tracer.change(other[0], depth + 1, other[1]) if other is not None else None
     return preempted.around(tracer, tag, writer, scan, written.link(tracer, tag, writer, scan, value, depth, bit), depth)
 
 
@@ -167,7 +167,10 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
             return skipped.link(tracer, tag, chosen, tracer.ran(chosen.step, view), depth)
         if chosen.bit >= 0:
             return _bit_stands(tracer, tag, chosen, scan, view, depth, [w for w in writers if w.bit == chosen.bit])
-        return taken.link(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
+        stands = taken.link(tracer, tag, chosen, scan, depth, change=writer is not None, bit=bit)
+        if stands is not None and bit >= 0 and writer is not None:
+            _add_not_written(tracer, stands, tag, view, depth, bit)
+        return stands
     value = bool(tracer.raw(tag, view))
     under = behind.conditional(writers)
     plain = [w for w in writers if w not in under]
@@ -231,8 +234,27 @@ def _other_name(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int) -
     for share in tracer.again.shares.get(tag, ()):
         if tracer.writers.get(share.other) and (bit < 0 or share.mine <= bit < share.mine + share.width):
             theirs = share.theirs + max(0, bit - share.mine) if not tracer.boolean(share.other) else -1
-            return tracer.explain(share.other, view, True, depth + 1, theirs)
+            found = tracer.explain(share.other, view, True, depth + 1, theirs)
+            if found is not None and theirs >= 0:
+                _add_not_written(tracer, found, share.other, view, depth, theirs)
+            return found
     return None
+
+
+def _add_not_written(tracer: Tracer, found: Link, tag: int, view: Vantage, depth: int, bit: int) -> None:
+    """Of a bit of a number that stands: the writes under a condition that would turn it, if that held."""
+    value = tracer.raw(tag, view) >> bit & 1
+    for writer in tracer.writers.get(tag, ()):
+        scan = tracer.ran(writer.step, view)
+        told = any(one.kind is LinkKind.NEVER_SET and one.step == writer.step for _, one in found.walk())
+        if writer.kind is not Kind.VALUE or writer.guard is None or writer.bit >= 0 or scan <= 0 or told:
+            continue
+        would = tracer.seen(writer.step, scan).result.would.get(writer.at)
+        if isinstance(would, int) and would >> bit & 1 != value:
+            child = taken.link(tracer, tag, writer, scan, depth + 1, change=False, bit=bit)
+            if child is not None:
+                child.mark_missing()
+                found.children.append(child)
 
 
 def _held(tracer: Tracer, tag: int, plain: list[Writer], value: bool, view: Vantage, depth: int) -> Link | None:
@@ -353,15 +375,17 @@ def _writer_in(tracer: Tracer, tag: int, step: int, scan: int, value: bool, bit:
     return max(stores or fitting, key=lambda w: w.at, default=None)
 
 
-def _shared_row(tracer: Tracer, row: int) -> int | None:
-    """The row of the same step whose write changed this tag too, because they share bits."""
+def _shared_row(tracer: Tracer, row: int, bit: int) -> tuple[int, int] | None:
+    """The row of the same step whose write changed this tag too, because they share bits, and which bit of that it is: -1 the whole."""
     journal = tracer.journal
-    near = {s.other for s in tracer.again.shares.get(journal.tag(row), ())}
+    near = {s.other: s for s in tracer.again.shares.get(journal.tag(row), ()) if bit < 0 or s.mine <= bit < s.mine + s.width}
     for other in range(row - 1, max(-1, row - 40), -1):
         if journal.key(other) != journal.key(row):
             return None
-        if journal.tag(other) in near:
-            return other
+        share = near.get(journal.tag(other))
+        if share is not None:
+            one = bit >= 0 or tracer.boolean(journal.tag(row))
+            return other, share.theirs + max(0, bit - share.mine) if one and not tracer.boolean(share.other) else -1
     return None
 
 

@@ -9,7 +9,7 @@ from whorlograph.model.question import LinkKind
 from ..trail import Link
 from ..writers import BlockCall
 from . import too_seldom
-from .block_pins import is_fed, pin_off, pin_on
+from .block_pins import add_preset, is_fed, pin_off, pin_on
 
 if TYPE_CHECKING:
     from whorlograph.engine.journal import Journal
@@ -59,6 +59,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
         child = _in_vain(tracer, call, label, tags["cd" if down else "cu"], reset_tag, resetter, done, depth)
         if child is not None:
             found.children.append(child)
+    by_preset = not down and not q and output != tags["cv"]
+    if by_preset and not found.children and change and add_preset(tracer, found, call, "PV", scan, depth, str):
+        return found
     if counts and not found.children and output != tags["cv"]:
         missed = too_seldom.of_pin(tracer, call, counting, too_seldom.counting_since(tracer, tags["cv"], done, not down), tracer.time(scan))
         if missed is not None:
@@ -75,6 +78,8 @@ def link(tracer: Tracer, call: BlockCall, label: str, output: int, scan: int, de
             child = pin_off(tracer, call, counting, label, scan, depth + 1)
         if child is not None:
             found.children.append(child)
+        if by_preset and not change:
+            add_preset(tracer, found, call, "PV", scan, depth, str)
     return found
 
 

@@ -91,7 +91,7 @@ def explain_operand(tracer: Tracer, link: Link, one: Load | Const, seen: Seen, d
         for index in tracer.circuit(seen.step).loads(term.index):
             if isinstance(index, Load):
                 explain_operand(tracer, link, index, seen, depth)
-    if not tracer.writers.get(cell.number):
+    if not tracer.is_written(cell.number, cell.bit if cell.bit >= 0 else bit):
         link.roots.append(input_root(tracer, cell.number, seen.position, cell.bit if cell.bit >= 0 else bit))
         return
     if cell.number == link.tag:

@@ -14,7 +14,7 @@ from ..tracer import Vantage
 from ..trail import Link
 from ..writers import BlockCall, Kind, Writer
 from . import resumed
-from .block_pins import is_fed, pin_fell, pin_off, pin_on
+from .block_pins import add_preset, is_fed, pin_fell, pin_off, pin_on
 from .waited_for import add_waited_for
 
 if TYPE_CHECKING:
@@ -59,7 +59,9 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         if fell is not None:
             off = duration_text(started - journal.time(fell))
             return lost(f"{text}; its input was off for {off} at {tracer.at(journal.time(fell))}", LinkKind.TIMER_RUNNING, tracer.scan_of(fell))
-        return on(text, LinkKind.TIMER_RUNNING, start_scan)
+        running = on(text, LinkKind.TIMER_RUNNING, start_scan)
+        add_preset(tracer, running, call, "PT", scan, depth, duration_text)
+        return running
     if name == "TON" and not q:
         if change and q_row is not None and row is not None:
             return lost(f"{label} in {place} lost its input at {tracer.at(started)}", LinkKind.BLOCK, start_scan)
