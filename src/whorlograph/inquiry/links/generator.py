@@ -104,10 +104,12 @@ def _is_free(tracer: Tracer, tag: int | None) -> bool:
 
 def told(tracer: Tracer, tag: int, link: Link, since: str = "") -> str:
     """What the answer says of a generator: its rhythm, since when, and what from outside lets it."""
-    states = {r.tag: r.value for r in link.all_roots() if r.tag is not None and isinstance(r.value, bool)}
-    words = [f"{tracer.name(t)} {tracer.state_word(value)}" for t, value in states.items()]
+    states = {r.tag: r for r in link.all_roots() if r.tag is not None and isinstance(r.value, bool)}
+    still = {t: r for t, r in states.items() if tracer.now is not None or r.since is None or bool(tracer.raw(t, Vantage(link.scan))) == r.value}
+    words = [f"{tracer.name(t)} {tracer.state_word(r.value)}" for t, r in still.items()]
     lets = f", with {' and '.join(words[:MOST_NAMED])}{' ...' if len(words) > MOST_NAMED else ''}" if words else ""
-    return f"{rhythm(tracer, tag)}, as the program has it{since}{lets}"
+    over = [f"{tracer.name(t)} went {tracer.state_word(r.value)} at {tracer.at(r.since)}" for t, r in states.items() if t not in still]
+    return f"{rhythm(tracer, tag)}, as the program has it{since}{lets}" + (f", after {over[0]}" if over else "")
 
 
 def _last_on(tracer: Tracer, tag: int, scan: int) -> int | None:

@@ -50,7 +50,8 @@ def add_taken(tracer: Tracer, found: Link, skip: Skip, at_scan: int, change: boo
         found.children += [child] if child is not None else []
         return
     what, has = f"the {skip.kind} in {where}", words_of(tracer.steps.all[flag.step]).powered(True)
-    began = not now and at_scan > 1 and tracer.paths.task_of(flag.step) < 0
+    always = power is None or tracer.circuit(flag.step).literal(power) is not None
+    began = (not now or always) and at_scan > 1 and tracer.paths.task_of(flag.step) < 0
     former = tracer.paths.skipped(tracer.journal, flag.step, at_scan - 1) if began else None
     if former is not None and former.flag is not None and depth < _DEEPEST:
         text = f"{what} is taken from {tracer.at(tracer.time(at_scan))} on: {ran_again(tracer, flag.step, at_scan)}"

@@ -80,8 +80,28 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
     for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
         short = numbered.shortfall(circuit, compared, seen, tag)
         if not passes.in_loop(tracer, writer) and not _add_too_seldom(tracer, found, tag, writer, short, seen):
+            count = len(found.children)
             add(tag, writer, f"what {verb} {tracer.name(tag)}")
+            if len(found.children) == count:
+                _add_nothing_added(tracer, found, tag, writer, seen.scan, depth, verb)
     return False
+
+
+def _add_nothing_added(tracer: Tracer, found: Link, tag: int, writer: Writer, scan: int, depth: int, verb: str) -> None:
+    """Of a write that adds to a sum, or takes from one, and is executed: that it adds nothing now, and where the amount comes from."""
+    now = tracer.seen(writer.step, tracer.ran(writer.step, Vantage(scan)))
+    gave = now.result.stored.get(writer.at)
+    if gave is None or now.skip is not None or gave != tracer.value(tag, tracer.journal.value_at(tag, now.position)):
+        return
+    place, words = tracer.place(writer.step, writer.element), words_of(tracer.steps.all[writer.step])
+    what = words.source(tracer.steps.all[writer.step], writer.element, tracer.passing(writer.step, writer.at))
+    text = f"{what or f'what {verb} {tracer.name(tag)}'} is executed in {place} and changes nothing"
+    value = tracer.value(tag, tracer.journal.value_at(tag, now.after))
+    child = Link(LinkKind.NEVER_SET, tag, value, None, writer.step, now.scan, text, writer.element)
+    explain_value(tracer, child, writer.value, now, depth + 1, tag, change=False)
+    child.roots = [root for root in child.roots if root.kind is not RootKind.CONSTANT]
+    if child.children or child.roots:
+        found.children.append(child)
 
 
 def _add_too_seldom(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen) -> bool:

@@ -1,0 +1,157 @@
+"""Programs as they stand in switch rooms, in text: of each question the device, or what else it is, that a person would name first."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from tests.inquiry.test_everyday import Asked, asked
+from whorlograph.desk.session import Paths, load
+from whorlograph.model.question import Symptom
+
+MOTOR = """FUNCTION_BLOCK Motor
+VAR_INPUT Start, Stop_N, Trip_N, Fb : BOOL; FbTime : TIME := T#1s; END_VAR
+VAR_OUTPUT K, Fault : BOOL; END_VAR
+VAR T : TON; END_VAR
+T(IN := K AND NOT Fb, PT := FbTime);
+IF T.Q OR NOT Trip_N THEN Fault := TRUE; END_IF;
+IF Fault AND NOT Stop_N THEN Fault := FALSE; END_IF;
+K := (Start OR K) AND Stop_N AND NOT Fault;
+END_FUNCTION_BLOCK
+"""
+PROGRAMS: dict[str, tuple[str, str, str]] = {  # by name: inputs; outputs; the rest: declarations, a line of dashes, the body
+    "motors": ("S1 S0_N F1_N K1_Fb S2 F2_N K2_Fb", "K1 K2 Lamp", """VAR M1, M2 : Motor; END_VAR
+---
+M1(Start := S1, Stop_N := S0_N, Trip_N := F1_N, Fb := K1_Fb, K => K1);
+M2(Start := S2 AND K1, Stop_N := S0_N, Trip_N := F2_N, Fb := K2_Fb, FbTime := T#2s, K => K2);
+Lamp := M1.Fault OR M2.Fault;"""),
+    "life bit": ("Life Req", "Valve", """VAR Was, Lost : BOOL; T : TON; END_VAR
+---
+T(IN := Life = Was, PT := T#2s);
+Was := Life;
+Lost := T.Q;
+Valve := Req AND NOT Lost;"""),
+    "star and delta": ("On_PB Off_N Line_Fb", "Line Star Delta", """VAR T, P : TON; END_VAR
+---
+Line := (On_PB OR Line) AND Off_N;
+T(IN := Line_Fb, PT := T#4s);
+Star := Line AND NOT T.Q AND NOT Delta;
+P(IN := T.Q AND NOT Star, PT := T#60ms);
+Delta := Line AND P.Q AND NOT Star;"""),
+    "first out": ("A_N B_N C_N Ack Start", "FA FB FC Run", """---
+IF NOT A_N AND NOT FB AND NOT FC THEN FA := TRUE; END_IF;
+IF NOT B_N AND NOT FA AND NOT FC THEN FB := TRUE; END_IF;
+IF NOT C_N AND NOT FA AND NOT FB THEN FC := TRUE; END_IF;
+IF Ack THEN FA := FALSE; FB := FALSE; FC := FALSE; END_IF;
+Run := (Start OR Run) AND NOT FA AND NOT FB AND NOT FC;"""),
+    "a flag cleared at the end": ("Edge_LS Run_SW", "Gate", """VAR Kick : BOOL; P : TP; E : R_TRIG; END_VAR
+---
+E(CLK := Edge_LS);
+IF Run_SW AND E.Q THEN Kick := TRUE; END_IF;
+P(IN := Kick, PT := T#500ms);
+Gate := P.Q;
+Kick := FALSE;"""),
+    "filling": ("Fill_PB", "Valve", """VAR E : R_TRIG; Total : REAL; Flow AT %ID4 : REAL; END_VAR
+---
+E(CLK := Fill_PB);
+IF E.Q THEN Total := 0.0; Valve := TRUE; END_IF;
+IF Valve THEN Total := Total + Flow * 0.01; END_IF;
+IF Total >= 5.0 THEN Valve := FALSE; END_IF;"""),
+    "an alarm's lamp": ("A Ack", "Lamp Horn", """VAR B1, B2 : TON; New : BOOL; E : R_TRIG; END_VAR
+---
+B1(IN := NOT B2.Q, PT := T#500ms); B2(IN := B1.Q, PT := T#500ms);
+E(CLK := A);
+IF E.Q THEN New := TRUE; END_IF;
+IF Ack THEN New := FALSE; END_IF;
+Lamp := (New AND B1.Q) OR (A AND NOT New);
+Horn := New;"""),
+    "steps with a time limit": ("Go In_LS Out_LS Ack", "Feed Fault_L", """VAR T : TON; S : INT; END_VAR
+---
+T(IN := S = 10 OR S = 20, PT := T#3s);
+IF S = 0 AND Go THEN S := 10; END_IF;
+IF S = 10 AND In_LS THEN S := 20; END_IF;
+IF S = 20 AND Out_LS THEN S := 0; END_IF;
+IF T.Q THEN S := 99; END_IF;
+IF S = 99 AND Ack THEN S := 0; END_IF;
+Feed := S = 10;
+Fault_L := S = 99;"""),
+    "modes": ("Sel_Auto Sel_Hand Up_PB Ready", "Valve", """VAR Mode : INT; END_VAR
+---
+IF Sel_Auto THEN Mode := 2; ELSIF Sel_Hand THEN Mode := 1; ELSE Mode := 0; END_IF;
+CASE Mode OF
+  1: Valve := Up_PB;
+  2: Valve := Ready;
+ELSE Valve := FALSE;
+END_CASE;"""),
+    "contactors both ways": ("Fwd_PB Rev_PB Stop_N Fwd_Aux Rev_Aux", "Fwd_K Rev_K", """VAR F, R : TOF; END_VAR
+---
+F(IN := Fwd_Aux, PT := T#5s);
+R(IN := Rev_Aux, PT := T#5s);
+Fwd_K := (Fwd_PB OR Fwd_Aux) AND Stop_N AND NOT R.Q;
+Rev_K := (Rev_PB OR Rev_Aux) AND Stop_N AND NOT F.Q;"""),
+    "stairs": ("S1 S2 S3", "Light", """---
+Light := S1 XOR S2 XOR S3;"""),
+}
+UP = "0 S0_N 1, 0 F1_N 1, 0 F2_N 1, 0 K1_Fb 0, 0 K2_Fb 0, 1 S1 1, 1.02 K1_Fb 1, 1.4 S1 0, "
+FIRST_OUT = "0 A_N 1, 0 B_N 1, 0 C_N 1, 1 Start 1, 1.3 Start 0, 4 B_N 0, 4.01 A_N 0, 4.02 C_N 0, 5 B_N 1, 6 A_N 1, 6.1 C_N 1, 8 Start 1, 8.2 Start 0, 9 A_N 1"
+STEPS = "0 Go 0, 0 In_LS 0, 0 Out_LS 0, 0 Ack 0, 1 Go 1, 1.3 Go 0, 2 In_LS 1, 2.5 In_LS 0, 7 Go 1, 7.4 Go 0, 9 Ack 0"
+OFF, STAYS_OFF, STAYS_ON, FLASHES = Symptom.DROPPED_OUT, Symptom.WILL_NOT_PULL_IN, Symptom.WILL_NOT_DROP_OUT, Symptom.CHATTERS
+QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = (  # program, log, tag, symptom, first root, proved, something that is said
+    ("motors", UP + "3 S2 1, 3.3 S2 0, 8 S0_N 1", "K2", OFF, "K2_Fb", True, "would have ended the time of T, and has not come"),
+    ("motors", UP + "3 S2 1, 3.3 S2 0, 8 S0_N 1", "Lamp", STAYS_ON, "K2_Fb", True, ""),
+    ("motors", UP + "5 F1_N 0, 5.02 K1_Fb 0, 5.3 F1_N 1, 9 S0_N 1", "K1", OFF, "F1_N", True, ""),
+    ("life bit", "0 Req 1, " + ", ".join(f"{n * 0.5 + 0.3} Life {n % 2}" for n in range(1, 14)) + ", 12 Req 1", "Valve", OFF, "Life", True,
+     "Life ended that 6 of 6 times before"),
+    ("star and delta", "0 Off_N 1, 0 Line_Fb 0, 1 On_PB 1, 1.4 On_PB 0, 9 Off_N 1", "Delta", STAYS_OFF, "Line_Fb", True, ""),
+    ("star and delta", "0 Off_N 1, 0 Line_Fb 0, 1 On_PB 1, 1.02 Line_Fb 1, 1.4 On_PB 0, 9 Off_N 0, 9.03 Line_Fb 0, 9.5 Off_N 1", "Delta", OFF, "Off_N", True, ""),
+    ("first out", FIRST_OUT, "Run", OFF, "B_N", True, ""),
+    ("first out", FIRST_OUT, "FA", STAYS_OFF, "B_N", True, ""),
+    ("a flag cleared at the end", "0 Run_SW 0, 1 Edge_LS 1, 1.2 Edge_LS 0, 3 Edge_LS 1, 3.1 Edge_LS 0, 5 Run_SW 1, 6 Run_SW 1", "Gate", STAYS_OFF, "Edge_LS", True,
+     "Kick is written off in"),
+    ("filling", "0 Fill_PB 0, 0 Main.Flow 0.0, 1 Fill_PB 1, 1.1 Main.Flow 2.0, 1.2 Fill_PB 0, 8 Main.Flow 2.0", "Valve", OFF, "Main.Flow", True, ""),
+    ("filling", "0 Fill_PB 0, 0 Main.Flow 0.0, 1 Fill_PB 1, 1.1 Main.Flow 2.0, 1.2 Fill_PB 0, 2 Main.Flow 0.0, 8 Main.Flow 0.0", "Valve", STAYS_ON, "Fill_PB", True,
+     " and changes nothing"),
+    ("an alarm's lamp", "0 A 0, 0 Ack 0, 3 A 1, 3.5 A 0, 9 Ack 0", "Lamp", FLASHES, "A", True, "with Ack off, after A went on at 3.000 s"),
+    ("an alarm's lamp", "0 A 0, 0 Ack 0, 3 A 1, 3.5 A 0, 9 Ack 0", "Horn", STAYS_ON, "A", True, ""),
+    ("steps with a time limit", STEPS, "Fault_L", STAYS_ON, "Out_LS", True, ""),
+    ("steps with a time limit", STEPS, "Feed", STAYS_OFF, "Ack", True, "wanted 10"),
+    ("modes", "0 Sel_Auto 0, 0 Sel_Hand 1, 0 Ready 0, 1 Up_PB 1, 4 Sel_Hand 0, 4.2 Sel_Auto 1, 8 Ready 0", "Valve", OFF, "Sel_Hand", True, ""),
+    ("modes", "0 Sel_Hand 1, 0 Ready 0, 1 Sel_Hand 0, 1.1 Sel_Auto 1, 5 Up_PB 1, 6 Up_PB 0, 8 Ready 0", "Valve", STAYS_OFF, "Ready", True, ""),
+    ("contactors both ways", "0 Stop_N 1, 1 Fwd_PB 1, 1.02 Fwd_Aux 1, 1.4 Fwd_PB 0, 6 Stop_N 0, 6.02 Fwd_Aux 0, 6.4 Stop_N 1, 8 Rev_PB 1, 8.5 Rev_PB 0, 9 Rev_PB 0",
+     "Rev_K", STAYS_OFF, "Fwd_Aux", True, "3.02 s still to run"),
+    ("contactors both ways", "0 Stop_N 1, 0 Fwd_Aux 0, 1 Fwd_PB 1, 1.4 Fwd_PB 0, 3 Fwd_PB 1, 3.3 Fwd_PB 0, 6 Stop_N 1", "Fwd_K", OFF, "Fwd_Aux", True,
+     "it stands where a seal-in would"),
+    ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
+)
+
+
+def answered(program: str, log: str, tag: str, symptom: Symptom) -> Asked:
+    """The question asked of the files, as a person would have them."""
+    inputs, outputs, rest = PROGRAMS[program]
+    declared, _, body = rest.partition("---\n")
+    points = [(name, f"%{area}X{n // 8}.{n % 8}") for area, names in (("I", inputs), ("Q", outputs)) for n, name in enumerate(names.split())]
+    text = (f"{MOTOR}PROGRAM Main\nVAR_EXTERNAL {', '.join(n for n, _ in points)} : BOOL; END_VAR\n{declared}{body}\nEND_PROGRAM\nCONFIGURATION Plant\n"
+            f"VAR_GLOBAL\n{''.join(f'{n} AT {a} : BOOL;' for n, a in points)}\nEND_VAR\nRESOURCE R ON CPU\nPROGRAM Main : Main;\nEND_RESOURCE\nEND_CONFIGURATION\n")
+    with TemporaryDirectory() as folder:
+        place = Path(folder)
+        (place / "p.st").write_text(text)
+        (place / "l.csv").write_text("time,tag,value\n" + "\n".join(row.strip().replace(" ", ",") for row in log.split(", ")) + "\n")
+        session = load(Paths(place / "p.st", (place / "l.csv",)))
+        assert not session.notices, [str(n) for n in session.notices]
+        return asked(session, tag, symptom=symptom)
+
+
+class EverydayPrograms(unittest.TestCase):
+    """Each question once."""
+
+    def test_every_question(self) -> None:
+        for program, log, tag, symptom, first, proved, said in QUESTIONS:
+            with self.subTest(program=program, tag=tag, symptom=symptom):
+                found = answered(program, log, tag, symptom)
+                self.assertEqual(found.roots[0], ("field-input", first, proved), found.text)
+                self.assertIn(said, found.text)
+
+
+if __name__ == "__main__":
+    unittest.main()
