@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from tests.building import MS, program_of, program_with, session_of
+from tests.building import MS, program_of, program_with, session_of, tasked
 from tests.plant.test_bridge import bridge_session
 from whorlograph.desk.asking import ask, prove_all
 from whorlograph.desk.scene import Scene
@@ -12,8 +12,9 @@ from whorlograph.desk.session import Session
 from whorlograph.desk.timeline import window
 from whorlograph.drawing.shapes import Ink, plain
 from whorlograph.model.iolist import IoList, Point, Wiring
-from whorlograph.model.parts import Ladder, call, coil, jump, nc, no, reset, set_
+from whorlograph.model.parts import Ladder, call, coil, counter, jump, nc, no, reset, set_
 from whorlograph.model.profile import Overflow
+from whorlograph.model.program import Task
 
 
 def _latched(ladder: Ladder) -> None:
@@ -64,6 +65,15 @@ class Words(unittest.TestCase):
         off = session_of(program_of(latch, "X1 X2 Y1"), [*rows, (300, "X2", 1), (350, "X2", 0)])
         shown = [plain(line.runs) for line in Scene(off, ask(off, "Y1")).trail(80)]
         self.assertFalse(any("not reset" in line for line in shown), shown)
+
+    def test_a_task_that_counts_too_seldom_has_come(self) -> None:
+        program = tasked({"Count": lambda ladder: ladder.rung(no("X1"), counter("C", "6", no("X2")), coil("Y1"))}, "X1 X2 Y1",
+                         {"Count": Task("Slow", 1, "T#200ms")}, "C:CTU")
+        session = session_of(program, [(0, "X2", 0), *((1000 + 110 * n + shift, "X1", value) for n in range(8) for shift, value in ((0, 1), (50, 0)))], 3000)
+        shown = [plain(line.runs) for line in Scene(session, ask(session, "Y1")).trail(80)]
+        self.assertTrue(any("X1  seen too seldom" in line for line in shown), shown)
+        idle = session_of(program, [(0, "X1", 0), (50, "X1", 1)], 100)
+        self.assertFalse(any("seen too seldom" in plain(line.runs) for line in Scene(idle, ask(idle, "Y1")).trail(80)))
 
     def test_the_head_asks_the_question_and_counts_the_roots(self) -> None:
         session = self.session()

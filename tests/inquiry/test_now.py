@@ -113,6 +113,7 @@ class WithoutALog(unittest.TestCase):
         for said, left in (("Y1 went off at 0.900 s: in Main 1 X1 opened first", "Y1 went off: in Main 1 X1 opened first"),
                            ("X1 was off from the log's start; 2 more", "X1 was off; 2 more"), ("Y1 is on since 14:02:53.720", "Y1 is on"),
                            ("A was written by A := A + 1 in Main 4 at 1.000 s", "A was written by A := A + 1 in Main 4"),
+                           ("T1 is on: its input came at 0.010 s and has stayed for 2 min 59 s; X1 as well", "T1 is on: its input came; X1 as well"),
                            ("T1 keeps its output on: nothing to check, 2 s still to run", "T1 keeps its output on: nothing to check, 2 s still to run")):
             self.assertEqual(timeless(said), left)
 

@@ -249,6 +249,8 @@ class Scene:
             return state  # under a condition that stands: it never was anything else
         if link.kind is LinkKind.NOT_MET and link.tag in self.tracer.of_charts:
             return "does not fire"
+        if link.kind is LinkKind.TASK_IDLE and link.tag is not None and all(w.step != link.step for w in self.tracer.writers.get(link.tag, ())):
+            return "seen too seldom"  # the task of what reads it comes, but it is faster
         return _PHRASES.get(link.kind, state)
 
     def _root_lines(self, roots: list[Root], depth: int, shown: set[object], width: int) -> list[TrailLine]:

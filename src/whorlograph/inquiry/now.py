@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 _TIMES = re.compile(r",? ?\b(?:at|since|from|after) (?:the log's start|the start|before the log|\d\d:\d\d:\d\d(?:\.\d+)?|"
                     r"\d+(?:\.\d+)? (?:s|ms|min|h))(?: on)?\b")
-_EMPTY = re.compile(r" ?\((?:on|off)?\)|; it had not run|, which has not run|(?: and)? has stayed for [\d.]+ \w+")
+_EMPTY = re.compile(r" ?\((?:on|off)?\)|; it had not run|, which has not run|(?: and)? has stayed for (?:[\d.]+ (?:h|min|s|ms|us)\b ?)+")
 
 
 def timeless(text: str) -> str:

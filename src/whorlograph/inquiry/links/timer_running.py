@@ -78,7 +78,8 @@ def link(tracer: Tracer, call: BlockCall, label: str, scan: int, depth: int, cha
         if name == "TOF" and not change:  # what keeps its input on now, not what it began with
             text = f"{label} in {place} is on: its input has been on since {tracer.at(started)}"
             return on(text, LinkKind.BLOCK, scan, since_start=False, each=False)
-        found = on(f"{label} in {place} is on: its input came at {tracer.at(started)}{held}", LinkKind.BLOCK,
+        came = "its input is on" if tracer.now is not None else f"its input came at {tracer.at(started)}{held}"
+        found = on(f"{label} in {place} is on: {came}", LinkKind.BLOCK,
                    scan if name == "TON" else start_scan, since_start=name != "TON")
         if name == "TON" and row is not None and not tracer.is_aside:
             add_waited_for(tracer, found, call, label, scan, row)
