@@ -9,7 +9,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from whorlograph.engine.code import Expr
-from whorlograph.model.literals import duration_text
+from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..commands import looked_at_by
@@ -100,6 +100,8 @@ def _counted(tracer: Tracer, found: Stays, tag: int, on: bool, step: int, after:
     starts, states = found.starts[begin:last], (found.values[begin:last] != 0) == on
     lengths = found.lengths[begin:last]
     journal, task = tracer.journal, tracer.paths.task_of(step)
+    if task >= 0 and not tracer.controller.schedule.tasks[task].periodic:
+        return None  # it comes by an event, which is told where that is missing
     brief = found.ended[begin:last] & (lengths < BRIEF * (_interval(tracer, task) or tracer.log.end))
     brief[:1] = False
     seen = ~brief
@@ -139,8 +141,8 @@ def link(tracer: Tracer, found: Unseen, scan: int, alone: bool) -> Link:
     """That a step misses pulses. Args: alone: had it seen all, the count would be there."""
     name, number = tracer.name(found.tag), tracer.paths.task_of(found.step)
     point, place = tracer.iolist.get(found.tag), tracer.place(found.step)
-    came = (f"{name} went {tracer.state_word(found.on)} {found.came} times from {tracer.at(found.first)} on, and was on or off for as little as "
-            f"{duration_text(found.shortest)}")
+    times = f"{counted(found.came, 'time')} {'at' if found.came == 1 else 'from'} {tracer.at(found.first)}{'' if found.came == 1 else ' on'}"
+    came = f"{name} went {tracer.state_word(found.on)} {times}, and was on or off for as little as {duration_text(found.shortest)}"
     if number >= 0:
         task = tracer.controller.schedule.tasks[number]
         every = f", which comes every {duration_text(task.interval)}," if task.periodic and task.interval else ""
