@@ -280,6 +280,15 @@ class Journal(Struct):
             start = runs.last_start(start - 1)
         return 0
 
+    def ran_between(self, task: int, low: int, high: int) -> bool:
+        """Whether a run of a task (-1: a scan) began from one time to before another (ns)."""
+        if task < 0:
+            scan = self.clock.scan_at(high - 1)
+            return scan <= 0 or self.clock.start(scan) >= low
+        runs = self.tasks.get(task)
+        last = runs.last_start(high - 1) if runs is not None else None
+        return last is not None and last >= low
+
     def run_start(self, task: int, scan: int) -> int | None:
         """When the last run of a task began that belongs to a scan or one before, ns; None where there was none."""
         runs, found = self.tasks.get(task), self.run_scan(task, scan)

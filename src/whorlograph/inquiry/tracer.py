@@ -248,6 +248,10 @@ class Tracer:
         """Clock of a scan, ns."""
         return self.journal.clock.start(scan)
 
+    def ran_at(self, step: int, scan: int) -> int:
+        """When a step was executed in a scan, ns: of a task's step when its run began."""
+        return self.paths.start(self.journal, step, scan)
+
     def at(self, time: int | None) -> str:
         """An instant in words."""
         return clock_text(self.log, time) if time is not None else "the start"
@@ -440,6 +444,19 @@ class Tracer:
         """When (ns) a logged tag last changed by a time; None where it had not."""
         found = self.stretches(tag)
         i = int(found.starts.searchsorted(until, "right")) - 1
+        return int(found.starts[i]) if i > 0 else None
+
+    def changed_at(self, tag: int, row: int) -> int | None:
+        """When (ns) a logged tag changed to what a row of the journal has of it; None where it has been so from the start.
+
+        A task's run copies inputs of its own instant: amid a scan what changes after that began, between two scans what is over by the next.
+        """
+        clock, raw = self.journal.time(row), self.journal.raw(row)
+        found = self.stretches(tag)
+        i = int(found.starts.searchsorted(clock, "right")) - 1
+        if self.journal.tasks and i >= 0 and int(found.values[i]) != raw:
+            other = i + 1 if self.journal.moment(row).step >= 0 else i - 1
+            i = other if 0 <= other < len(found) and int(found.values[other]) == raw else i
         return int(found.starts[i]) if i > 0 else None
 
     # following

@@ -63,7 +63,7 @@ def input_root(tracer: Tracer, tag: int, position: int, bit: int = -1) -> Root:
         return Root(RootKind.LOG_GAP, tag, value, None, text, check, point, bit=bit, unrecorded=True)
     if tag in tracer.logged:
         seen = journal.time(row) if row is not None else 0
-        found = tracer.changed_last(tag, seen) if row is not None else None
+        found = tracer.changed_at(tag, row) if row is not None else None
         since = found if found is not None else (seen if row is not None and seen > 0 else None)
         found_root = Root(RootKind.FIELD_INPUT, tag, value, since, point=point)
         return _described(tracer, found_root) if bit < 0 or tracer.boolean(tag) else _bit_described(tracer, found_root, bit)
@@ -181,16 +181,18 @@ def _over(tracer: Tracer, stay: Stay | None) -> str:
 
 
 def _unseen_joined(tracer: Tracer, found: Stays, time: int) -> Stay | None:
-    """The stretch that a time falls into, with those beside it that a bounce parts from it which no scan saw."""
+    """The stretch that a time falls into, with those beside it that a bounce parts from it which no scan, or run of a task, saw."""
     here = found.number_at(time)
     if here is None:
         return None
-    clock = tracer.journal.clock
+    clock, journal = tracer.journal.clock, tracer.journal
 
     def unseen(i: int) -> bool:
         stay = found[i]
-        last = clock.scan_at(stay.start + max(1, stay.length) - 1)
-        return stay.ended and stay.length <= BOUNCE and (last <= 0 or clock.start(last) < stay.start)
+        end = stay.start + max(1, stay.length)
+        last = clock.scan_at(end - 1)
+        brief = stay.ended and stay.length <= BOUNCE and (last <= 0 or clock.start(last) < stay.start)
+        return brief and not any(journal.ran_between(task, stay.start, end) for task in journal.tasks)
 
     first = last = here
     while first >= 2 and unseen(first - 1):

@@ -68,7 +68,7 @@ def _exact_time(tracer: Tracer, tag: int, row: int) -> int:
     """When a change happened: an input's by the log, another's by its scan's clock."""
     clock = tracer.journal.time(row)
     if tracer.journal.step(row) < 0 and tag in tracer.logged:
-        found = tracer.changed_last(tag, clock)
+        found = tracer.changed_at(tag, row)
         if found is not None:
             return found
     return clock

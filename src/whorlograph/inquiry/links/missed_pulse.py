@@ -19,8 +19,6 @@ from ..wiring import where
 from ..writers import Kind
 
 if TYPE_CHECKING:
-    from whorlograph.engine.journal import Journal
-
     from ..tracer import Tracer
 
 PHASES = 4
@@ -68,10 +66,11 @@ def unseen(tracer: Tracer, tag: int, condition: int, on: bool, step: int, after:
         pulses = calm(stays(tracer.log, condition, tracer.tag(condition).initial))
     else:
         return None
-    pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts >= after) & (pulses.starts <= until))
+    # With what the log begins is no pulse.
+    pulses = pulses.chosen(((pulses.values != 0) == on) & pulses.ended & (pulses.starts > 0) & (pulses.starts >= after) & (pulses.starts <= until))
     for i in range(len(pulses) - 1, -1, -1):
         stay = pulses[i]
-        if not evaluated(tracer.journal, tracer.paths.task_of(step), stay.start, stay.start + stay.length):
+        if not tracer.journal.ran_between(tracer.paths.task_of(step), stay.start, stay.start + stay.length):
             task = tracer.paths.task_of(step)
             held = task >= 0 and tracer.journal.held_at(task, tracer.journal.clock.scan_at(stay.start))
             return None if held else Missed(tag, condition, step, stay)
@@ -86,16 +85,6 @@ def computed(tracer: Tracer, tag: int) -> Stays:
     ended = np.ones(len(starts), bool)
     ended[-1:] = False
     return Stays(starts, np.append(starts[1:], tracer.log.end) - starts, values, ended)
-
-
-def evaluated(journal: Journal, task: int, low: int, high: int) -> bool:
-    """Whether a scan, or a run of a task (-1: the scan's), began from one time to before another (ns)."""
-    if task < 0:
-        scan = journal.clock.scan_at(high - 1)
-        return scan <= 0 or journal.clock.start(scan) >= low
-    runs = journal.tasks.get(task)
-    last = runs.last_start(high - 1) if runs is not None else None
-    return last is not None and last >= low
 
 
 def _phases(tracer: Tracer, stay: Stay) -> int:

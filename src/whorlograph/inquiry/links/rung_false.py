@@ -43,7 +43,7 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, nam
     time, since = tracer.time(scan), tracer.since_done(tag, now)
     edge = isinstance(tracer.circuit(writer.step).leaves.get(lost[0].at), Edge)
     how = f"{gate_words(tracer, lost[0], now)} passes in one scan only" if edge else opened_words(tracer, lost, now)
-    went = f"went {'on' if writer.inverted else 'off'} at {tracer.at(time)}"
+    went = f"went {'on' if writer.inverted else 'off'} at {tracer.at(tracer.ran_at(writer.step, scan))}"
     if since != time:  # something else takes it away in every scan: from then on it does not even come
         went = f"is {'on' if writer.inverted else 'off'} behind {tracer.place(writer.step)} from {tracer.at(time)} on"
     text = f"{name or tracer.name(tag)} {went}: in {tracer.place(writer.step, writer.element)} {how}"

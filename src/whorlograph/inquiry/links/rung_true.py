@@ -74,7 +74,7 @@ def powered(tracer: Tracer, tag: int | None, step: int, element: int, power: Exp
     since = tracer.since_done(tag, seen) if tag is not None else time
     name = what or tracer.name(tag)
     words = several_words(tracer, gates, seen)
-    when = f" at {tracer.at(time)}" if time is not None else ""
+    when = f" at {tracer.at(tracer.ran_at(step, scan))}" if time is not None else ""
     has = f"{words_of(tracer.steps.all[step]).powered(True)} in"
     text = f"{name} {verb or _VERBS.get(kind, has)} {tracer.place(step, element)}{when}" + (f": {words}" if words else "")
     text += f"; by another path too: {several_words(tracer, others, seen)}" if others else ""

@@ -26,6 +26,10 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, number: int, depth
         return found
     since, now = last_run(tracer, number, scan), journal.clock.start(scan)
     interval = journal.settled(task.interval_tag, scan) * task.unit if task.interval_tag is not None else task.interval or 0
+    if task.interval_tag is not None and interval <= 0:
+        found.text += f"; its interval, {tracer.name(task.interval_tag)}, is {duration_text(interval)}"
+        add_trigger(tracer, found, task.interval_tag, view, depth, change=False)
+        return found
     check = f"see what should make {task.name} run"
     if not task.periodic:
         why = "it has neither an interval nor a tag to wait for"

@@ -17,7 +17,7 @@ from ..pulses import BOUNCE, Stays, calm
 from ..trail import Link, Root
 from ..wiring import where
 from ..writers import BlockCall, Kind
-from .missed_pulse import computed, evaluated
+from .missed_pulse import computed
 
 if TYPE_CHECKING:
     from ..tracer import Tracer
@@ -106,7 +106,7 @@ def _counted(tracer: Tracer, found: Stays, tag: int, on: bool, step: int, after:
     brief[:1] = False
     seen = ~brief
     for n in np.flatnonzero(brief).tolist():
-        seen[n] = evaluated(journal, task, int(starts[n]), int(starts[n] + lengths[n]))
+        seen[n] = journal.ran_between(task, int(starts[n]), int(starts[n] + lengths[n]))
     came, noticed = _rises(states), _rises(states[seen])
     if came <= noticed:
         return None

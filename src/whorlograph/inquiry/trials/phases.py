@@ -10,7 +10,6 @@ from whorlograph.engine.journal import Journal
 from whorlograph.model.log import Log
 from whorlograph.model.question import RootKind, Symptom
 
-from ..links.missed_pulse import evaluated
 from ..pulses import stays
 from ..symptoms import course
 from ..trail import Answer, Root
@@ -54,7 +53,7 @@ def phases(answer: Answer, root: Root, runs: TrialRuns) -> Phases:
             journal = runs.original
         shift = k * period // OF
         task = runs.controller.paths.task_of(root.step) if root.step >= 0 else -1
-        seen += evaluated(journal, task, since + shift, since + shift + root.missed) if root.missed else _comes(answer, journal)
+        seen += journal.ran_between(task, since + shift, since + shift + root.missed) if root.missed else _comes(answer, journal)
     return Phases(seen)
 
 
