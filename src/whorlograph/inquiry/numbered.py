@@ -16,6 +16,7 @@ from whorlograph.model.types import Family
 
 from .circuit import Circuit
 from .symptoms import course
+from .would_be import would_give
 from .writers import Kind, Writer
 
 if TYPE_CHECKING:
@@ -85,6 +86,21 @@ def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[
         up = now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == first
         code, verb = ("ADD", "adds to") if up else ("SUB", "takes from")
         found += [(tag, w, verb) for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
+    return found
+
+
+def would_turn(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen, held: bool) -> list[tuple[int, Writer, int | float]]:
+    """Of a comparison of a number: (tag, writer, number) of the writes that are not executed, each of which would turn it if it were."""
+    found: list[tuple[int, Writer, int | float]] = []
+    for tag, _, limit, first in _sides(circuit, compared, seen):
+        for writer in tracer.writers.get(tag, ()):
+            if writer.bit >= 0 or given_by(tracer, writer) is not None or _adds(tracer, writer, "ADD") or _adds(tracer, writer, "SUB"):
+                continue  # what gives a literal, or counts, is looked for by what it does
+            would = would_give(tracer, writer, seen.scan)
+            if isinstance(would, (int, float)) and not isinstance(would, bool):
+                holds = would == limit if compared.code == "EQ" else _HOLDS[compared.code](*((would, limit) if first else (limit, would)))
+                if holds != held:
+                    found.append((tag, writer, would))
     return found
 
 

@@ -11,6 +11,7 @@ from ..generators import runs_at
 from ..now import given_link, given_root
 from ..tracer import DEEPEST, LAST, Vantage
 from ..trail import Link
+from ..would_be import would_give
 from ..writers import Kind, Writer
 from . import (
     behind,
@@ -247,9 +248,7 @@ def _add_not_written(tracer: Tracer, found: Link, tag: int, view: Vantage, depth
     for writer in tracer.writers.get(tag, ()):
         scan = tracer.ran(writer.step, view)
         told = any(one.kind is LinkKind.NEVER_SET and one.step == writer.step for _, one in found.walk())
-        if writer.kind is not Kind.VALUE or writer.guard is None or writer.bit >= 0 or scan <= 0 or told:
-            continue
-        would = tracer.seen(writer.step, scan).result.would.get(writer.at)
+        would = would_give(tracer, writer, view.scan) if writer.bit < 0 and not told else None
         if isinstance(would, int) and would >> bit & 1 != value:
             child = taken.link(tracer, tag, writer, scan, depth + 1, change=False, bit=bit)
             if child is not None:

@@ -84,6 +84,8 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
             add(tag, writer, f"what {verb} {tracer.name(tag)}")
             if len(found.children) == count:
                 _add_nothing_added(tracer, found, tag, writer, seen.scan, depth, verb)
+    for tag, writer, number in numbered.would_turn(tracer, circuit, compared, seen, held=False) if not found.children else ():
+        add(tag, writer, f"what would give {tracer.name(tag)} {tracer.state_word(number, tag)}")
     return False
 
 
@@ -122,6 +124,11 @@ def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compar
     _tell_one_way(tracer, found, circuit, compared, seen)
     for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_WRITES]:
         child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
+        if child is not None:
+            child.mark_missing()
+            found.children.append(child)
+    for tag, writer, other in numbered.would_turn(tracer, circuit, compared, seen, held=True)[:MOST_WRITES]:
+        child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would give {tracer.name(tag)} {tracer.state_word(other, tag)}")
         if child is not None:
             child.mark_missing()
             found.children.append(child)
