@@ -90,6 +90,16 @@ F(IN := Fwd_Aux, PT := T#5s);
 R(IN := Rev_Aux, PT := T#5s);
 Fwd_K := (Fwd_PB OR Fwd_Aux) AND Stop_N AND NOT R.Q;
 Rev_K := (Rev_PB OR Rev_Aux) AND Stop_N AND NOT F.Q;"""),
+    "two of three": ("T1 T2 T3", "Fan", """VAR N : INT; END_VAR
+---
+N := BOOL_TO_INT(T1) + BOOL_TO_INT(T2) + BOOL_TO_INT(T3);
+Fan := N >= 2;"""),
+    "a ramp": ("En", "At_Speed", """VAR Tick : TON; Ref : INT; SP : INT := 100; END_VAR
+---
+Tick(IN := NOT Tick.Q, PT := T#100ms);
+IF NOT En THEN Ref := 0;
+ELSIF Tick.Q AND Ref < SP THEN Ref := Ref + 5; END_IF;
+At_Speed := En AND Ref >= SP - 5;"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -122,6 +132,9 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
      "Rev_K", STAYS_OFF, "Fwd_Aux", True, "3.02 s still to run"),
     ("contactors both ways", "0 Stop_N 1, 0 Fwd_Aux 0, 1 Fwd_PB 1, 1.4 Fwd_PB 0, 3 Fwd_PB 1, 3.3 Fwd_PB 0, 6 Stop_N 1", "Fwd_K", OFF, "Fwd_Aux", True,
      "it stands where a seal-in would"),
+    ("two of three", "0 T1 0, 0 T2 0, 0 T3 0, 3 T2 1, 8 T1 0", "Fan", STAYS_OFF, "T1", True, "of T1 off, T2 on, T3 off"),
+    ("two of three", "0 T1 1, 0 T2 1, 0 T3 0, 3 T2 0, 8 T1 1", "Fan", OFF, "T2", True, ""),
+    ("a ramp", "0 En 1, 1 En 0, 1.05 En 1, 2.5 En 1", "At_Speed", STAYS_OFF, "En", True, "so it was set back on its way, from 40"),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 

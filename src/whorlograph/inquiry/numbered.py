@@ -72,7 +72,8 @@ def _sides(circuit: Circuit, compared: Op, seen: Seen) -> Iterator[tuple[int, fl
     if len(compared.args) != 2 or compared.code not in ("EQ", *_HOLDS):
         return
     sides = [circuit.plain(arg) for arg in compared.args]
-    values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else None for one in sides]
+    values = [one.value if isinstance(one, Const) else seen.result.raws.get(one.at) if isinstance(one, Load) else
+              seen.result.values.get(one.at) if isinstance(one, Op) else None for one in sides]
     for mine, other in ((0, 1), (1, 0)):
         one, now, limit = sides[mine], values[mine], values[other]
         if isinstance(one, Load) and isinstance(now, (int, float)) and isinstance(limit, (int, float)) and one.at in seen.result.cells:
@@ -102,6 +103,26 @@ def would_turn(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen, held:
                 if holds != held:
                     found.append((tag, writer, would))
     return found
+
+
+def votes(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer]]:
+    """The numbers that a comparison looks at that one write alone gives, in each evaluation, from several BOOLs: how many of them are on."""
+    found: list[tuple[int, Writer]] = []
+    for tag, *_ in _sides(circuit, compared, seen):
+        writers = tracer.writers.get(tag, ())
+        one = writers[0] if len(writers) == 1 and writers[0].kind is Kind.VALUE and writers[0].guard is None else None
+        loads = [load for load in tracer.circuit(one.step).loads(one.value) if isinstance(load, Load)] if one is not None else []
+        if one is not None and len(loads) > 1 and all(load.type == "BOOL" for load in loads):
+            found.append((tag, one))
+    return found
+
+
+def set_back_at(tracer: Tracer, tag: int, position: int, up: bool) -> int | None:
+    """The journal's row in which a number that is counted one way last went the other; None where it has not."""
+    rows = tracer.journal.rows_between(tag, 0, position)
+    values = np.concatenate([[tracer.journal.value_at(tag, 0)], tracer.journal.raws(rows)])
+    against = np.flatnonzero(np.diff(values) < 0 if up else np.diff(values) > 0)
+    return int(rows[against[-1]]) if len(against) and tracer.tag(tag).type.family is not Family.REAL else None
 
 
 def counts_up(tracer: Tracer, writer: Writer) -> bool:

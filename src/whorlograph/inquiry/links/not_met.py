@@ -80,13 +80,43 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
     for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
         short = numbered.shortfall(circuit, compared, seen, tag)
         if not passes.in_loop(tracer, writer) and not _add_too_seldom(tracer, found, tag, writer, short, seen):
+            _add_set_back(tracer, found, tag, writer, short, seen, depth)
             count = len(found.children)
             add(tag, writer, f"what {verb} {tracer.name(tag)}")
             if len(found.children) == count:
                 _add_nothing_added(tracer, found, tag, writer, seen.scan, depth, verb)
     for tag, writer, number in numbered.would_turn(tracer, circuit, compared, seen, held=False) if not found.children else ():
         add(tag, writer, f"what would give {tracer.name(tag)} {tracer.state_word(number, tag)}")
+    for tag, writer in numbered.votes(tracer, circuit, compared, seen) if not found.children else ():
+        found.children.append(_vote(tracer, tag, writer, tracer.seen(writer.step, tracer.ran(writer.step, Vantage(seen.scan))), depth))
     return False
+
+
+def _vote(tracer: Tracer, tag: int, writer: Writer, now: Seen, depth: int) -> Link:
+    """Of a number that says how many of some BOOLs are on: what each of them is."""
+    loads = [one for one in tracer.circuit(writer.step).loads(writer.value) if isinstance(one, Load) and one.at in now.result.raws]
+    parts = ", ".join(f"{_name(tracer, one, now)} {tracer.state_word(now.result.raws[one.at])}" for one in loads[:MOST_GIVEN])
+    value = tracer.value(tag, tracer.journal.value_at(tag, now.after))
+    text = f"{tracer.name(tag)} is {tracer.state_word(value, tag)}, made in {tracer.place(writer.step, writer.element)} of {parts}"
+    child = Link(LinkKind.BLOCK, tag, value, None, writer.step, now.scan, text, writer.element)
+    explain_value(tracer, child, writer.value, now, depth + 1, tag, change=False)
+    child.roots = [root for root in child.roots if root.kind is not RootKind.CONSTANT]
+    for root in child.all_roots():
+        root.changed = False
+    return child
+
+
+def _add_set_back(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen, depth: int) -> None:
+    """Of a number that is counted on and short: that it was set back on its way, where it would have come there without."""
+    row = numbered.set_back_at(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
+    before = tracer.value(tag, tracer.journal.value_at(tag, row)) if row is not None else None
+    after = tracer.value(tag, tracer.journal.raw(row)) if row is not None else None
+    if row is None or not isinstance(before, (int, float)) or not isinstance(after, (int, float)) or abs(before - after) < short:
+        return
+    child = tracer.change(row, depth + 1)
+    if child is not None:
+        child.text += f": so it was set back on its way, from {tracer.state_word(before, tag)}"
+        found.children.append(child)
 
 
 def _add_nothing_added(tracer: Tracer, found: Link, tag: int, writer: Writer, scan: int, depth: int, verb: str) -> None:

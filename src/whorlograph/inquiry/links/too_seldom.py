@@ -13,6 +13,7 @@ from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
 from ..commands import looked_at_by
+from ..numbered import set_back_at
 from ..pulses import BOUNCE, Stays, calm
 from ..trail import Link, Root
 from ..wiring import where
@@ -131,10 +132,8 @@ def _rises(states: NDArray[np.bool_]) -> int:
 
 def counting_since(tracer: Tracer, tag: int, position: int, up: bool) -> int:
     """Since when (ns) a number has been counted one way: when it last went the other."""
-    rows = tracer.journal.rows_between(tag, 0, position)
-    values = np.concatenate([[tracer.journal.value_at(tag, 0)], tracer.journal.raws(rows)])
-    against = np.flatnonzero(np.diff(values) < 0 if up else np.diff(values) > 0)
-    return tracer.journal.time(int(rows[against[-1]])) if len(against) else 0
+    row = set_back_at(tracer, tag, position, up)
+    return tracer.journal.time(row) if row is not None else 0
 
 
 def link(tracer: Tracer, found: Unseen, scan: int, alone: bool) -> Link:
