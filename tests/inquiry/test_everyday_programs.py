@@ -100,6 +100,21 @@ Tick(IN := NOT Tick.Q, PT := T#100ms);
 IF NOT En THEN Ref := 0;
 ELSIF Tick.Q AND Ref < SP THEN Ref := Ref + 5; END_IF;
 At_Speed := En AND Ref >= SP - 5;"""),
+    "an encoder": ("Enc Dir Home", "In_Pos", """VAR C : CTUD; END_VAR
+---
+C(CU := Enc AND Dir, CD := Enc AND NOT Dir, R := Home, LD := FALSE, PV := 10);
+In_Pos := C.CV >= 4 AND C.CV <= 6;"""),
+    "phases with a pause": ("Start Pause_SW Full", "V1 Mix", """VAR Ph : INT; T : TON; END_VAR
+---
+IF NOT Pause_SW THEN
+  CASE Ph OF
+    0: IF Start THEN Ph := 1; END_IF;
+    1: IF Full THEN Ph := 2; END_IF;
+    2: T(IN := TRUE, PT := T#4s); IF T.Q THEN Ph := 0; T(IN := FALSE); END_IF;
+  END_CASE;
+END_IF;
+V1 := Ph = 1 AND NOT Pause_SW;
+Mix := Ph = 2 AND NOT Pause_SW;"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -135,6 +150,13 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("two of three", "0 T1 0, 0 T2 0, 0 T3 0, 3 T2 1, 8 T1 0", "Fan", STAYS_OFF, "T1", True, "of T1 off, T2 on, T3 off"),
     ("two of three", "0 T1 1, 0 T2 1, 0 T3 0, 3 T2 0, 8 T1 1", "Fan", OFF, "T2", True, ""),
     ("a ramp", "0 En 1, 1 En 0, 1.05 En 1, 2.5 En 1", "At_Speed", STAYS_OFF, "En", True, "so it was set back on its way, from 40"),
+    ("an encoder", "0 Dir 0, 0 Home 0, " + ", ".join(f"{1 + 0.4 * n:.1f} Enc 1, {1.2 + 0.4 * n:.1f} Enc 0" for n in range(9)) + ", 8 Dir 0", "In_Pos", STAYS_OFF,
+     "Dir", True, "C was counted down at 4.200 s instead"),
+    ("an encoder", "0 Dir 1, 0 Home 0, " + ", ".join(f"{1 + 0.4 * n:.1f} Enc 1, {1.2 + 0.4 * n:.1f} Enc 0" for n in range(9)) + ", 8 Dir 1", "In_Pos", OFF,
+     "Enc", True, ""),
+    ("phases with a pause", "0 Start 0, 0 Pause_SW 0, 0 Full 0, 1 Start 1, 1.3 Start 0, 2 Pause_SW 1, 3 Full 1, 4 Full 0, 5 Pause_SW 0, 9 Full 0", "Mix", STAYS_OFF,
+     "Pause_SW", True, "Full was on for 1 s at 3.000 s, when NOT Pause_SW blocked"),
+    ("phases with a pause", "0 Start 0, 0 Pause_SW 0, 0 Full 0, 1 Start 1, 1.3 Start 0, 2 Pause_SW 1, 6 Pause_SW 1", "V1", OFF, "Pause_SW", True, ""),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 

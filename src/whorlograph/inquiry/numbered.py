@@ -83,8 +83,7 @@ def _sides(circuit: Circuit, compared: Op, seen: Seen) -> Iterator[tuple[int, fl
 def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer, str]]:
     """Of a comparison that does not hold: (tag, writer, in words) of what adds to a number that is too low, or takes from one too high."""
     found: list[tuple[int, Writer, str]] = []
-    for tag, now, goal, first in _sides(circuit, compared, seen):
-        up = now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == first
+    for tag, up in wanted(circuit, compared, seen):
         code, verb = ("ADD", "adds to") if up else ("SUB", "takes from")
         found += [(tag, w, verb) for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
     return found
@@ -103,6 +102,12 @@ def would_turn(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen, held:
                 if holds != held:
                     found.append((tag, writer, would))
     return found
+
+
+def wanted(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, bool]]:
+    """Of a comparison that does not hold: (tag, whether it is too low) of the numbers in it."""
+    return [(tag, now < goal if compared.code == "EQ" else (compared.code in ("GE", "GT")) == first)
+            for tag, now, goal, first in _sides(circuit, compared, seen)]
 
 
 def votes(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, Writer]]:

@@ -15,7 +15,7 @@ from ..since_when import Side, side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import passes, too_seldom
+from . import came_in_vain, falls_short
 from .field_input import input_root
 from .pins import explain_value
 from .rung_false import unpowered
@@ -77,74 +77,13 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
         for writer in tracer.writers.get(tag, [])[:MOST_GIVEN]:
             if numbered.given_by(tracer, writer) == wanted:
                 add(tag, writer)
-    for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen) if not found.children else ():
-        short = numbered.shortfall(circuit, compared, seen, tag)
-        if not passes.in_loop(tracer, writer) and not _add_too_seldom(tracer, found, tag, writer, short, seen):
-            _add_set_back(tracer, found, tag, writer, short, seen, depth)
-            count = len(found.children)
-            add(tag, writer, f"what {verb} {tracer.name(tag)}")
-            if len(found.children) == count:
-                _add_nothing_added(tracer, found, tag, writer, seen.scan, depth, verb)
+    if not found.children:
+        falls_short.add(tracer, found, circuit, compared, seen, depth, add)
     for tag, writer, number in numbered.would_turn(tracer, circuit, compared, seen, held=False) if not found.children else ():
         add(tag, writer, f"what would give {tracer.name(tag)} {tracer.state_word(number, tag)}")
     for tag, writer in numbered.votes(tracer, circuit, compared, seen) if not found.children else ():
-        found.children.append(_vote(tracer, tag, writer, tracer.seen(writer.step, tracer.ran(writer.step, Vantage(seen.scan))), depth))
+        found.children.append(falls_short.vote(tracer, tag, writer, seen, depth))
     return False
-
-
-def _vote(tracer: Tracer, tag: int, writer: Writer, now: Seen, depth: int) -> Link:
-    """Of a number that says how many of some BOOLs are on: what each of them is."""
-    loads = [one for one in tracer.circuit(writer.step).loads(writer.value) if isinstance(one, Load) and one.at in now.result.raws]
-    parts = ", ".join(f"{_name(tracer, one, now)} {tracer.state_word(now.result.raws[one.at])}" for one in loads[:MOST_GIVEN])
-    value = tracer.value(tag, tracer.journal.value_at(tag, now.after))
-    text = f"{tracer.name(tag)} is {tracer.state_word(value, tag)}, made in {tracer.place(writer.step, writer.element)} of {parts}"
-    child = Link(LinkKind.BLOCK, tag, value, None, writer.step, now.scan, text, writer.element)
-    explain_value(tracer, child, writer.value, now, depth + 1, tag, change=False)
-    child.roots = [root for root in child.roots if root.kind is not RootKind.CONSTANT]
-    for root in child.all_roots():
-        root.changed = False
-    return child
-
-
-def _add_set_back(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen, depth: int) -> None:
-    """Of a number that is counted on and short: that it was set back on its way, where it would have come there without."""
-    row = numbered.set_back_at(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
-    before = tracer.value(tag, tracer.journal.value_at(tag, row)) if row is not None else None
-    after = tracer.value(tag, tracer.journal.raw(row)) if row is not None else None
-    if row is None or not isinstance(before, (int, float)) or not isinstance(after, (int, float)) or abs(before - after) < short:
-        return
-    child = tracer.change(row, depth + 1)
-    if child is not None:
-        child.text += f": so it was set back on its way, from {tracer.state_word(before, tag)}"
-        found.children.append(child)
-
-
-def _add_nothing_added(tracer: Tracer, found: Link, tag: int, writer: Writer, scan: int, depth: int, verb: str) -> None:
-    """Of a write that adds to a sum, or takes from one, and is executed: that it adds nothing now, and where the amount comes from."""
-    now = tracer.seen(writer.step, tracer.ran(writer.step, Vantage(scan)))
-    gave = now.result.stored.get(writer.at)
-    if gave is None or now.skip is not None or gave != tracer.value(tag, tracer.journal.value_at(tag, now.position)):
-        return
-    place, words = tracer.place(writer.step, writer.element), words_of(tracer.steps.all[writer.step])
-    what = words.source(tracer.steps.all[writer.step], writer.element, tracer.passing(writer.step, writer.at))
-    text = f"{what or f'what {verb} {tracer.name(tag)}'} is executed in {place} and changes nothing"
-    value = tracer.value(tag, tracer.journal.value_at(tag, now.after))
-    child = Link(LinkKind.NEVER_SET, tag, value, None, writer.step, now.scan, text, writer.element)
-    explain_value(tracer, child, writer.value, now, depth + 1, tag, change=False)
-    child.roots = [root for root in child.roots if root.kind is not RootKind.CONSTANT]
-    if child.children or child.roots:
-        found.children.append(child)
-
-
-def _add_too_seldom(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen) -> bool:
-    """Of a count that is short: that pulses of what it counts were not seen. Returns: whether it would be there with them."""
-    since = too_seldom.counting_since(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
-    missed = too_seldom.of_value(tracer, writer.step, writer.guard, since, tracer.time(seen.scan)) if writer.guard is not None else None
-    if missed is None:
-        return False
-    alone = missed.missed * numbered.amount(tracer, writer) >= short
-    found.children.append(too_seldom.link(tracer, missed, seen.scan, alone))
-    return alone
 
 
 def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> None:
@@ -285,6 +224,9 @@ def _why_not_written(tracer: Tracer, tag: int, writer: Writer, scan: int, depth:
     finally:
         tracer.coils.pop()
         tracer.open.discard(key)
+    if found is not None:
+        since = tracer.since(tag, Vantage(scan))
+        came_in_vain.add(tracer, found, writer, at_scan, since if since is not None else 0, depth + 1)
     if found is not None and not tracer.boolean(tag):
         found.value = tracer.value(tag, tracer.journal.value_at(tag, tracer.seen(writer.step, at_scan).after))
     return found
