@@ -115,6 +115,21 @@ IF NOT Pause_SW THEN
 END_IF;
 V1 := Ph = 1 AND NOT Pause_SW;
 Mix := Ph = 2 AND NOT Pause_SW;"""),
+    "debounced votes": ("I1 I2 I3", "Any", """VAR D : ARRAY[1..3] OF TON; B : ARRAY[1..3] OF BOOL; K, N : INT; END_VAR
+---
+B[1] := I1; B[2] := I2; B[3] := I3;
+N := 0;
+FOR K := 1 TO 3 DO
+  D[K](IN := B[K], PT := T#100ms);
+  IF D[K].Q THEN N := N + 1; END_IF;
+END_FOR;
+Any := N >= 2;"""),
+    "batches": ("Part New_PB", "Full", """VAR E : R_TRIG; N : INT; END_VAR
+---
+E(CLK := Part);
+IF New_PB THEN N := 0; END_IF;
+IF E.Q THEN N := N + 1; END_IF;
+Full := N >= 3;"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -157,6 +172,11 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("phases with a pause", "0 Start 0, 0 Pause_SW 0, 0 Full 0, 1 Start 1, 1.3 Start 0, 2 Pause_SW 1, 3 Full 1, 4 Full 0, 5 Pause_SW 0, 9 Full 0", "Mix", STAYS_OFF,
      "Pause_SW", True, "Full was on for 1 s at 3.000 s, when NOT Pause_SW blocked"),
     ("phases with a pause", "0 Start 0, 0 Pause_SW 0, 0 Full 0, 1 Start 1, 1.3 Start 0, 2 Pause_SW 1, 6 Pause_SW 1", "V1", OFF, "Pause_SW", True, ""),
+    ("debounced votes", "0 I1 1, 0 I2 0, 0 I3 0, 2 I2 1, 2.05 I2 0, 8 I1 1", "Any", STAYS_OFF, "I2", True, ""),
+    ("batches", "0 Part 0, 0 New_PB 0, " + ", ".join(f"{n} Part 1, {n}.4 Part 0" for n in (1, 2, 3)) + ", 4 New_PB 1, 4.2 New_PB 0, 5 Part 1, 5.4 Part 0, 9 Part 0",
+     "Full", STAYS_OFF, "Part", False, ""),
+    ("batches", "0 Part 0, 0 New_PB 0, " + ", ".join(f"{n} Part 1, {n}.4 Part 0" for n in (1, 2)) + ", 4 New_PB 1, 4.2 New_PB 0, 5 Part 1, 5.4 Part 0, 9 Part 0",
+     "Full", STAYS_OFF, "New_PB", True, "so it was set back on its way, from 2"),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 
@@ -186,6 +206,7 @@ class EverydayPrograms(unittest.TestCase):
                 found = answered(program, log, tag, symptom)
                 self.assertEqual(found.roots[0], ("field-input", first, proved), found.text)
                 self.assertIn(said, found.text)
+                self.assertEqual("set back on its way" in said, "set back on its way" in found.text, found.text)
 
 
 if __name__ == "__main__":

@@ -123,11 +123,21 @@ def votes(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[tu
 
 
 def set_back_at(tracer: Tracer, tag: int, position: int, up: bool) -> int | None:
-    """The journal's row in which a number that is counted one way last went the other; None where it has not."""
-    rows = tracer.journal.rows_between(tag, 0, position)
-    values = np.concatenate([[tracer.journal.value_at(tag, 0)], tracer.journal.raws(rows)])
+    """The journal's row in which a number that is counted one way last went the other, from scan to scan; None where it has not.
+
+    What is made anew in each scan is set back in none. Of a REAL nothing is told.
+    """
+    path, journal = course(tracer.journal, tag), tracer.journal
+    last = journal.last_row(tag, position)
+    until = int(path.scans.searchsorted(journal.scan(last), side="right")) if last is not None else 0
+    values = np.concatenate([[path.first], path.values[:until]])
     against = np.flatnonzero(np.diff(values) < 0 if up else np.diff(values) > 0)
-    return int(rows[against[-1]]) if len(against) and tracer.tag(tag).type.family is not Family.REAL else None
+    if not len(against) or tracer.tag(tag).type.family is Family.REAL:
+        return None
+    scan = int(path.scans[against[-1]])
+    rows = journal.rows_between(tag, journal.settled_position(scan - 1), journal.settled_position(scan)).tolist()
+    return next((row for row in reversed(rows) if journal.raw(row) != journal.value_at(tag, row)
+                 and (journal.raw(row) < journal.value_at(tag, row)) == up), None)
 
 
 def counts_up(tracer: Tracer, writer: Writer) -> bool:

@@ -31,11 +31,14 @@ def add(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen,
 
     Args: why_not: adds why a write did not come.
     """
+    told = set[int]()
     for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen):
         short = numbered.shortfall(circuit, compared, seen, tag)
         if passes.in_loop(tracer, writer) or _add_too_seldom(tracer, found, tag, writer, short, seen):
             continue
-        _add_set_back(tracer, found, tag, writer, short, seen, depth)
+        if tag not in told:
+            _add_set_back(tracer, found, tag, writer, short, seen, depth)
+        told.add(tag)
         count = len(found.children)
         why_not(tag, writer, f"what {verb} {tracer.name(tag)}")
         if len(found.children) == count:
@@ -78,15 +81,19 @@ def _add_other_way(tracer: Tracer, found: Link, tag: int, up: bool, seen: Seen, 
 
 
 def _add_set_back(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen, depth: int) -> None:
-    """Of a number that is counted on and short: that it was set back on its way, where it would have come there without."""
+    """Of a number that is counted on and short: that it was set back on its way, where it would have come there without.
+
+    One that had come there had done its work: that it began anew was nobody's fault.
+    """
     row = numbered.set_back_at(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
-    before = tracer.value(tag, tracer.journal.value_at(tag, row)) if row is not None else None
-    after = tracer.value(tag, tracer.journal.raw(row)) if row is not None else None
-    if row is None or not isinstance(before, (int, float)) or not isinstance(after, (int, float)) or abs(before - after) < short:
+    if row is None:
+        return
+    before, after, now = tracer.journal.value_at(tag, row), tracer.journal.raw(row), tracer.journal.value_at(tag, seen.position)
+    if not short <= abs(before - after) or short + abs(now - after) <= abs(before - after):
         return
     child = tracer.change(row, depth + 1)
     if child is not None:
-        child.text += f": so it was set back on its way, from {tracer.state_word(before, tag)}"
+        child.text += f": so it was set back on its way, from {tracer.state_word(tracer.value(tag, before), tag)}"
         found.children.append(child)
 
 
