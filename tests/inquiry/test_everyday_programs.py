@@ -10,7 +10,7 @@ from tests.inquiry.test_everyday import Asked, asked
 from whorlograph.desk.session import Paths, load
 from whorlograph.model.question import Symptom
 
-MOTOR = """FUNCTION_BLOCK Motor
+BLOCKS = """FUNCTION_BLOCK Motor
 VAR_INPUT Start, Stop_N, Trip_N, Fb : BOOL; FbTime : TIME := T#1s; END_VAR
 VAR_OUTPUT K, Fault : BOOL; END_VAR
 VAR T : TON; END_VAR
@@ -18,6 +18,11 @@ T(IN := K AND NOT Fb, PT := FbTime);
 IF T.Q OR NOT Trip_N THEN Fault := TRUE; END_IF;
 IF Fault AND NOT Stop_N THEN Fault := FALSE; END_IF;
 K := (Start OR K) AND Stop_N AND NOT Fault;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Scaled
+VAR_INPUT R : INT; END_VAR
+VAR_OUTPUT V : INT; END_VAR
+V := R / 2;
 END_FUNCTION_BLOCK
 """
 PROGRAMS: dict[str, tuple[str, str, str]] = {  # by name: inputs; outputs; the rest: declarations, a line of dashes, the body
@@ -130,6 +135,11 @@ E(CLK := Part);
 IF New_PB THEN N := 0; END_IF;
 IF E.Q THEN N := N + 1; END_IF;
 Full := N >= 3;"""),
+    "a level scaled on request": ("En", "High", """VAR S : Scaled; Raw AT %IW4 : INT; Level : INT; END_VAR
+---
+IF En THEN S(R := Raw); END_IF;
+Level := S.V;
+High := Level > 100;"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -177,6 +187,9 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
      "Full", STAYS_OFF, "Part", False, ""),
     ("batches", "0 Part 0, 0 New_PB 0, " + ", ".join(f"{n} Part 1, {n}.4 Part 0" for n in (1, 2)) + ", 4 New_PB 1, 4.2 New_PB 0, 5 Part 1, 5.4 Part 0, 9 Part 0",
      "Full", STAYS_OFF, "New_PB", True, "so it was set back on its way, from 2"),
+    ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 0, 3 Main.Raw 400, 8 En 0", "High", STAYS_OFF, "En", True, "not been called"),
+    ("a level scaled on request", "0 En 1, 0 Main.Raw 300, 2 En 0, 3 Main.Raw 100, 8 En 0", "High", STAYS_ON, "En", True, "not been called"),
+    ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 1, 3 Main.Raw 180, 8 En 1", "High", STAYS_OFF, "Main.Raw", False, ""),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 
@@ -186,7 +199,7 @@ def answered(program: str, log: str, tag: str, symptom: Symptom) -> Asked:
     inputs, outputs, rest = PROGRAMS[program]
     declared, _, body = rest.partition("---\n")
     points = [(name, f"%{area}X{n // 8}.{n % 8}") for area, names in (("I", inputs), ("Q", outputs)) for n, name in enumerate(names.split())]
-    text = (f"{MOTOR}PROGRAM Main\nVAR_EXTERNAL {', '.join(n for n, _ in points)} : BOOL; END_VAR\n{declared}{body}\nEND_PROGRAM\nCONFIGURATION Plant\n"
+    text = (f"{BLOCKS}PROGRAM Main\nVAR_EXTERNAL {', '.join(n for n, _ in points)} : BOOL; END_VAR\n{declared}{body}\nEND_PROGRAM\nCONFIGURATION Plant\n"
             f"VAR_GLOBAL\n{''.join(f'{n} AT {a} : BOOL;' for n, a in points)}\nEND_VAR\nRESOURCE R ON CPU\nPROGRAM Main : Main;\nEND_RESOURCE\nEND_CONFIGURATION\n")
     with TemporaryDirectory() as folder:
         place = Path(folder)

@@ -15,7 +15,7 @@ from ..since_when import Side, side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import came_in_vain, falls_short
+from . import came_in_vain, falls_short, frozen
 from .field_input import input_root
 from .pins import explain_value
 from .rung_false import unpowered
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 
 MOST_WRITES = 3  # that lead on, or would set a number back
+_LEFT_OUT = (LinkKind.NOT_CALLED, LinkKind.HELD_BY_JUMP, LinkKind.TASK_IDLE, LinkKind.TASK_HELD)
 MOST_GIVEN = 12  # writes that are looked through for one that gives what is wanted
 
 
@@ -57,7 +58,20 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
         _tell_sides(tracer, found, stands, compared, seen, held)
     if held and not change:
         _add_what_would_end_it(tracer, found, circuit, compared, seen, depth)
+    for one in loads if not change and tracer.now is None else ():
+        _add_kept(tracer, found, one, seen, held, depth)
     return found
+
+
+def _add_kept(tracer: Tracer, found: Link, load: Load, seen: Seen, held: bool, depth: int) -> None:
+    """Of a number that is handed on from one that keeps its value: why nothing writes that."""
+    cell, view = tracer.cell(load, seen), tracer.view_of(seen.step, seen.scan)
+    source = frozen.kept_source(tracer, cell.number, view) if cell is not None and not tracer.boolean(cell.number) else None
+    child = tracer.explain(source, view, False, depth + 1) if source is not None else None
+    if child is not None and child.kind in _LEFT_OUT:
+        if held:
+            child.mark_missing()
+        found.children.append(child)
 
 
 def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen, depth: int) -> bool:
