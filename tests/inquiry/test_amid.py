@@ -189,5 +189,19 @@ class OtherWays(unittest.TestCase):
         self.assertNotIn("too if it ran", other.text)
 
 
+class TurnSince(unittest.TestCase):
+    """A latch that is reset in the last statement and read by the first one of the next scan: the one that sets it has not had its turn since."""
+
+    def test_what_ran_before_the_reset_is_not_said_to_have_come_since(self) -> None:
+        body = "Y1 := M1; IF X1 THEN M1 := TRUE; END_IF; IF X2 THEN M1 := FALSE; END_IF;"
+        rows = [(0, "X1", 0), (0, "X2", 0), (1000, "X1", 1), (1300, "X1", 0), (2000, "X2", 1), (4000, "X2", 1)]
+        for at, said in (("2.012", False), ("2.022", True)):
+            found = in_text(body, rows, "Y1", "M1 : BOOL;", at, STAYS_OFF)
+            self.assertEqual(found.roots[0], ("field-input", "X2", True), found.text)
+            self.assertEqual("was not set again after 2.000 s" in found.text, said, found.text)
+            truth = Truth(found.session)
+            self.assertEqual([truth.wrong_link(link) for _, link in found.answer.links()], ["" for _ in found.answer.links()], found.text)
+
+
 if __name__ == "__main__":
     unittest.main()

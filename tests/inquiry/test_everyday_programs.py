@@ -140,6 +140,23 @@ Full := N >= 3;"""),
 IF En THEN S(R := Raw); END_IF;
 Level := S.V;
 High := Level > 100;"""),
+    "a flow switch bridged at the start": ("Start Stop_N Flow", "Pump", """VAR T : TON; END_VAR
+---
+T(IN := Pump, PT := T#3s);
+Pump := (Start OR Pump) AND Stop_N AND (Flow OR NOT T.Q);"""),
+    "oil pressure and level": ("Start Stop_N Oil Level", "Motor_K", """VAR T : TP; Ok : BOOL; END_VAR
+---
+T(IN := Start, PT := T#4s);
+Ok := T.Q OR (Oil AND Level);
+Motor_K := (Start OR Motor_K) AND Stop_N AND Ok;"""),
+    "a fan that runs on": ("Heat Hand", "Fan", """VAR T : TOF; END_VAR
+---
+T(IN := Heat, PT := T#3s);
+Fan := T.Q OR Hand;"""),
+    "a light with a time": ("Btn Hand", "Lamp", """VAR T : TON; END_VAR
+---
+T(IN := Lamp AND NOT Btn, PT := T#3s);
+Lamp := (Btn OR Lamp) AND (Hand OR NOT T.Q);"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -190,6 +207,18 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 0, 3 Main.Raw 400, 8 En 0", "High", STAYS_OFF, "En", True, "not been called"),
     ("a level scaled on request", "0 En 1, 0 Main.Raw 300, 2 En 0, 3 Main.Raw 100, 8 En 0", "High", STAYS_ON, "En", True, "not been called"),
     ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 1, 3 Main.Raw 180, 8 En 1", "High", STAYS_OFF, "Main.Raw", False, ""),
+    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 8 Flow 0", "Pump", OFF, "Flow", True, "would have taken over when Main.T ran out, and has not come"),
+    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 5 Flow 1, 8 Flow 0", "Pump", OFF, "Flow", True, "came 990 ms too late"),
+    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 2 Flow 1, 3 Flow 0, 8 Flow 0", "Pump", OFF, "Flow", True,
+     "would have taken over when Main.T ran out, and became FALSE at 3.000 s"),
+    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, " + ", ".join(
+        f"{n} Start 1, {n}.3 Start 0, {n + 2} Flow 1, {n + 6} Stop_N 0, {n + 6}.4 Stop_N 1, {n + 7} Flow 0" for n in (1, 11, 21)) + ", 31 Start 1, 31.3 Start 0, 38 Flow 0",
+     "Pump", OFF, "Flow", True, "took over when Main.T ran out 3 of 3 times before"),
+    ("oil pressure and level", "0 Stop_N 1, 0 Oil 1, 0 Level 0, 1 Start 1, 1.3 Start 0, 8 Oil 1", "Motor_K", OFF, "Level", True, "would have taken over when"),
+    ("oil pressure and level", "0 Stop_N 1, 0 Oil 0, 0 Level 0, 1 Start 1, 1.3 Start 0, 2 Level 1, 3 Level 0, 8 Oil 0", "Motor_K", OFF, "Oil", True,
+     "Oil would have taken over with Level when Main.T ran out, and has not come"),
+    ("a fan that runs on", "0 Hand 0, 0 Heat 0, 1 Heat 1, 4 Heat 0, 12 Heat 0", "Fan", OFF, "Heat", True, "ran out 3 s after its input fell"),
+    ("a light with a time", "0 Hand 0, 0 Btn 0, " + ", ".join(f"{n} Btn 1, {n}.3 Btn 0" for n in range(1, 60, 6)) + ", 70 Btn 0", "Lamp", OFF, "Btn", True, ""),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 

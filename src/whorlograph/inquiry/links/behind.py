@@ -34,7 +34,7 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
     last = last_write(tracer, tag, view, -1)
     if last is None or last.value != value:
         return None
-    missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value, view), view, last.scan)
+    missing = never_set.had_turn(tracer, _behind(tracer, writers, last, value, view), view, last.scan, last.writer.step)
     if last.writer in writers:
         found = wrote(tracer, tag, last.writer, last.scan, value, depth)
         if found is not None and plain is not None and not (found.children or found.roots):

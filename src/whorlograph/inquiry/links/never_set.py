@@ -50,9 +50,11 @@ def possible(links: list[Link], others: bool = False) -> list[Link]:
     return able if able or others else links
 
 
-def had_turn(tracer: Tracer, writers: list[Writer], view: Vantage, scan: int) -> list[Writer]:
-    """Those of writers that had their turn since a scan: amid a later one some have not come to theirs yet; those of tasks may never come."""
-    return [w for w in writers if tracer.paths.task_of(w.step) >= 0 or tracer.ran(w.step, view) >= scan]
+def had_turn(tracer: Tracer, writers: list[Writer], view: Vantage, scan: int, step: int) -> list[Writer]:
+    """Those of writers that had their turn since a step had its own in a scan: amid a later one some have not come to theirs yet, and what stands
+    before it in the same one was too early; those of tasks may never come."""
+    order = tracer.paths.order
+    return [w for w in writers if tracer.paths.task_of(w.step) >= 0 or (tracer.ran(w.step, view), order[w.step]) >= (scan, order[step])]
 
 
 def _unpowered(tracer: Tracer, tag: int, writer: Writer, view: Vantage, depth: int, kind: LinkKind, said: str) -> Link | None:

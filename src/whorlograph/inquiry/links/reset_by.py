@@ -23,7 +23,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
         found.value = False
         if view is not None and setters:
             said = f"was not {{}} again after {tracer.at(tracer.time(scan))}"
-            unset = never_set.link(tracer, tag, never_set.had_turn(tracer, setters, view, scan), view, depth + 1, LinkKind.NEVER_SET, said)
+            since = never_set.had_turn(tracer, setters, view, scan, writer.step)
+            unset = never_set.link(tracer, tag, since, view, depth + 1, LinkKind.NEVER_SET, said)
             if unset is not None:
                 unset.mark_missing()
                 if any(_tried(tracer, one, tracer.ran(one.step, view)) for one in setters):

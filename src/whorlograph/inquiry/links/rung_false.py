@@ -15,7 +15,7 @@ from ..circuit import Circuit, Gate, Path
 from ..languages import words_of
 from ..trail import Link, Root
 from ..writers import Writer
-from . import takes_over
+from . import takes_over, would_have_kept
 from .gates import MOST_GATES, at_once, distinct, elements_of, explain_gate, gate_key, gate_tag, gate_time, gate_words, several_words
 from .step_before import step_before
 
@@ -51,6 +51,7 @@ def changed(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, nam
     takes_over.add(tracer, link, tag, writer, lost, now)
     for gate in lost[:3]:
         explain_gate(tracer, link, gate, now, depth, change=True)
+    would_have_kept.add(tracer, link, writer.power, lost, now, depth)
     return link
 
 

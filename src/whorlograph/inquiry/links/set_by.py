@@ -24,7 +24,8 @@ def link(tracer: Tracer, tag: int, writer: Writer, scan: int, depth: int, view: 
         _still(tracer, found, writer, view, depth)
     if found is not None and view is not None and resetters:
         said = f"was not {{}} after {tracer.at(tracer.time(scan))}"
-        for unreset in never_set.links(tracer, tag, never_set.had_turn(tracer, resetters, view, scan), view, depth + 1, LinkKind.NEVER_SET, said):
+        since = never_set.had_turn(tracer, resetters, view, scan, writer.step)
+        for unreset in never_set.links(tracer, tag, since, view, depth + 1, LinkKind.NEVER_SET, said):
             unreset.mark_missing()
             for root in unreset.all_roots() if unreset.kind is not LinkKind.NEVER_SET else ():
                 root.changed = False  # what leaves the reset out keeps what was set; it did not bring it about

@@ -36,6 +36,8 @@ def together(runs: TrialRuns, roots: list[Root], commands: frozenset[int]) -> Jo
     # What starts earliest may leave a pulse out by which the tag came on: then what undoes the change itself; numbers as they were then.
     ways = [[(root, earliest(own)) for root, own in tried], [(root, own[0]) for root, own in tried],
             [(root, own[-1] if own[-1].as_then else earliest(own)) for root, own in tried]]
+    awaited = [(root, own[0]) for root, own in tried if root.overdue or root.leads]  # the others let the tag come on
+    ways += [awaited] if len(awaited) > 1 else []
     for n, trials in enumerate(ways):
         proof = judged(runs, _all(runs, trials)) if trials not in ways[:n] else None
         if proof is not None and proof.proved:
