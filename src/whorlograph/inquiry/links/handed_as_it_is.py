@@ -19,7 +19,7 @@ def source(tracer: Tracer, tag: int, deep: int = _DEEP) -> int | None:
     writers = tracer.writers.get(tag, ())
     if not writers:
         return tag
-    inner = _given(tracer, tag) if len(writers) == 1 and deep else None
+    inner = given(tracer, tag) if len(writers) == 1 and deep else None
     return source(tracer, inner, deep - 1) if inner is not None else None
 
 
@@ -27,13 +27,13 @@ def is_asked_for(tracer: Tracer, depth: int) -> bool:
     """Whether what is told at a depth is what is asked for: the tag itself, or what it is given as it is, by a block of its own rung too."""
     if depth == 0:
         return True
-    handed = all(_given(tracer, one) == inner for one, inner in pairwise(tracer.coils))
+    handed = all(given(tracer, one) == inner for one, inner in pairwise(tracer.coils))
     return handed and (len(tracer.coils) > 1 or any(_by_own_block(tracer, one) for one in tracer.coils))
 
 
 def _by_own_block(tracer: Tracer, tag: int) -> bool:
     """Whether a tag is given what a block of its own rung gives."""
-    inner = _given(tracer, tag)
+    inner = given(tracer, tag)
     by, own = tracer.writers.get(inner, []) if inner is not None else [], tracer.writers.get(tag, [])
     return len(by) == 1 and by[0].kind is Kind.BLOCK and len(own) == 1 and by[0].step == own[0].step
 
@@ -43,12 +43,12 @@ def copies(tracer: Tracer, tag: int, deep: int = _DEEP) -> list[int]:
     access, found = tracer.controller.access, list[int]()
     for step in sorted({use.step for use in access.of_tag(tag) if not use.writes}) if deep else ():
         for one in sorted({number for use in access.of_step(step) if use.writes for number in use.tags()} - {tag}):
-            if _given(tracer, one) == tag and len(tracer.writers.get(one, ())) == 1:
+            if given(tracer, one) == tag and len(tracer.writers.get(one, ())) == 1:
                 found += [one, *copies(tracer, one, deep - 1)]
     return found
 
 
-def _given(tracer: Tracer, tag: int) -> int | None:
+def given(tracer: Tracer, tag: int) -> int | None:
     """The tag that a BOOL's first writer gives it as it is; None where it does otherwise."""
     writer = next(iter(tracer.writers.get(tag, ())), None)
     if writer is None or writer.kind is not Kind.COIL or writer.power is None or writer.inverted:

@@ -15,7 +15,8 @@ from ..circuit import Gate
 from ..how_often import how_often
 from ..languages import words_of
 from ..trail import Link
-from ..writers import BlockCall
+from ..writers import BlockCall, Kind
+from . import handed_as_it_is
 from .gates import distinct, explain_gate, gate_key, gate_tag, gate_time, gate_words
 from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
 
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from ..tracer import Tracer
 
 MOST = 3  # contacts side by side that are named
+MOST_HANDED = 2  # times that a timer's output is handed on
 ALWAYS = 5  # times that the timer ran out and nothing took over, from which on that is how it ends
 
 
@@ -78,16 +80,29 @@ def _add(tracer: Tracer, link: Link, gate: Gate, waited: Waited, how: str, wante
 def _ran_out(tracer: Tracer, gate: Gate, seen: Seen) -> RanOut | None:
     """The timer whose output a gate is, where that turned because its time was over; None of another gate."""
     tag, journal = gate_tag(tracer, gate, seen), tracer.journal
-    writer = next(iter(tracer.writers.get(tag, ())), None) if tag is not None else None
-    call = tracer.written.block(writer.step, writer.at) if writer is not None else None
-    if call is None or tag is None or call.kind not in ("TON", "TOF", "TP") or (call.kind == "TON") != gate.negated:
+    call = _timer_of(tracer, tag) if tag is not None else None
+    for _ in range(MOST_HANDED if call is None else 0):  # a memory that is the timer's output
+        tag = handed_as_it_is.given(tracer, tag) if tag is not None and len(tracer.writers.get(tag, ())) == 1 else None
+        call = _timer_of(tracer, tag) if tag is not None else None
+        if call is not None:
+            break
+    if call is None or tag is None or (call.kind == "TON") != gate.negated:
         return None
-    tags = {n.lower(): t for n, t in call.tags.items()}
-    row = journal.last_row(tag, seen.after) if tags.get("q") == tag else None
+    row = journal.last_row(tag, seen.after)
     if row is None or bool(journal.value_at(tag, row)) == gate.negated:
         return None
-    began = journal.last_row(tag if call.kind == "TP" else tags["in"], row)
+    started = tag if call.kind == "TP" else next(t for name, t in call.tags.items() if name.lower() == "in")
+    began = journal.last_row(started, row)
     return RanOut(call, tag, row, (journal.time(began), journal.time(row))) if began is not None else None
+
+
+def _timer_of(tracer: Tracer, tag: int) -> BlockCall | None:
+    """The timer whose output Q a tag is; None where it is something else."""
+    writer = next(iter(tracer.writers.get(tag, ())), None)
+    call = tracer.written.block(writer.step, writer.at) if writer is not None and writer.kind is Kind.BLOCK else None
+    if call is None or call.kind not in ("TON", "TOF", "TP"):
+        return None
+    return call if any(name.lower() == "q" and number == tag for name, number in call.tags.items()) else None
 
 
 def _before(tracer: Tracer, timer: RanOut, values: dict[int, bool]) -> tuple[int, int, bool]:
