@@ -144,6 +144,29 @@ class Decided(unittest.TestCase):
         self.assertEqual(found.roots, [("field-input", "X2", True)], found.text)
 
 
+class WantedBits(unittest.TestCase):
+    """A word that is compared through a mask: each bit that is otherwise is told, and they are the roots."""
+
+    def test_each_bit_that_lacks(self) -> None:
+        random, told = Random(27), set[int]()
+        for _ in range(70):
+            mask, values = random.randrange(1, 8), [random.randrange(2) for _ in range(3)]
+            wanted = random.randrange(8) & mask
+            lacking = {n for n in range(3) if mask >> n & 1 and values[n] != wanted >> n & 1}
+            body = f"W.0 := X1; W.1 := X2; W.2 := X3; Y1 := (W AND 16#{mask:X}) = 16#{wanted:X};"
+            rows: Rows = [(0, f"X{n + 1}", value) for n, value in enumerate(values)]
+            found = asked(text_session(body, [*rows, (2000, "X1", values[0])], "W : WORD;"), "Y1")
+            self.assertEqual(found.answer.symptom is Symptom.WILL_NOT_PULL_IN, bool(lacking))
+            if lacking:
+                self.assertEqual({name for _, name, _ in found.roots}, {f"X{n + 1}" for n in lacking}, (body, values, found.text))
+                self.assertTrue(all(proved for _, _, proved in found.roots), (body, values, found.text))
+                off = sorted(n for n in lacking if wanted >> n & 1)
+                said = f"its bits {' and '.join(map(str, off))} are off" if len(off) > 1 else f"its bit {off[0]} is off" if off else " on"
+                self.assertIn(said, found.text)
+                told.add(len(lacking))
+        self.assertEqual(told, {1, 2, 3})
+
+
 def _value(random: Random, words: list[str], depth: int) -> tuple[str, Callable[[dict[str, int]], int]]:
     """An expression of 16 bits as text and as a function of the words; each word stands in it once at the most."""
     kind = random.random()

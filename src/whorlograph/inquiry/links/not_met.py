@@ -15,7 +15,7 @@ from ..since_when import Side, side, side_behind, tell
 from ..tracer import DEEPEST, Vantage
 from ..trail import Link, Root
 from ..writers import Writer
-from . import came_in_vain, falls_short, frozen
+from . import came_in_vain, falls_short, frozen, wanted_bits
 from .field_input import input_root
 from .pins import explain_value
 from .rung_false import unpowered
@@ -45,6 +45,8 @@ def link(tracer: Tracer, compared: Op, seen: Seen, depth: int, change: bool) -> 
     text = f"{asked} {'holds' if held else 'does not hold'} in {place}{f' since {tracer.at(since)}' if since is not None else ''}"
     text += f" ({', '.join(values)})" if values else ""
     found = Link(LinkKind.NOT_MET if not held else LinkKind.BLOCK, None, held, None, seen.step, seen.scan, text, element, about=asked)
+    if not held and wanted_bits.add(tracer, found, circuit, compared, seen, depth, change):
+        return found
     if not held and not change and _add_what_would_meet_it(tracer, found, circuit, compared, seen, depth):
         return found
     passed = _passed(tracer, circuit, compared, seen) if held else None
