@@ -157,6 +157,19 @@ Fan := T.Q OR Hand;"""),
 ---
 T(IN := Lamp AND NOT Btn, PT := T#3s);
 Lamp := (Btn OR Lamp) AND (Hand OR NOT T.Q);"""),
+    "two sums on one word": ("A B C", "Y Z", """VAR N : INT; END_VAR
+---
+N := 0;
+IF A THEN N := N + 2; END_IF;
+Z := N >= 1;
+N := 0;
+IF B THEN N := N + 3; END_IF;
+IF C THEN N := N + 2; END_IF;
+Y := N >= 2;"""),
+    "off, then set, then reset": ("S R", "Y", """---
+Y := FALSE;
+IF S THEN Y := TRUE; END_IF;
+IF R THEN Y := FALSE; END_IF;"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -219,6 +232,13 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
      "Oil would have taken over with Level when Main.T ran out, and has not come"),
     ("a fan that runs on", "0 Hand 0, 0 Heat 0, 1 Heat 1, 4 Heat 0, 12 Heat 0", "Fan", OFF, "Heat", True, "ran out 3 s after its input fell"),
     ("a light with a time", "0 Hand 0, 0 Btn 0, " + ", ".join(f"{n} Btn 1, {n}.3 Btn 0" for n in range(1, 60, 6)) + ", 70 Btn 0", "Lamp", OFF, "Btn", True, ""),
+    ("two sums on one word", "0 A 0, 0 B 0, 0 C 1, 4 C 0, 8 A 0", "Y", OFF, "C", True, "the condition for N := N + 2 (executed the scan before) is FALSE in Main 23: C blocks"),
+    ("two sums on one word", "0 A 1, 0 B 0, 0 C 1, 4 C 0, 8 A 1", "Y", OFF, "C", True, "Main.N was written by N := 0 in Main 21"),
+    ("two sums on one word", "0 A 1, 0 B 0, 0 C 1, 4 A 0, 8 A 0", "Z", OFF, "A", True, "Main.N was written by N := 0 in Main 18"),
+    ("two sums on one word", "0 A 1, 0 B 0, 0 C 0, 4 A 0, 8 A 0", "Y", STAYS_OFF, "B", True, "what adds to Main.N is FALSE in Main 23: C blocks"),
+    ("two sums on one word", "0 A 0, 0 B 1, 0 C 1, 4 C 0, 8 A 0", "Y", STAYS_ON, "B", True, "Main.N was written by N := 0 in Main 21"),
+    ("off, then set, then reset", "0 S 0, 0 R 0, 3 R 1, 8 R 1", "Y", STAYS_OFF, "S", True, "Y was reset by Main 19: R"),
+    ("off, then set, then reset", "0 S 0, 0 R 0, 2 S 1, 3 R 1, 8 R 1", "Y", OFF, "R", True, ""),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 

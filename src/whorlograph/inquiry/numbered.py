@@ -85,8 +85,21 @@ def towards(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen) -> list[
     found: list[tuple[int, Writer, str]] = []
     for tag, up in wanted(circuit, compared, seen):
         code, verb = ("ADD", "adds to") if up else ("SUB", "takes from")
-        found += [(tag, w, verb) for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
+        adding = [w for w in tracer.writers.get(tag, ()) if w.guard is not None and _adds(tracer, w, code)]
+        found += [(tag, w, verb) for w in _not_begun_anew(tracer, tag, adding, seen) or adding]
     return found
+
+
+def _not_begun_anew(tracer: Tracer, tag: int, adding: list[Writer], seen: Seen) -> list[Writer]:
+    """Those of what adds to a number that come behind the last write that begins it anew in every evaluation, before a step looks at it."""
+    view = tracer.view_of(seen.step, seen.scan)
+
+    def turn(one: Writer) -> tuple[int, ...]:
+        return tracer.ran(one.step, view), *tracer.written.turn(one)
+
+    anew = [turn(w) for w in tracer.writers.get(tag, ()) if w.kind is Kind.VALUE and w.bit < 0 and w.guard is None
+            and not _adds(tracer, w, "ADD") and not _adds(tracer, w, "SUB")]
+    return [w for w in adding if not anew or turn(w) > max(anew)]
 
 
 def would_turn(tracer: Tracer, circuit: Circuit, compared: Op, seen: Seen, held: bool) -> list[tuple[int, Writer, int | float]]:

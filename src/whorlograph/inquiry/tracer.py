@@ -514,12 +514,12 @@ class Tracer:
             all(w.kind is Kind.COIL for w in writers) else (0, -1)
         return tag, row if row is not None else -1, last[1], bit
 
-    def change(self, row: int, depth: int, bit: int = -1) -> Link | None:
-        """What made a tag change in a row of the journal; None where the trail is too long."""
+    def change(self, row: int, depth: int, bit: int = -1, view: Vantage | None = None) -> Link | None:
+        """What made a tag change in a row of the journal, as a view shows it; None where the trail is too long."""
         if depth > DEEPEST or self.spent >= self.most:
             return None
         self.spent += 1
-        return self.links.change(self, row, depth, bit, None)
+        return self.links.change(self, row, depth, bit, view)
 
     def last_row(self, tag: int, position: int, bit: int = -1) -> int | None:
         """The last row of a tag before a position; of one bit: in which that changed."""

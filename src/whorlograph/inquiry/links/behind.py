@@ -56,6 +56,8 @@ def link(tracer: Tracer, tag: int, writers: list[Writer], value: bool, view: Van
         if more is not None:
             more.value = value
             found.children.append(more)
+    if last.writer in writers and plain is not None:
+        found.children += never_set.possible(_unwritten(tracer, tag, _before(tracer, tag, writers, last, value), view, depth + 1), True)
     others = bool(found.children or found.roots)
     found.children += never_set.possible(_unwritten(tracer, tag, missing, view, depth + 1), others)
     return found
@@ -130,6 +132,17 @@ def _behind(tracer: Tracer, writers: list[Writer], last: Write, value: bool, vie
 
     return [w for w in writers if w.kind in (Kind.RESET if value else Kind.SET, Kind.VALUE) and comes_behind(w)
             and not (w.step == last.writer.step and _other_branch(w, last.writer))]
+
+
+def _before(tracer: Tracer, tag: int, writers: list[Writer], last: Write, value: bool) -> list[Writer]:
+    """Those that have their turn before what was written last in the same scan, would have given the opposite and did not write: without the last
+    write the tag would stand as it does all the same. None where something had given the opposite by then."""
+    seen, turn = tracer.seen(last.writer.step, last.scan), tracer.written.turn
+    if bool(tracer.journal.value_at(tag, seen.position)) != value:
+        return []
+    opposite, task_of = Kind.RESET if value else Kind.SET, tracer.paths.task_of
+    return [w for w in writers if turn(w) < turn(last.writer) and w.step != last.writer.step and task_of(w.step) == task_of(last.writer.step)
+            and (w.kind is opposite or (w.kind is Kind.VALUE and isinstance(w.value, Const) and bool(w.value.value) != value))]
 
 
 def _other_branch(one: Writer, other: Writer) -> bool:

@@ -42,7 +42,7 @@ from . import (
 from .field_input import input_link, not_run_yet
 from .gates import gate_tag
 from .handed_as_it_is import is_asked_for
-from .latest import written_again
+from .latest import given_again, written_again
 from .task_idle import add_trigger
 
 if TYPE_CHECKING:
@@ -74,13 +74,15 @@ def change_link(tracer: Tracer, row: int, depth: int, bit: int = -1, view: Vanta
                 if writer is not None and writer.kind is Kind.COIL:
                     modes.add_left_out_before(tracer, found, writer, found.scan, depth)
             return found
-    return row_link(tracer, row, value, depth, bit)
+    return row_link(tracer, row, value, depth, bit, view)
 
 
-def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int) -> Link | None:
-    """The link for what the step of a row wrote there."""
+def row_link(tracer: Tracer, row: int, value: bool, depth: int, bit: int, view: Vantage | None = None) -> Link | None:
+    """The link for what the step of a row wrote there; of a number what gave the same once more before a view."""
     tag, step, scan = tracer.journal.tag(row), tracer.journal.step(row), tracer.scan_of(row)
     writer = _writer_in(tracer, tag, step, scan, value, bit)
+    if writer is not None and view is not None and bit < 0 and not tracer.boolean(tag):
+        writer = given_again(tracer, tag, row, writer, view)
     if writer is None:
         other = _shared_row(tracer, row, bit)
         return tracer.change(other[0], depth + 1, other[1]) if other is not None else None
@@ -162,6 +164,8 @@ def state_link(tracer: Tracer, tag: int, view: Vantage, depth: int, bit: int = -
         if again is not None:
             return taken.link(tracer, tag, *again, depth, change=True)
         writer = _writer_in(tracer, tag, journal.step(row), tracer.scan_of(row), True, bit) if row is not None else None
+        if writer is not None and row is not None and bit < 0:
+            writer = given_again(tracer, tag, row, writer, view)
         chosen = writer or next((w for w in reversed(writers) if tallied.executed(tracer, w, tracer.ran(w.step, view))), writers[-1])
         scan = tracer.scan_of(row) if writer is not None and row is not None else tracer.ran(chosen.step, view)
         if frozen.left_out(tracer, chosen, view) and (writer is None or (writer.guard is None and frozen.keeps(tracer, tag, view))):

@@ -41,6 +41,25 @@ def written_again(tracer: Tracer, tag: int, view: Vantage) -> tuple[Writer, int]
     return given if given is not None and (row is None or tracer.scan_of(row) < given[1]) else None
 
 
+def given_again(tracer: Tracer, tag: int, row: int, writer: Writer, view: Vantage) -> Writer:
+    """Of a number that several steps write in every evaluation: what wrote last before a view, and gave in the row's scan the same again.
+
+    Args: writer: what made the row; the answer where there is none such.
+    """
+    journal, scan = tracer.journal, tracer.scan_of(row)
+
+    def turn(one: Writer) -> tuple[int, ...]:
+        return tracer.ran(one.step, view), *tracer.written.turn(one)
+
+    def gave(one: Writer, at_scan: int) -> bool:
+        return _executed(tracer, tag, one, at_scan) and tracer.stored(tag, one, tracer.seen(one.step, at_scan)) == journal.raw(row)
+
+    alike = [w for w in tracer.writers.get(tag, ()) if w.kind is Kind.VALUE and w.bit < 0 and w.guard is None and w.step != writer.step
+             and tracer.paths.task_of(w.step) == tracer.paths.task_of(writer.step)]
+    later = [w for w in alike if turn(w) > turn(writer) and gave(w, scan) and gave(w, tracer.ran(w.step, view))]
+    return max(later, key=turn, default=writer)
+
+
 def _executed(tracer: Tracer, tag: int, writer: Writer, scan: int) -> bool:
     return scan > 0 and tracer.paths.skipped(tracer.journal, writer.step, scan) is None \
         and tracer.stored(tag, writer, tracer.seen(writer.step, scan)) is not None

@@ -27,7 +27,7 @@ def add(tracer: Tracer, link: Link, tag: int, writer: Writer, seen: Seen, depth:
     """
     earlier = tracer.journal.last_row(tag, seen.position) if _adds(tracer, tag, writer, seen) else None
     if earlier is not None and tracer.journal.step(earlier) not in (-1, writer.step) and tracer.scan_of(earlier) == seen.scan:
-        child: Link | None = tracer.change(earlier, depth + 1)
+        child: Link | None = tracer.change(earlier, depth + 1, view=tracer.view_of(writer.step, seen.scan))
         if child is not None:
             link.children.append(child)
     missing = _left_out(tracer, tag, writer, seen.scan)

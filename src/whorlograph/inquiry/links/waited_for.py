@@ -64,10 +64,10 @@ def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan
         for first, second in (*combinations(gates, 2), *(pair for gate in path for pair in _unlike(tracer, call, gate, now))):
             if first[0] == second[0]:
                 continue
-            for pin, coil in ((first[1], second[1]), (second[1], first[1])):
+            for (negated, pin), (_, coil) in ((first, second), (second, first)):
                 tag = source(tracer, pin) if tracer.boolean(pin) else None
-                if tag is None or not tracer.writers.get(coil):
-                    continue
+                if tag is None or not tracer.writers.get(coil) or (not negated and source(tracer, coil) is not None):
+                    continue  # nothing is to end: of two inputs the one that is not negated is the command
                 same = (coil, *copies(tracer, coil))
                 reported = next((one for one in same if reports(tracer, one, tag)), None)
                 watched = len(gates) == 2 and any(_at_output(tracer, one) for one in same) and _may_report(tracer, tag, now)
