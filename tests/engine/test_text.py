@@ -52,6 +52,13 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
     ("WHILE tests before, REPEAT behind", "WHILE A < 0 DO C := 5; END_WHILE; REPEAT B := B + 1; UNTIL B >= 0 END_REPEAT;", "", "", {"C": 0, "B": 1}),
     ("RETURN ends the body", "A := 1; IF X1 THEN RETURN; END_IF; A := 2;", "", "", {"A": 1}),
     ("an enumeration begins as its type says", "Y1 := M = Run; IF M = Mode#Run THEN M := Trip; END_IF; A := 4; Y2 := M = Mode#Trip;", "M : Mode;", PAIR, {"Y1": True, "Y2": True}),
+    ("an enumeration that a variable lists itself", "IF St = Stopped THEN St := Running; END_IF; Y1 := St = Running; R[1] := Blue; Y2 := R[1] = Blue AND R[2] = Red;",
+     "St : (Idle, Running, Stopped) := Stopped; R : ARRAY[1..2] OF (Red, Green := 5, Blue);", "", {"Y1": True, "Y2": True}),
+    ("each POU has its own", "One(); Y1 := One.Q; Y2 := St = Running AND Which(4) = 2; CASE St OF Stopped: A := 1; Running: A := 7; END_CASE;",
+     "One : Own; St : (Idle, Running, Stopped) := Running;",
+     "FUNCTION_BLOCK Own VAR_OUTPUT Q : BOOL; END_VAR VAR S : (Stopped, Running) := Running; END_VAR Q := S = Running; S := Stopped; END_FUNCTION_BLOCK "
+     "FUNCTION Which : INT VAR_INPUT N : INT; END_VAR VAR K : (Stopped, Idle, Running); END_VAR IF N > 3 THEN K := Running; END_IF; CASE K OF Running: Which := 2; "
+     "ELSE Which := 1; END_CASE; END_FUNCTION ", {"Y1": True, "Y2": True, "A": 7}),
     ("structures and arrays", "P2 := P1; P2.L[N1 - 6] := P1.L[0] + 1; A := P2.L[1]; B := P2.P; C := P1.L[1];", "P1 : Pair := (P := 8); P2 : Pair;", PAIR, {"A": 6, "B": 8, "C": 7}),
     ("two subscripts", "M[1, -1] := 4; M[N1 - 7, 1] := 6; A := M[1, N1 - 8] * 10 + M[0, 1];", "M : ARRAY[0..1, -1..1] OF INT;", "", {"A": 46}),
     ("a subrange is held", "K := 3; A := K;", "K : Short;", PAIR, {"A": 3}),

@@ -170,6 +170,18 @@ Y := N >= 2;"""),
 Y := FALSE;
 IF S THEN Y := TRUE; END_IF;
 IF R THEN Y := FALSE; END_IF;"""),
+    "steps with names": ("Go Full Hot", "H", """VAR S : (Idle, Fill, Heat) := Idle; END_VAR
+---
+IF S = Idle AND Go THEN S := Fill; END_IF;
+IF S = Fill AND Full THEN S := Heat; END_IF;
+IF S = Heat AND Hot THEN S := Idle; END_IF;
+H := S = Heat;"""),
+    "steps as texts": ("Go Full Hot", "H", """VAR S : STRING := 'Idle'; END_VAR
+---
+IF S = 'Idle' AND Go THEN S := 'Fill'; END_IF;
+IF S = 'Fill' AND Full THEN S := 'Heat'; END_IF;
+IF S = 'Heat' AND Hot THEN S := 'Idle'; END_IF;
+H := S = 'Heat';"""),
     "stairs": ("S1 S2 S3", "Light", """---
 Light := S1 XOR S2 XOR S3;"""),
 }
@@ -239,6 +251,11 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("two sums on one word", "0 A 0, 0 B 1, 0 C 1, 4 C 0, 8 A 0", "Y", STAYS_ON, "B", True, "Main.N was written by N := 0 in Main 21"),
     ("off, then set, then reset", "0 S 0, 0 R 0, 3 R 1, 8 R 1", "Y", STAYS_OFF, "S", True, "Y was reset by Main 19: R"),
     ("off, then set, then reset", "0 S 0, 0 R 0, 2 S 1, 3 R 1, 8 R 1", "Y", OFF, "R", True, ""),
+    ("steps with names", "0 Go 0, 0 Full 0, 0 Hot 0, 1 Go 1, 1.3 Go 0, 9 Go 0", "H", STAYS_OFF, "Full", True, "(S is Fill); wanted Heat"),
+    ("steps as texts", "0 Go 0, 0 Full 0, 0 Hot 0, 1 Go 1, 1.3 Go 0, 9 Go 0", "H", STAYS_OFF, "Full", True, "(S is 'Fill'); wanted 'Heat'"),
+    ("steps as texts", "0 Go 0, 0 Full 0, 0 Hot 0, 1 Go 1, 1.3 Go 0, 3 Full 1, 3.5 Full 0, 9 Go 0", "H", STAYS_ON, "Full", True,
+     "the write that leaves 'Heat' is FALSE in Main 20: Hot blocks"),
+    ("steps as texts", "0 Go 0, 0 Full 0, 0 Hot 0, 1 Go 1, 1.3 Go 0, 3 Full 1, 3.5 Full 0, 6 Hot 1, 9 Hot 0", "H", OFF, "Hot", True, "S := 'Idle'"),
     ("stairs", "0 S1 0, 0 S2 1, 0 S3 0, 3 S3 1, 5 S1 0", "Light", OFF, "S3", True, ""),
 )
 

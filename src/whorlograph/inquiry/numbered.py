@@ -12,7 +12,8 @@ import numpy as np
 from whorlograph.engine.code import Const, Expr, Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.blocks import TIMERS
-from whorlograph.model.types import Family
+from whorlograph.model.literals import raw
+from whorlograph.model.types import ELEMENTARY, Family
 
 from .circuit import Circuit
 from .symptoms import course
@@ -35,11 +36,16 @@ def asked_for(circuit: Circuit, compared: Op, seen: Seen) -> list[tuple[int, int
     for arg in compared.args:
         constant = circuit.literal(arg)
         loads = [one for one in circuit.loads(arg) if isinstance(one, Load)]
-        if constant is not None and isinstance(constant.value, int):
-            number = int(constant.value)
+        if constant is not None and isinstance(constant.value, (int, str)):
+            number = _kept(constant)
         elif loads and loads[0].at in seen.result.cells:
             tag = seen.result.cells[loads[0].at].number
     return [(tag, number)] if tag is not None and number is not None else []
+
+
+def _kept(literal: Const) -> int:
+    """A whole number, or what is kept of a text: steps may have names."""
+    return raw(literal.value, ELEMENTARY["STRING"]) if isinstance(literal.value, str) else int(literal.value)
 
 
 def is_sequence(tracer: Tracer, tag: int) -> bool:
@@ -251,7 +257,7 @@ def starts(tracer: Tracer, tag: int, number: int) -> list[tuple[int, Expr]]:
 def given_by(tracer: Tracer, writer: Writer) -> int | None:
     """The literal that a writer gives."""
     literal = tracer.circuit(writer.step).literal(writer.value) if writer.kind is Kind.VALUE else None
-    return int(literal.value) if literal is not None and isinstance(literal.value, int) else None
+    return _kept(literal) if literal is not None and isinstance(literal.value, (int, str)) else None
 
 
 def left_by(tracer: Tracer, tag: int, writer: Writer) -> set[int]:
@@ -268,10 +274,10 @@ def _compared_with(tracer: Tracer, tag: int, step: int, power: Expr, through: se
     for gate in dict.fromkeys(g for path in circuit.paths(power) for g in path if not g.negated):
         made = circuit.made(circuit.behind(circuit.leaves.get(gate.at)))
         if isinstance(made, Op) and made.code == "EQ":
-            number = next((c.value for c in (circuit.literal(a) for a in made.args) if c is not None), None)
+            number = next((_kept(c) for c in (circuit.literal(a) for a in made.args) if c is not None and isinstance(c.value, (int, str))), None)
             cells = [tracer.cell(one, seen) for one in circuit.loads(made) if isinstance(one, Load)]
-            if isinstance(number, int) and any(c is not None and c.number == tag for c in cells):
-                found.add(int(number))
+            if number is not None and any(c is not None and c.number == tag for c in cells):
+                found.add(number)
         cell = tracer.cell(circuit.load(gate), seen)
         for other in tracer.writers.get(cell.number, ()) if cell is not None else ():
             call = tracer.written.block(other.step, other.at) if other.kind is Kind.BLOCK else None

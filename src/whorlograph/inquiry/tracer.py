@@ -217,7 +217,9 @@ class Tracer:
         return "the result" if tag in self.results else self.running.tags[tag].name
 
     def called(self, tag: int, number: int) -> str:
-        """A whole number of a tag for a person: an enumerator by its name."""
+        """A whole number of a tag for a person: an enumerator by its name; a text."""
+        if self.running.tags[tag].type.family is Family.STRING:
+            return self.state_word(self.value(tag, number), tag)
         return str(self.value(tag, number)) if self.running.tags[tag].enumeration is not None else str(number)
 
     def value(self, tag: int, bits: int) -> Value:

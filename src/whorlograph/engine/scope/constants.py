@@ -17,9 +17,16 @@ def constant_of(text: str, instance: Instance, running: Running) -> Literal | No
     if read is not None:
         return read
     number = running.enumerators.get(text.strip().lower()) if running.enumerators else None
+    if running.enumerators and instance.pou is not None:
+        number = running.enumerators.get(in_pou(instance.pou.name, text), number)  # its own come first
     if number is None:
         return None
     path = parse_path(text)
     if path is not None and (path.base.lower() in instance.scope or path.base.lower() in running.scope.scope):
         return None
     return INT, number
+
+
+def in_pou(pou: str, text: str) -> str:
+    """The key of an enumerator that a POU's own variables list."""
+    return f"{pou.lower()}\0{text.strip().lower()}"
