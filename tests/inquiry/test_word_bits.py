@@ -167,6 +167,19 @@ class WantedBits(unittest.TestCase):
         self.assertEqual(told, {1, 2, 3})
 
 
+class RoundAndRound(unittest.TestCase):
+    """A running light: a word that one write turns round in each scan."""
+
+    def test_it_is_told_once(self) -> None:
+        for body, local, alone in (("Ring := ROL(Ring, 1); Y1 := Ring.3;", "Ring : WORD := 16#00FF;", True), ("Ring := ROR(Ring, 3); Y1 := Ring.3;", "Ring : WORD := 16#00FF;", True),
+                                   ("IF X1 THEN Ring := ROL(Ring, 1); END_IF; Y1 := Ring.3;", "Ring : WORD := 16#00FF;", False),
+                                   ("Ring := ROL(Ring, 1); IF X2 THEN Ring.2 := FALSE; END_IF; Y1 := Ring.3;", "Ring : WORD := 16#00FF;", False)):
+            with self.subTest(body=body):
+                found = asked(text_session(body, [(0, "X1", 1), (1000, "X1", 0), (3000, "X1", 1), (3200, "X1", 0)], local), "Y1", "0.9", Symptom.DROPPED_OUT)
+                self.assertEqual("alone writes it, and moves it on" in found.text, alone, found.text)
+                self.assertEqual(len(list(found.answer.links())) <= 2, alone, found.text)
+
+
 def _value(random: Random, words: list[str], depth: int) -> tuple[str, Callable[[dict[str, int]], int]]:
     """An expression of 16 bits as text and as a function of the words; each word stands in it once at the most."""
     kind = random.random()

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 
 MOST_BITS = 3  # of those that decide one
+ROUNDS = 4  # scans one after the other
 
 
 def add(tracer: Tracer, link: Link, writer: Writer, seen: Seen, depth: int, bit: int) -> bool:
@@ -119,9 +120,19 @@ def _add_shifted(tracer: Tracer, link: Link, writer: Writer, shift: tuple[Op, Lo
         _add_not_set(tracer, link, seen, depth, bit)
         return True
     link.text += f"; its bit {bit} is {'on' if _bit(word, seen, before) else 'off'}, which was bit {before} of {_name(tracer, word, seen)}"
-    if not _add_former(tracer, link, writer, word, seen, depth, before):
+    if made.code in ("ROL", "ROR") and _goes_round(tracer, link, writer, seen):
+        link.text += f"; {tracer.place(writer.step)} alone writes it, and moves it on each time that it runs, in one scan after the other"
+    elif not _add_former(tracer, link, writer, word, seen, depth, before):
         explain_operand(tracer, link, word, seen, depth, before)
     return True
+
+
+def _goes_round(tracer: Tracer, link: Link, writer: Writer, seen: Seen) -> bool:
+    """Whether a word is turned round by one write alone, without a condition and lately in each scan: no device has a part in its bits."""
+    if link.tag is None or tracer.writers.get(link.tag) != [writer] or writer.guard is not None:
+        return False
+    shared = link.tag in tracer.again.shares or link.tag in tracer.external
+    return not shared and seen.scan > ROUNDS and all(tallied.executed(tracer, writer, seen.scan - n) for n in range(1, ROUNDS))
 
 
 def _add_former(tracer: Tracer, link: Link, writer: Writer, word: Load | Const, seen: Seen, depth: int, bit: int) -> bool:
