@@ -166,6 +166,15 @@ N := 0;
 IF B THEN N := N + 3; END_IF;
 IF C THEN N := N + 2; END_IF;
 Y := N >= 2;"""),
+    "two sums on one real number": ("A B C", "Y Z", """VAR N : REAL; END_VAR
+---
+N := 0.5;
+IF A THEN N := N + 2.0; END_IF;
+Z := N >= 1.0;
+N := 0.5;
+IF B THEN N := N + 3.0; END_IF;
+IF C THEN N := N + 2.0; END_IF;
+Y := N >= 2.0;"""),
     "off, then set, then reset": ("S R", "Y", """---
 Y := FALSE;
 IF S THEN Y := TRUE; END_IF;
@@ -232,16 +241,16 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 0, 3 Main.Raw 400, 8 En 0", "High", STAYS_OFF, "En", True, "not been called"),
     ("a level scaled on request", "0 En 1, 0 Main.Raw 300, 2 En 0, 3 Main.Raw 100, 8 En 0", "High", STAYS_ON, "En", True, "not been called"),
     ("a level scaled on request", "0 En 1, 0 Main.Raw 100, 2 En 1, 3 Main.Raw 180, 8 En 1", "High", STAYS_OFF, "Main.Raw", False, ""),
-    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 8 Flow 0", "Pump", OFF, "Flow", True, "would have taken over when Main.T ran out, and has not come"),
+    ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 8 Flow 0", "Pump", OFF, "Flow", True, "would have taken over when T ran out, and has not come"),
     ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 5 Flow 1, 8 Flow 0", "Pump", OFF, "Flow", True, "came 990 ms too late"),
     ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, 1 Start 1, 1.3 Start 0, 2 Flow 1, 3 Flow 0, 8 Flow 0", "Pump", OFF, "Flow", True,
-     "would have taken over when Main.T ran out, and became FALSE at 3.000 s"),
+     "would have taken over when T ran out, and became FALSE at 3.000 s"),
     ("a flow switch bridged at the start", "0 Stop_N 1, 0 Flow 0, " + ", ".join(
         f"{n} Start 1, {n}.3 Start 0, {n + 2} Flow 1, {n + 6} Stop_N 0, {n + 6}.4 Stop_N 1, {n + 7} Flow 0" for n in (1, 11, 21)) + ", 31 Start 1, 31.3 Start 0, 38 Flow 0",
-     "Pump", OFF, "Flow", True, "took over when Main.T ran out 3 of 3 times before"),
+     "Pump", OFF, "Flow", True, "took over when T ran out 3 of 3 times before"),
     ("oil pressure and level", "0 Stop_N 1, 0 Oil 1, 0 Level 0, 1 Start 1, 1.3 Start 0, 8 Oil 1", "Motor_K", OFF, "Level", True, "would have taken over when"),
     ("oil pressure and level", "0 Stop_N 1, 0 Oil 0, 0 Level 0, 1 Start 1, 1.3 Start 0, 2 Level 1, 3 Level 0, 8 Oil 0", "Motor_K", OFF, "Oil", True,
-     "Oil would have taken over with Level when Main.T ran out, and has not come"),
+     "Oil would have taken over with Level when T ran out, and has not come"),
     ("a fan that runs on", "0 Hand 0, 0 Heat 0, 1 Heat 1, 4 Heat 0, 12 Heat 0", "Fan", OFF, "Heat", True, "ran out 3 s after its input fell"),
     ("a light with a time", "0 Hand 0, 0 Btn 0, " + ", ".join(f"{n} Btn 1, {n}.3 Btn 0" for n in range(1, 60, 6)) + ", 70 Btn 0", "Lamp", OFF, "Btn", True, ""),
     ("two sums on one word", "0 A 0, 0 B 0, 0 C 1, 4 C 0, 8 A 0", "Y", OFF, "C", True, "the condition for N := N + 2 (executed the scan before) is FALSE in Main 23: C blocks"),
@@ -249,6 +258,7 @@ QUESTIONS: tuple[tuple[str, str, str, Symptom, str, bool | None, str], ...] = ( 
     ("two sums on one word", "0 A 1, 0 B 0, 0 C 1, 4 A 0, 8 A 0", "Z", OFF, "A", True, "Main.N was written by N := 0 in Main 18"),
     ("two sums on one word", "0 A 1, 0 B 0, 0 C 0, 4 A 0, 8 A 0", "Y", STAYS_OFF, "B", True, "what adds to Main.N is FALSE in Main 23: C blocks"),
     ("two sums on one word", "0 A 0, 0 B 1, 0 C 1, 4 C 0, 8 A 0", "Y", STAYS_ON, "B", True, "Main.N was written by N := 0 in Main 21"),
+    ("two sums on one real number", "0 A 0, 0 B 0, 0 C 1, 4 C 0, 8 A 0", "Y", OFF, "C", True, "(executed the scan before) is FALSE in Main 23: C blocks"),
     ("off, then set, then reset", "0 S 0, 0 R 0, 3 R 1, 8 R 1", "Y", STAYS_OFF, "S", True, "Y was reset by Main 19: R"),
     ("off, then set, then reset", "0 S 0, 0 R 0, 2 S 1, 3 R 1, 8 R 1", "Y", OFF, "R", True, ""),
     ("steps with names", "0 Go 0, 0 Full 0, 0 Hot 0, 1 Go 1, 1.3 Go 0, 9 Go 0", "H", STAYS_OFF, "Full", True, "(S is Fill); wanted Heat"),

@@ -50,7 +50,7 @@ class WouldHaveKept(unittest.TestCase):
             with self.subTest(kind=kind):
                 found = on(draw, TAGS, ROWS, "Y1", blocks=f"T1:{kind}")
                 self.assertEqual(found.roots[0], ("field-input", "X3", True), found.text)
-                self.assertIn("would have taken over when Main.T1 ran out, and has not come", found.text)
+                self.assertIn("would have taken over when T1 ran out, and has not come", found.text)
 
     def test_another_way_beside_the_whole_is_none(self) -> None:
         def draw(ladder: Ladder) -> None:

@@ -138,7 +138,7 @@ class Bench:
     def outputs(self) -> list[int]:
         """The points at %Q; of a program without any the global BOOL tags that it writes."""
         public = self.session.running.tags[:self.session.running.public]
-        found = [t.index for t in public if t.address is not None and t.address.area == "Q"]
+        found = [t.index for t in public if t.at_output]
         return found or [t.index for t in public if t.type.family is Family.BOOL and t.index in self.controller.written and "." not in t.name
                          and not t.computed]
 

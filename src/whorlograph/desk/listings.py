@@ -333,7 +333,7 @@ def survey_page(session: Session, scan: int, width: int, order: int, tag: int | 
 def _outputs(session: Session, scan: int) -> list[Line]:
     """How the outputs stand at the moment, since when, and how often they changed in the log."""
     journal = _now(session)
-    outputs = [t for t in session.running.tags[:session.running.public] if t.address is not None and t.address.area == "Q" and not t.computed]
+    outputs = [t for t in session.running.tags[:session.running.public] if t.at_output and not t.computed]
     if journal is None or not outputs:
         return []
     lines = [Line(((" Outputs at the moment, and how often they changed in the log", Ink.QUIET),))]

@@ -74,7 +74,7 @@ def compare(old: Session, new: Session) -> Compared:
         differences = differing(before, after)
         sides = (Side(old.controller, xref_of(old)), Side(new.controller, xref_of(new)))
         blamed = reasons(found.revision, sides, {d.tag.lower(): d.first for d in differences})
-        outputs = {t.name.lower() for t in new.running.tags if t.address is not None and t.address.area == "Q"}
+        outputs = {t.name.lower() for t in new.running.tags if t.at_output}
         found.effects = tuple(Effect(d, d.tag.lower() in outputs, blamed.get(d.tag.lower())) for d in differences)
         found.faults = tuple(s.journal.fault.text if s.journal.fault is not None else "" for s in (old, new))  # type: ignore[assignment]
     return found

@@ -147,7 +147,7 @@ class Session:
     def first_output(self) -> int | None:
         """The output to ask about where none is named: the first BOOL at %Q that is written, else the first there, else the first written."""
         tags, written = self.running.tags[:self.running.public], self.controller.written
-        outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and t.type.family is Family.BOOL]
+        outputs = [t.index for t in tags if t.at_output and t.type.family is Family.BOOL]
         return next((t for t in outputs if t in written), next(iter(outputs), next(iter(sorted(written)), None)))
 
     def tag(self, text: str) -> int:

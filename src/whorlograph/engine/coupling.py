@@ -48,7 +48,7 @@ def run_coupled(controller: Controller, machine: Coupled, end: int) -> CoupledRu
     output change at the start of the scan that made it.
     """
     running = controller.running
-    outputs = [t for t in running.tags[:running.public] if t.address is not None and t.address.area == "Q"]
+    outputs = [t for t in running.tags[:running.public] if t.at_output]
     log = Log(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int64), end=end)
     feed = controller.feed(log, Trial())
     engine = controller.machine(feed)

@@ -85,7 +85,7 @@ def _replaced(path: Path, gate: Gate, paths: list[Path]) -> list[Gate]:
 
 def _in_the_place(tracer: Tracer, tag: int, candidate: int, beside: tuple[int, ...]) -> bool:
     """Whether an input that never came on stands beside a button that is pressed and let go: where a seal-in would."""
-    if not _at_output(tracer, tag) or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
+    if not tracer.tag(tag).at_output or (candidate not in tracer.logged and not _at_input(tracer, candidate)):
         return False
     if any(v for v in tracer.stretches(candidate).values.tolist()):
         return False
@@ -104,7 +104,7 @@ def reported(tracer: Tracer, tag: int, on: bool, since: int | None, scan: int, a
 
     Args: on: whether the input is on; since: when it turned so, ns; None where it never was otherwise.
     """
-    outputs = [t.index for t in tracer.running.tags[:tracer.running.public] if t.address is not None and t.address.area == "Q" and t.index != asked
+    outputs = [t.index for t in tracer.running.tags[:tracer.running.public] if t.at_output and t.index != asked
                and tracer.boolean(t.index) and tracer.writers.get(t.index)]
     best: tuple[float, int] | None = None
     for output in outputs if len(outputs) <= MOST_OUTPUTS else ():
@@ -139,7 +139,7 @@ def of_tag(tracer: Tracer, tag: int) -> list[Auxiliary]:
         coils = cache(lambda: [tag, *_helped_outputs(tracer, tag)])
         for writer in tracer.writers.get(tag, ()):
             power = power_of(tracer, tag, writer)
-            for one in _through(tracer, coils, (writer.step, power), frozenset((tag,)), _at_output(tracer, tag)) if power is not None else ():
+            for one in _through(tracer, coils, (writer.step, power), frozenset((tag,)), tracer.tag(tag).at_output) if power is not None else ():
                 found.setdefault(one.tag, one)
         known = tracer.auxiliaries[tag] = list(found.values())
     return known
@@ -147,7 +147,7 @@ def of_tag(tracer: Tracer, tag: int) -> list[Auxiliary]:
 
 def _helped_outputs(tracer: Tracer, tag: int) -> list[int]:
     """The outputs that a memory helps to bring on, eight at most; none of an output."""
-    return [] if _at_output(tracer, tag) else sorted(one for one in helped(tracer, (tag,)) if _at_output(tracer, one))[:MOST_HELPED]
+    return [] if tracer.tag(tag).at_output else sorted(one for one in helped(tracer, (tag,)) if tracer.tag(one).at_output)[:MOST_HELPED]
 
 
 def _through(tracer: Tracer, coils: Callable[[], list[int]], by: tuple[int, Expr], passed: frozenset[int], deeper: bool) -> Iterator[Auxiliary]:
@@ -159,8 +159,3 @@ def _through(tracer: Tracer, coils: Callable[[], list[int]], by: tuple[int, Expr
         inner = decides(tracer, number)
         if inner is not None:
             yield from _through(tracer, coils, inner, passed | {number}, deeper)
-
-
-def _at_output(tracer: Tracer, tag: int) -> bool:
-    address = tracer.tag(tag).address
-    return address is not None and address.area == "Q"

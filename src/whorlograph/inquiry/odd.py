@@ -89,7 +89,7 @@ def candidates(tracer: Tracer) -> list[int]:
     Of a chart its steps alone: transitions and flags of actions only pass on what these do.
     """
     tags = tracer.running.tags[:tracer.running.public]
-    outputs = [t.index for t in tags if t.address is not None and t.address.area == "Q" and tracer.boolean(t.index) and tracer.writers.get(t.index)]
+    outputs = [t.index for t in tags if t.at_output and tracer.boolean(t.index) and tracer.writers.get(t.index)]
     found, todo = dict.fromkeys(outputs), list(outputs)
     while todo:
         for writer in tracer.writers.get(todo.pop(0), ()):
@@ -117,7 +117,7 @@ def odd_ones(tracer: Tracer, stop: Callable[[], bool] = lambda: False, most: tup
     Stops where ``stop`` says so. Args: most: drop-outs that are compared at the most; then more, until all of each tag's last thousand are.
     """
     tags = candidates(tracer)
-    outputs = {t.index for t in tracer.running.tags if t.address is not None and t.address.area == "Q"}
+    outputs = {t.index for t in tracer.running.tags if t.at_output}
     falls = tracer.journal.falls().tolist()
     counts = {tag: falls[tag] if tag < len(falls) else 0 for tag in tags}
     known: dict[int, list[Drop]] = {}

@@ -40,6 +40,11 @@ class Tag(Struct, frozen=True):
         return not (self.computed or self.result)
 
     @property
+    def at_output(self) -> bool:
+        """Whether it stands at an output address (%Q)."""
+        return self.address is not None and self.address.area == "Q"
+
+    @property
     def silent(self) -> bool:
         """Whether the journal has no rows of it: a timer's ET, a temporary."""
         return self.computed or self.kind is VariableKind.TEMP

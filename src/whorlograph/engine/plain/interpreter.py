@@ -154,7 +154,7 @@ class Interpreter:
         m.number += 1
         self.halted = True
         for tag in self.running.tags[:self.running.public]:
-            if tag.address is not None and tag.address.area == "Q":
+            if tag.at_output:
                 m.put(tag.index, 0)
         m.number = done
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from whorlograph.model.literals import Literal, literal
 from whorlograph.model.paths import parse_path
+from whorlograph.model.program import Program
 from whorlograph.model.tags import Instance, Running
-from whorlograph.model.types import INT
+from whorlograph.model.types import INT, ArrayOf, Enumeration, Structure, TypeRef
 
 
 def constant_of(text: str, instance: Instance, running: Running) -> Literal | None:
@@ -30,3 +33,40 @@ def constant_of(text: str, instance: Instance, running: Running) -> Literal | No
 def in_pou(pou: str, text: str) -> str:
     """The key of an enumerator that a POU's own variables list."""
     return f"{pou.lower()}\0{text.strip().lower()}"
+
+
+def enumerators(program: Program) -> dict[str, int]:
+    """The value of each enumerator by ``type#name`` and, where it means one value only, by name; of one that a variable's own declaration lists also
+    as ``in_pou`` has it; in lower case."""
+    found: dict[str, int] = {}
+    several: set[str] = set()
+
+    def add(name: str, number: int) -> None:
+        if found.setdefault(name.lower(), number) != number:
+            several.add(name.lower())
+
+    for type_name, type_ in program.types.items():
+        for one in _listed(type_):
+            for name, number in one.values:
+                if one is type_:
+                    found[f"{type_name.lower()}#{name.lower()}"] = number
+                add(name, number)
+    for pou in program.pous.values():
+        for name, number in (pair for variable in pou.variables for one in _listed(variable.type) for pair in one.values):
+            add(in_pou(pou.name, name), number)
+            add(name, number)
+    for variable in (v for c in program.configurations for v in (*c.variables, *(one for r in c.resources for one in r.variables))):
+        for name, number in (pair for one in _listed(variable.type) for pair in one.values):
+            add(name, number)
+    return {name: number for name, number in found.items() if name not in several}
+
+
+def _listed(type_: TypeRef) -> Iterator[Enumeration]:
+    """The enumerations that a type lists itself."""
+    if isinstance(type_, Enumeration):
+        yield type_
+    elif isinstance(type_, ArrayOf):
+        yield from _listed(type_.base)
+    elif isinstance(type_, Structure):
+        for one in type_.fields:
+            yield from _listed(one.type)

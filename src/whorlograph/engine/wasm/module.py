@@ -91,7 +91,7 @@ def _flags(running: Running, units: Units, schedule: Schedule, numbers: int) -> 
     """What each tag's changes ask for besides waking steps."""
     flags = bytearray(numbers)
     for one in running.tags:
-        flags[one.index] = (at.OUTPUT if one.address is not None and one.address.area == "Q" else 0) | (at.SILENT if one.silent else 0)
+        flags[one.index] = (at.OUTPUT if one.at_output else 0) | (at.SILENT if one.silent else 0)
     flags[units.code.cells] = at.SILENT  # what a VAR_IN_OUT stands for where nothing is wired
     for tag in units.triggers:
         flags[tag] |= at.TRIGGER

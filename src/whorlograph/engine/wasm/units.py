@@ -185,7 +185,7 @@ class Units:
             self.functions.append(f"(func {name}\n{lines})\n")
             units.append(Unit(name, low, position, number))
         off = "".join(f"(call $put (i32.const {t.index}) (i64.const 0))\n" for t in self.running.tags[:self.running.public]
-                      if t.address is not None and t.address.area == "Q")
+                      if t.at_output)
         self.functions.append(f"(func $outputs_off\n{off})\n")
         back = tuple(WayBack(*steps, address) for steps, address in self.ways_back.items())
         return Lowered(self.functions, self.found, position - wake_base, units, back)

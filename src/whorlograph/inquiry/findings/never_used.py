@@ -24,7 +24,7 @@ def find(facts: Facts) -> Iterator[Finding]:
             if mark not in entry.oddities:
                 continue
             if mark == "never written" and not entry.reads:
-                if entry.tag.address is not None and entry.tag.address.area == "Q" and not tracer.left_out and not entry.tag.initial:
+                if entry.tag.at_output and not tracer.left_out and not entry.tag.initial:
                     outputs.append(entry)
                 continue
             if mark == "never written" and entry.tag.initial and entry.tag.kind is VariableKind.INPUT:

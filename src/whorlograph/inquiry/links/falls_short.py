@@ -9,7 +9,7 @@ from whorlograph.engine.code import Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind, RootKind
 
-from .. import numbered
+from .. import amounts
 from ..circuit import Circuit
 from ..languages import words_of
 from ..tracer import Vantage
@@ -17,6 +17,7 @@ from ..trail import Link
 from ..writers import Kind, Writer
 from . import passes, too_seldom
 from .block_pins import is_fed, pin_off
+from .instance_name import instance_name
 from .pins import explain_value
 
 if TYPE_CHECKING:
@@ -32,8 +33,8 @@ def add(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen,
     Args: why_not: adds why a write did not come.
     """
     told = set[int]()
-    for tag, writer, verb in numbered.towards(tracer, circuit, compared, seen):
-        short = numbered.shortfall(circuit, compared, seen, tag)
+    for tag, writer, verb in amounts.towards(tracer, circuit, compared, seen):
+        short = amounts.shortfall(circuit, compared, seen, tag)
         if passes.in_loop(tracer, writer) or _add_too_seldom(tracer, found, tag, writer, short, seen):
             continue
         if tag not in told:
@@ -43,7 +44,7 @@ def add(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen,
         why_not(tag, writer, f"what {verb} {tracer.name(tag)}")
         if len(found.children) == count:
             _add_nothing_added(tracer, found, tag, writer, seen.scan, depth, verb)
-    for tag, up in numbered.wanted(circuit, compared, seen) if not found.children else ():
+    for tag, up in amounts.wanted(circuit, compared, seen) if not found.children else ():
         _add_other_way(tracer, found, tag, up, seen, depth)
 
 
@@ -73,7 +74,7 @@ def _add_other_way(tracer: Tracer, found: Link, tag: int, up: bool, seen: Seen, 
     if (tracer.journal.raw(row) > tracer.journal.value_at(tag, row)) == up:
         return  # it was counted that way last
     scan = tracer.scan_of(row)
-    label = tracer.name(call.first).rpartition(".")[0].rpartition(".")[2]
+    label = instance_name(tracer, call)
     child = pin_off(tracer, call, _WAYS[up], label, scan, depth + 1)
     if child is not None:
         child.text += f"; {label} was counted {'down' if up else 'up'} at {tracer.at(tracer.time(scan))} instead"
@@ -85,7 +86,7 @@ def _add_set_back(tracer: Tracer, found: Link, tag: int, writer: Writer, short: 
 
     One that had come there had done its work: that it began anew was nobody's fault.
     """
-    row = numbered.set_back_at(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
+    row = amounts.set_back_at(tracer, tag, seen.position, amounts.counts_up(tracer, writer))
     if row is None:
         return
     before, after, now = tracer.journal.value_at(tag, row), tracer.journal.raw(row), tracer.journal.value_at(tag, seen.position)
@@ -116,10 +117,10 @@ def _add_nothing_added(tracer: Tracer, found: Link, tag: int, writer: Writer, sc
 
 def _add_too_seldom(tracer: Tracer, found: Link, tag: int, writer: Writer, short: float, seen: Seen) -> bool:
     """Of a count that is short: that pulses of what it counts were not seen. Returns: whether it would be there with them."""
-    since = too_seldom.counting_since(tracer, tag, seen.position, numbered.counts_up(tracer, writer))
+    since = too_seldom.counting_since(tracer, tag, seen.position, amounts.counts_up(tracer, writer))
     missed = too_seldom.of_value(tracer, writer.step, writer.guard, since, tracer.time(seen.scan)) if writer.guard is not None else None
     if missed is None:
         return False
-    alone = missed.missed * numbered.amount(tracer, writer) >= short
+    alone = missed.missed * amounts.amount(tracer, writer) >= short
     found.children.append(too_seldom.link(tracer, missed, seen.scan, alone))
     return alone

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from whorlograph.engine.code import Load
 from whorlograph.engine.evaluate.steps import Seen
+from whorlograph.model.literals import raw
 
 from ..writers import Kind, Writer
 
@@ -52,7 +53,8 @@ def given_again(tracer: Tracer, tag: int, row: int, writer: Writer, view: Vantag
         return tracer.ran(one.step, view), *tracer.written.turn(one)
 
     def gave(one: Writer, at_scan: int) -> bool:
-        return _executed(tracer, tag, one, at_scan) and tracer.stored(tag, one, tracer.seen(one.step, at_scan)) == journal.raw(row)
+        value = tracer.stored(tag, one, tracer.seen(one.step, at_scan)) if _executed(tracer, tag, one, at_scan) else None
+        return value is not None and raw(value, tracer.tag(tag).type) == journal.raw(row)
 
     alike = [w for w in tracer.writers.get(tag, ()) if w.kind is Kind.VALUE and w.bit < 0 and w.guard is None and w.step != writer.step
              and tracer.paths.task_of(w.step) == tracer.paths.task_of(writer.step)]

@@ -8,7 +8,7 @@ from whorlograph.engine.code import Load, Op
 from whorlograph.engine.evaluate.steps import Seen
 from whorlograph.model.question import LinkKind, RootKind
 
-from .. import numbered
+from .. import amounts, numbered
 from ..circuit import Circuit
 from ..languages import words_of
 from ..since_when import Side, side, side_behind, tell
@@ -95,9 +95,9 @@ def _add_what_would_meet_it(tracer: Tracer, found: Link, circuit: Circuit, compa
                 add(tag, writer)
     if not found.children:
         falls_short.add(tracer, found, circuit, compared, seen, depth, add)
-    for tag, writer, number in numbered.would_turn(tracer, circuit, compared, seen, held=False) if not found.children else ():
+    for tag, writer, number in amounts.would_turn(tracer, circuit, compared, seen, held=False) if not found.children else ():
         add(tag, writer, f"what would give {tracer.name(tag)} {tracer.state_word(number, tag)}")
-    for tag, writer in numbered.votes(tracer, circuit, compared, seen) if not found.children else ():
+    for tag, writer in amounts.votes(tracer, circuit, compared, seen) if not found.children else ():
         found.children.append(falls_short.vote(tracer, tag, writer, seen, depth))
     return False
 
@@ -107,12 +107,12 @@ def _add_what_would_end_it(tracer: Tracer, found: Link, circuit: Circuit, compar
     if compared.code == "EQ":
         _add_way_out(tracer, found, circuit, compared, seen, depth)
     _tell_one_way(tracer, found, circuit, compared, seen)
-    for tag, writer, number in numbered.setting_back(tracer, circuit, compared, seen)[:MOST_WRITES]:
+    for tag, writer, number in amounts.setting_back(tracer, circuit, compared, seen)[:MOST_WRITES]:
         child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would set {tracer.name(tag)} back to {number}")
         if child is not None:
             child.mark_missing()
             found.children.append(child)
-    for tag, writer, other in numbered.would_turn(tracer, circuit, compared, seen, held=True)[:MOST_WRITES]:
+    for tag, writer, other in amounts.would_turn(tracer, circuit, compared, seen, held=True)[:MOST_WRITES]:
         child = _why_not_written(tracer, tag, writer, seen.scan, depth, f"what would give {tracer.name(tag)} {tracer.state_word(other, tag)}")
         if child is not None:
             child.mark_missing()
@@ -192,7 +192,7 @@ def _add_way_out(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, se
 
 def _tell_one_way(tracer: Tracer, found: Link, circuit: Circuit, compared: Op, seen: Seen) -> None:
     """Of a number that no write takes back: that, as a root of the program."""
-    way = numbered.one_way(tracer, circuit, compared, seen)
+    way = amounts.one_way(tracer, circuit, compared, seen)
     if way is None:
         return
     tag, verb = way

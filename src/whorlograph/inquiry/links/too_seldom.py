@@ -12,8 +12,8 @@ from whorlograph.engine.code import Expr
 from whorlograph.model.literals import counted, duration_text
 from whorlograph.model.question import LinkKind, RootKind
 
+from ..amounts import set_back_at
 from ..commands import looked_at_by
-from ..numbered import set_back_at
 from ..pulses import BOUNCE, Stays, calm
 from ..trail import Link, Root
 from ..wiring import where

@@ -70,7 +70,7 @@ def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan
                     continue  # nothing is to end: of two inputs the one that is not negated is the command
                 same = (coil, *copies(tracer, coil))
                 reported = next((one for one in same if reports(tracer, one, tag)), None)
-                watched = len(gates) == 2 and any(_at_output(tracer, one) for one in same) and _may_report(tracer, tag, now)
+                watched = len(gates) == 2 and any(tracer.tag(one).at_output for one in same) and _may_report(tracer, tag, now)
                 if reported is None and pin not in once and not watched:
                     continue
                 if all(root.tag != tag for root in found.all_roots()):
@@ -81,11 +81,6 @@ def _add_feedback(tracer: Tracer, found: Link, call: BlockCall, label: str, scan
                 if _leads(found, tag, waited, said):
                     found.text += f"; {tracer.name(tag)} {said}"
                     return
-
-
-def _at_output(tracer: Tracer, tag: int) -> bool:
-    address = tracer.tag(tag).address
-    return address is not None and address.area == "Q"
 
 
 def _may_report(tracer: Tracer, tag: int, now: Seen) -> bool:

@@ -18,6 +18,7 @@ from ..trail import Link
 from ..writers import BlockCall, Kind
 from . import handed_as_it_is
 from .gates import distinct, explain_gate, gate_key, gate_tag, gate_time, gate_words
+from .instance_name import instance_name
 from .too_late import LEAST, MOST_BEFORE, Waited, came, overdue
 
 if TYPE_CHECKING:
@@ -53,7 +54,7 @@ def add(tracer: Tracer, link: Link, power: Expr, lost: list[Gate], seen: Seen, d
         usual = took >= LEAST and took * 2 > of
         for gate in gates if usual or _bridges_start(tracer, timer.call) else ():
             others = " and ".join(gate_words(tracer, other, seen) for other in gates if other is not gate)
-            how = (f" with {others}" if others else "") + f" when {tracer.name(timer.tag).removesuffix('.Q')} ran out"
+            how = (f" with {others}" if others else "") + f" when {instance_name(tracer, timer.call)} ran out"
             how = f"took over{how} {how_often(took, of, cut)}" if usual else f"would have taken over{how}"
             _add(tracer, link, gate, timer.waited, how, took > 0 or of < ALWAYS, seen, depth)
 
