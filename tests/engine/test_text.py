@@ -59,6 +59,8 @@ CASES_OF: list[tuple[str, str, str, str, dict[str, object]]] = [
      "FUNCTION_BLOCK Own VAR_OUTPUT Q : BOOL; END_VAR VAR S : (Stopped, Running) := Running; END_VAR Q := S = Running; S := Stopped; END_FUNCTION_BLOCK "
      "FUNCTION Which : INT VAR_INPUT N : INT; END_VAR VAR K : (Stopped, Idle, Running); END_VAR IF N > 3 THEN K := Running; END_IF; CASE K OF Running: Which := 2; "
      "ELSE Which := 1; END_CASE; END_FUNCTION ", {"Y1": True, "Y2": True, "A": 7}),
+    ("the highest bits of long words", "Lw.63 := X1; Y1 := Lw.63; Lw.62 := X1; Lw.63 := X2; Y2 := Lw = 16#4000000000000000; Dw.31 := X1; B := BOOL_TO_INT(Dw.31); Ar[2].63 := X1; "
+     "A := BOOL_TO_INT(Ar[2].63 AND NOT Ar[1].63);", "Lw : LWORD; Dw : DWORD; Ar : ARRAY[1..2] OF LWORD;", "", {"Y1": True, "Y2": True, "A": 1, "B": 1}),
     ("structures and arrays", "P2 := P1; P2.L[N1 - 6] := P1.L[0] + 1; A := P2.L[1]; B := P2.P; C := P1.L[1];", "P1 : Pair := (P := 8); P2 : Pair;", PAIR, {"A": 6, "B": 8, "C": 7}),
     ("two subscripts", "M[1, -1] := 4; M[N1 - 7, 1] := 6; A := M[1, N1 - 8] * 10 + M[0, 1];", "M : ARRAY[0..1, -1..1] OF INT;", "", {"A": 46}),
     ("a subrange is held", "K := 3; A := K;", "K : Short;", PAIR, {"A": 3}),

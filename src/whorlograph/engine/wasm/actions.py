@@ -35,6 +35,7 @@ from .expressions import Expressions, may_fault
 from .function import Function, machine_type, raw_bits, signed
 from .place import Placing
 
+_ALL_BITS = (1 << 64) - 1  # constants have no more, and none below -2^63
 STOP_IF_FAULTED = f"(if (i32.load (i32.const {at.FAULT})) (then (return)))"
 
 
@@ -97,7 +98,7 @@ class Actions:
         behind = f" offset={offset}" if offset else ""
         if target.base == Base.FRAME or (target.base == Base.HIDDEN and self._remembers(target)):
             if target.width:
-                old = f"(i64.and (i64.load{behind} {address}) (i64.const {~(1 << target.low)}))"
+                old = f"(i64.and (i64.load{behind} {address}) (i64.const {~(1 << target.low) & _ALL_BITS}))"
                 new = f"(i64.or {old} (i64.shl (i64.extend_i32_u {value}) (i64.const {target.low})))"
                 f.put(f"(i64.store{behind} {address} {self.e.ops.cut(new, ELEMENTARY[target.type])})")
             else:
@@ -107,7 +108,7 @@ class Actions:
         elif self.e.is_bit(target):
             f.put(f"(call $store_bit {number} (local.get $r{target.param}b) {value})")
         elif target.width:
-            old = f"(i64.and (i64.load{behind} {address}) (i64.const {~(1 << target.low)}))"
+            old = f"(i64.and (i64.load{behind} {address}) (i64.const {~(1 << target.low) & _ALL_BITS}))"
             new = f"(i64.or {old} (i64.shl (i64.extend_i32_u {value}) (i64.const {target.low})))"
             f.put(f"(call $put {number} {self.e.ops.cut(new, ELEMENTARY[target.type])})")
         elif kind == "i32" and not index:
